@@ -1,0 +1,130 @@
+//! What can be typed. Only records it; the commands make a job of it.
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use std::path::PathBuf;
+
+/// Makes one import file out of a pile of exported subscriber files, and accounts for every row.
+#[derive(Parser, Debug)]
+#[command(version, disable_help_subcommand = true, max_term_width = 100)]
+pub struct Arguments {
+    #[command(subcommand)]
+    pub command: Option<Command>,
+    #[command(flatten)]
+    pub shared: Shared,
+}
+
+#[derive(Subcommand, Debug)]
+pub enum Command {
+    /// Do the whole job that a job file describes
+    Run(Run),
+    /// Merge, clean, drop blanks and duplicates, without a job file
+    Clean(Clean),
+    /// Write the demo data and run the full example on it
+    Demo(Demo),
+}
+
+/// Options of every command.
+#[derive(Args, Debug)]
+pub struct Shared {
+    /// Print one JSON document instead of text
+    #[arg(long, global = true)]
+    pub json: bool,
+    /// Print nothing but errors
+    #[arg(long, short, global = true)]
+    pub quiet: bool,
+    /// When to use colour
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    pub color: Color,
+    /// How much memory may be taken, such as 800MiB or 2GiB
+    #[arg(long, global = true, value_name = "SIZE", default_value = "1GiB", value_parser = parse_memory)]
+    pub memory: u64,
+    /// How many threads work; the result is the same for any number
+    #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
+    pub threads: Option<u16>,
+}
+
+#[derive(ValueEnum, Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Color {
+    /// Where the terminal has it and NO_COLOR is not set
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}
+
+#[derive(Args, Debug)]
+pub struct Run {
+    /// The job file (TOML)
+    pub job: PathBuf,
+    /// Show what would happen and the first rows; write nothing
+    #[arg(long)]
+    pub dry_run: bool,
+    /// Replace outputs that exist; the earlier receipt is kept as .previous
+    #[arg(long)]
+    pub replace: bool,
+    /// The folder for the receipt, instead of what the job says
+    #[arg(long, value_name = "DIR")]
+    pub receipt: Option<PathBuf>,
+}
+
+#[derive(Args, Debug)]
+pub struct Clean {
+    /// The exported files; - is standard input
+    #[arg(required = true, value_name = "FILE")]
+    pub files: Vec<PathBuf>,
+    /// The import file to write
+    #[arg(short, long, value_name = "OUT")]
+    pub output: PathBuf,
+    /// Which column is which field, where it is not recognised: --field "email=Contact"
+    #[arg(long = "field", value_name = "FIELD=HEADER")]
+    pub fields: Vec<String>,
+    /// What yes means in a consent column of yes and no
+    #[arg(long, value_name = "MEANING")]
+    pub yes_means: Option<YesMeans>,
+    /// The fields that a contact must have [default: email]
+    #[arg(long, value_name = "FIELDS", value_delimiter = ',')]
+    pub require: Option<Vec<String>>,
+    /// A .toml file with the columns to write
+    #[arg(long, value_name = "FILE", conflicts_with = "columns")]
+    pub layout: Option<PathBuf>,
+    /// The fields and columns to write, in order
+    #[arg(long, value_name = "LIST", value_delimiter = ',')]
+    pub columns: Option<Vec<String>>,
+    /// Where to write the rows set aside [default: OUT with .set-aside before its ending]
+    #[arg(long, value_name = "FILE")]
+    pub set_aside: Option<PathBuf>,
+    /// A folder for the whole receipt: tally, set-aside and merged rows, repairs
+    #[arg(long, value_name = "DIR")]
+    pub receipt: Option<PathBuf>,
+    /// Show what would happen and the first rows; write nothing
+    #[arg(long)]
+    pub dry_run: bool,
+    /// Replace outputs that exist
+    #[arg(long)]
+    pub replace: bool,
+}
+
+#[derive(ValueEnum, Debug, Clone, Copy, PartialEq, Eq)]
+pub enum YesMeans {
+    /// As in "subscribed: yes"
+    OptedIn,
+    /// As in "do not mail: yes"
+    OptedOut,
+}
+
+#[derive(Args, Debug)]
+pub struct Demo {
+    /// The folder to write the demo into
+    #[arg(default_value = "pebblebank-demo", value_name = "DIR")]
+    pub folder: PathBuf,
+}
+
+fn parse_memory(text: &str) -> Result<u64, String> {
+    let smallest = 64 << 20;
+    match pebblebank_core::job::memory::parse(text) {
+        Some(bytes) if bytes >= smallest => Ok(bytes),
+        Some(_) => Err("at least 64MiB are needed".to_owned()),
+        None => Err("write a size such as 800MiB or 2GiB".to_owned()),
+    }
+}

@@ -1,0 +1,37 @@
+//! `pebblebank run JOB.toml`: do the whole job.
+
+use crate::arguments::{Run, Shared};
+use crate::finish::Said;
+use crate::observe::Drawn;
+use crate::render::{self, Screen};
+use crate::setting::{Now, setting};
+use pebblebank_core::job::{self, Job};
+use pebblebank_core::{Error, pipeline};
+
+/// Reads the job file and does the job.
+pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
+    let now = Now::read();
+    let mut job = job::file::read(&command.job, &now.today)?;
+    job.replace = command.replace;
+    job.receipt = command.receipt.or(job.receipt);
+    let again = format!("pebblebank run {}", command.job.display());
+    do_job(&job, command.dry_run, shared, &now, &again)
+}
+
+/// Does a job and says what came of it. `again` is the command to type for the same without `--dry-run`.
+pub fn do_job(job: &Job, dry_run: bool, shared: &Shared, now: &Now, again: &str) -> Result<Said, Error> {
+    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let finished = pipeline::run(job, &setting(shared, dry_run, now), &drawn);
+    drawn.finish();
+    let finished = finished?;
+    let status = if finished.tripped.is_empty() { 0 } else { 3 };
+    let screen = Screen::new(shared);
+    let text = if shared.json {
+        render::json::finished(&finished)
+    } else if shared.quiet && status == 0 {
+        String::new()
+    } else {
+        render::tally::finished(&finished, again, &screen)
+    };
+    Ok(Said { text, status })
+}

@@ -1,0 +1,21 @@
+//! `pebblebank` alone: what to do first.
+
+use crate::finish::Said;
+use pebblebank_core::Error;
+
+const FIRST_STEPS: &str = "\
+Pebblebank makes one import file out of a pile of exported subscriber files.
+
+  pebblebank demo                      see the whole way on made-up data
+  pebblebank clean FILE… -o OUT.csv    merge files, clean addresses, drop blanks and duplicates
+  pebblebank run JOB.toml --dry-run    show what a job would do, and write nothing
+  pebblebank run JOB.toml              do it: suppression lists, layouts, a receipt of every row
+
+Your files are never changed. Whoever is left out is kept in a file, with the reason.
+More: pebblebank COMMAND --help, and docs/job-file.md for what a job can say.
+";
+
+/// Says what to do first.
+pub fn start() -> Result<Said, Error> {
+    Ok(Said::done(FIRST_STEPS.to_owned()))
+}

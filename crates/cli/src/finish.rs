@@ -1,0 +1,51 @@
+//! What a command ends with: text or JSON on stdout, errors on stderr, the exit status.
+
+use crate::render::{self, Screen};
+use pebblebank_core::{Error, ErrorKind};
+use std::io::Write;
+use std::path::Path;
+use std::process::ExitCode;
+
+/// What a command has to say.
+pub struct Said {
+    /// For stdout: text for people, or one JSON document.
+    pub text: String,
+    /// The exit status.
+    pub status: u8,
+}
+
+impl Said {
+    /// All went well.
+    pub fn done(text: String) -> Said {
+        Said { text, status: 0 }
+    }
+}
+
+/// Prints what a command said, or why it could not be done.
+pub fn finish(result: Result<Said, Error>, screen: &Screen) -> ExitCode {
+    let (text, status) = match result {
+        Ok(said) => (said.text, said.status),
+        Err(error) => {
+            print_error(&error, screen);
+            let document = if screen.json { render::json::error(&error) } else { String::new() };
+            (document, error.exit_status())
+        }
+    };
+    let mut stdout = std::io::stdout().lock();
+    match stdout.write_all(text.as_bytes()).and_then(|()| stdout.flush()) {
+        Err(cause) if cause.kind() != std::io::ErrorKind::BrokenPipe => {
+            print_error(&Error::unwritable(Path::new("standard output"), &cause), screen);
+            ExitCode::from(if status == 0 { 1 } else { status })
+        }
+        _ => ExitCode::from(status),
+    }
+}
+
+fn print_error(error: &Error, screen: &Screen) {
+    let text = render::error::error(error, screen);
+    // Nobody is left to tell where stderr is closed.
+    let _ = std::io::stderr().write_all(text.as_bytes());
+    if error.kind() == ErrorKind::Unbalanced {
+        let _ = std::io::stderr().flush();
+    }
+}

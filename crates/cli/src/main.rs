@@ -1,0 +1,24 @@
+//! The program: arguments in, a run of the core, a report out.
+
+mod arguments;
+mod commands;
+mod finish;
+mod observe;
+mod render;
+mod setting;
+
+use clap::Parser;
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    let arguments = arguments::Arguments::parse();
+    observe::listen_for_interrupts();
+    let screen = render::Screen::new(&arguments.shared);
+    let result = match arguments.command {
+        None => commands::start::start(),
+        Some(arguments::Command::Run(command)) => commands::run::run(command, &arguments.shared),
+        Some(arguments::Command::Clean(command)) => commands::clean::clean(command, &arguments.shared),
+        Some(arguments::Command::Demo(command)) => commands::demo::demo(&command, &arguments.shared),
+    };
+    finish::finish(result, &screen)
+}

@@ -1,0 +1,92 @@
+//! Listens to a run: a progress bar for what takes longer than a second, and Ctrl-C.
+
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use pebblebank_core::observe::{Observer, Progress, Stage};
+use std::io::IsTerminal;
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::{Duration, Instant};
+
+static WANTS_STOP: AtomicBool = AtomicBool::new(false);
+
+/// Lets Ctrl-C, SIGTERM and SIGHUP end a run in good order.
+pub fn listen_for_interrupts() {
+    // Without the handler the system's own way stands: the program ends, and outputs are still all or nothing.
+    let _ = ctrlc::set_handler(|| WANTS_STOP.store(true, Ordering::Relaxed));
+}
+
+/// How long a run may take before it shows how far it is.
+const SHOW_AFTER: Duration = Duration::from_secs(1);
+
+/// Draws the progress of a run.
+pub struct Drawn {
+    begun: Instant,
+    bar: Option<Mutex<ShownBar>>,
+}
+
+#[derive(Default)]
+struct ShownBar {
+    stage: Option<Stage>,
+    bar: Option<ProgressBar>,
+}
+
+impl Drawn {
+    /// Draws on stderr, if that is a terminal and `is_wanted`.
+    pub fn new(is_wanted: bool) -> Drawn {
+        let bar = (is_wanted && std::io::stderr().is_terminal()).then(Mutex::default);
+        Drawn { begun: Instant::now(), bar }
+    }
+
+    /// Takes the bar off the screen.
+    pub fn finish(&self) {
+        if let Some(Ok(mut shown)) = self.bar.as_ref().map(Mutex::lock)
+            && let Some(bar) = shown.bar.take()
+        {
+            bar.finish_and_clear();
+        }
+    }
+}
+
+impl Observer for Drawn {
+    fn progress(&self, progress: Progress) {
+        let Some(bar) = &self.bar else { return };
+        if self.begun.elapsed() < SHOW_AFTER {
+            return;
+        }
+        let Ok(mut shown) = bar.lock() else { return };
+        if shown.stage != Some(progress.stage) {
+            shown.stage = Some(progress.stage);
+            let earlier = shown.bar.replace(new_bar(progress));
+            if let Some(earlier) = earlier {
+                earlier.finish_and_clear();
+            }
+        }
+        if let Some(bar) = &shown.bar {
+            bar.set_position(progress.bytes);
+        }
+    }
+
+    fn wants_stop(&self) -> bool {
+        WANTS_STOP.load(Ordering::Relaxed)
+    }
+}
+
+fn new_bar(progress: Progress) -> ProgressBar {
+    let name = match progress.stage {
+        Stage::Reading => "reading",
+        Stage::Settling => "finding duplicates",
+        Stage::Writing => "writing",
+        Stage::Placing => "putting in place",
+    };
+    let bar = ProgressBar::with_draw_target(Some(progress.bytes_in_all), ProgressDrawTarget::stderr_with_hz(8));
+    let template = if progress.bytes_in_all == 0 {
+        "{msg:>18}  {spinner}"
+    } else {
+        "{msg:>18}  {bar:32}  {percent:>3}%  {bytes_per_sec}, {eta} left"
+    };
+    if let Ok(style) = ProgressStyle::with_template(template) {
+        bar.set_style(style.progress_chars("█▌·"));
+    }
+    bar.set_message(name);
+    bar
+}

@@ -1,0 +1,53 @@
+//! What a run looks like to a program: one document, its schema named in it. docs/json.md explains the keys.
+
+use pebblebank_core::pipeline::Finished;
+use pebblebank_core::{Error, ErrorKind};
+use serde_json::{Value, json};
+
+/// The tally, with where things are.
+pub fn finished(finished: &Finished) -> String {
+    let mut document = serde_json::to_value(&finished.tally).unwrap_or_default();
+    if let Value::Object(document) = &mut document {
+        document.insert("tripped_guards".to_owned(), json!(finished.tripped));
+        document.insert("receipt".to_owned(), json!(finished.receipt));
+        document.insert("set_aside_file".to_owned(), json!(finished.set_aside));
+        document.insert("completed_earlier_run".to_owned(), json!(finished.completed_earlier));
+    }
+    pretty(&document)
+}
+
+/// What stopped the run.
+pub fn error(error: &Error) -> String {
+    let place = error.place();
+    pretty(&json!({
+        "schema": "pebblebank/error/1",
+        "kind": kind_name(error.kind()),
+        "exit_status": error.exit_status(),
+        "what": error.what(),
+        "file": place.file,
+        "row": place.row.map(|row| row.0),
+        "column": place.column,
+        "line": place.line.as_ref().map(|(line, _)| line),
+        "expected": error.expectation(),
+        "advice": error.advice(),
+    }))
+}
+
+fn kind_name(kind: ErrorKind) -> &'static str {
+    match kind {
+        ErrorKind::Input => "input",
+        ErrorKind::InputChanged => "input-changed",
+        ErrorKind::Job => "job",
+        ErrorKind::Columns => "columns",
+        ErrorKind::Question => "question",
+        ErrorKind::Output => "output",
+        ErrorKind::Memory => "memory",
+        ErrorKind::Guard => "guard",
+        ErrorKind::Unbalanced => "unbalanced",
+        ErrorKind::Interrupted => "interrupted",
+    }
+}
+
+fn pretty(document: &Value) -> String {
+    format!("{document:#}\n")
+}

@@ -1,0 +1,103 @@
+//! What a run looks like: text for people, JSON for programs.
+
+pub mod error;
+pub mod json;
+pub mod table;
+pub mod tally;
+
+use crate::arguments::{Color, Shared};
+use anstyle::{AnsiColor, Style};
+use std::io::IsTerminal;
+
+/// How to show things.
+#[derive(Debug, Clone, Copy)]
+pub struct Screen {
+    /// Whether one JSON document is wanted.
+    pub json: bool,
+    has_color: bool,
+}
+
+/// What a piece of text is, which decides its colour.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Tone {
+    /// The result.
+    Good,
+    /// What stops.
+    Bad,
+    /// What should be looked at.
+    Warning,
+    /// A heading.
+    Heading,
+    /// What explains.
+    Faint,
+}
+
+impl Screen {
+    /// Decides by the options, the terminal and `NO_COLOR`.
+    pub fn new(shared: &Shared) -> Screen {
+        let has_color = match shared.color {
+            Color::Always => true,
+            Color::Never => false,
+            Color::Auto => {
+                std::io::stdout().is_terminal()
+                    && std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty())
+                    && std::env::var_os("TERM").is_none_or(|term| term != "dumb")
+            }
+        };
+        Screen { json: shared.json, has_color }
+    }
+
+    /// The text in the colour of its tone.
+    pub fn paint(&self, tone: Tone, text: &str) -> String {
+        if !self.has_color {
+            return text.to_owned();
+        }
+        let style = match tone {
+            Tone::Good => Style::new().bold().fg_color(Some(AnsiColor::Green.into())),
+            Tone::Bad => Style::new().bold().fg_color(Some(AnsiColor::Red.into())),
+            Tone::Warning => Style::new().fg_color(Some(AnsiColor::Yellow.into())),
+            Tone::Heading => Style::new().bold(),
+            Tone::Faint => Style::new().dimmed(),
+        };
+        format!("{style}{text}{style:#}")
+    }
+}
+
+/// A number with commas between thousands.
+pub fn number(count: u64) -> String {
+    let digits = count.to_string();
+    let mut text = String::with_capacity(digits.len() + digits.len() / 3);
+    for (at, digit) in digits.chars().enumerate() {
+        if at > 0 && (digits.len() - at).is_multiple_of(3) {
+            text.push(',');
+        }
+        text.push(digit);
+    }
+    text
+}
+
+/// A count with its noun: "1 row", "2 rows".
+pub fn counted(count: u64, noun: &str) -> String {
+    match (count, noun.strip_suffix('y')) {
+        (1, _) => format!("1 {noun}"),
+        (_, Some(stem)) => format!("{} {stem}ies", number(count)),
+        (_, None) => format!("{} {noun}s", number(count)),
+    }
+}
+
+/// Text out of a file, safe for a terminal: control characters shown, and no longer than `most` characters.
+pub fn safe(text: &str, most: usize) -> String {
+    let shown: String = text
+        .chars()
+        .map(|c| match c {
+            '\n' | '\r' => '⏎',
+            '\t' => '→',
+            c if c.is_control() || ('\u{202A}'..='\u{202E}').contains(&c) || ('\u{2066}'..='\u{2069}').contains(&c) => '�',
+            c => c,
+        })
+        .collect();
+    if shown.chars().count() <= most {
+        return shown;
+    }
+    shown.chars().take(most.saturating_sub(1)).chain(['…']).collect()
+}

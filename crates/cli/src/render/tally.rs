@@ -1,0 +1,245 @@
+//! The account of a run for people: the result first, then where every row went, then what to look at.
+
+use super::table::{Side, Table};
+use super::{Screen, Tone, counted, number, safe};
+use pebblebank_core::observe::{Finding, Weight};
+use pebblebank_core::pipeline::tally::OtherLines;
+use pebblebank_core::pipeline::{Account, Finished, Outcome, Tally};
+use pebblebank_core::read::Line;
+use pebblebank_core::suppress::Reason;
+
+/// How many findings of a kind are shown; the receipt has them all.
+const FINDINGS_SHOWN: usize = 12;
+
+/// The whole report. `again` is the command to type after a dry run.
+pub fn finished(finished: &Finished, again: &str, screen: &Screen) -> String {
+    let tally = &finished.tally;
+    let mut text = headline(finished, screen);
+    if finished.completed_earlier {
+        text.push_str("First, the outputs of an earlier run that was cut off were put in place.\n");
+    }
+    let preview = if tally.outcome == Outcome::DryRun { preview(finished, screen) } else { String::new() };
+    let sections = [
+        guards(finished, screen),
+        sources(tally, screen),
+        set_aside(&tally.all, screen),
+        suppression(tally, screen),
+        repairs(tally, screen),
+        findings(tally, screen),
+        preview,
+        where_to_look(finished, again, screen),
+    ];
+    for section in sections.iter().filter(|section| !section.is_empty()) {
+        text.push('\n');
+        text.push_str(section);
+    }
+    text
+}
+
+fn headline(finished: &Finished, screen: &Screen) -> String {
+    let tally = &finished.tally;
+    let files: Vec<&str> = tally.written.iter().map(|file| file.file.as_str()).collect();
+    let contacts = counted(tally.all.written, "contact");
+    let (tone, text) = match tally.outcome {
+        Outcome::Written => (Tone::Good, format!("{contacts} written to {}", files.join(", "))),
+        Outcome::DryRun => {
+            (Tone::Good, format!("{contacts} would be written to {} (a dry run: nothing was)", files.join(", ")))
+        }
+        Outcome::Stopped => (Tone::Bad, "stopped by a guard; no import file was written".to_owned()),
+    };
+    format!("{}: {}\n", tally.job, screen.paint(tone, &text))
+}
+
+fn guards(finished: &Finished, screen: &Screen) -> String {
+    let mut text = String::new();
+    for guard in &finished.tripped {
+        text.push_str(&format!("  {} {}: {}\n", screen.paint(Tone::Bad, "guard"), guard.guard, guard.text));
+        text.push_str(&format!("        {}\n", guard.advice));
+    }
+    text
+}
+
+fn sources(tally: &Tally, screen: &Screen) -> String {
+    let right = Side::Right;
+    let mut table = Table::new(&[
+        ("Source", Side::Left),
+        ("read", right),
+        ("written", right),
+        ("merged", right),
+        ("set aside", right),
+    ]);
+    let row = |name: &str, account: &Account| {
+        let counts = [account.read, account.written, account.merged, account.set_aside_in_all()];
+        std::iter::once(safe(name, 40)).chain(counts.map(number)).collect::<Vec<_>>()
+    };
+    for source in &tally.sources {
+        table.row(row(&source.name, &source.account));
+    }
+    table.sum(row("all", &tally.all));
+    let mut text = table.render(screen);
+    let explanation = "merged: the same address as a row read before. Every row read is accounted for.";
+    text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, explanation)));
+    text.push_str(&other_lines(tally, screen));
+    text
+}
+
+fn other_lines(tally: &Tally, screen: &Screen) -> String {
+    let mut all = OtherLines::default();
+    for file in tally.sources.iter().flat_map(|source| &source.files) {
+        all.add(file.other_lines);
+    }
+    let of_kind = |(line, count)| match line {
+        Line::Title => counted(count, "title line"),
+        Line::Header => counted(count, "header"),
+        Line::RepeatedHeader => counted(count, "repeated header"),
+        Line::Empty => counted(count, "empty line"),
+        Line::Totals => counted(count, "totals line"),
+        Line::Contact => counted(count, "contact"),
+    };
+    let kinds: Vec<String> = all.iter().map(of_kind).collect();
+    if kinds.is_empty() {
+        return String::new();
+    }
+    let line = format!("not counted as rows: {}", kinds.join(", "));
+    format!("  {}\n", screen.paint(Tone::Faint, &line))
+}
+
+fn set_aside(all: &Account, screen: &Screen) -> String {
+    if all.set_aside_in_all() == 0 {
+        return String::new();
+    }
+    let mut table = Table::new(&[("Set aside because", Side::Left), ("rows", Side::Right), ("", Side::Left)]);
+    for (reason, count) in all.reasons() {
+        table.row(vec![reason.name().to_owned(), number(count), meaning(reason).to_owned()]);
+    }
+    table.render(screen)
+}
+
+fn meaning(reason: Reason) -> &'static str {
+    match reason {
+        Reason::Complained => "reported a mailing as unwanted",
+        Reason::OptedOut => "said no, in a source or on a list",
+        Reason::NoConsent => "has not said yes, or in a word that is not known",
+        Reason::DoNotContact => "on a do-not-contact list, by address or domain",
+        Reason::Bounced => "mail to this address came back",
+        Reason::AlreadySent => "has had this mailing",
+        Reason::TooOften => "has been written to often enough",
+        Reason::OnOtherList => "on another list",
+        Reason::BlankAddress => "no address",
+        Reason::InvalidAddress => "the address cannot be one",
+        Reason::PlaceholderAddress => "typed instead of an address, like noemail@…",
+        Reason::MissingField => "lacks a field that the job requires",
+        Reason::LayoutViolation => "a required column of the layout would stay blank",
+    }
+}
+
+fn suppression(tally: &Tally, screen: &Screen) -> String {
+    if tally.suppression.is_empty() {
+        return String::new();
+    }
+    let right = Side::Right;
+    let mut table = Table::new(&[
+        ("Suppression list", Side::Left),
+        ("entries", right),
+        ("matched", right),
+        ("nobody", right),
+        ("persons held", right),
+        ("reason", Side::Left),
+    ]);
+    for list in &tally.suppression {
+        let counts = [list.entries, list.matched, list.unmatched, list.persons_held].map(number);
+        let cells = std::iter::once(safe(&list.name, 40)).chain(counts).chain([list.reason.name().to_owned()]);
+        table.row(cells.collect());
+    }
+    let explanation = "nobody: entries that no row matched. A person on two lists counts for both.";
+    format!("{}  {}\n", table.render(screen), screen.paint(Tone::Faint, explanation))
+}
+
+fn repairs(tally: &Tally, screen: &Screen) -> String {
+    if tally.repairs.is_empty() {
+        return String::new();
+    }
+    let mut table = Table::new(&[("Repair", Side::Left), ("rows", Side::Right), ("for example", Side::Left)]);
+    for repair in &tally.repairs {
+        let example = repair.examples.first().map_or(String::new(), |example| {
+            format!("{}  →  {}", quoted(&example.before), quoted(&example.after))
+        });
+        table.row(vec![repair.rule.to_owned(), number(repair.rows), example]);
+    }
+    table.render(screen)
+}
+
+fn quoted(text: &str) -> String {
+    format!("\"{}\"", safe(text, 36))
+}
+
+fn findings(tally: &Tally, screen: &Screen) -> String {
+    if tally.findings.is_empty() {
+        return String::new();
+    }
+    let mut text = format!("  {}\n", screen.paint(Tone::Heading, "Worth a look"));
+    for finding in tally.findings.iter().take(FINDINGS_SHOWN) {
+        text.push_str(&one_finding(finding, screen));
+    }
+    let more = tally.findings.len().saturating_sub(FINDINGS_SHOWN);
+    if more > 0 {
+        text.push_str(&format!("  and {more} more, in tally.json of the receipt\n"));
+    }
+    text
+}
+
+fn one_finding(finding: &Finding, screen: &Screen) -> String {
+    let sign = match finding.weight {
+        Weight::Warning => screen.paint(Tone::Warning, "!"),
+        Weight::Doubt => screen.paint(Tone::Warning, "?"),
+        Weight::Note => "·".to_owned(),
+    };
+    let place = finding.file.as_ref().map_or(String::new(), |file| format!("{}: ", safe(file, 60)));
+    let rows: Vec<String> = finding.rows.iter().map(u64::to_string).collect();
+    let more = if finding.count > finding.rows.len() as u64 { ", …" } else { "" };
+    let rows = match rows.len() {
+        0 => String::new(),
+        1 if more.is_empty() => format!(" (row {})", rows[0]),
+        _ => format!(" (rows {}{more})", rows.join(", ")),
+    };
+    format!("  {sign} {place}{}{rows}\n", safe(&finding.text, 300))
+}
+
+fn preview(finished: &Finished, screen: &Screen) -> String {
+    let heading = screen.paint(Tone::Heading, "The first rows");
+    let text = String::from_utf8_lossy(&finished.preview);
+    let lines: Vec<String> = text.lines().map(|line| format!("  {}\n", safe(line, 110))).collect();
+    format!("  {heading}\n{}", lines.concat())
+}
+
+fn where_to_look(finished: &Finished, again: &str, screen: &Screen) -> String {
+    let mut rows: Vec<(String, String)> = Vec::new();
+    if finished.tally.outcome == Outcome::Written {
+        for file in &finished.tally.written {
+            rows.push((file.file.clone(), format!("{} to import", counted(file.rows, "contact"))));
+        }
+    }
+    if let Some(file) = &finished.set_aside {
+        rows.push((file.display().to_string(), "who was left out, and why".to_owned()));
+    }
+    if let Some(receipt) = &finished.receipt {
+        let in_receipt = |name: &str| receipt.join(name).display().to_string();
+        rows.push((in_receipt("set-aside.csv"), "who was left out, and why".to_owned()));
+        rows.push((in_receipt("merged.csv"), "copies, and which row they were merged into".to_owned()));
+        rows.push((in_receipt("repairs.csv"), "what was changed in which row".to_owned()));
+        rows.push((in_receipt("tally.json"), "these numbers, for programs".to_owned()));
+    }
+    let mut table = Table::new(&[("Where to look next", Side::Left), ("", Side::Left)]);
+    match (finished.tally.outcome, rows.is_empty()) {
+        (Outcome::DryRun, _) => {
+            let heading = screen.paint(Tone::Heading, "Next");
+            return format!("  {heading}\n  to write it: {again}\n");
+        }
+        (_, true) => return String::new(),
+        _ => {}
+    }
+    for (file, what) in rows {
+        table.row(vec![file, what]);
+    }
+    table.render(screen)
+}

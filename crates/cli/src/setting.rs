@@ -1,0 +1,30 @@
+//! The machine, the clock and the options → how a run is to be done.
+
+use crate::arguments::Shared;
+use pebblebank_core::pipeline::{Setting, threads_of_this_machine};
+
+/// The time, read once.
+pub struct Now {
+    /// The day, as in `2026-03-02`.
+    pub today: String,
+    /// The moment, as RFC 3339 has it.
+    pub moment: String,
+}
+
+impl Now {
+    /// Reads the clock.
+    pub fn read() -> Now {
+        let now = jiff::Zoned::now();
+        Now { today: now.date().to_string(), moment: now.timestamp().to_string() }
+    }
+}
+
+/// How a run is to be done.
+pub fn setting(shared: &Shared, dry_run: bool, now: &Now) -> Setting {
+    Setting {
+        threads: shared.threads.map_or_else(threads_of_this_machine, usize::from),
+        memory: shared.memory,
+        dry_run,
+        started: now.moment.clone(),
+    }
+}

@@ -1,0 +1,598 @@
+//! An address as it was typed → the address as it is written, what it is compared by, and whether it can be used.
+//!
+//! Valid is what RFC 5321, 5322 and 6531 allow, with the lengths of RFC 5321 section 4.5.3.1 and of
+//! RFC 3696 erratum 1690 (254 octets), narrowed to what a mailing list can use: a dot-atom local part,
+//! a domain of two or more labels, no address literal.
+
+use super::blank::{is_blank, is_invisible, is_unseen};
+use super::placeholder::is_placeholder;
+use super::rules::{Rule, Rules};
+use std::borrow::Cow;
+use unicode_normalization::{UnicodeNormalization, is_nfc};
+
+/// The longest address, in octets.
+pub const MAX_ADDRESS: usize = 254;
+/// The longest local part, in octets.
+pub const MAX_LOCAL: usize = 64;
+/// The longest label of a domain, in octets (RFC 1035, section 2.3.4).
+pub const MAX_LABEL: usize = 63;
+
+/// Whether an address can be used.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum State {
+    /// It can.
+    Usable,
+    /// There is none.
+    Blank,
+    /// It cannot, and why.
+    Invalid(Fault),
+    /// It stands for "none".
+    Placeholder,
+}
+
+/// Why an address is invalid.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Fault {
+    /// No `@`.
+    NoAtSign,
+    /// More than one `@`.
+    SeveralAtSigns,
+    /// Nothing before the `@`.
+    NoLocalPart,
+    /// Nothing after the `@`.
+    NoDomain,
+    /// A local part in quotes: allowed by RFC 5321, refused by most services.
+    QuotedLocalPart,
+    /// A blank inside.
+    BlankInside,
+    /// A dot at an end, or two in a row.
+    MisplacedDot,
+    /// A character that the local part cannot hold.
+    LocalCharacter,
+    /// A character that a domain cannot hold, or a label that is no IDNA label.
+    DomainCharacter,
+    /// A domain of one label.
+    OneLabelDomain,
+    /// A hyphen at an end of a label.
+    MisplacedHyphen,
+    /// A last label of digits only, or an address literal.
+    NumericDomain,
+    /// Longer than the standards allow.
+    TooLong,
+}
+
+impl Fault {
+    /// The name in receipts.
+    pub fn name(self) -> &'static str {
+        match self {
+            Fault::NoAtSign => "no-at-sign",
+            Fault::SeveralAtSigns => "several-at-signs",
+            Fault::NoLocalPart => "no-local-part",
+            Fault::NoDomain => "no-domain",
+            Fault::QuotedLocalPart => "quoted-local-part",
+            Fault::BlankInside => "blank-inside",
+            Fault::MisplacedDot => "misplaced-dot",
+            Fault::LocalCharacter => "character-in-local-part",
+            Fault::DomainCharacter => "character-in-domain",
+            Fault::OneLabelDomain => "one-label-domain",
+            Fault::MisplacedHyphen => "misplaced-hyphen",
+            Fault::NumericDomain => "numeric-domain",
+            Fault::TooLong => "too-long",
+        }
+    }
+}
+
+/// A cleaned address. Its `Debug` shows no more than its domain.
+#[derive(Clone, Copy)]
+pub struct Address<'a> {
+    /// Whether it can be used.
+    pub state: State,
+    /// As it is written: in NFC and lower case. The cleaned text where it is invalid; empty where blank.
+    pub text: &'a [u8],
+    /// What it is compared by: the same with the domain as A-labels (IDNA 2008, UTS 46).
+    pub identity: &'a [u8],
+    /// What was repaired.
+    pub rules: Rules,
+    /// The identities of the other usable addresses of the cell.
+    pub further: &'a [String],
+}
+
+impl std::fmt::Debug for Address<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "Address({:?}, …@{})", self.state, String::from_utf8_lossy(self.domain()))
+    }
+}
+
+impl<'a> Address<'a> {
+    const BLANK: Address<'static> =
+        Address { state: State::Blank, text: b"", identity: b"", rules: Rules::NONE, further: &[] };
+
+    /// Whether it can be used.
+    pub fn is_usable(&self) -> bool {
+        self.state == State::Usable
+    }
+
+    /// The domain as A-labels; empty where there is no `@`.
+    pub fn domain(&self) -> &'a [u8] {
+        match self.identity.iter().rposition(|byte| *byte == b'@') {
+            Some(at) => &self.identity[at + 1..],
+            None => &[],
+        }
+    }
+}
+
+/// Cleans addresses. Keeps its buffers from call to call.
+#[derive(Debug, Default)]
+pub struct AddressCleaner {
+    text: Vec<u8>,
+    identity: Vec<u8>,
+    further: Vec<String>,
+}
+
+impl AddressCleaner {
+    /// Cleans the value of a cell.
+    #[inline]
+    pub fn clean<'a>(&'a mut self, value: &'a [u8]) -> Address<'a> {
+        if value.is_empty() {
+            return Address::BLANK;
+        }
+        let mut rules = Rules::NONE;
+        let mut shown = value;
+        let mut plain = plain_address(shown);
+        if plain.is_none() {
+            shown = value.trim_ascii();
+            if shown.len() < value.len() {
+                rules.add(Rule::OuterBlanks);
+                plain = plain_address(shown);
+            }
+        }
+        let Some(plain) = plain else { return self.clean_unusual(value) };
+        let text = if plain.has_capitals {
+            rules.add(Rule::LetterCase);
+            self.text.clear();
+            self.text.extend(shown.iter().map(u8::to_ascii_lowercase));
+            &self.text[..]
+        } else {
+            shown
+        };
+        let state = if is_placeholder(text, plain.at) { State::Placeholder } else { State::Usable };
+        Address { state, text, identity: text, rules, further: &[] }
+    }
+
+    /// The careful way, for whatever is not plain ASCII and valid as it stands.
+    #[cold]
+    fn clean_unusual(&mut self, value: &[u8]) -> Address<'_> {
+        self.further.clear();
+        let typed = String::from_utf8_lossy(value);
+        if is_blank(&typed) {
+            return Address { rules: blank_word_rules(&typed), ..Address::BLANK };
+        }
+        let mut rules = Rules::NONE;
+        let value = visible(&typed, &mut rules);
+        let mut chosen: Option<Part> = None;
+        let mut parts = 0;
+        for text in part_cell(&value, &mut rules) {
+            let part = Part::clean(text);
+            if matches!(part.state, State::Blank) {
+                rules.add(Rule::TrailingPunctuation);
+                continue;
+            }
+            parts += 1;
+            match &mut chosen {
+                Some(first) if first.state == State::Usable => {
+                    if part.state == State::Usable {
+                        self.further.push(part.identity().into_owned());
+                    }
+                }
+                Some(other) if part.state == State::Usable || gravity(part.state) > gravity(other.state) => chosen = Some(part),
+                Some(_) => {}
+                None => chosen = Some(part),
+            }
+        }
+        let Some(chosen) = chosen else { return Address { rules, ..Address::BLANK } };
+        if parts > 1 {
+            rules.add(Rule::SeveralAddresses);
+        }
+        for rule in chosen.rules.iter() {
+            rules.add(rule);
+        }
+        self.text.clear();
+        self.text.extend_from_slice(chosen.text.as_bytes());
+        self.identity.clear();
+        self.identity.extend_from_slice(chosen.identity().as_bytes());
+        Address { state: chosen.state, text: &self.text, identity: &self.identity, rules, further: &self.further }
+    }
+}
+
+/// Emptying a blank word is no repair of an address; blanks around nothing are outer blanks.
+fn blank_word_rules(value: &str) -> Rules {
+    let mut rules = Rules::NONE;
+    if !value.is_empty() && value.chars().all(char::is_whitespace) {
+        rules.add(Rule::OuterBlanks);
+    }
+    rules
+}
+
+/// A cell with no usable part takes the gravest fault of its parts: an invalid one before a placeholder.
+fn gravity(state: State) -> u8 {
+    match state {
+        State::Usable | State::Blank => 0,
+        State::Placeholder => 1,
+        State::Invalid(_) => 2,
+    }
+}
+
+/// What [`plain_address`] saw.
+struct Plain {
+    at: usize,
+    has_capitals: bool,
+}
+
+const BAD: u8 = 0;
+const SMALL: u8 = 1;
+const CAPITAL: u8 = 2;
+const DIGIT: u8 = 3;
+const HYPHEN: u8 = 4;
+const DOT: u8 = 5;
+const AT: u8 = 6;
+const LOCAL_ONLY: u8 = 7;
+
+/// The kind of each ASCII character of an address; `LOCAL_ONLY` are the rest of RFC 5322's `atext`.
+const KINDS: [u8; 256] = {
+    let mut kinds = [BAD; 256];
+    let mut i = 0;
+    while i < 128 {
+        let byte = i as u8;
+        kinds[i] = match byte {
+            b'a'..=b'z' => SMALL,
+            b'A'..=b'Z' => CAPITAL,
+            b'0'..=b'9' => DIGIT,
+            b'-' => HYPHEN,
+            b'.' => DOT,
+            b'@' => AT,
+            b'!' | b'#' | b'$' | b'%' | b'&' | b'\'' | b'*' | b'+' | b'/' | b'=' | b'?' | b'^' | b'_' | b'`' | b'{'
+            | b'|' | b'}' | b'~' => LOCAL_ONLY,
+            _ => BAD,
+        };
+        i += 1;
+    }
+    kinds
+};
+
+/// Whether the bytes are a valid ASCII address as they stand, letter case aside.
+///
+/// Agrees with [`judge`], but gives up on what is rare (a numeric last label), which is then judged there.
+#[inline]
+fn plain_address(bytes: &[u8]) -> Option<Plain> {
+    if bytes.len() > MAX_ADDRESS {
+        return None;
+    }
+    let mut seen = 0u8;
+    let mut before = DOT;
+    let mut at = 0;
+    for (i, byte) in bytes.iter().enumerate() {
+        let kind = KINDS[*byte as usize];
+        seen |= 1 << kind;
+        if kind == DOT && before == DOT {
+            return None;
+        }
+        if kind == AT {
+            at = i;
+            if before == DOT {
+                return None;
+            }
+            break;
+        }
+        before = kind;
+    }
+    if at == 0 || at > MAX_LOCAL || seen & 1 << BAD != 0 {
+        return None;
+    }
+    let domain = &bytes[at + 1..];
+    let (mut label, mut labels, mut letters_in_label) = (0usize, 1usize, 0usize);
+    let mut before = DOT;
+    for byte in domain {
+        let kind = KINDS[*byte as usize];
+        seen |= 1 << kind;
+        match kind {
+            SMALL | CAPITAL => letters_in_label += 1,
+            DIGIT => {}
+            HYPHEN if before != DOT => {}
+            DOT if before != DOT && before != HYPHEN && label <= MAX_LABEL => {
+                labels += 1;
+                label = 0;
+                letters_in_label = 0;
+                before = DOT;
+                continue;
+            }
+            _ => return None,
+        }
+        label += 1;
+        before = kind;
+    }
+    let valid = labels >= 2 && letters_in_label > 0 && before != DOT && before != HYPHEN && label <= MAX_LABEL;
+    valid.then_some(Plain { at, has_capitals: seen & 1 << CAPITAL != 0 })
+}
+
+/// One of the addresses of a cell, cleaned.
+struct Part {
+    text: String,
+    state: State,
+    /// The domain as A-labels, where it is written otherwise.
+    ascii_domain: Option<String>,
+    rules: Rules,
+}
+
+impl Part {
+    fn clean(typed: &str) -> Part {
+        let mut rules = Rules::NONE;
+        let text = strip(typed, &mut rules);
+        let text = canonical_form(text, &mut rules);
+        if is_blank(&text) {
+            return Part { text: String::new(), state: State::Blank, ascii_domain: None, rules };
+        }
+        let (state, ascii_domain) = match judge(&text) {
+            _ if text.rfind('@').is_some_and(|at| is_placeholder(text.as_bytes(), at)) => (State::Placeholder, None),
+            Ok(ascii_domain) => (State::Usable, ascii_domain),
+            Err(fault) => (State::Invalid(fault), None),
+        };
+        Part { text, state, ascii_domain, rules }
+    }
+
+    fn identity(&self) -> Cow<'_, str> {
+        match (&self.ascii_domain, self.text.rfind('@')) {
+            (Some(domain), Some(at)) => Cow::Owned(format!("{}{domain}", &self.text[..=at])),
+            _ => Cow::Borrowed(&self.text),
+        }
+    }
+}
+
+/// Parts a cell at `;` and line ends, at commas only between parts that each hold an `@`, and at blanks
+/// only where every word holds exactly one `@`; never inside quotes or `<…>`.
+fn part_cell<'a>(value: &'a str, rules: &mut Rules) -> Vec<&'a str> {
+    let mut parts = Vec::new();
+    for section in split_outside(value, |c| matches!(c, ';' | '\n' | '\r')) {
+        let by_comma = split_outside(section, |c| c == ',');
+        if by_comma.len() > 1 && by_comma.iter().all(|part| part.contains('@')) {
+            parts.extend(by_comma.into_iter().flat_map(part_at_blanks));
+        } else {
+            parts.extend(part_at_blanks(section));
+        }
+    }
+    let before = parts.len();
+    parts.retain(|part| !part.chars().all(is_unseen));
+    if parts.len() < before {
+        rules.add(Rule::TrailingPunctuation);
+    }
+    parts
+}
+
+fn part_at_blanks(section: &str) -> Vec<&str> {
+    let words: Vec<&str> = section.split_whitespace().collect();
+    let all_are_addresses = words.iter().all(|word| word.matches('@').count() == 1);
+    if words.len() > 1 && all_are_addresses { words } else { vec![section] }
+}
+
+/// Splits outside double quotes and angle brackets; a quote or bracket without its other half is text.
+fn split_outside(value: &str, is_separator: impl Fn(char) -> bool) -> Vec<&str> {
+    let mut parts = Vec::new();
+    let mut start = 0;
+    let mut close = None;
+    for (i, c) in value.char_indices() {
+        match close {
+            Some(end) if i < end => {}
+            _ => {
+                let after = i + c.len_utf8();
+                close = match c {
+                    '"' => value[after..].find('"').map(|found| after + found + 1),
+                    '<' => value[after..].find('>').map(|found| after + found + 1),
+                    _ => None,
+                };
+                if is_separator(c) {
+                    parts.push(&value[start..i]);
+                    start = after;
+                }
+            }
+        }
+    }
+    parts.push(&value[start..]);
+    parts
+}
+
+/// Takes off what surrounds an address, again and again until nothing changes.
+fn strip(typed: &str, rules: &mut Rules) -> String {
+    let mut text = typed.to_owned();
+    loop {
+        let before = text.len();
+        text = strip_once(text, rules);
+        if text.len() == before {
+            return text;
+        }
+    }
+}
+
+/// Without invisible characters, full-width forms made ordinary.
+fn visible(typed: &str, rules: &mut Rules) -> String {
+    let mut text = String::with_capacity(typed.len());
+    for c in typed.chars() {
+        if is_invisible(c) {
+            rules.add(Rule::InvisibleCharacters);
+            continue;
+        }
+        let ordinary = match c {
+            '\u{FF01}'..='\u{FF5E}' => char::from_u32(c as u32 - 0xFEE0).unwrap_or(c),
+            '\u{3002}' | '\u{FF61}' => '.',
+            '\u{FE6B}' => '@',
+            _ => c,
+        };
+        if ordinary != c {
+            rules.add(Rule::FullWidth);
+        }
+        text.push(ordinary);
+    }
+    text
+}
+
+fn strip_once(mut text: String, rules: &mut Rules) -> String {
+    let shown = text.trim();
+    if shown.len() < text.len() {
+        rules.add(Rule::OuterBlanks);
+        text = shown.to_owned();
+    }
+    let shown = text.trim_end_matches([';', ',', '.', ':']);
+    if shown.len() < text.len() {
+        rules.add(Rule::TrailingPunctuation);
+        text.truncate(shown.len());
+    }
+    if let Some(inner) = without_mailto(&text) {
+        rules.add(Rule::Mailto);
+        return visible(&inner, rules);
+    }
+    if let Some(inner) = text.strip_suffix('>').and_then(|rest| rest.rsplit_once('<')) {
+        rules.add(if inner.0.trim().is_empty() { Rule::Enclosure } else { Rule::NameAndAddress });
+        return inner.1.to_owned();
+    }
+    if let Some(inner) = without_enclosure(&text) {
+        rules.add(Rule::Enclosure);
+        return inner.to_owned();
+    }
+    text
+}
+
+/// RFC 6068: the address of a `mailto:` link, its percent-escapes undone, its header fields taken off.
+fn without_mailto(text: &str) -> Option<String> {
+    const SCHEME: &str = "mailto:";
+    let head = text.get(..SCHEME.len())?;
+    if !head.eq_ignore_ascii_case(SCHEME) {
+        return None;
+    }
+    let link = &text[SCHEME.len()..];
+    let target = link.split_once('?').map_or(link, |(target, _)| target);
+    let mut bytes = Vec::with_capacity(target.len());
+    let mut rest = target.as_bytes();
+    while let [first, after @ ..] = rest {
+        match after {
+            [high, low, tail @ ..] if *first == b'%' && high.is_ascii_hexdigit() && low.is_ascii_hexdigit() => {
+                let digit = |byte: &u8| (*byte as char).to_digit(16).unwrap_or_default() as u8;
+                bytes.push(digit(high) << 4 | digit(low));
+                rest = tail;
+            }
+            _ => {
+                bytes.push(*first);
+                rest = after;
+            }
+        }
+    }
+    Some(String::from_utf8(bytes).unwrap_or_else(|_| target.to_owned()))
+}
+
+/// What stands inside a pair of quotes or brackets around the whole.
+fn without_enclosure(text: &str) -> Option<&str> {
+    const PAIRS: [(char, char); 14] = [
+        ('"', '"'), ('\'', '\''), ('`', '`'), ('(', ')'), ('[', ']'), ('{', '}'), ('<', '>'), ('“', '”'), ('„', '“'),
+        ('‘', '’'), ('«', '»'), ('»', '«'), ('‹', '›'), ('「', '」'),
+    ];
+    let pair = PAIRS.iter().find(|(open, close)| text.starts_with(*open) && text.ends_with(*close))?;
+    text.strip_prefix(pair.0)?.strip_suffix(pair.1)
+}
+
+/// NFC and lower case.
+fn canonical_form(text: String, rules: &mut Rules) -> String {
+    let composed = if text.is_ascii() || is_nfc(&text) {
+        text
+    } else {
+        rules.add(Rule::ComposedForm);
+        text.nfc().collect()
+    };
+    let lower = composed.to_lowercase();
+    if lower != composed {
+        rules.add(Rule::LetterCase);
+    }
+    if lower.is_ascii() { lower } else { lower.nfc().collect() }
+}
+
+/// Whether a cleaned text is an address; gives the domain as A-labels where it is written otherwise.
+fn judge(text: &str) -> Result<Option<String>, Fault> {
+    let (local, domain) = match text.rsplit_once('@') {
+        None => return Err(if text.contains(char::is_whitespace) { Fault::BlankInside } else { Fault::NoAtSign }),
+        Some(parts) => parts,
+    };
+    if local.len() >= 2 && local.starts_with('"') && local.ends_with('"') {
+        return Err(Fault::QuotedLocalPart);
+    }
+    if local.contains('@') {
+        return Err(Fault::SeveralAtSigns);
+    }
+    if text.contains(char::is_whitespace) {
+        return Err(Fault::BlankInside);
+    }
+    judge_local(local)?;
+    if domain.is_empty() {
+        return Err(Fault::NoDomain);
+    }
+    if domain.starts_with('[') {
+        return Err(Fault::NumericDomain);
+    }
+    let ascii_domain = match domain.is_ascii() {
+        true => None,
+        false => Some(idna::domain_to_ascii_strict(domain).map_err(|_| Fault::DomainCharacter)?),
+    };
+    judge_domain(ascii_domain.as_deref().unwrap_or(domain))?;
+    let length = local.len() + 1 + ascii_domain.as_deref().unwrap_or(domain).len();
+    if length.max(text.len()) > MAX_ADDRESS { Err(Fault::TooLong) } else { Ok(ascii_domain) }
+}
+
+/// A dot-atom (RFC 5322, section 3.2.3) with the further letters of RFC 6531.
+fn judge_local(local: &str) -> Result<(), Fault> {
+    if local.is_empty() {
+        return Err(Fault::NoLocalPart);
+    }
+    if local.len() > MAX_LOCAL {
+        return Err(Fault::TooLong);
+    }
+    if local.starts_with('.') || local.ends_with('.') || local.contains("..") {
+        return Err(Fault::MisplacedDot);
+    }
+    let may_stand = |c: char| !c.is_ascii() || !matches!(KINDS[c as usize], BAD | AT);
+    if local.chars().all(may_stand) { Ok(()) } else { Err(Fault::LocalCharacter) }
+}
+
+/// Letters, digits and hyphens (RFC 1123, section 2.1) in two or more labels.
+pub(crate) fn judge_domain(domain: &str) -> Result<(), Fault> {
+    const MAX_DOMAIN: usize = 253;
+    if domain.len() > MAX_DOMAIN {
+        return Err(Fault::TooLong);
+    }
+    let mut labels = 0;
+    let mut last = "";
+    for label in domain.split('.') {
+        if label.is_empty() {
+            return Err(Fault::MisplacedDot);
+        }
+        if label.len() > MAX_LABEL {
+            return Err(Fault::TooLong);
+        }
+        if !label.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'-') {
+            return Err(Fault::DomainCharacter);
+        }
+        if label.starts_with('-') || label.ends_with('-') {
+            return Err(Fault::MisplacedHyphen);
+        }
+        labels += 1;
+        last = label;
+    }
+    if labels < 2 {
+        return Err(Fault::OneLabelDomain);
+    }
+    if last.bytes().all(|byte| byte.is_ascii_digit()) { Err(Fault::NumericDomain) } else { Ok(()) }
+}
+
+/// The A-labels of a domain, in lower case, where the text is one of two or more labels.
+pub fn domain(text: &str) -> Option<String> {
+    let text = text.trim_matches(is_unseen).trim_end_matches(['.', ';', ',']);
+    let lower = match text.is_ascii() {
+        true => text.to_ascii_lowercase(),
+        false => idna::domain_to_ascii_strict(text).ok()?,
+    };
+    judge_domain(&lower).ok().map(|()| lower)
+}

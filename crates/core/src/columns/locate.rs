@@ -1,0 +1,128 @@
+//! Where the table begins in a file: title lines above the header, the header, or none.
+
+use super::headers;
+use crate::clean::address;
+use crate::read::cell;
+use crate::read::record::{RecordEnd, split_record};
+use crate::read::split::Records;
+use crate::read::{Chunk, Dialect, Shape};
+
+/// How many records from the top may come before the header.
+pub const HEADER_IS_WITHIN: usize = 30;
+
+/// How many records of the sample are looked at to judge a column by its values.
+const RECORDS_JUDGED: usize = 1_000;
+
+/// The shape of the table in a file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Table {
+    /// How many records stand above the first contact: title lines and the header.
+    pub records_above: u64,
+    /// Whether the last of them is a header.
+    pub has_header: bool,
+    /// The headers, or "column 1" and so on.
+    pub headers: Vec<String>,
+}
+
+/// The records of a sample that are complete.
+pub struct SampleRecords {
+    chunk: Chunk,
+    records: Records,
+    dialect: Dialect,
+}
+
+impl SampleRecords {
+    /// Splits a sample; `is_whole` where the file ends with it.
+    pub fn new(sample: &[u8], dialect: Dialect, is_whole: bool) -> SampleRecords {
+        let mut bytes = sample.to_vec();
+        if is_whole && bytes.last().is_some_and(|last| *last != dialect.line_end) {
+            bytes.push(dialect.line_end);
+        }
+        let mut used = 0;
+        let mut ends = Vec::new();
+        let mut left = HEADER_IS_WITHIN + RECORDS_JUDGED;
+        while used < bytes.len() && left > 0 {
+            let RecordEnd::At(next) = split_record(&bytes, used, dialect, is_whole, &mut ends) else { break };
+            used = next;
+            left -= 1;
+        }
+        bytes.truncate(used);
+        let chunk = Chunk { bytes, shape: Shape::Unusual, is_first: true };
+        let mut records = Records::default();
+        records.split(&chunk, dialect);
+        SampleRecords { chunk, records, dialect }
+    }
+
+    /// How many there are.
+    pub fn len(&self) -> usize {
+        self.records.len()
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.records.is_empty()
+    }
+
+    /// About how many records a file of so many bytes has, if it goes on like this.
+    pub fn estimate(&self, file_bytes: u64) -> u64 {
+        let sampled = self.chunk.bytes.len() as u64;
+        if sampled == 0 { 0 } else { self.len() as u64 * file_bytes / sampled }
+    }
+
+    /// The values of a record.
+    pub fn values(&self, index: usize) -> Vec<String> {
+        let record = self.records.get(index, &self.chunk.bytes, self.dialect);
+        record.raw_cells().map(|raw| cell::text(raw).into_owned()).collect()
+    }
+
+    /// The filled values of a column, from record `first` on.
+    pub fn column(&self, column: usize, first: u64) -> impl Iterator<Item = String> + '_ {
+        (first as usize..self.len().min(first as usize + RECORDS_JUDGED)).filter_map(move |index| {
+            let record = self.records.get(index, &self.chunk.bytes, self.dialect);
+            let raw = record.raw(column);
+            (!cell::is_empty(raw)).then(|| cell::text(raw).into_owned())
+        })
+    }
+}
+
+/// Finds the table. `header_row` is what the job says: the header's row from 1, or 0 for no header.
+///
+/// The header is the first record among the first [`HEADER_IS_WITHIN`] in which a word is known and no
+/// cell holds an address; failing that, the first filled record, unless it holds an address or, in a
+/// file of one column, a domain: then there is none.
+pub fn locate_table(sample: &SampleRecords, header_row: Option<u64>) -> Table {
+    let rows: Vec<Vec<String>> = (0..sample.len().min(HEADER_IS_WITHIN)).map(|index| sample.values(index)).collect();
+    let is_filled = |row: &&Vec<String>| row.iter().any(|value| !value.trim().is_empty());
+    match header_row {
+        Some(0) => return without_header(rows.iter().find(is_filled), 0),
+        Some(row) => {
+            let headers = sample.values(row as usize - 1);
+            return Table { records_above: row, has_header: true, headers };
+        }
+        None => {}
+    }
+    let widest = rows.iter().map(Vec::len).max().unwrap_or(0);
+    for (index, row) in rows.iter().enumerate() {
+        if row.iter().any(|value| value.contains('@')) {
+            break;
+        }
+        let known = row.iter().filter(|value| headers::recognise(value).is_some()).count();
+        let filled = row.iter().filter(|value| !value.trim().is_empty()).count();
+        if known > 0 && (filled > 1 || widest == 1) {
+            return Table { records_above: index as u64 + 1, has_header: true, headers: row.clone() };
+        }
+    }
+    let Some(first) = rows.iter().position(|row| is_filled(&row)) else { return without_header(None, 0) };
+    let row = &rows[first];
+    let holds_contact = |value: &String| value.contains('@') || (widest == 1 && address::domain(value).is_some());
+    if row.iter().any(holds_contact) {
+        return without_header(Some(row), first as u64);
+    }
+    let header = rows.iter().position(|row| row.len() == widest).unwrap_or(first);
+    Table { records_above: header as u64 + 1, has_header: true, headers: rows[header].clone() }
+}
+
+fn without_header(first: Option<&Vec<String>>, records_above: u64) -> Table {
+    let columns = first.map_or(0, Vec::len);
+    Table { records_above, has_header: false, headers: (1..=columns).map(|n| format!("column {n}")).collect() }
+}

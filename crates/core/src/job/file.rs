@@ -1,0 +1,422 @@
+//! The job file: TOML → [`Job`]. An unknown key is an error that names the closest known one and its line.
+
+use super::layout::{Content, Layout, LayoutColumn, OnViolation};
+use super::{FilePattern, Guards, Job, ReadFiles, Requirement, Source, SuppressionFiles, Write};
+use crate::clean::consent::YesMeans;
+use crate::columns::Field;
+use crate::columns::mapping::ColumnWishes;
+use crate::error::{Error, ErrorKind, Result, closest};
+use crate::suppress::Reason;
+use serde::Deserialize;
+use serde::de::DeserializeOwned;
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct JobFile {
+    job: JobPart,
+    #[serde(default)]
+    source: Vec<SourcePart>,
+    #[serde(default)]
+    person: PersonPart,
+    #[serde(default)]
+    suppress: Vec<SuppressPart>,
+    #[serde(default)]
+    require: RequirePart,
+    #[serde(default)]
+    guard: GuardPart,
+    #[serde(default)]
+    write: Vec<WritePart>,
+    #[serde(default)]
+    layout: BTreeMap<String, LayoutPart>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct JobPart {
+    name: String,
+    receipt: Option<PathBuf>,
+    today: Option<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct SourcePart {
+    name: String,
+    files: Vec<String>,
+    #[serde(default)]
+    columns: BTreeMap<String, String>,
+    yes_means: Option<YesMeansPart>,
+    delimiter: Option<String>,
+    header_row: Option<u64>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct SuppressPart {
+    name: String,
+    files: Vec<String>,
+    reason: Option<Reason>,
+    #[serde(default)]
+    columns: BTreeMap<String, String>,
+    delimiter: Option<String>,
+    header_row: Option<u64>,
+}
+
+#[derive(Deserialize, Clone, Copy)]
+#[serde(rename_all = "kebab-case")]
+enum YesMeansPart {
+    OptedIn,
+    OptedOut,
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+struct PersonPart {
+    same: Option<Vec<String>>,
+    #[serde(rename = "survivor")]
+    _survivor: Option<SurvivorPart>,
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "kebab-case")]
+enum SurvivorPart {
+    FirstRead,
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+struct RequirePart {
+    fields: Option<Vec<String>>,
+    #[serde(default)]
+    any: Vec<String>,
+    consent: Option<ConsentPart>,
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "kebab-case")]
+enum ConsentPart {
+    OptedIn,
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+struct GuardPart {
+    set_aside_at_most: Option<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct WritePart {
+    file: String,
+    layout: Option<String>,
+}
+
+#[derive(Deserialize, Clone)]
+#[serde(deny_unknown_fields)]
+struct LayoutPart {
+    columns: Vec<LayoutColumnPart>,
+    #[serde(default = "yes")]
+    defuse: bool,
+    on_violation: Option<OnViolationPart>,
+}
+
+fn yes() -> bool {
+    true
+}
+
+#[derive(Deserialize, Clone, Copy)]
+#[serde(rename_all = "kebab-case")]
+enum OnViolationPart {
+    SetAside,
+    Stop,
+}
+
+#[derive(Deserialize, Clone)]
+#[serde(deny_unknown_fields)]
+struct LayoutColumnPart {
+    name: String,
+    from: Option<String>,
+    constant: Option<String>,
+    otherwise: Option<String>,
+    #[serde(default)]
+    required: bool,
+}
+
+/// Reads the job file at `path`. `today` stands in file names for `{date}` unless the job fixes it.
+pub fn read(path: &Path, today: &str) -> Result<Job> {
+    let text = read_text(path)?;
+    let parts: JobFile = parse(&text, path)?;
+    let folder = path.parent().unwrap_or(Path::new(""));
+    Reader { path, folder, text: &text }.job(parts, today)
+}
+
+/// Reads a layout that stands in a file of its own.
+pub fn read_layout(path: &Path) -> Result<Layout> {
+    let text = read_text(path)?;
+    let part: LayoutPart = parse(&text, path)?;
+    let folder = path.parent().unwrap_or(Path::new(""));
+    Reader { path, folder, text: &text }.layout(&path.display().to_string(), part)
+}
+
+fn read_text(path: &Path) -> Result<String> {
+    let bytes = std::fs::read(path).map_err(|cause| Error::unreadable(path, &cause))?;
+    String::from_utf8(bytes).map_err(|_| {
+        Error::new(ErrorKind::Job, "the file is not text in UTF-8", "save it as UTF-8 with a text editor").in_file(path)
+    })
+}
+
+/// Reads TOML, and turns an error into one that says the line and the closest known key.
+fn parse<T: DeserializeOwned>(text: &str, path: &Path) -> Result<T> {
+    toml::from_str(text).map_err(|cause| {
+        let message = cause.message();
+        let mut quoted = message.split('`').skip(1).step_by(2);
+        let is_unknown = message.starts_with("unknown field") || message.starts_with("unknown variant");
+        let error = if let (true, Some(unknown)) = (is_unknown, quoted.next()) {
+            let known: Vec<&str> = quoted.collect();
+            let thing = if message.starts_with("unknown field") { "key" } else { "value" };
+            let advice = match closest(unknown, known.iter().copied()) {
+                Some(near) => format!("did you mean {near}?"),
+                None => "take it out, or see docs/job-file.md for what can stand here".to_owned(),
+            };
+            Error::new(ErrorKind::Job, format!("unknown {thing} {unknown}"), advice).expected(one_of(&known))
+        } else {
+            let what = message.lines().next().unwrap_or("cannot be read").replace('`', "\"");
+            Error::new(ErrorKind::Job, what, "correct the line; docs/job-file.md explains every key")
+        };
+        place(error, text, cause.span().map(|span| span.start)).in_file(path)
+    })
+}
+
+fn one_of(names: &[&str]) -> String {
+    match names {
+        [only] => (*only).to_owned(),
+        _ => format!("one of {}", names.join(", ")),
+    }
+}
+
+/// Adds the line in which byte `at` of `text` stands.
+fn place(error: Error, text: &str, at: Option<usize>) -> Error {
+    let Some(at) = at else { return error };
+    let at = at.min(text.len());
+    let line = text[..at].matches('\n').count();
+    error.at_line(line + 1, text.lines().nth(line).unwrap_or_default().trim())
+}
+
+struct Reader<'a> {
+    path: &'a Path,
+    folder: &'a Path,
+    text: &'a str,
+}
+
+impl Reader<'_> {
+    /// An error about `value`, at the first line that holds it.
+    fn wrong(&self, value: &str, what: impl Into<String>, advice: impl Into<String>) -> Error {
+        let error = Error::new(ErrorKind::Job, what, advice).in_file(self.path);
+        place(error, self.text, self.text.find(&format!("\"{value}\"")).or_else(|| self.text.find(value)))
+    }
+
+    fn job(&self, parts: JobFile, today: &str) -> Result<Job> {
+        self.check_person(&parts.person)?;
+        let today = parts.job.today.as_deref().unwrap_or(today).to_owned();
+        let mut layouts = BTreeMap::new();
+        for (name, part) in parts.layout {
+            let layout = self.layout(&name, part)?;
+            layouts.insert(name, layout);
+        }
+        let mut writes = Vec::new();
+        for part in parts.write {
+            writes.push(self.write(part, &layouts, &today)?);
+        }
+        let receipt = parts.job.receipt.map(|path| self.folder.join(path)).or_else(|| {
+            let first: &Write = writes.first()?;
+            Some(first.file.with_file_name(format!("{}.receipt", file_name_from(&parts.job.name))))
+        });
+        let job = Job {
+            sources: parts.source.into_iter().map(|part| self.source(part)).collect::<Result<_>>()?,
+            suppress: parts.suppress.into_iter().map(|part| self.suppress(part)).collect::<Result<_>>()?,
+            require: self.require(parts.require)?,
+            guards: self.guards(parts.guard)?,
+            name: parts.job.name,
+            writes,
+            receipt,
+            set_aside: None,
+            replace: false,
+        };
+        job.check().map_err(|error| error.in_file(self.path))?;
+        Ok(job)
+    }
+
+    fn check_person(&self, part: &PersonPart) -> Result<()> {
+        let Some(same) = &part.same else { return Ok(()) };
+        match same.iter().find(|key| key.trim() != "email") {
+            Some(key) => Err(self.wrong(
+                key,
+                format!("rows cannot be held together by {key} in this version"),
+                "write same = [\"email\"]",
+            )),
+            None if same.is_empty() => Err(self.wrong("same", "same names no key", "write same = [\"email\"]")),
+            None => Ok(()),
+        }
+    }
+
+    fn source(&self, part: SourcePart) -> Result<Source> {
+        let yes_means = part.yes_means.map(|meaning| match meaning {
+            YesMeansPart::OptedIn => YesMeans::OptedIn,
+            YesMeansPart::OptedOut => YesMeans::OptedOut,
+        });
+        let read = self.read_files(&part.name, &part.files, part.columns, part.delimiter.as_deref(), part.header_row)?;
+        let columns = ColumnWishes { yes_means, ..read.columns };
+        Ok(Source { name: part.name, read: ReadFiles { columns, ..read } })
+    }
+
+    fn suppress(&self, part: SuppressPart) -> Result<SuppressionFiles> {
+        let read = self.read_files(&part.name, &part.files, part.columns, part.delimiter.as_deref(), part.header_row)?;
+        let reason = part.reason.unwrap_or(Reason::DoNotContact);
+        if !Reason::FOR_LISTS.contains(&reason) {
+            let known: Vec<&str> = Reason::FOR_LISTS.iter().map(|reason| reason.name()).collect();
+            return Err(self
+                .wrong(reason.name(), format!("{} is no reason for a suppression list", reason.name()), "choose another")
+                .expected(one_of(&known)));
+        }
+        Ok(SuppressionFiles { name: part.name, read, reason })
+    }
+
+    fn read_files(
+        &self,
+        name: &str,
+        files: &[String],
+        columns: BTreeMap<String, String>,
+        delimiter: Option<&str>,
+        header_row: Option<u64>,
+    ) -> Result<ReadFiles> {
+        if files.is_empty() {
+            return Err(self.wrong(name, format!("{name} names no files"), "write files = [\"…\"]"));
+        }
+        let mut headers = BTreeMap::new();
+        for (field, header) in columns {
+            headers.insert(self.field(&field)?, header);
+        }
+        Ok(ReadFiles {
+            files: files.iter().map(|file| FilePattern::relative(file, self.folder)).collect(),
+            columns: ColumnWishes { headers, yes_means: None },
+            delimiter: delimiter.map(|text| self.delimiter(text)).transpose()?,
+            header_row,
+        })
+    }
+
+    fn delimiter(&self, text: &str) -> Result<u8> {
+        parse_delimiter(text).ok_or_else(|| {
+            self.wrong(text, format!("\"{text}\" is no delimiter"), "write \",\", \";\", \"|\" or \"tab\"")
+        })
+    }
+
+    fn field(&self, name: &str) -> Result<Field> {
+        Field::from_name(name).ok_or_else(|| {
+            let error = self.wrong(name, format!("unknown field {name}"), unknown_field_advice(name));
+            error.expected(one_of(&Field::ALL.map(Field::name)))
+        })
+    }
+
+    fn require(&self, part: RequirePart) -> Result<Requirement> {
+        let mut requirement = Requirement { opted_in: part.consent.is_some(), ..Requirement::default() };
+        if let Some(fields) = part.fields {
+            requirement.fields = fields.iter().map(|name| self.field(name)).collect::<Result<_>>()?;
+        }
+        for group in part.any {
+            requirement.any.push(group.split('+').map(|name| self.field(name.trim())).collect::<Result<_>>()?);
+        }
+        Ok(requirement)
+    }
+
+    fn guards(&self, part: GuardPart) -> Result<Guards> {
+        let Some(text) = part.set_aside_at_most else { return Ok(Guards::default()) };
+        let share = text.trim().strip_suffix('%').and_then(|number| number.trim().parse::<f64>().ok());
+        match share {
+            Some(percent) if (0.0..=100.0).contains(&percent) => {
+                Ok(Guards { set_aside_at_most: Some(percent / 100.0) })
+            }
+            _ => Err(self.wrong(&text, format!("\"{text}\" is no share"), "write a share like \"40%\"")),
+        }
+    }
+
+    fn write(&self, part: WritePart, layouts: &BTreeMap<String, Layout>, today: &str) -> Result<Write> {
+        let file = self.folder.join(part.file.replace("{date}", today));
+        let layout = match part.layout {
+            None => None,
+            Some(name) => Some(match layouts.get(&name) {
+                Some(layout) => layout.clone(),
+                None if Path::new(&name).extension().is_some_and(|extension| extension == "toml") => {
+                    read_layout(&self.folder.join(&name))?
+                }
+                None => return Err(self.unknown_layout(&name, layouts)),
+            }),
+        };
+        Ok(Write { file, layout })
+    }
+
+    fn unknown_layout(&self, name: &str, layouts: &BTreeMap<String, Layout>) -> Error {
+        let advice = match closest(name, layouts.keys().map(String::as_str)) {
+            Some(near) => format!("did you mean {near}?"),
+            None => format!("add a [layout.{name}] to this file, or name a .toml file that holds one"),
+        };
+        self.wrong(name, format!("there is no layout {name}"), advice)
+    }
+
+    fn layout(&self, name: &str, part: LayoutPart) -> Result<Layout> {
+        let mut columns: Vec<LayoutColumn> = Vec::new();
+        for column in part.columns {
+            if columns.iter().any(|other| other.name == column.name) {
+                let what = format!("the layout {name} has two columns \"{}\"", column.name);
+                return Err(self.wrong(&column.name, what, "give each column its own name"));
+            }
+            columns.push(self.layout_column(column)?);
+        }
+        if columns.is_empty() {
+            return Err(self.wrong(name, format!("the layout {name} has no columns"), "add columns = [ … ]"));
+        }
+        let on_violation = match part.on_violation {
+            Some(OnViolationPart::Stop) => OnViolation::Stop,
+            Some(OnViolationPart::SetAside) | None => OnViolation::SetAside,
+        };
+        Ok(Layout { name: name.to_owned(), columns, defuse: part.defuse, on_violation })
+    }
+
+    fn layout_column(&self, part: LayoutColumnPart) -> Result<LayoutColumn> {
+        let content = match (part.from, part.constant) {
+            (Some(from), None) => {
+                Content::from_text(&from).map_err(|error| self.wrong(&from, error.what(), error.advice()))?
+            }
+            (None, Some(constant)) => Content::Constant(constant),
+            (None, None) | (Some(_), Some(_)) => {
+                let what = format!("the column \"{}\" needs either from or constant", part.name);
+                return Err(self.wrong(&part.name, what, "write from = \"first_name\", or constant = \"a text\""));
+            }
+        };
+        Ok(LayoutColumn { name: part.name, content, otherwise: part.otherwise, required: part.required })
+    }
+}
+
+/// What to do about a field name that is not known.
+pub fn unknown_field_advice(name: &str) -> String {
+    match closest(name, Field::ALL.map(Field::name)) {
+        Some(near) => format!("did you mean {near}?"),
+        None => "choose one of the known fields".to_owned(),
+    }
+}
+
+/// The delimiter that a text names: itself, or "tab".
+pub fn parse_delimiter(text: &str) -> Option<u8> {
+    match text {
+        "tab" | "\t" => Some(b'\t'),
+        "," | ";" | "|" => Some(text.as_bytes()[0]),
+        _ => None,
+    }
+}
+
+/// A job's name as part of a file name: small letters and digits, hyphens between.
+pub fn file_name_from(name: &str) -> String {
+    let folded = crate::columns::fold::fold(name).replace(' ', "-");
+    if folded.is_empty() { "job".to_owned() } else { folded.chars().take(80).collect() }
+}

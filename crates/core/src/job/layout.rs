@@ -1,0 +1,175 @@
+//! The exact shape of a file to be written, as the job says it.
+
+use crate::columns::Field;
+use crate::columns::fold::fold;
+use crate::error::{Error, ErrorKind, Result};
+
+/// Columns in order, and how they are written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Layout {
+    /// What it is called, for errors.
+    pub name: String,
+    /// The columns.
+    pub columns: Vec<LayoutColumn>,
+    /// Whether a cell that a spreadsheet would run as a formula gets an apostrophe in front.
+    pub defuse: bool,
+    /// What becomes of a row in which a required column stays blank.
+    pub on_violation: OnViolation,
+}
+
+/// What becomes of a row that does not fit the layout.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum OnViolation {
+    /// It is set aside as `layout-violation`.
+    #[default]
+    SetAside,
+    /// The run stops.
+    Stop,
+}
+
+/// One column of a layout.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LayoutColumn {
+    /// The header.
+    pub name: String,
+    /// What stands in it.
+    pub content: Content,
+    /// What stands in it where a field of the content is blank.
+    pub otherwise: Option<String>,
+    /// Whether it must be filled.
+    pub required: bool,
+}
+
+/// What stands in a column.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Content {
+    /// The same text in every row.
+    Constant(String),
+    /// The value of one column.
+    Column(ColumnRef),
+    /// Text with values in it.
+    Template(Template),
+    /// The cells that a row has beyond its header.
+    Surplus,
+}
+
+/// A field, or an extra column by its header.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub enum ColumnRef {
+    /// A known field.
+    Field(Field),
+    /// An extra column.
+    Extra(ExtraColumn),
+}
+
+/// An extra column: its header as written, compared when folded.
+#[derive(Debug, Clone)]
+pub struct ExtraColumn {
+    /// As it is written.
+    pub header: String,
+    /// As it is compared.
+    pub folded: String,
+}
+
+impl PartialEq for ExtraColumn {
+    fn eq(&self, other: &Self) -> bool {
+        self.folded == other.folded
+    }
+}
+
+impl Eq for ExtraColumn {}
+
+impl std::hash::Hash for ExtraColumn {
+    fn hash<H: std::hash::Hasher>(&self, state: &mut H) {
+        self.folded.hash(state);
+    }
+}
+
+impl ColumnRef {
+    /// The field or header that `name` means.
+    pub fn new(name: &str) -> ColumnRef {
+        let name = name.trim();
+        match Field::from_name(name) {
+            Some(field) => ColumnRef::Field(field),
+            None => ColumnRef::Extra(ExtraColumn { header: name.to_owned(), folded: fold(name) }),
+        }
+    }
+
+    /// As it is written.
+    pub fn name(&self) -> &str {
+        match self {
+            ColumnRef::Field(field) => field.name(),
+            ColumnRef::Extra(extra) => &extra.header,
+        }
+    }
+}
+
+/// Text with values in it: `"{first_name} {last_name}"`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Template {
+    /// The pieces, in order.
+    pub pieces: Vec<Piece>,
+}
+
+/// A piece of a template.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Piece {
+    /// As it stands.
+    Text(String),
+    /// The value of a column.
+    Column(ColumnRef),
+}
+
+impl Content {
+    /// Reads what stands behind `from =`: a field, a header, or a template with names in braces.
+    pub fn from_text(text: &str) -> Result<Content> {
+        if text.contains(['{', '}']) { Template::parse(text).map(Content::Template) } else { Ok(Content::Column(ColumnRef::new(text))) }
+    }
+
+    /// The columns that it needs.
+    pub fn columns(&self) -> Vec<&ColumnRef> {
+        match self {
+            Content::Constant(_) | Content::Surplus => Vec::new(),
+            Content::Column(column) => vec![column],
+            Content::Template(template) => template
+                .pieces
+                .iter()
+                .filter_map(|piece| match piece {
+                    Piece::Column(column) => Some(column),
+                    Piece::Text(_) => None,
+                })
+                .collect(),
+        }
+    }
+}
+
+impl Template {
+    /// Reads a template. A brace that has no other half is an error.
+    pub fn parse(text: &str) -> Result<Template> {
+        let unpaired = || {
+            Error::new(
+                ErrorKind::Job,
+                format!("the template \"{text}\" has a brace without its other half"),
+                "write each field between { and }, as in \"{first_name} {last_name}\"",
+            )
+        };
+        let mut pieces = Vec::new();
+        let mut rest = text;
+        while let Some(open) = rest.find(['{', '}']) {
+            if rest[open..].starts_with('}') {
+                return Err(unpaired());
+            }
+            if open > 0 {
+                pieces.push(Piece::Text(rest[..open].to_owned()));
+            }
+            let inner = &rest[open + 1..];
+            let close = inner.find(['{', '}']).filter(|close| inner[*close..].starts_with('}')).ok_or_else(unpaired)?;
+            pieces.push(Piece::Column(ColumnRef::new(&inner[..close])));
+            rest = &inner[close + 1..];
+        }
+        if !rest.is_empty() {
+            pieces.push(Piece::Text(rest.to_owned()));
+        }
+        Ok(Template { pieces })
+    }
+}

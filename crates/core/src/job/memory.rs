@@ -1,0 +1,26 @@
+//! How much memory a run may take, as people write it.
+
+/// The limit unless said: 1 GiB.
+pub const DEFAULT_MEMORY: u64 = 1 << 30;
+
+/// Reads "800 MiB", "2G", "1073741824": bytes, or binary multiples of them. None where it is no such text.
+///
+/// ```
+/// use pebblebank_core::job::memory::parse;
+/// assert_eq!(parse("2 GiB"), Some(2 << 30));
+/// assert_eq!(parse("plenty"), None);
+/// ```
+pub fn parse(text: &str) -> Option<u64> {
+    let text = text.trim().to_ascii_lowercase();
+    let digits = text.find(|c: char| !c.is_ascii_digit()).unwrap_or(text.len());
+    let (number, unit) = text.split_at(digits);
+    let shift = match unit.trim() {
+        "" | "b" => 0,
+        "k" | "kb" | "kib" => 10,
+        "m" | "mb" | "mib" => 20,
+        "g" | "gb" | "gib" => 30,
+        "t" | "tb" | "tib" => 40,
+        _ => return None,
+    };
+    number.parse::<u64>().ok()?.checked_shl(shift)
+}

@@ -1,0 +1,143 @@
+//! What is wanted: the job, its parts and their defaults.
+//!
+//! A [`Job`] is complete and consistent in itself before any file is opened; [`file`] makes one from TOML.
+
+pub mod file;
+pub mod layout;
+pub mod memory;
+pub mod pattern;
+
+pub use layout::{Content, Layout, LayoutColumn, OnViolation, Template};
+pub use pattern::FilePattern;
+
+use crate::columns::Field;
+use crate::columns::mapping::ColumnWishes;
+use crate::error::{Error, ErrorKind, Result};
+use crate::suppress::Reason;
+use std::path::PathBuf;
+
+/// A repeatable piece of work.
+#[derive(Debug, Clone)]
+pub struct Job {
+    /// What it is called.
+    pub name: String,
+    /// Where contacts come from, in order of trust.
+    pub sources: Vec<Source>,
+    /// Who must not be contacted.
+    pub suppress: Vec<SuppressionFiles>,
+    /// What a usable contact must have.
+    pub require: Requirement,
+    /// What is written.
+    pub writes: Vec<Write>,
+    /// Limits that stop the run.
+    pub guards: Guards,
+    /// The folder that the run leaves; none for none.
+    pub receipt: Option<PathBuf>,
+    /// A file for the rows set aside, outside any receipt.
+    pub set_aside: Option<PathBuf>,
+    /// Whether existing outputs are replaced.
+    pub replace: bool,
+}
+
+/// One or more files of the same shape that contacts come from.
+#[derive(Debug, Clone)]
+pub struct Source {
+    /// What it is called in tables and receipts.
+    pub name: String,
+    /// Its files.
+    pub read: ReadFiles,
+}
+
+/// Files to read, and where recognition is overruled.
+#[derive(Debug, Clone, Default)]
+pub struct ReadFiles {
+    /// The files, or patterns for them.
+    pub files: Vec<FilePattern>,
+    /// The columns that are not recognised by themselves.
+    pub columns: ColumnWishes,
+    /// The delimiter.
+    pub delimiter: Option<u8>,
+    /// The row of the header, from 1; 0 for a file without one.
+    pub header_row: Option<u64>,
+}
+
+/// A suppression list.
+#[derive(Debug, Clone)]
+pub struct SuppressionFiles {
+    /// What it is called in tables and receipts.
+    pub name: String,
+    /// Its files.
+    pub read: ReadFiles,
+    /// Why its people must not be contacted.
+    pub reason: Reason,
+}
+
+/// What a contact must have to be written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Requirement {
+    /// All of these fields must be filled; `email` must also be valid.
+    pub fields: Vec<Field>,
+    /// At least one of these groups must be filled wholly; empty asks for nothing.
+    pub any: Vec<Vec<Field>>,
+    /// At least one copy of the person must say that it opted in.
+    pub opted_in: bool,
+}
+
+impl Default for Requirement {
+    fn default() -> Self {
+        Requirement { fields: vec![Field::Email], any: Vec::new(), opted_in: false }
+    }
+}
+
+impl Requirement {
+    /// Whether a usable address is needed.
+    pub fn needs_address(&self) -> bool {
+        self.fields.contains(&Field::Email)
+    }
+}
+
+/// A file to write and its shape.
+#[derive(Debug, Clone)]
+pub struct Write {
+    /// Where to.
+    pub file: PathBuf,
+    /// The shape; none for the known fields that any source has, then the extra columns.
+    pub layout: Option<Layout>,
+}
+
+/// Limits that stop a run before anything is put in place.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Guards {
+    /// The largest share of the contacts read that may be set aside, from 0 to 1.
+    pub set_aside_at_most: Option<f64>,
+}
+
+impl Job {
+    /// Checks what no single part can: names used twice, outputs that are one file.
+    pub fn check(&self) -> Result<()> {
+        let no = |what: &str, advice: &str| Err(Error::new(ErrorKind::Job, what.to_owned(), advice));
+        if self.sources.is_empty() {
+            return no("the job has no source", "add a [[source]] with a name and files");
+        }
+        if self.writes.is_empty() {
+            return no("the job writes nothing", "add a [[write]] with a file");
+        }
+        let names = self.sources.iter().map(|source| &source.name).chain(self.suppress.iter().map(|list| &list.name));
+        let mut seen = std::collections::HashSet::new();
+        for name in names {
+            if !seen.insert(name.to_lowercase()) {
+                let what = format!("the name \"{name}\" is used twice among sources and suppression lists");
+                return no(&what, "give each its own name, since tables and receipts go by it");
+            }
+        }
+        let outputs = self.writes.iter().map(|write| &write.file).chain(&self.set_aside).chain(&self.receipt);
+        let mut seen = std::collections::HashSet::new();
+        for output in outputs {
+            if !seen.insert(output) {
+                let what = format!("{} would be written twice", output.display());
+                return no(&what, "give each output its own name");
+            }
+        }
+        Ok(())
+    }
+}

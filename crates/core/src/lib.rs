@@ -1,0 +1,23 @@
+//! The work itself: from exported subscriber files to an import file, every row accounted for.
+//!
+//! A row goes through the stages in the order of their names here: [`read`], [`columns`] (map),
+//! [`clean`], [`person`] (same person), [`suppress`], [`require`], [`write`] (lay out, write).
+//! [`pipeline`] strings them together in two passes and keeps the account; [`job`] says what is
+//! wanted. Nothing here prints, asks, reads the clock or the environment: a caller hands in a
+//! [`job::Job`] and a [`pipeline::Setting`], and listens through [`observe::Observer`].
+#![warn(clippy::print_stdout, clippy::print_stderr)]
+
+pub mod clean;
+pub mod columns;
+pub mod error;
+pub mod job;
+pub mod observe;
+pub mod person;
+pub mod pipeline;
+pub mod read;
+pub mod require;
+pub mod suppress;
+pub mod units;
+pub mod write;
+
+pub use error::{Error, ErrorKind, Result};

@@ -1,0 +1,136 @@
+//! The one way in which a run speaks while it works: progress and findings.
+
+use crate::units::RowNumber;
+use serde::Serialize;
+
+/// What a run is busy with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Stage {
+    /// The first pass: reading, mapping, cleaning.
+    Reading,
+    /// Between the passes: who is the same person, who is held.
+    Settling,
+    /// The second pass: requirements, layouts, writing.
+    Writing,
+    /// Putting the finished files in place.
+    Placing,
+}
+
+/// How far a stage has come.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Progress {
+    /// Which stage.
+    pub stage: Stage,
+    /// Bytes of input done in this stage.
+    pub bytes: u64,
+    /// Bytes of input in all; 0 where the stage does not go by bytes.
+    pub bytes_in_all: u64,
+    /// Records done in this stage.
+    pub rows: u64,
+}
+
+/// How much a finding matters.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Weight {
+    /// Likely a mistake: look before you use the result.
+    Warning,
+    /// What was taken to be the case, and could be otherwise.
+    Doubt,
+    /// Worth knowing.
+    Note,
+}
+
+/// Something that the user should see, and that stopped nothing.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Finding {
+    /// A stable short name, for programs.
+    pub code: &'static str,
+    /// How much it matters.
+    pub weight: Weight,
+    /// The file, as the user would recognise it.
+    pub file: Option<String>,
+    /// The column's header.
+    pub column: Option<String>,
+    /// How often it was met.
+    pub count: u64,
+    /// The first few records in which it was met.
+    pub rows: Vec<u64>,
+    /// The sentence, without personal data.
+    pub text: String,
+}
+
+/// How many rows a finding names as examples.
+pub const EXAMPLE_ROWS: usize = 5;
+
+impl Finding {
+    /// A finding without a place.
+    pub fn new(code: &'static str, weight: Weight, text: impl Into<String>) -> Finding {
+        Finding { code, weight, file: None, column: None, count: 1, rows: Vec::new(), text: text.into() }
+    }
+
+    /// Adds the file.
+    #[must_use]
+    pub fn in_file(mut self, file: impl Into<String>) -> Finding {
+        self.file = Some(file.into());
+        self
+    }
+
+    /// Adds the column.
+    #[must_use]
+    pub fn in_column(mut self, header: impl Into<String>) -> Finding {
+        self.column = Some(header.into());
+        self
+    }
+
+    /// Adds where it was met.
+    #[must_use]
+    pub fn at_rows(mut self, met: &Met) -> Finding {
+        self.count = met.count;
+        self.rows = met.rows.iter().map(|row| row.0).collect();
+        self
+    }
+}
+
+/// How often something was met, and the first rows of it.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Met {
+    /// How often.
+    pub count: u64,
+    /// The first [`EXAMPLE_ROWS`].
+    pub rows: Vec<RowNumber>,
+}
+
+impl Met {
+    /// Met once more.
+    pub fn at(&mut self, row: RowNumber) {
+        self.count += 1;
+        if self.rows.len() < EXAMPLE_ROWS {
+            self.rows.push(row);
+        }
+    }
+
+    /// Takes over what was met further down in the same file.
+    pub fn append(&mut self, later: &Met) {
+        self.count += later.count;
+        let room = EXAMPLE_ROWS.saturating_sub(self.rows.len());
+        self.rows.extend(later.rows.iter().take(room));
+    }
+}
+
+/// Listens to a run. All methods may be called from several threads.
+pub trait Observer: Sync {
+    /// The run has come this far.
+    fn progress(&self, _progress: Progress) {}
+
+    /// Whether the user wants the run to stop; asked for every chunk.
+    fn wants_stop(&self) -> bool {
+        false
+    }
+}
+
+/// An observer that hears nothing.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Silent;
+
+impl Observer for Silent {}

@@ -1,0 +1,170 @@
+//! All keys of a run: 16 bytes each, parted by their high bits, on disk beyond the memory limit.
+//!
+//! A key is a hash and who has it: a row, or an entry of a suppression list. Equal hashes fall into the
+//! same partition, so that each can be settled by itself.
+
+use super::identity::IdentityHash;
+use crate::error::{Error, Result};
+use std::fs::File;
+use std::io::{Read, Seek, SeekFrom, Write};
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+
+/// How many partitions there are: the high 8 bits of the hash.
+pub const PARTITIONS: usize = 256;
+
+/// In what way something has an identity.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+#[repr(u8)]
+pub enum Role {
+    /// An entry of a suppression list; the owner is the entry's number.
+    Entry = 0,
+    /// The row's first address: rows with the same one are one person.
+    First = 1,
+    /// A further address of the row: it joins the rows whose first address equals it.
+    Further = 2,
+    /// An address that cannot be used: compared with entries, and joins nothing.
+    CompareOnly = 3,
+}
+
+/// A hash and who has it: 88 bits of the hash (with the partition's 8 they are 96), 8 of the role, 32 of the owner.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Key(u128);
+
+impl Key {
+    /// Bytes that a key takes.
+    pub const BYTES: usize = 16;
+
+    /// The key of `owner`, and the partition that it belongs to.
+    #[inline]
+    pub fn new(hash: IdentityHash, role: Role, owner: u32) -> (usize, Key) {
+        let partition = (hash.0 >> 120) as usize;
+        let kept = hash.0 << 8 & !((1u128 << 40) - 1);
+        (partition, Key(kept | u128::from(role as u8) << 32 | u128::from(owner)))
+    }
+
+    /// Whether both have the same hash; only keys of one partition may be compared.
+    #[inline]
+    pub fn is_same_identity(self, other: Key) -> bool {
+        self.0 >> 40 == other.0 >> 40
+    }
+
+    /// In what way the owner has it.
+    #[inline]
+    pub fn role(self) -> Role {
+        match (self.0 >> 32) as u8 {
+            0 => Role::Entry,
+            1 => Role::First,
+            2 => Role::Further,
+            _ => Role::CompareOnly,
+        }
+    }
+
+    /// Who has it: a row's number or an entry's.
+    #[inline]
+    pub fn owner(self) -> u32 {
+        self.0 as u32
+    }
+}
+
+/// Collects keys by partition.
+pub struct KeyStore {
+    partitions: Vec<Vec<Key>>,
+    in_memory: usize,
+    most_in_memory: usize,
+    folder: PathBuf,
+    spill: Option<Spill>,
+}
+
+/// Where the keys of each partition are on disk.
+struct Spill {
+    file: Mutex<File>,
+    length: u64,
+    segments: Vec<Vec<(u64, usize)>>,
+}
+
+impl KeyStore {
+    /// Keeps up to `bytes` of keys in memory, the rest in a nameless file in `folder`.
+    pub fn new(bytes: u64, folder: &Path) -> KeyStore {
+        KeyStore {
+            partitions: vec![Vec::new(); PARTITIONS],
+            in_memory: 0,
+            most_in_memory: (bytes / Key::BYTES as u64).max(PARTITIONS as u64) as usize,
+            folder: folder.to_path_buf(),
+            spill: None,
+        }
+    }
+
+    /// Adds a key.
+    #[inline]
+    pub fn add(&mut self, hash: IdentityHash, role: Role, owner: u32) -> Result<()> {
+        let (partition, key) = Key::new(hash, role, owner);
+        self.partitions[partition].push(key);
+        self.in_memory += 1;
+        if self.in_memory > self.most_in_memory { self.spill() } else { Ok(()) }
+    }
+
+    /// Whether some keys are on disk.
+    pub fn has_spilled(&self) -> bool {
+        self.spill.is_some()
+    }
+
+    fn spill(&mut self) -> Result<()> {
+        let fail = |cause: std::io::Error| Error::unwritable(&self.folder, &cause);
+        let spill = match &mut self.spill {
+            Some(spill) => spill,
+            none => none.insert(Spill {
+                file: Mutex::new(tempfile::tempfile_in(&self.folder).map_err(fail)?),
+                length: 0,
+                segments: vec![Vec::new(); PARTITIONS],
+            }),
+        };
+        let file = spill.file.get_mut().expect("no thread panics while it holds the file");
+        let mut bytes = Vec::new();
+        for (keys, segments) in self.partitions.iter_mut().zip(&mut spill.segments) {
+            bytes.clear();
+            bytes.extend(keys.iter().flat_map(|key| key.0.to_le_bytes()));
+            file.write_all(&bytes).map_err(fail)?;
+            segments.push((spill.length, keys.len()));
+            spill.length += bytes.len() as u64;
+            keys.clear();
+        }
+        self.in_memory = 0;
+        Ok(())
+    }
+
+    /// Changes how many bytes of keys stay in memory.
+    pub fn keep_in_memory(&mut self, bytes: u64) {
+        self.most_in_memory = (bytes / Key::BYTES as u64).max(PARTITIONS as u64) as usize;
+    }
+
+    /// The keys in memory, by partition, and those on disk.
+    pub fn into_partitions(self) -> (Vec<Vec<Key>>, SpilledKeys) {
+        (self.partitions, SpilledKeys { spill: self.spill, folder: self.folder })
+    }
+}
+
+/// The keys that are on disk.
+pub struct SpilledKeys {
+    spill: Option<Spill>,
+    folder: PathBuf,
+}
+
+impl SpilledKeys {
+    /// Adds the keys of a partition that are on disk, and sorts all: by hash, then role, then owner.
+    pub fn load(&self, partition: usize, keys: &mut Vec<Key>) -> Result<()> {
+        if let Some(spill) = &self.spill {
+            let fail = |cause: std::io::Error| Error::unreadable(&self.folder, &cause);
+            let mut file = spill.file.lock().expect("no thread panics while it holds the file");
+            for (place, count) in &spill.segments[partition] {
+                let mut bytes = vec![0; count * Key::BYTES];
+                file.seek(SeekFrom::Start(*place)).map_err(fail)?;
+                file.read_exact(&mut bytes).map_err(fail)?;
+                let (whole, _) = bytes.as_chunks::<{ Key::BYTES }>();
+                keys.extend(whole.iter().map(|bytes| Key(u128::from_le_bytes(*bytes))));
+            }
+        }
+        keys.sort_unstable();
+        Ok(())
+    }
+}

@@ -1,0 +1,11 @@
+//! The same person: identities as keyed hashes, groups of rows that share one.
+//!
+//! Rows are known by their number alone here; no value is kept. [`keys`] collects, [`groups`] joins.
+
+pub mod groups;
+pub mod identity;
+pub mod keys;
+
+pub use groups::Groups;
+pub use identity::{IdentityHash, IdentityHasher, stable_digest};
+pub use keys::{Key, KeyStore, Role};

@@ -1,0 +1,101 @@
+//! The chunks of all files, one after the other, in buffers that are used again.
+
+use super::open::OpenFile;
+use crate::error::{Error, Result};
+use crate::observe::{Observer, Progress, Stage};
+use crate::read::{Chunk, ChunkReader};
+use crate::units::FileId;
+use std::fs::File;
+use std::sync::{Arc, Mutex};
+
+/// Buffers that wait to be used again.
+type Pool = Arc<Mutex<Vec<Vec<u8>>>>;
+
+/// A chunk to work on.
+pub(super) struct ChunkJob {
+    /// The file that it belongs to.
+    pub file: FileId,
+    /// Its place among all chunks of this reading.
+    pub index: usize,
+    /// The records.
+    pub chunk: Chunk,
+    pool: Pool,
+}
+
+impl ChunkJob {
+    /// Hands the buffer back.
+    pub fn give_back(self) {
+        self.pool.lock().expect("no thread panics while it holds the pool").push(self.chunk.bytes);
+    }
+}
+
+/// Reads files one after the other.
+pub(super) struct Reading<'a, Owner> {
+    files: &'a [OpenFile<Owner>],
+    at: usize,
+    reader: Option<ChunkReader<File>>,
+    fingerprints: Option<Vec<String>>,
+    chunks: usize,
+    pool: Pool,
+    observer: &'a dyn Observer,
+    progress: Progress,
+    bytes_before: u64,
+}
+
+impl<'a, Owner> Reading<'a, Owner> {
+    /// Reads `files` for the first time, so that their fingerprints are wanted.
+    pub fn new(files: &'a [OpenFile<Owner>], stage: Stage, observer: &'a dyn Observer) -> Self {
+        Reading {
+            files,
+            at: 0,
+            reader: None,
+            fingerprints: Some(Vec::new()),
+            chunks: 0,
+            pool: Pool::default(),
+            observer,
+            progress: Progress { stage, bytes: 0, bytes_in_all: files.iter().map(|file| file.input.bytes).sum(), rows: 0 },
+            bytes_before: 0,
+        }
+    }
+
+    /// Reads `files` again.
+    pub fn again(files: &'a [OpenFile<Owner>], stage: Stage, observer: &'a dyn Observer) -> Self {
+        Reading { fingerprints: None, ..Reading::new(files, stage, observer) }
+    }
+
+    /// The next chunk; none after the last file's last.
+    pub fn next(&mut self) -> Result<Option<ChunkJob>> {
+        if self.observer.wants_stop() {
+            return Err(Error::interrupted());
+        }
+        while self.at < self.files.len() {
+            let file = &self.files[self.at];
+            let reader = match &mut self.reader {
+                Some(reader) => reader,
+                none => {
+                    let input = file.input.reader()?;
+                    none.insert(ChunkReader::new(input, file.input.path(), file.dialect, self.fingerprints.is_some()))
+                }
+            };
+            let buffer = self.pool.lock().expect("no thread panics while it holds the pool").pop().unwrap_or_default();
+            if let Some(chunk) = reader.next_chunk(buffer)? {
+                self.progress.bytes = self.bytes_before + reader.bytes_read();
+                self.observer.progress(self.progress);
+                self.chunks += 1;
+                return Ok(Some(ChunkJob { file: file.id, index: self.chunks - 1, chunk, pool: Arc::clone(&self.pool) }));
+            }
+            self.bytes_before += reader.bytes_read();
+            if let (Some(fingerprints), Some(fingerprint)) = (&mut self.fingerprints, reader.fingerprint()) {
+                fingerprints.push(fingerprint);
+            }
+            self.reader = None;
+            self.at += 1;
+        }
+        Ok(None)
+    }
+
+    /// The BLAKE3 of each file, after the last chunk of a first reading.
+    pub fn fingerprints(self) -> Vec<String> {
+        self.fingerprints.unwrap_or_default()
+    }
+}

@@ -1,0 +1,185 @@
+//! The stages in order, the tally, the guards: from a [`Job`] to files in place.
+//!
+//! Two passes over the sources. The first reads every row and keeps its keys and marks; between them it is
+//! settled who is who and who is held; the second reads again and writes. Nothing is put in place before
+//! the account balances.
+
+mod chunks;
+mod first_pass;
+pub mod guards;
+pub mod in_order;
+pub mod open;
+mod outputs;
+mod people;
+pub mod people_index;
+mod report;
+mod second_pass;
+pub mod settle;
+pub mod tally;
+
+pub use guards::TrippedGuard;
+pub use tally::{Account, Outcome, Tally};
+
+use crate::error::{Error, ErrorKind, Result};
+use crate::job::{Content, Job, Layout, LayoutColumn, OnViolation};
+use crate::observe::{Observer, Progress, Stage};
+use crate::write::commit;
+use crate::write::receipt::AllColumns;
+use first_pass::{FileCounts, read_lists, read_sources};
+use open::{OpenFiles, open_files};
+use outputs::Outputs;
+use people::People;
+use report::Reports;
+use second_pass::SecondPass;
+use std::path::{Path, PathBuf};
+
+/// How a run is to be done; changes nothing about its result.
+#[derive(Debug, Clone)]
+pub struct Setting {
+    /// How many threads work.
+    pub threads: usize,
+    /// How much memory may be taken, in bytes.
+    pub memory: u64,
+    /// Whether nothing is to be put in place.
+    pub dry_run: bool,
+    /// When the run began (RFC 3339), for `run.json`.
+    pub started: String,
+}
+
+/// What a run leaves.
+#[derive(Debug, Clone)]
+pub struct Finished {
+    /// The account.
+    pub tally: Tally,
+    /// The guards that stopped it; empty where none did.
+    pub tripped: Vec<TrippedGuard>,
+    /// The receipt that was left, if any; its name ends with `.stopped` where a guard stopped the run.
+    pub receipt: Option<PathBuf>,
+    /// The file of rows set aside outside a receipt, if any.
+    pub set_aside: Option<PathBuf>,
+    /// The first rows of the first import file, with its header.
+    pub preview: Vec<u8>,
+    /// Whether the outputs of an earlier, killed run were put in place first.
+    pub completed_earlier: bool,
+}
+
+/// Does a job.
+pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Finished> {
+    job.check()?;
+    let journal = journal_of(job);
+    let completed_earlier = !setting.dry_run && commit::complete_interrupted(&journal)?;
+    let spool_folder = folder_for_spooling(job);
+    let (files, people, counted) = read_everything(job, setting, &spool_folder, observer)?;
+    let Counted { files: source_counts, list_files, lists } = counted;
+    let settled = settle::settle(people, &lists, job, setting.threads, observer)?;
+
+    let mut columns = AllColumns::of(files.sources.iter().map(|file| &file.map));
+    columns.has_surplus = source_counts.iter().any(|counts| counts.long_rows.count > 0);
+    let layouts = layouts(job, &columns);
+    let mut outputs = Outputs::stage(job, setting, &layouts, &columns)?;
+    let second_pass = SecondPass::new(job, &files, &settled, &layouts, &columns);
+    let counts = second_pass.run(setting, &mut outputs, observer)?;
+
+    let reports = Reports { job, files: &files, settled: &settled, source_counts, list_files, lists };
+    let mut tally = reports.tally(counts, &outputs);
+    tally.check_balance()?;
+    let tripped = guards::check(&job.guards, &tally);
+    tally.outcome = match (setting.dry_run, tripped.is_empty()) {
+        (_, false) => Outcome::Stopped,
+        (true, true) => Outcome::DryRun,
+        (false, true) => Outcome::Written,
+    };
+    let preview = outputs.preview();
+    if observer.wants_stop() {
+        return Err(Error::interrupted());
+    }
+    observer.progress(Progress { stage: Stage::Placing, bytes: 0, bytes_in_all: 0, rows: tally.all.read });
+    let documents = reports.documents(&tally, setting);
+    let placed = outputs.place(tally.outcome, &documents, &journal)?;
+    Ok(Finished { tally, tripped, receipt: placed.receipt, set_aside: placed.set_aside, preview, completed_earlier })
+}
+
+/// What the first pass counted.
+struct Counted {
+    files: Vec<FileCounts>,
+    list_files: Vec<FileCounts>,
+    lists: Vec<first_pass::ListCounts>,
+}
+
+/// The first pass. Starts over once where the rest of a file refutes what its beginning suggested.
+fn read_everything(
+    job: &Job,
+    setting: &Setting,
+    spool_folder: &Path,
+    observer: &dyn Observer,
+) -> Result<(OpenFiles, People, Counted)> {
+    let files = open_files(job, spool_folder, &[], observer)?;
+    let (people, counted) = first_pass(job, &files, setting, spool_folder, observer)?;
+    let refuted: Vec<Option<bool>> = counted.files.iter().map(is_consent_after_all).collect();
+    if refuted.iter().all(Option::is_none) {
+        return Ok((files, people, counted));
+    }
+    let files = open_files(job, spool_folder, &refuted, observer)?;
+    let (people, counted) = first_pass(job, &files, setting, spool_folder, observer)?;
+    Ok((files, people, counted))
+}
+
+/// A column headed "status" is consent where most of its filled values are status words.
+fn is_consent_after_all(counts: &FileCounts) -> Option<bool> {
+    let (filled, listed) = counts.watched_status;
+    (listed * 2 > filled).then_some(true)
+}
+
+fn first_pass(
+    job: &Job,
+    files: &OpenFiles,
+    setting: &Setting,
+    spool_folder: &Path,
+    observer: &dyn Observer,
+) -> Result<(People, Counted)> {
+    let estimated = files.sources.iter().map(|file| file.records_estimated).sum();
+    let mut people = People::new(setting.memory, estimated, spool_folder)?;
+    let (list_files, lists) = read_lists(files, job, setting, &mut people, observer)?;
+    let counts = read_sources(files, setting, &mut people, observer)?;
+    Ok((people, Counted { files: counts, list_files, lists }))
+}
+
+/// The layout of each import file; without one, all columns of all sources.
+fn layouts(job: &Job, columns: &AllColumns) -> Vec<Layout> {
+    let all = || {
+        let column = |name: &str, content| LayoutColumn { name: name.to_owned(), content, otherwise: None, required: false };
+        let mut all: Vec<_> =
+            columns.columns.iter().map(|wanted| column(wanted.name(), Content::Column(wanted.clone()))).collect();
+        if columns.has_surplus {
+            all.push(column("surplus cells", Content::Surplus));
+        }
+        Layout { name: "all columns".to_owned(), columns: all, defuse: true, on_violation: OnViolation::SetAside }
+    };
+    job.writes.iter().map(|write| write.layout.clone().unwrap_or_else(all)).collect()
+}
+
+/// The journal stands beside the first import file, and is the same for every run that writes it.
+fn journal_of(job: &Job) -> PathBuf {
+    let first = &job.writes[0].file;
+    let mut name = std::ffi::OsString::from(".");
+    name.push(first.file_name().unwrap_or_default());
+    name.push(".commit");
+    first.with_file_name(name)
+}
+
+fn folder_for_spooling(job: &Job) -> PathBuf {
+    match job.writes[0].file.parent() {
+        Some(folder) if folder != Path::new("") => folder.to_path_buf(),
+        _ => PathBuf::from("."),
+    }
+}
+
+/// The number of threads that a machine has use for.
+pub fn threads_of_this_machine() -> usize {
+    std::thread::available_parallelism().map_or(1, std::num::NonZero::get)
+}
+
+/// What the user is told where a job cannot be done for a reason that lies in the job alone.
+pub fn wrong_use(what: impl Into<String>, advice: impl Into<String>) -> Error {
+    Error::new(ErrorKind::Job, what, advice)
+}

@@ -1,0 +1,197 @@
+//! The files of a run, staged beside their targets until all is known to be right.
+
+use super::people_index;
+use super::second_pass::{Rows, Sink};
+use super::tally::Outcome;
+use super::{Setting, report::Documents};
+use crate::error::{Error, ErrorKind, Result};
+use crate::job::{Job, Layout};
+use crate::write::commit::{Commit, FolderFile, Placement, StagedFile, StagedFolder, with_ending};
+use crate::write::csv::{CsvBuffer, Defusing};
+use crate::write::receipt::{AllColumns, MERGED, REPAIRS, SET_ASIDE};
+use std::path::{Path, PathBuf};
+
+/// How many rows a preview shows.
+pub const PREVIEW_ROWS: usize = 5;
+
+/// The files of a run.
+pub struct Outputs {
+    imports: Vec<Import>,
+    set_aside: Option<StagedFile>,
+    receipt: Option<Receipt>,
+    preview: CsvBufferHead,
+}
+
+struct Import {
+    file: Option<StagedFile>,
+    rows: u64,
+}
+
+struct Receipt {
+    folder: StagedFolder,
+    set_aside: FolderFile,
+    merged: FolderFile,
+    repairs: FolderFile,
+    people: FolderFile,
+}
+
+/// What was put in place.
+pub struct Placed {
+    /// The receipt.
+    pub receipt: Option<PathBuf>,
+    /// The file of rows set aside outside a receipt.
+    pub set_aside: Option<PathBuf>,
+}
+
+/// The first rows of a file.
+#[derive(Default)]
+struct CsvBufferHead {
+    bytes: Vec<u8>,
+    rows: usize,
+}
+
+impl Outputs {
+    /// Begins all files, so that what cannot be written is known before the work.
+    pub fn stage(job: &Job, setting: &Setting, layouts: &[Layout], columns: &AllColumns) -> Result<Outputs> {
+        let placement = if job.replace { Placement::Replace } else { Placement::New };
+        let is_dry = setting.dry_run;
+        let mut imports = Vec::new();
+        let mut preview = CsvBufferHead::default();
+        for (write, layout) in job.writes.iter().zip(layouts) {
+            let header = header_of(layout);
+            if imports.is_empty() {
+                preview.bytes.extend_from_slice(&header);
+            }
+            let mut file = if is_dry { None } else { Some(StagedFile::create(&write.file, placement)?) };
+            if let Some(file) = &mut file {
+                file.write(&header)?;
+            }
+            imports.push(Import { file, rows: 0 });
+        }
+        let mut set_aside = match &job.set_aside {
+            Some(path) if !is_dry => Some(StagedFile::create(path, placement)?),
+            _ => None,
+        };
+        if let Some(file) = &mut set_aside {
+            file.write(&columns.header(&SET_ASIDE))?;
+        }
+        let receipt = match &job.receipt {
+            Some(path) if !is_dry => Some(Receipt::stage(path, job.replace, columns)?),
+            _ => None,
+        };
+        Ok(Outputs { imports, set_aside, receipt, preview })
+    }
+
+    /// How many rows each import file has.
+    pub fn import_rows(&self) -> impl Iterator<Item = u64> {
+        self.imports.iter().map(|import| import.rows)
+    }
+
+    /// The first rows of the first import file, with its header.
+    pub fn preview(&self) -> Vec<u8> {
+        self.preview.bytes.clone()
+    }
+
+    /// Puts everything in place; after a guard only the receipt, under a name of its own.
+    pub fn place(self, outcome: Outcome, documents: &Documents, journal: &Path) -> Result<Placed> {
+        let mut commit = Commit::default();
+        let mut placed = Placed { receipt: None, set_aside: None };
+        if outcome == Outcome::Written {
+            for file in self.imports.into_iter().filter_map(|import| import.file) {
+                commit.file(file);
+            }
+            if let Some(file) = self.set_aside {
+                placed.set_aside = Some(file.target().to_path_buf());
+                commit.file(file);
+            }
+        }
+        if let Some(Receipt { mut folder, .. }) = self.receipt {
+            for (name, text) in &documents.files {
+                folder.file(name)?.write(text)?;
+            }
+            if outcome == Outcome::Stopped {
+                folder.retarget(with_ending(folder.target(), ".stopped"), Placement::Replace);
+            }
+            placed.receipt = Some(folder.target().to_path_buf());
+            commit.folder(folder);
+        }
+        if outcome != Outcome::DryRun {
+            commit.place(journal)?;
+        }
+        Ok(placed)
+    }
+}
+
+impl Receipt {
+    fn stage(target: &Path, replace: bool, columns: &AllColumns) -> Result<Receipt> {
+        if target.exists() && !target.join("tally.json").exists() {
+            let what = "this exists and is not a receipt of an earlier run, so it is not replaced";
+            return Err(Error::new(ErrorKind::Output, what, "name another receipt, or move it away").in_file(target));
+        }
+        let placement = if replace { Placement::KeepPrevious } else { Placement::New };
+        let mut folder = StagedFolder::create(target, placement)?;
+        let mut begin = |name: &str, header: &[u8]| {
+            let mut file = folder.file(name)?;
+            file.write(header)?;
+            Ok::<_, Error>(file)
+        };
+        let set_aside = begin("set-aside.csv", &columns.header(&SET_ASIDE))?;
+        let merged = begin("merged.csv", &columns.header(&MERGED))?;
+        let repairs = begin("repairs.csv", &AllColumns::default().header(&REPAIRS))?;
+        let people = begin("people.idx", &people_index::header())?;
+        Ok(Receipt { folder, set_aside, merged, repairs, people })
+    }
+}
+
+impl Sink for Outputs {
+    fn take(&mut self, rows: &Rows) -> Result<()> {
+        if let Some(first) = rows.imports.first() {
+            self.preview.take(&first.bytes);
+        }
+        for (import, buffer) in self.imports.iter_mut().zip(&rows.imports) {
+            import.rows += buffer.rows();
+            if let Some(file) = &mut import.file {
+                file.write(&buffer.bytes)?;
+            }
+        }
+        if let Some(file) = &mut self.set_aside {
+            file.write(&rows.set_aside.bytes)?;
+        }
+        if let Some(receipt) = &mut self.receipt {
+            receipt.set_aside.write(&rows.set_aside.bytes)?;
+            receipt.merged.write(&rows.merged.bytes)?;
+            receipt.repairs.write(&rows.repairs.bytes)?;
+            receipt.people.write(&rows.people)?;
+        }
+        Ok(())
+    }
+}
+
+impl CsvBufferHead {
+    /// Takes over rows until there are enough.
+    fn take(&mut self, bytes: &[u8]) {
+        let mut is_quoted = false;
+        let mut end = 0;
+        for (at, byte) in bytes.iter().enumerate() {
+            if self.rows == PREVIEW_ROWS {
+                break;
+            }
+            match byte {
+                b'"' => is_quoted = !is_quoted,
+                b'\n' if !is_quoted => {
+                    self.rows += 1;
+                    end = at + 1;
+                }
+                _ => {}
+            }
+        }
+        self.bytes.extend_from_slice(&bytes[..end]);
+    }
+}
+
+fn header_of(layout: &Layout) -> Vec<u8> {
+    let mut header = CsvBuffer::new(Defusing::Off);
+    layout.columns.iter().for_each(|column| header.value(column.name.as_bytes()));
+    header.end_row();
+    header.bytes
+}

@@ -1,0 +1,165 @@
+//! What is kept of every record between the passes: 9 bytes each, and 16 for each key.
+
+use super::first_pass::{ListCounts, SourceChunk};
+use crate::error::{Error, ErrorKind, Result};
+use crate::person::{IdentityHash, IdentityHasher, KeyStore, Role};
+use crate::suppress::{HeldDomains, MarkSet, MarkSets};
+use crate::units::{FileId, MAX_RECORDS, RowId};
+use std::path::Path;
+
+/// What is kept of a record besides its keys: its kind, its marks, its survivor.
+pub const BYTES_PER_RECORD: u64 = 9;
+
+/// Set in the byte of a record whose first address can be used: it outranks the copies without.
+pub const HAS_ADDRESS: u8 = 0x80;
+
+/// What buffers take, whatever the number of records.
+const MEMORY_FOR_BUFFERS: u64 = 48 << 20;
+
+/// Where the records of a chunk are among all.
+#[derive(Debug, Clone, Copy)]
+pub struct ChunkPlace {
+    /// The first record.
+    pub first: RowId,
+    /// How many there are.
+    pub records: u32,
+    /// What its bytes must still be when they are read again.
+    pub checksum: u64,
+}
+
+/// All records of a run, by number.
+pub struct People {
+    /// Makes identities into hashes.
+    pub hasher: IdentityHasher,
+    /// Domains that lists hold.
+    pub domains: HeldDomains,
+    /// The keys of rows and entries.
+    pub keys: KeyStore,
+    /// What each record is: a [`crate::read::Line`], with [`HAS_ADDRESS`].
+    pub lines: Vec<u8>,
+    /// What each record is marked with.
+    pub marks: Vec<MarkSet>,
+    /// The combinations of marks.
+    pub mark_sets: MarkSets,
+    /// The chunks of the sources, in reading order.
+    pub chunks: Vec<ChunkPlace>,
+    /// The first record of each source file.
+    pub first_of_file: Vec<u32>,
+    entries: u64,
+    memory: u64,
+}
+
+impl People {
+    /// Nobody yet. Keys beyond `memory` bytes go to `spill_folder`. Fails where `records_estimated` cannot fit.
+    pub fn new(memory: u64, records_estimated: u64, spill_folder: &Path) -> Result<People> {
+        let needed = MEMORY_FOR_BUFFERS + records_estimated * BYTES_PER_RECORD;
+        if needed > memory {
+            return Err(not_enough_memory(memory, needed));
+        }
+        Ok(People {
+            hasher: IdentityHasher::random(),
+            domains: HeldDomains::default(),
+            keys: KeyStore::new(memory - needed, spill_folder),
+            lines: Vec::with_capacity(records_estimated as usize),
+            marks: Vec::with_capacity(records_estimated as usize),
+            mark_sets: MarkSets::default(),
+            chunks: Vec::new(),
+            first_of_file: Vec::new(),
+            entries: 0,
+            memory,
+        })
+    }
+
+    /// Adds entries of a list that are compared by their hash.
+    pub fn add_entries(&mut self, hashes: &[IdentityHash], list: &mut ListCounts) -> Result<()> {
+        let first = self.entries as u32;
+        self.entries += hashes.len() as u64;
+        if self.entries > MAX_RECORDS {
+            return Err(too_many("entries of suppression lists"));
+        }
+        match list.entry_numbers.last_mut() {
+            Some(last) if last.end == first => last.end = self.entries as u32,
+            _ => list.entry_numbers.push(first..self.entries as u32),
+        }
+        hashes.iter().zip(first..).try_for_each(|(hash, entry)| self.keys.add(*hash, Role::Entry, entry))
+    }
+
+    /// Begins to take in the records of `files` source files.
+    pub(super) fn intake(&mut self, files: usize) -> Intake<'_> {
+        self.first_of_file = vec![0; files];
+        Intake { people: self, file: None, row_in_file: 0 }
+    }
+
+    /// How much memory is left for keys.
+    fn memory_for_keys(&self) -> Result<u64> {
+        let needed = MEMORY_FOR_BUFFERS + self.lines.len() as u64 * BYTES_PER_RECORD;
+        self.memory.checked_sub(needed).ok_or_else(|| not_enough_memory(self.memory, needed))
+    }
+}
+
+/// Takes in the records of the sources, chunk by chunk in reading order.
+pub(super) struct Intake<'a> {
+    people: &'a mut People,
+    file: Option<FileId>,
+    row_in_file: u64,
+}
+
+impl Intake<'_> {
+    /// Adds the records of a chunk; says how many of its file came before.
+    pub fn add(&mut self, file: FileId, read: &SourceChunk) -> Result<u64> {
+        let people = &mut *self.people;
+        let first = people.lines.len() as u64;
+        if first + read.lines.len() as u64 > MAX_RECORDS {
+            return Err(too_many("rows"));
+        }
+        let first = first as u32;
+        if self.file != Some(file) {
+            let begun = self.file.map_or(0, |file| file.0 as usize + 1);
+            people.first_of_file[begun..].fill(first);
+            self.file = Some(file);
+            self.row_in_file = 0;
+        }
+        people.lines.extend_from_slice(&read.lines);
+        people.marks.resize(people.lines.len(), MarkSet::NONE);
+        for (row, mark) in &read.marks {
+            let number = people.mark_sets.number_of(*mark);
+            let marks = &mut people.marks[(first + row) as usize];
+            *marks = people.mark_sets.union(*marks, number);
+        }
+        people.keys.keep_in_memory(people.memory_for_keys()?);
+        for (row, role, hash) in &read.keys {
+            people.keys.add(*hash, *role, first + row)?;
+        }
+        people.chunks.push(ChunkPlace { first: RowId(first), records: read.lines.len() as u32, checksum: read.checksum });
+        let above = self.row_in_file;
+        self.row_in_file += read.lines.len() as u64;
+        Ok(above)
+    }
+}
+
+impl Drop for Intake<'_> {
+    /// Files after the last one that holds records begin at the end.
+    fn drop(&mut self) {
+        let begun = self.file.map_or(0, |file| file.0 as usize + 1);
+        let end = self.people.lines.len() as u32;
+        self.people.first_of_file[begun..].fill(end);
+    }
+}
+
+fn not_enough_memory(memory: u64, needed: u64) -> Error {
+    let mib = |bytes: u64| bytes.div_ceil(1 << 20);
+    let (memory, needed) = (mib(memory), mib(needed + needed / 8));
+    Error::new(
+        ErrorKind::Memory,
+        format!("the run may take {memory} MiB of memory, and these files need more"),
+        format!("allow it more, for example --memory \"{needed} MiB\""),
+    )
+}
+
+fn too_many(what: &str) -> Error {
+    Error::new(
+        ErrorKind::Input,
+        format!("there are more than {MAX_RECORDS} {what}"),
+        "part the job into several, for example by source",
+    )
+}

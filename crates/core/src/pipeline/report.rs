@@ -1,0 +1,235 @@
+//! What a run says about itself: the tally, and the documents of the receipt.
+
+use super::Setting;
+use super::first_pass::{FileCounts, ListCounts};
+use super::open::{OpenFile, OpenFiles};
+use super::outputs::Outputs;
+use super::second_pass::Counts;
+use super::settle::Settled;
+use super::tally::{
+    Account, FileTally, ListTally, OtherLines, Outcome, RepairCounts, SourceTally, TALLY_SCHEMA, Tally, WriteTally,
+};
+use crate::columns::Field;
+use crate::job::Job;
+use crate::observe::{Finding, Met, Weight};
+use crate::suppress::Mark;
+use crate::units::{ListId, SourceId};
+use serde_json::{Map, Value, json};
+
+/// The schema of `inputs.json`.
+pub const INPUTS_SCHEMA: &str = "pebblebank/inputs/1";
+
+/// The schema of `run.json`.
+pub const RUN_SCHEMA: &str = "pebblebank/run/1";
+
+/// The documents of a receipt, by file name.
+pub struct Documents {
+    /// Name and text.
+    pub files: Vec<(&'static str, Vec<u8>)>,
+}
+
+/// All that is known at the end of a run.
+pub struct Reports<'a> {
+    /// The job.
+    pub job: &'a Job,
+    /// Its files.
+    pub files: &'a OpenFiles,
+    /// Who is who.
+    pub settled: &'a Settled,
+    /// What was counted of each source file.
+    pub source_counts: Vec<FileCounts>,
+    /// What was counted of each list file.
+    pub list_files: Vec<FileCounts>,
+    /// What was counted of each list.
+    pub lists: Vec<ListCounts>,
+}
+
+impl Reports<'_> {
+    /// The account of the run. `counts` are those of the second pass, by source.
+    pub fn tally(&self, counts: Vec<Counts>, outputs: &Outputs) -> Tally {
+        let mut repairs = RepairCounts::default();
+        let mut persons_held = vec![0; self.lists.len()];
+        let mut sources = Vec::new();
+        let mut findings = self.files.findings.clone();
+        let mut all = Account::default();
+        for (index, counted) in counts.into_iter().enumerate() {
+            for (marks, count) in &counted.persons {
+                for mark in self.settled.marks(*marks) {
+                    if let Mark::On(list) = mark {
+                        persons_held[list.0 as usize] += count;
+                    }
+                }
+            }
+            repairs.add(counted.repairs);
+            let source = self.source_tally(SourceId(index as u16), counted.account);
+            findings.extend(written_without_address(&source.name, &counted.written_without_address));
+            all.add(&source.account);
+            sources.push(source);
+        }
+        findings.extend(self.findings(&sources));
+        let suppression: Vec<ListTally> =
+            persons_held.into_iter().enumerate().map(|(list, held)| self.list_tally(ListId(list as u16), held)).collect();
+        findings.extend(suppression.iter().filter_map(nothing_usable));
+        findings.sort_by_key(|finding| finding.weight);
+        Tally {
+            schema: TALLY_SCHEMA,
+            job: self.job.name.clone(),
+            outcome: Outcome::DryRun,
+            all,
+            sources,
+            suppression,
+            repairs: repairs.into_tally(),
+            written: self.job.writes.iter().zip(outputs.import_rows()).map(write_tally).collect(),
+            findings,
+        }
+    }
+
+    fn source_tally(&self, source: SourceId, account: Account) -> SourceTally {
+        let files = self.files.sources.iter().zip(&self.source_counts).filter(|(file, _)| file.owner == source);
+        let read = files.clone().map(|(_, counts)| counts.contacts).sum();
+        SourceTally {
+            name: self.job.sources[source.0 as usize].name.clone(),
+            account: Account { read, ..account },
+            has_consent_column: files.clone().any(|(file, _)| !file.map.consents.is_empty()),
+            files: files.map(|(file, counts)| file_tally(file, counts)).collect(),
+        }
+    }
+
+    fn list_tally(&self, list: ListId, persons_held: u64) -> ListTally {
+        let files = self.files.lists.iter().zip(&self.list_files).filter(|(file, _)| file.owner == list);
+        let counts = &self.lists[list.0 as usize];
+        let matches = self.settled.matches[list.0 as usize];
+        let spec = &self.job.suppress[list.0 as usize];
+        ListTally {
+            name: spec.name.clone(),
+            reason: spec.reason,
+            entries: counts.addresses + counts.domains + counts.unusable,
+            domains: counts.domains,
+            unusable: counts.unusable,
+            blank: counts.blank,
+            matched: matches.matched,
+            unmatched: matches.unmatched,
+            persons_held,
+            files: files.map(|(file, counts)| file_tally(file, counts)).collect(),
+        }
+    }
+
+    fn findings(&self, sources: &[SourceTally]) -> Vec<Finding> {
+        let mut findings = Vec::new();
+        for (file, counts) in self.files.sources.iter().zip(&self.source_counts) {
+            let name = file.input.name();
+            findings.extend(ragged("short-rows", "fewer cells than the header; the missing ones count as blank", &name, &counts.short_rows));
+            findings.extend(ragged("long-rows", "more cells than the header; the surplus is kept in a column of its own", &name, &counts.long_rows));
+            findings.extend(unlisted_words(&name, counts));
+        }
+        if !sources.is_empty() && !sources.iter().any(|source| source.has_consent_column) {
+            let text = "no source has a column that says who may be written to, so everybody passes";
+            findings.push(Finding::new("no-consent-column", Weight::Note, text));
+        }
+        findings
+    }
+
+    /// What stands in the receipt besides its tables.
+    pub fn documents(&self, tally: &Tally, setting: &Setting) -> Documents {
+        let tally = serde_json::to_value(tally).expect("a tally is plain data");
+        let run = json!({
+            "schema": RUN_SCHEMA,
+            "program": "pebblebank",
+            "version": env!("CARGO_PKG_VERSION"),
+            "started": setting.started,
+            "threads": setting.threads,
+            "memory_bytes": setting.memory,
+        });
+        let files = [("tally.json", tally), ("inputs.json", self.inputs()), ("run.json", run)];
+        Documents { files: files.into_iter().map(|(name, value)| (name, pretty(&value))).collect() }
+    }
+
+    fn inputs(&self) -> Value {
+        let sources = self.files.sources.iter().zip(&self.source_counts).map(|(file, counts)| {
+            input("source", &self.job.sources[file.owner.0 as usize].name, file, counts)
+        });
+        let lists = self.files.lists.iter().zip(&self.list_files).map(|(file, counts)| {
+            input("suppress", &self.job.suppress[file.owner.0 as usize].name, file, counts)
+        });
+        json!({ "schema": INPUTS_SCHEMA, "inputs": sources.chain(lists).collect::<Vec<_>>() })
+    }
+}
+
+fn input<Owner>(part: &str, of: &str, file: &OpenFile<Owner>, counts: &FileCounts) -> Value {
+    json!({
+        "file": file.input.name(),
+        "part": part,
+        "of": of,
+        "bytes": file.input.bytes,
+        "rows": counts.contacts,
+        "blake3": counts.fingerprint,
+    })
+}
+
+fn pretty(value: &Value) -> Vec<u8> {
+    let mut text = serde_json::to_vec_pretty(value).expect("plain data");
+    text.push(b'\n');
+    text
+}
+
+fn file_tally<Owner>(file: &OpenFile<Owner>, counts: &FileCounts) -> FileTally {
+    let fields: Map<String, Value> = Field::ALL
+        .into_iter()
+        .filter_map(|field| Some((field.name().to_owned(), file.map.header(file.map.column(field)?).into())))
+        .collect();
+    FileTally {
+        file: file.input.name(),
+        delimiter: file.dialect.delimiter_name(),
+        rows: counts.contacts,
+        other_lines: OtherLines(counts.others),
+        fields,
+    }
+}
+
+fn write_tally((write, rows): (&crate::job::Write, u64)) -> WriteTally {
+    WriteTally {
+        file: write.file.display().to_string(),
+        layout: write.layout.as_ref().map(|layout| layout.name.clone()),
+        rows,
+    }
+}
+
+fn ragged(code: &'static str, what: &str, file: &str, met: &Met) -> Option<Finding> {
+    let text = format!("{} {what}", rows(met.count, "has", "have"));
+    (met.count > 0).then(|| Finding::new(code, Weight::Warning, text).in_file(file).at_rows(met))
+}
+
+fn rows(count: u64, one: &str, several: &str) -> String {
+    if count == 1 { format!("1 row {one}") } else { format!("{count} rows {several}") }
+}
+
+fn unlisted_words(file: &str, counts: &FileCounts) -> Option<Finding> {
+    let count: u64 = counts.unlisted_words.values().sum();
+    let words: Vec<String> =
+        counts.unlisted_words.iter().take(5).map(|(word, count)| format!("\"{word}\" {count}")).collect();
+    let text = format!(
+        "the consent column has words whose meaning is not known, which do not pass (no-consent): {}",
+        words.join(", ")
+    );
+    let finding = Finding { count, ..Finding::new("unlisted-consent-words", Weight::Warning, text) };
+    (count > 0).then(|| finding.in_file(file))
+}
+
+fn written_without_address(source: &str, met: &Met) -> Option<Finding> {
+    let text = format!(
+        "{} an address that cannot be used; it was written blank, since the job asks for none",
+        rows(met.count, &format!("of {source} has"), &format!("of {source} have"))
+    );
+    (met.count > 0).then(|| Finding::new("address-written-blank", Weight::Note, text).at_rows(met))
+}
+
+/// A list that holds nobody because nothing in it can be read, or because it is empty.
+fn nothing_usable(list: &ListTally) -> Option<Finding> {
+    let usable = list.entries - list.unusable;
+    let text = match (usable, list.entries + list.blank) {
+        (0, 0) => format!("the suppression list {} is empty", list.name),
+        (0, _) => format!("the suppression list {} holds no address and no domain; is it the right column?", list.name),
+        _ => return None,
+    };
+    Some(Finding::new("list-without-entries", Weight::Warning, text))
+}

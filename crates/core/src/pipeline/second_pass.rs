@@ -1,0 +1,430 @@
+//! The second pass: read again, require, lay out, write. Every contact ends in exactly one place.
+
+use super::chunks::{ChunkJob, Reading};
+use super::first_pass::{address_value, checksum};
+use super::in_order::in_order;
+use super::open::{OpenFile, OpenFiles};
+use super::people_index;
+use super::settle::{Settled, Standing};
+use super::tally::{Account, RepairCounts};
+use super::Setting;
+use crate::clean::address::{Address, AddressCleaner, State};
+use crate::clean::consent::Consent;
+use crate::clean::{Rule, Rules};
+use crate::error::{Error, ErrorKind, Result};
+use crate::job::{Job, Layout, OnViolation};
+use crate::observe::{Met, Observer, Stage};
+use crate::read::{Chunk, Record, Records, Shape, cell};
+use crate::require::RequirementPlan;
+use crate::suppress::{Mark, MarkSet, Reason};
+use crate::units::{FileId, RowId, RowNumber, SourceId};
+use crate::write::csv::{CsvBuffer, Defusing, RawCells};
+use crate::write::layout::LayoutPlan;
+use crate::write::receipt::{AllColumns, OriginalValues};
+use std::collections::HashMap;
+use std::sync::Mutex;
+
+/// Where the rows of the second pass go.
+pub trait Sink: Send {
+    /// Takes the rows of the next chunk.
+    fn take(&mut self, rows: &Rows) -> Result<()>;
+}
+
+/// The rows of one chunk, laid out.
+pub struct Rows {
+    /// For each import file.
+    pub imports: Vec<CsvBuffer>,
+    /// Rows set aside.
+    pub set_aside: CsvBuffer,
+    /// Rows merged.
+    pub merged: CsvBuffer,
+    /// Repairs.
+    pub repairs: CsvBuffer,
+    /// Records of `people.idx`.
+    pub people: Vec<u8>,
+    counts: Counts,
+}
+
+/// What is counted in the second pass.
+#[derive(Debug, Clone, Default)]
+pub struct Counts {
+    /// Rows written, merged, set aside; `read` stays 0.
+    pub account: Account,
+    /// Repairs.
+    pub repairs: RepairCounts,
+    /// Survivors by what they are marked with.
+    pub persons: HashMap<MarkSet, u64>,
+    /// Rows whose unusable address was written blank.
+    pub written_without_address: Met,
+    stop: Option<(RowNumber, String)>,
+}
+
+impl Counts {
+    fn add(&mut self, later: Counts) {
+        self.account.add(&later.account);
+        self.repairs.add(later.repairs);
+        self.written_without_address.append(&later.written_without_address);
+        for (marks, count) in later.persons {
+            *self.persons.entry(marks).or_default() += count;
+        }
+    }
+}
+
+/// The job fitted to the columns of one file.
+struct FilePlan {
+    layouts: Vec<LayoutPlan>,
+    requirement: RequirementPlan,
+    originals: OriginalValues,
+    /// The source's and the file's name as two cells.
+    name_cells: Vec<u8>,
+    source: SourceId,
+}
+
+/// All that the second pass needs to know, the same for every chunk.
+pub struct SecondPass<'a> {
+    job: &'a Job,
+    files: &'a OpenFiles,
+    settled: &'a Settled,
+    layouts: &'a [Layout],
+    plans: Vec<FilePlan>,
+    spare: Mutex<Vec<Rows>>,
+}
+
+impl<'a> SecondPass<'a> {
+    /// Fits the job to all files. `layouts` has one for each import file.
+    pub fn new(
+        job: &'a Job,
+        files: &'a OpenFiles,
+        settled: &'a Settled,
+        layouts: &'a [Layout],
+        columns: &AllColumns,
+    ) -> SecondPass<'a> {
+        let plan = |file: &OpenFile<SourceId>| FilePlan {
+            layouts: layouts.iter().map(|layout| LayoutPlan::new(layout, &file.map, file.is_receipt)).collect(),
+            requirement: RequirementPlan::new(&job.require, &file.map, file.is_receipt),
+            originals: OriginalValues::new(columns, &file.map),
+            name_cells: name_cells(&job.sources[file.owner.0 as usize].name, &file.input.name()),
+            source: file.owner,
+        };
+        let plans = files.sources.iter().map(plan).collect();
+        SecondPass { job, files, settled, layouts, plans, spare: Mutex::default() }
+    }
+
+    /// Reads all sources again and hands their rows to `sink`. Gives the counts of each source.
+    pub fn run(&self, setting: &Setting, sink: &mut dyn Sink, observer: &dyn Observer) -> Result<Vec<Counts>> {
+        let mut counts = vec![Counts::default(); self.job.sources.len()];
+        let mut reading = Reading::again(&self.files.sources, Stage::Writing, observer);
+        let mut chunks = 0;
+        in_order(
+            setting.threads,
+            || reading.next(),
+            Scratch::default,
+            |job, scratch| self.lay_out(&job, scratch).map(|rows| (job, rows)),
+            |(job, mut rows)| {
+                chunks += 1;
+                let mut counted = std::mem::take(&mut rows.counts);
+                if let Some((row, column)) = counted.stop.take() {
+                    return Err(self.violation_stops(job.file, row, &column));
+                }
+                sink.take(&rows)?;
+                counts[self.plans[job.file.0 as usize].source.0 as usize].add(counted);
+                job.give_back();
+                self.spare.lock().expect("no thread panics while it holds the spare rows").push(rows);
+                Ok(())
+            },
+        )?;
+        if chunks < self.settled.chunks.len() {
+            let last = self.files.sources.last().map(|file| file.input.path().to_path_buf()).unwrap_or_default();
+            return Err(changed(&last));
+        }
+        Ok(counts)
+    }
+
+    fn violation_stops(&self, file: FileId, row: RowNumber, column: &str) -> Error {
+        Error::new(
+            ErrorKind::Guard,
+            format!("the required column \"{column}\" would stay blank, and the layout says to stop then"),
+            "fill the cell in the source's own program, or let the layout set such rows aside (on_violation = \"set-aside\")",
+        )
+        .in_file(self.files.sources[file.0 as usize].input.path())
+        .at_row(row)
+    }
+
+    fn spare_rows(&self) -> Rows {
+        let spare = self.spare.lock().expect("no thread panics while it holds the spare rows").pop();
+        let mut rows = spare.unwrap_or_else(|| Rows {
+            imports: self.layouts.iter().map(|layout| CsvBuffer::new(defusing(layout))).collect(),
+            set_aside: CsvBuffer::new(Defusing::On),
+            merged: CsvBuffer::new(Defusing::On),
+            repairs: CsvBuffer::new(Defusing::On),
+            people: Vec::new(),
+            counts: Counts::default(),
+        });
+        rows.imports.iter_mut().for_each(CsvBuffer::clear);
+        for buffer in [&mut rows.set_aside, &mut rows.merged, &mut rows.repairs] {
+            buffer.clear();
+        }
+        rows.people.clear();
+        rows
+    }
+
+    fn lay_out(&self, job: &ChunkJob, scratch: &mut Scratch) -> Result<Rows> {
+        let file = &self.files.sources[job.file.0 as usize];
+        let place = self.settled.chunks.get(job.index).ok_or_else(|| changed(file.input.path()))?;
+        scratch.records.split(&job.chunk, file.dialect);
+        if checksum(&job.chunk) != place.checksum || scratch.records.len() != place.records as usize {
+            return Err(changed(file.input.path()));
+        }
+        let mut rows = self.spare_rows();
+        let Scratch { records, cleaner, details } = scratch;
+        let mut chunk = ChunkRows {
+            pass: self,
+            plan: &self.plans[job.file.0 as usize],
+            cells: raw_cells(file, &job.chunk),
+            details,
+            rows: &mut rows,
+        };
+        for index in 0..records.len() {
+            let row = RowId(place.first.0 + index as u32);
+            let standing = self.settled.standing(row);
+            if matches!(standing, Standing::NoContact) {
+                continue;
+            }
+            let record = records.get(index, &job.chunk.bytes, file.dialect);
+            let typed = address_value(&file.map, &record);
+            let address = cleaner.clean(&typed);
+            chunk.contact(row, standing, &record, &typed, &address);
+        }
+        Ok(rows)
+    }
+}
+
+fn changed(file: &std::path::Path) -> Error {
+    Error::new(
+        ErrorKind::InputChanged,
+        "the file changed while it was being read",
+        "wait until whatever writes it has finished, then start again; nothing was put in place",
+    )
+    .in_file(file)
+}
+
+fn defusing(layout: &Layout) -> Defusing {
+    if layout.defuse { Defusing::On } else { Defusing::Off }
+}
+
+/// Cells of a regular comma-delimited chunk are already as they are written.
+fn raw_cells(file: &OpenFile<SourceId>, chunk: &Chunk) -> RawCells {
+    let is_ours = file.dialect.delimiter == b',' && file.dialect.line_end == b'\n' && chunk.shape != Shape::Unusual;
+    let has_lone_return =
+        || memchr::memchr_iter(b'\r', &chunk.bytes).any(|at| chunk.bytes.get(at + 1) != Some(&b'\n'));
+    if is_ours && !has_lone_return() { RawCells::FitAsTheyAre } else { RawCells::NeedALook }
+}
+
+fn name_cells(source: &str, file: &str) -> Vec<u8> {
+    let mut cells = CsvBuffer::new(Defusing::On);
+    cells.value(source.as_bytes());
+    cells.value(file.as_bytes());
+    cells.bytes
+}
+
+/// What a thread reuses from chunk to chunk.
+#[derive(Default)]
+struct Scratch {
+    records: Records,
+    cleaner: AddressCleaner,
+    /// What is said of each combination of marks.
+    details: HashMap<MarkSet, String>,
+}
+
+/// One chunk, being laid out.
+struct ChunkRows<'a, 'b> {
+    pass: &'b SecondPass<'a>,
+    plan: &'b FilePlan,
+    cells: RawCells,
+    details: &'b mut HashMap<MarkSet, String>,
+    rows: &'b mut Rows,
+}
+
+impl ChunkRows<'_, '_> {
+    fn contact(&mut self, row: RowId, standing: Standing, record: &Record, typed: &[u8], address: &Address) {
+        let (_, number) = self.pass.settled.place(row);
+        if !address.rules.is_empty() {
+            self.address_repairs(number, address.rules, typed, address.text);
+        }
+        let fate = match standing {
+            Standing::NoContact => return,
+            Standing::Merged(survivor) => {
+                self.merged(number, survivor, record);
+                people_index::Fate::Merged
+            }
+            Standing::Held(reason, marks) => {
+                self.count_person(marks);
+                let details = self.details_of(marks);
+                self.set_aside(number, reason, &details, record);
+                people_index::Fate::SetAside(reason)
+            }
+            Standing::Free(cleared) => {
+                self.count_person(self.pass.settled.marks_of(row));
+                match self.fault(record, address) {
+                    Some((reason, details)) => {
+                        if reason == Reason::LayoutViolation {
+                            self.note_violation(number, &details);
+                        }
+                        self.set_aside(number, reason, &details, record);
+                        people_index::Fate::SetAside(reason)
+                    }
+                    None => {
+                        self.written(number, cleared, record, address);
+                        people_index::Fate::Written
+                    }
+                }
+            }
+        };
+        let survivor = match standing {
+            Standing::Merged(survivor) => survivor,
+            _ => row,
+        };
+        people_index::add(&mut self.rows.people, address, row, survivor, fate);
+    }
+
+    fn count_person(&mut self, marks: MarkSet) {
+        if marks != MarkSet::NONE {
+            *self.rows.counts.persons.entry(marks).or_default() += 1;
+        }
+    }
+
+    /// Why a person that nothing holds is not written, gravest first.
+    fn fault(&self, record: &Record, address: &Address) -> Option<(Reason, String)> {
+        let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
+        if self.plan.requirement.needs_address() {
+            match address.state {
+                State::Usable => {}
+                State::Blank => return Some((Reason::BlankAddress, String::new())),
+                State::Invalid(fault) => return Some((Reason::InvalidAddress, fault.name().to_owned())),
+                State::Placeholder => return Some((Reason::PlaceholderAddress, String::new())),
+            }
+        }
+        if let Some(lacks) = self.plan.requirement.lacks(record, usable) {
+            return Some((Reason::MissingField, lacks));
+        }
+        let violation = self.plan.layouts.iter().find_map(|layout| layout.violation(record, usable));
+        violation.map(|column| (Reason::LayoutViolation, column.to_owned()))
+    }
+
+    fn note_violation(&mut self, number: RowNumber, column: &str) {
+        let stops = self.pass.layouts.iter().any(|layout| {
+            layout.on_violation == OnViolation::Stop && layout.columns.iter().any(|other| other.name == column)
+        });
+        if stops && self.rows.counts.stop.is_none() {
+            self.rows.counts.stop = Some((number, column.to_owned()));
+        }
+    }
+
+    fn written(&mut self, number: RowNumber, cleared: super::settle::Cleared, record: &Record, address: &Address) {
+        let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
+        if !address.is_usable() && address.state != State::Blank {
+            self.rows.counts.written_without_address.at(number);
+        }
+        let Rows { imports, repairs, counts, .. } = &mut *self.rows;
+        for (layout, import) in self.plan.layouts.iter().zip(imports) {
+            layout.write(cleared, record, usable, self.cells, import, |blank| {
+                let before = cell::value(blank.raw);
+                counts.repairs.count(Rule::BlankWord, &before, b"");
+                repair_row(repairs, Rule::BlankWord, &self.plan.name_cells, number, blank.column, &before, b"");
+            });
+        }
+        counts.account.written += 1;
+    }
+
+    fn merged(&mut self, number: RowNumber, survivor: RowId, record: &Record) {
+        let (survivor_file, survivor_number) = self.pass.settled.place(survivor);
+        let out = &mut self.rows.merged;
+        out.value(b"email");
+        out.bytes.extend_from_slice(&self.plan.name_cells);
+        number_cell(out, number.0);
+        out.bytes.extend_from_slice(&self.pass.plans[survivor_file.0 as usize].name_cells);
+        number_cell(out, survivor_number.0);
+        self.plan.originals.write(record, self.cells, out);
+        self.rows.counts.account.merged += 1;
+    }
+
+    fn set_aside(&mut self, number: RowNumber, reason: Reason, details: &str, record: &Record) {
+        let out = &mut self.rows.set_aside;
+        out.value(reason.name().as_bytes());
+        out.value(details.as_bytes());
+        out.bytes.extend_from_slice(&self.plan.name_cells);
+        number_cell(out, number.0);
+        self.plan.originals.write(record, self.cells, out);
+        self.rows.counts.account.set_aside[reason as usize] += 1;
+    }
+
+    fn address_repairs(&mut self, number: RowNumber, rules: Rules, typed: &[u8], cleaned: &[u8]) {
+        for rule in rules.iter() {
+            self.rows.counts.repairs.count(rule, typed, cleaned);
+            if !rule.changes_form_only() {
+                repair_row(&mut self.rows.repairs, rule, &self.plan.name_cells, number, "email", typed, cleaned);
+            }
+        }
+    }
+
+    /// Every list that holds a person and everything that refuses contact, in words.
+    fn details_of(&mut self, marks: MarkSet) -> String {
+        let pass = self.pass;
+        self.details.entry(marks).or_insert_with(|| describe(pass, marks)).clone()
+    }
+}
+
+fn describe(pass: &SecondPass, marks: MarkSet) -> String {
+    let source = |id: &SourceId| &pass.job.sources[id.0 as usize].name;
+    let words = |consent: &Consent| match consent {
+        Consent::OptedIn => "opted in",
+        Consent::Pending => "pending",
+        Consent::Unlisted => "an unknown word about consent",
+        Consent::OptedOut => "opted out",
+        Consent::Complained => "complained",
+        Consent::Bounced => "bounced",
+    };
+    let of_mark = |mark: &Mark| match mark {
+        Mark::On(list) => Some(pass.job.suppress[list.0 as usize].name.clone()),
+        Mark::Said(Consent::OptedIn, _) => None,
+        Mark::Said(consent, id) => Some(format!("{} in {}", words(consent), source(id))),
+        Mark::RefusedElsewhere(consent, id) => {
+            Some(format!("{} in {} under another of the person's addresses", words(consent), source(id)))
+        }
+    };
+    pass.settled.marks(marks).iter().filter_map(of_mark).collect::<Vec<_>>().join("; ")
+}
+
+fn repair_row(
+    out: &mut CsvBuffer,
+    rule: Rule,
+    name_cells: &[u8],
+    number: RowNumber,
+    field: &str,
+    before: &[u8],
+    after: &[u8],
+) {
+    out.value(rule.name().as_bytes());
+    out.bytes.extend_from_slice(name_cells);
+    number_cell(out, number.0);
+    out.value(field.as_bytes());
+    out.value(before);
+    out.value(after);
+    out.end_row();
+}
+
+/// Adds a number without taking memory for it.
+fn number_cell(out: &mut CsvBuffer, mut number: u64) {
+    let mut digits = [0u8; 20];
+    let mut at = digits.len();
+    loop {
+        at -= 1;
+        digits[at] = b'0' + (number % 10) as u8;
+        number /= 10;
+        if number == 0 {
+            break;
+        }
+    }
+    out.bytes.extend_from_slice(&digits[at..]);
+    out.bytes.push(b',');
+}

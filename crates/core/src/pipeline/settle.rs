@@ -1,0 +1,280 @@
+//! Between the passes: who is the same person, who survives, who is held. From keys and row numbers alone.
+
+use super::first_pass::ListCounts;
+use super::in_order::in_order;
+use super::people::{ChunkPlace, HAS_ADDRESS, People};
+use crate::clean::consent::Consent;
+use crate::error::{Error, Result};
+use crate::job::Job;
+use crate::observe::{Observer, Progress, Stage};
+use crate::person::{Groups, Key, Role};
+use crate::read::Line;
+use crate::suppress::marks::reason_of;
+use crate::suppress::{HeldDomains, Mark, MarkSet, MarkSets, Reason, Refusal};
+use crate::units::{FileId, ListId, RowId, RowNumber};
+
+/// Shows that a person may be written to as far as lists and consent go. Only [`Settled`] makes one.
+#[derive(Debug, Clone, Copy)]
+pub struct Cleared(());
+
+/// What became of a record before its values were looked at again.
+#[derive(Debug, Clone, Copy)]
+pub enum Standing {
+    /// It is no contact.
+    NoContact,
+    /// It is a copy of this survivor.
+    Merged(RowId),
+    /// It survives and must not be contacted.
+    Held(Reason, MarkSet),
+    /// It survives, and nothing holds it.
+    Free(Cleared),
+}
+
+/// How the entries of a list came out.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Matches {
+    /// Entries that are an identity of some row, or a domain above one.
+    pub matched: u64,
+    /// Entries that are not.
+    pub unmatched: u64,
+}
+
+/// All records of a run, settled.
+pub struct Settled {
+    lines: Vec<u8>,
+    groups: Groups,
+    marks: Vec<MarkSet>,
+    mark_sets: MarkSets,
+    /// By combination of marks: the gravest reason.
+    reasons: Vec<Option<Reason>>,
+    /// By list.
+    pub matches: Vec<Matches>,
+    /// The chunks of the sources, in reading order.
+    pub chunks: Vec<ChunkPlace>,
+    first_of_file: Vec<u32>,
+}
+
+impl Settled {
+    /// What became of a record.
+    #[inline]
+    pub fn standing(&self, row: RowId) -> Standing {
+        if self.line(row) != Line::Contact {
+            return Standing::NoContact;
+        }
+        let survivor = self.groups.settled()[row.index()];
+        if survivor != row.0 {
+            return Standing::Merged(RowId(survivor));
+        }
+        let marks = self.marks[row.index()];
+        match self.reasons[marks.0 as usize] {
+            Some(reason) => Standing::Held(reason, marks),
+            None => Standing::Free(Cleared(())),
+        }
+    }
+
+    /// What a surviving record's person is marked with.
+    pub fn marks_of(&self, survivor: RowId) -> MarkSet {
+        self.marks[survivor.index()]
+    }
+
+    /// The marks of a combination.
+    pub fn marks(&self, set: MarkSet) -> &[Mark] {
+        self.mark_sets.marks(set)
+    }
+
+    /// What a record is.
+    pub fn line(&self, row: RowId) -> Line {
+        Line::from_byte(self.lines[row.index()] & !HAS_ADDRESS)
+    }
+
+    /// The record's place in its file, and the file.
+    pub fn place(&self, row: RowId) -> (FileId, RowNumber) {
+        let file = self.first_of_file.partition_point(|first| *first <= row.0) - 1;
+        (FileId(file as u32), RowNumber(u64::from(row.0 - self.first_of_file[file]) + 1))
+    }
+}
+
+/// Settles who is who and who is held.
+pub fn settle(people: People, lists: &[ListCounts], job: &Job, threads: usize, observer: &dyn Observer) -> Result<Settled> {
+    let People { domains, keys, lines, marks, mark_sets, chunks, first_of_file, .. } = people;
+    let mut settling = Settling {
+        groups: Groups::new(lines.len()),
+        marks,
+        mark_sets,
+        shared: Vec::new(),
+        matched: vec![0; lists.len()],
+    };
+    let (partitions, spilled) = keys.into_partitions();
+    let mut rows = 0;
+    let mut partitions = partitions.into_iter().enumerate();
+    in_order(
+        threads,
+        || if observer.wants_stop() { Err(Error::interrupted()) } else { Ok(partitions.next()) },
+        || (),
+        |(partition, mut keys), ()| {
+            spilled.load(partition, &mut keys)?;
+            Ok(PartitionFindings::of(&keys, lists))
+        },
+        |found: PartitionFindings| {
+            rows += found.keys;
+            observer.progress(Progress { stage: Stage::Settling, bytes: 0, bytes_in_all: 0, rows });
+            settling.take(&found);
+            Ok(())
+        },
+    )?;
+    settling.unite_persons(&lines);
+    settling.spread_refusals();
+    let Settling { groups, mut marks, mark_sets, matched, .. } = settling;
+    forget_marks_of_merged(&mut marks, &groups);
+    let list_reasons: Vec<Reason> = job.suppress.iter().map(|list| list.reason).collect();
+    let reasons = gravest_reasons(&mark_sets, &list_reasons, job.require.opted_in);
+    Ok(Settled { lines, groups, marks, mark_sets, reasons, matches: matches(lists, &matched, &domains), chunks, first_of_file })
+}
+
+/// Marks count for the person, so they stand at its survivor only.
+fn forget_marks_of_merged(marks: &mut [MarkSet], groups: &Groups) {
+    for (row, survivor) in groups.settled().iter().enumerate() {
+        if *survivor as usize != row {
+            marks[row] = MarkSet::NONE;
+        }
+    }
+}
+
+fn matches(lists: &[ListCounts], matched: &[u64], domains: &HeldDomains) -> Vec<Matches> {
+    let of_list = |(index, (counts, matched)): (usize, (&ListCounts, &u64))| {
+        let matched = matched + domains.matched_entries(ListId(index as u16));
+        let entries = counts.addresses + counts.domains + counts.unusable;
+        Matches { matched, unmatched: entries - matched }
+    };
+    lists.iter().zip(matched).enumerate().map(of_list).collect()
+}
+
+/// The gravest reason of each combination of marks.
+fn gravest_reasons(sets: &MarkSets, list_reasons: &[Reason], needs_opt_in: bool) -> Vec<Option<Reason>> {
+    let of_set = |marks: &Vec<Mark>| {
+        let gravest = marks.iter().filter_map(|mark| reason_of(*mark, list_reasons)).min();
+        let opted_in = marks.iter().any(|mark| matches!(mark, Mark::Said(Consent::OptedIn, _)));
+        let lacks_opt_in = (needs_opt_in && !opted_in).then_some(Reason::NoConsent);
+        gravest.into_iter().chain(lacks_opt_in).min()
+    };
+    sets.all().iter().map(of_set).collect()
+}
+
+/// What the keys of one partition say.
+#[derive(Default)]
+struct PartitionFindings {
+    keys: u64,
+    joins: Vec<(RowId, RowId)>,
+    held: Vec<(RowId, ListId)>,
+    /// Rows that share an identity and are not joined by it: runs, each after its length.
+    shared: Vec<u32>,
+    matched: Vec<u64>,
+}
+
+impl PartitionFindings {
+    /// Looks at each run of equal hashes; `keys` are sorted.
+    fn of(keys: &[Key], lists: &[ListCounts]) -> PartitionFindings {
+        let mut found = PartitionFindings { keys: keys.len() as u64, matched: vec![0; lists.len()], ..Default::default() };
+        for run in keys.chunk_by(|a, b| a.is_same_identity(*b)) {
+            found.look_at(run, lists);
+        }
+        found
+    }
+
+    fn look_at(&mut self, run: &[Key], lists: &[ListCounts]) {
+        if run.len() == 1 {
+            return;
+        }
+        let entries = run.partition_point(|key| key.role() == Role::Entry);
+        let (entries, rows) = run.split_at(entries);
+        if rows.is_empty() {
+            return;
+        }
+        let mut before = None;
+        for entry in entries {
+            let list = list_of(lists, entry.owner());
+            self.matched[list.0 as usize] += 1;
+            if before.replace(list) != Some(list) {
+                self.held.extend(rows.iter().map(|row| (RowId(row.owner()), list)));
+            }
+        }
+        let firsts = rows.partition_point(|key| key.role() == Role::First);
+        let joining = rows.partition_point(|key| key.role() <= Role::Further);
+        if firsts > 0 {
+            let first = RowId(rows[0].owner());
+            self.joins.extend(rows[1..joining].iter().map(|row| (first, RowId(row.owner()))));
+        }
+        let joined = if firsts > 0 { joining } else { 0 };
+        if rows.len() > 1 && joined < rows.len() {
+            self.shared.push(rows.len() as u32);
+            self.shared.extend(rows.iter().map(|row| row.owner()));
+        }
+    }
+}
+
+/// The list that an entry belongs to.
+fn list_of(lists: &[ListCounts], entry: u32) -> ListId {
+    let is_its = |counts: &ListCounts| counts.entry_numbers.iter().any(|numbers| numbers.contains(&entry));
+    ListId(lists.iter().position(is_its).expect("every entry was numbered by its list") as u16)
+}
+
+/// What is known of persons so far.
+struct Settling {
+    groups: Groups,
+    marks: Vec<MarkSet>,
+    mark_sets: MarkSets,
+    shared: Vec<u32>,
+    matched: Vec<u64>,
+}
+
+impl Settling {
+    fn take(&mut self, found: &PartitionFindings) {
+        for (row, list) in &found.held {
+            self.mark(*row, Mark::On(*list));
+        }
+        self.matched.iter_mut().zip(&found.matched).for_each(|(sum, count)| *sum += count);
+        self.shared.extend_from_slice(&found.shared);
+        for (a, b) in &found.joins {
+            self.groups.join(*a, *b, |a, b| a < b);
+        }
+    }
+
+    fn mark(&mut self, row: RowId, mark: Mark) {
+        let number = self.mark_sets.number_of(mark);
+        let marks = &mut self.marks[row.index()];
+        *marks = self.mark_sets.union(*marks, number);
+    }
+
+    /// Makes the best row of each group its survivor, and gives it the marks of all copies.
+    fn unite_persons(&mut self, lines: &[u8]) {
+        self.groups.settle();
+        let is_usable = |row: RowId| lines[row.index()] & HAS_ADDRESS != 0;
+        self.groups.elect(|row, survivor| is_usable(row) && !is_usable(survivor));
+        for row in 0..lines.len() {
+            let survivor = self.groups.settled()[row] as usize;
+            if survivor != row && self.marks[row] != MarkSet::NONE {
+                self.marks[survivor] = self.mark_sets.union(self.marks[survivor], self.marks[row]);
+            }
+        }
+    }
+
+    /// A refusal counts for every identity of the person, against every row that has one of them.
+    fn spread_refusals(&mut self) {
+        let shared = std::mem::take(&mut self.shared);
+        let mut spread: Vec<(u32, Refusal)> = Vec::new();
+        let mut rest = &shared[..];
+        while let [length, after @ ..] = rest {
+            let (run, next) = after.split_at(*length as usize);
+            rest = next;
+            let persons: Vec<u32> = run.iter().map(|row| self.groups.settled()[*row as usize]).collect();
+            for person in &persons {
+                for refusal in self.mark_sets.refusals(self.marks[*person as usize]) {
+                    spread.extend(persons.iter().filter(|other| *other != person).map(|other| (*other, refusal)));
+                }
+            }
+        }
+        for (person, Refusal { consent, source }) in spread {
+            self.mark(RowId(person), Mark::RefusedElsewhere(consent, source));
+        }
+    }
+}

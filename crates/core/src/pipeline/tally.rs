@@ -1,0 +1,295 @@
+//! The account of a run: rows in, rows out, and where each of the others went.
+
+use crate::clean::Rule;
+use crate::error::{Error, ErrorKind, Result};
+use crate::observe::Finding;
+use crate::read::Line;
+use crate::suppress::Reason;
+use serde::{Serialize, Serializer};
+use serde_json::{Map, Value};
+
+/// The schema of the tally as JSON; docs/json.md explains it key by key.
+pub const TALLY_SCHEMA: &str = "pebblebank/tally/1";
+
+/// How many examples a repair shows.
+pub const EXAMPLES: usize = 2;
+
+/// The account of a run.
+#[derive(Debug, Clone, Serialize)]
+pub struct Tally {
+    /// [`TALLY_SCHEMA`].
+    pub schema: &'static str,
+    /// The job's name.
+    pub job: String,
+    /// What came of it.
+    pub outcome: Outcome,
+    /// All sources together.
+    pub all: Account,
+    /// Each source.
+    pub sources: Vec<SourceTally>,
+    /// Each suppression list.
+    pub suppression: Vec<ListTally>,
+    /// The repairs that were made.
+    pub repairs: Vec<RepairTally>,
+    /// The import files.
+    pub written: Vec<WriteTally>,
+    /// What should be looked at.
+    pub findings: Vec<Finding>,
+}
+
+/// What came of a run.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Outcome {
+    /// The outputs were put in place.
+    Written,
+    /// A dry run: nothing was put in place.
+    DryRun,
+    /// A guard stopped it: nothing was put in place.
+    Stopped,
+}
+
+/// Rows read = rows written + merged + set aside.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Account {
+    /// Contacts read, counted in the first pass.
+    pub read: u64,
+    /// Survivors written, counted in the second pass like the following.
+    pub written: u64,
+    /// Copies of a survivor.
+    pub merged: u64,
+    /// Survivors set aside, by reason.
+    pub set_aside: [u64; Reason::COUNT],
+}
+
+impl Account {
+    /// All that were set aside.
+    pub fn set_aside_in_all(&self) -> u64 {
+        self.set_aside.iter().sum()
+    }
+
+    /// The reasons that occur, gravest first, with their counts.
+    pub fn reasons(&self) -> impl Iterator<Item = (Reason, u64)> {
+        Reason::ALL.into_iter().zip(self.set_aside).filter(|(_, count)| *count > 0)
+    }
+
+    /// Whether every row read is accounted for.
+    pub fn balances(&self) -> bool {
+        self.read == self.written + self.merged + self.set_aside_in_all()
+    }
+
+    /// Adds what was counted elsewhere.
+    pub fn add(&mut self, other: &Account) {
+        self.read += other.read;
+        self.written += other.written;
+        self.merged += other.merged;
+        self.set_aside.iter_mut().zip(other.set_aside).for_each(|(sum, count)| *sum += count);
+    }
+}
+
+impl Serialize for Account {
+    fn serialize<S: Serializer>(&self, serializer: S) -> std::result::Result<S::Ok, S::Error> {
+        let reasons: Map<String, Value> =
+            self.reasons().map(|(reason, count)| (reason.name().to_owned(), count.into())).collect();
+        let account = serde_json::json!({
+            "read": self.read,
+            "written": self.written,
+            "merged": self.merged,
+            "set_aside": self.set_aside_in_all(),
+            "set_aside_by_reason": reasons,
+        });
+        account.serialize(serializer)
+    }
+}
+
+/// The account of one source.
+#[derive(Debug, Clone, Serialize)]
+pub struct SourceTally {
+    /// Its name.
+    pub name: String,
+    /// Its rows.
+    #[serde(flatten)]
+    pub account: Account,
+    /// Whether any of its files has a column that says who may be written to.
+    pub has_consent_column: bool,
+    /// Its files.
+    pub files: Vec<FileTally>,
+}
+
+/// What was read of one file.
+#[derive(Debug, Clone, Serialize)]
+pub struct FileTally {
+    /// Its path as given.
+    pub file: String,
+    /// The delimiter that was found.
+    pub delimiter: &'static str,
+    /// Contacts; for a suppression list, rows with an entry.
+    pub rows: u64,
+    /// Lines that are no contacts.
+    pub other_lines: OtherLines,
+    /// Which column was taken for which field.
+    pub fields: Map<String, Value>,
+}
+
+/// Lines that are no contacts, in the order of [`Line::OTHERS`].
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct OtherLines(pub [u64; Line::OTHERS.len()]);
+
+impl OtherLines {
+    /// The kinds that occur, with their counts.
+    pub fn iter(&self) -> impl Iterator<Item = (Line, u64)> {
+        Line::OTHERS.into_iter().zip(self.0).filter(|(_, count)| *count > 0)
+    }
+
+    /// Adds those of another file.
+    pub fn add(&mut self, other: OtherLines) {
+        self.0.iter_mut().zip(other.0).for_each(|(sum, count)| *sum += count);
+    }
+}
+
+impl Serialize for OtherLines {
+    fn serialize<S: Serializer>(&self, serializer: S) -> std::result::Result<S::Ok, S::Error> {
+        serializer.collect_map(self.iter().map(|(line, count)| (line.name(), count)))
+    }
+}
+
+/// How a suppression list came out.
+#[derive(Debug, Clone, Serialize)]
+pub struct ListTally {
+    /// Its name.
+    pub name: String,
+    /// Why its people must not be contacted.
+    pub reason: Reason,
+    /// Its entries.
+    pub entries: u64,
+    /// Those that are domains.
+    pub domains: u64,
+    /// Those that are neither address nor domain.
+    pub unusable: u64,
+    /// Rows without an entry.
+    pub blank: u64,
+    /// Entries that are an identity of some row.
+    pub matched: u64,
+    /// Entries that are not.
+    pub unmatched: u64,
+    /// Persons that it holds, whether or not its reason is their gravest.
+    pub persons_held: u64,
+    /// Its files.
+    pub files: Vec<FileTally>,
+}
+
+/// How often a repair was made.
+#[derive(Debug, Clone, Serialize)]
+pub struct RepairTally {
+    /// The rule.
+    pub rule: &'static str,
+    /// In how many rows; of all contacts read, whatever became of them.
+    pub rows: u64,
+    /// Whether each is listed in `repairs.csv`.
+    pub listed: bool,
+    /// The first few.
+    pub examples: Vec<Example>,
+}
+
+/// A repair that was made.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Example {
+    /// The value as it was read.
+    pub before: String,
+    /// The value as it is written.
+    pub after: String,
+}
+
+/// What was counted of the repairs.
+#[derive(Debug, Clone, Default)]
+pub struct RepairCounts {
+    rows: [u64; Rule::COUNT],
+    examples: [Vec<Example>; Rule::COUNT],
+}
+
+impl RepairCounts {
+    /// One more.
+    pub fn count(&mut self, rule: Rule, before: &[u8], after: &[u8]) {
+        self.rows[rule as usize] += 1;
+        let examples = &mut self.examples[rule as usize];
+        if examples.len() < EXAMPLES {
+            let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+            examples.push(Example { before: text(before), after: text(after) });
+        }
+    }
+
+    /// Adds what was counted further down.
+    pub fn add(&mut self, later: RepairCounts) {
+        for ((rows, examples), (more_rows, more)) in
+            self.rows.iter_mut().zip(&mut self.examples).zip(later.rows.into_iter().zip(later.examples))
+        {
+            *rows += more_rows;
+            let room = EXAMPLES - examples.len();
+            examples.extend(more.into_iter().take(room));
+        }
+    }
+
+    /// The repairs that occur.
+    pub fn into_tally(self) -> Vec<RepairTally> {
+        let counted = Rule::ALL.into_iter().zip(self.rows).zip(self.examples);
+        let tally = counted.map(|((rule, rows), examples)| RepairTally {
+            rule: rule.name(),
+            rows,
+            listed: !rule.changes_form_only(),
+            examples,
+        });
+        tally.filter(|repair| repair.rows > 0).collect()
+    }
+}
+
+/// An import file.
+#[derive(Debug, Clone, Serialize)]
+pub struct WriteTally {
+    /// Its path as given.
+    pub file: String,
+    /// The layout, where there is one.
+    pub layout: Option<String>,
+    /// Its rows, without the header.
+    pub rows: u64,
+}
+
+impl Tally {
+    /// Fails unless every row read is accounted for, for each source and in all, and in every import file.
+    pub fn check_balance(&self) -> Result<()> {
+        let mut sum = Account::default();
+        for source in &self.sources {
+            if !source.account.balances() {
+                return Err(unbalanced(&format!("the source {}", source.name), &source.account));
+            }
+            sum.add(&source.account);
+        }
+        if sum != self.all || !self.all.balances() {
+            return Err(unbalanced("all sources together", &self.all));
+        }
+        match self.written.iter().find(|file| file.rows != self.all.written) {
+            Some(file) => Err(Error::new(
+                ErrorKind::Unbalanced,
+                format!("{} would hold {} rows instead of {}", file.file, file.rows, self.all.written),
+                REPORT_IT,
+            )),
+            None => Ok(()),
+        }
+    }
+}
+
+const REPORT_IT: &str =
+    "this is a defect of the program, and nothing was put in place; please report it with the job file";
+
+fn unbalanced(what: &str, account: &Account) -> Error {
+    Error::new(
+        ErrorKind::Unbalanced,
+        format!(
+            "the rows of {what} do not add up: {} read, but {} written + {} merged + {} set aside",
+            account.read,
+            account.written,
+            account.merged,
+            account.set_aside_in_all()
+        ),
+        REPORT_IT,
+    )
+}

@@ -1,0 +1,178 @@
+//! A file to be read, found, looked at, and opened as often as needed.
+//!
+//! What cannot be read twice (standard input, a pipe) is copied once into a nameless file that only
+//! its owner may read and that is gone when the program ends.
+
+use super::chunk::CHUNK_BYTES;
+use crate::error::{Error, ErrorKind, Result};
+use crate::observe::Observer;
+use memchr::memchr;
+use std::fs::File;
+use std::io::{Read, Seek, SeekFrom, Write};
+use std::path::{Path, PathBuf};
+
+/// How much of a file is looked at to recognise it.
+pub const SAMPLE_BYTES: u64 = 1 << 20;
+
+/// The name under which standard input goes.
+pub const STDIN_NAME: &str = "-";
+
+/// A file to be read, more than once.
+#[derive(Debug)]
+pub struct Input {
+    path: PathBuf,
+    content: Content,
+    /// Its size when it was opened first.
+    pub bytes: u64,
+}
+
+#[derive(Debug)]
+enum Content {
+    File(same_file::Handle),
+    Spooled(File),
+}
+
+impl Input {
+    /// Opens the file at `path`; `-` is standard input. What must be spooled goes into `spool_folder`.
+    pub fn open(path: &Path, spool_folder: &Path, observer: &dyn Observer) -> Result<Input> {
+        if path.as_os_str() == STDIN_NAME {
+            return Input::spool(path, std::io::stdin().lock(), spool_folder, observer);
+        }
+        let fail = |cause: std::io::Error| Error::unreadable(path, &cause);
+        let metadata = std::fs::metadata(path).map_err(fail)?;
+        if metadata.is_dir() {
+            return Err(fail(std::io::ErrorKind::IsADirectory.into()));
+        }
+        let file = File::open(path).map_err(fail)?;
+        if !metadata.is_file() {
+            return Input::spool(path, file, spool_folder, observer);
+        }
+        let handle = same_file::Handle::from_file(file).map_err(fail)?;
+        Ok(Input { path: path.to_path_buf(), content: Content::File(handle), bytes: metadata.len() })
+    }
+
+    fn spool(name: &Path, mut from: impl Read, folder: &Path, observer: &dyn Observer) -> Result<Input> {
+        let spool_failed = |cause: std::io::Error| Error::unwritable(folder, &cause);
+        let mut spool = tempfile::tempfile_in(folder).map_err(spool_failed)?;
+        let mut buffer = vec![0; CHUNK_BYTES];
+        let mut bytes = 0;
+        loop {
+            if observer.wants_stop() {
+                return Err(Error::interrupted());
+            }
+            match from.read(&mut buffer) {
+                Ok(0) => break,
+                Ok(count) => {
+                    spool.write_all(&buffer[..count]).map_err(spool_failed)?;
+                    bytes += count as u64;
+                }
+                Err(cause) if cause.kind() == std::io::ErrorKind::Interrupted => {}
+                Err(cause) => return Err(Error::unreadable(name, &cause)),
+            }
+        }
+        Ok(Input { path: name.to_path_buf(), content: Content::Spooled(spool), bytes })
+    }
+
+    /// The path as the user gave it.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// The path as text, for receipts and tables.
+    pub fn name(&self) -> String {
+        if self.path.as_os_str() == STDIN_NAME { "standard input".to_owned() } else { self.path.display().to_string() }
+    }
+
+    /// Whether `path`, by whatever spelling or link, leads to this file.
+    pub fn is_at(&self, path: &Path) -> bool {
+        match &self.content {
+            Content::File(handle) => same_file::Handle::from_path(path).is_ok_and(|other| other == *handle),
+            Content::Spooled(_) => false,
+        }
+    }
+
+    /// Whether both are one file, by whatever spelling or link.
+    pub fn is_same_as(&self, other: &Input) -> bool {
+        match (&self.content, &other.content) {
+            (Content::File(this), Content::File(that)) => this == that,
+            (Content::Spooled(_), Content::Spooled(_)) => self.path == other.path,
+            _ => false,
+        }
+    }
+
+    /// Reads from the beginning. One reader at a time.
+    pub fn reader(&self) -> Result<File> {
+        let fail = |cause: std::io::Error| Error::unreadable(&self.path, &cause);
+        match &self.content {
+            Content::File(handle) => {
+                let file = File::open(&self.path).map_err(fail)?;
+                let reopened = same_file::Handle::from_file(file.try_clone().map_err(fail)?).map_err(fail)?;
+                if reopened != *handle {
+                    return Err(Error::new(
+                        ErrorKind::InputChanged,
+                        "the file was replaced while it was being read",
+                        "wait until whatever writes it has finished, then start again",
+                    )
+                    .in_file(&self.path));
+                }
+                Ok(file)
+            }
+            Content::Spooled(file) => {
+                let mut file = file.try_clone().map_err(fail)?;
+                file.seek(SeekFrom::Start(0)).map_err(fail)?;
+                Ok(file)
+            }
+        }
+    }
+
+    /// The beginning of the file, without its byte order mark, and whether that is all of it.
+    ///
+    /// Fails where it is clearly not UTF-8 text.
+    pub fn sample(&self) -> Result<Sample> {
+        let mut bytes = Vec::new();
+        self.reader()?
+            .take(SAMPLE_BYTES)
+            .read_to_end(&mut bytes)
+            .map_err(|cause| Error::unreadable(&self.path, &cause))?;
+        let is_whole = (bytes.len() as u64) < SAMPLE_BYTES;
+        if let Some((what, advice)) = not_text(&bytes) {
+            return Err(Error::new(ErrorKind::Input, what, advice)
+                .in_file(&self.path)
+                .expected("comma-, semicolon-, tab- or pipe-delimited text in UTF-8"));
+        }
+        if bytes.starts_with(b"\xEF\xBB\xBF") {
+            bytes.drain(..3);
+        }
+        Ok(Sample { bytes, is_whole })
+    }
+}
+
+/// The beginning of a file.
+#[derive(Debug)]
+pub struct Sample {
+    /// Its bytes, without a byte order mark.
+    pub bytes: Vec<u8>,
+    /// Whether the file ends with them.
+    pub is_whole: bool,
+}
+
+/// What else the file is, and what to do, where it cannot be UTF-8 text.
+fn not_text(bytes: &[u8]) -> Option<(&'static str, &'static str)> {
+    const SAVE_AS_CSV: &str = "open it with the program that made it and save it as CSV (UTF-8)";
+    let known: [(&[u8], &str, &str); 6] = [
+        (b"PK\x03\x04", "this is a workbook or a zip archive, not delimited text", SAVE_AS_CSV),
+        (b"\xD0\xCF\x11\xE0", "this is an old workbook, not delimited text", SAVE_AS_CSV),
+        (b"\x1F\x8B", "this is a gzip archive, not delimited text", "unpack it first"),
+        (b"\x28\xB5\x2F\xFD", "this is a zstd archive, not delimited text", "unpack it first"),
+        (b"\xFF\xFE", "this text is in UTF-16, not UTF-8", SAVE_AS_CSV),
+        (b"\xFE\xFF", "this text is in UTF-16, not UTF-8", SAVE_AS_CSV),
+    ];
+    for (begin, what, advice) in known {
+        if bytes.starts_with(begin) {
+            return Some((what, advice));
+        }
+    }
+    memchr(0, bytes)
+        .is_some()
+        .then_some(("this is not text: it holds NUL bytes", "check that this is the export; open it to see what it is"))
+}

@@ -1,0 +1,86 @@
+//! Which records are contacts, and which are lines of other kinds.
+
+use super::{Record, cell};
+use crate::columns::fold::fold;
+
+/// The words that a totals line begins with, folded, in seven languages.
+const TOTAL_WORDS: [&str; 14] = [
+    "total", "totals", "grand total", "sum", "summe", "gesamt", "insgesamt", "somme", "totaal", "totale", "totali",
+    "totales", "totais", "soma",
+];
+
+/// What a record is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[repr(u8)]
+pub enum Line {
+    /// A person or mailbox.
+    Contact,
+    /// Above the header.
+    Title,
+    /// The header.
+    Header,
+    /// The header once more, where files were pasted together.
+    RepeatedHeader,
+    /// All its cells are empty or invisible.
+    Empty,
+    /// Begins with the word total and holds no `@`.
+    Totals,
+}
+
+impl Line {
+    /// The lines that are no contacts, in the order of the tally.
+    pub const OTHERS: [Line; 5] = [Line::Title, Line::Header, Line::RepeatedHeader, Line::Empty, Line::Totals];
+
+    /// The name in the tally.
+    pub fn name(self) -> &'static str {
+        match self {
+            Line::Contact => "contact",
+            Line::Title => "title",
+            Line::Header => "header",
+            Line::RepeatedHeader => "repeated_header",
+            Line::Empty => "empty",
+            Line::Totals => "totals",
+        }
+    }
+
+    /// The line with this number, as [`Self`] is kept a byte a row.
+    pub fn from_byte(byte: u8) -> Line {
+        match byte {
+            0 => Line::Contact,
+            1 => Line::Title,
+            2 => Line::Header,
+            3 => Line::RepeatedHeader,
+            4 => Line::Empty,
+            _ => Line::Totals,
+        }
+    }
+}
+
+/// Tells a contact without a usable address from the lines that are no contacts.
+#[cold]
+pub fn judge_line(record: &Record, header: &[String], has_header: bool) -> Line {
+    if record.raw_cells().all(cell::is_empty) {
+        return Line::Empty;
+    }
+    if has_header && repeats_header(record, header) {
+        return Line::RepeatedHeader;
+    }
+    let Some(first) = record.raw_cells().find(|raw| !cell::is_empty(raw)) else { return Line::Empty };
+    let begins_with_total = || {
+        let folded = fold(&cell::text(first));
+        TOTAL_WORDS.iter().any(|word| {
+            folded.strip_prefix(word).is_some_and(|rest| rest.is_empty() || rest.starts_with(' '))
+        })
+    };
+    let holds_at = || record.raw_cells().any(|raw| raw.contains(&b'@'));
+    if !holds_at() && begins_with_total() { Line::Totals } else { Line::Contact }
+}
+
+/// Whether the cells equal the headers after folding.
+fn repeats_header(record: &Record, header: &[String]) -> bool {
+    record.cells() == header.len()
+        && record.raw_cells().zip(header).all(|(raw, header)| {
+            let text = cell::text(raw);
+            text == header.as_str() || fold(&text) == fold(header)
+        })
+}

@@ -1,0 +1,56 @@
+//! What a usable contact must have, judged cell by cell for one file.
+
+use crate::columns::{ColumnMap, Field};
+use crate::job::Requirement;
+use crate::job::layout::ColumnRef;
+use crate::read::Record;
+use crate::write::value::ValueSource;
+
+/// A requirement, with the columns of one file.
+#[derive(Debug, Clone)]
+pub struct RequirementPlan {
+    fields: Vec<(Field, ValueSource)>,
+    any: Vec<Vec<ValueSource>>,
+    any_text: String,
+    needs_address: bool,
+}
+
+impl RequirementPlan {
+    /// Fits a requirement to the columns of a file. The address itself is judged elsewhere.
+    pub fn new(requirement: &Requirement, map: &ColumnMap, is_receipt: bool) -> RequirementPlan {
+        let source = |field: &Field| ValueSource::new(&ColumnRef::Field(*field), map, is_receipt);
+        let groups: Vec<String> = requirement
+            .any
+            .iter()
+            .map(|group| group.iter().map(|field| field.name()).collect::<Vec<_>>().join(" + "))
+            .collect();
+        RequirementPlan {
+            fields: requirement
+                .fields
+                .iter()
+                .filter(|field| **field != Field::Email)
+                .map(|field| (*field, source(field)))
+                .collect(),
+            any: requirement.any.iter().map(|group| group.iter().map(source).collect()).collect(),
+            any_text: format!("any of {}", groups.join(", ")),
+            needs_address: requirement.needs_address(),
+        }
+    }
+
+    /// Whether the contact must have a usable address.
+    pub fn needs_address(&self) -> bool {
+        self.needs_address
+    }
+
+    /// What a row lacks, in the words of the job; none where it has all. `address` is empty where it is not usable.
+    pub fn lacks(&self, record: &Record, address: &[u8]) -> Option<String> {
+        let is_blank = |source: &ValueSource| source.value(record, address).is_empty();
+        let missing: Vec<&str> =
+            self.fields.iter().filter(|(_, source)| is_blank(source)).map(|(field, _)| field.name()).collect();
+        if !missing.is_empty() {
+            return Some(missing.join(", "));
+        }
+        let has_any = self.any.is_empty() || self.any.iter().any(|group| !group.iter().any(is_blank));
+        (!has_any).then(|| self.any_text.clone())
+    }
+}

@@ -1,0 +1,137 @@
+//! What a row, and then a person, is marked with: the lists that hold it, and what its sources say of consent.
+//!
+//! Few combinations occur, so each is kept once and a row holds its number.
+
+use super::Reason;
+use crate::clean::consent::Consent;
+use crate::units::{ListId, SourceId};
+use std::collections::HashMap;
+
+/// One thing that a row or person is marked with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Mark {
+    /// An entry of this list is one of its identities, or a domain above one.
+    On(ListId),
+    /// A source says this of it.
+    Said(Consent, SourceId),
+    /// A source says, of another row with one of its identities, that the person refused.
+    RefusedElsewhere(Consent, SourceId),
+}
+
+/// Whether contact was refused, and in what way; it counts for every identity of the person.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Refusal {
+    /// Opted out or complained.
+    pub consent: Consent,
+    /// The source that says so.
+    pub source: SourceId,
+}
+
+/// The number of a combination of marks. Zero is none.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
+pub struct MarkSet(pub u32);
+
+impl MarkSet {
+    /// No mark.
+    pub const NONE: MarkSet = MarkSet(0);
+}
+
+/// All combinations of marks that occur in a run.
+#[derive(Debug)]
+pub struct MarkSets {
+    sets: Vec<Vec<Mark>>,
+    numbers: HashMap<Vec<Mark>, MarkSet>,
+    unions: HashMap<(MarkSet, MarkSet), MarkSet>,
+    last: Option<(Mark, MarkSet)>,
+}
+
+impl Default for MarkSets {
+    fn default() -> Self {
+        MarkSets {
+            sets: vec![Vec::new()],
+            numbers: HashMap::from([(Vec::new(), MarkSet::NONE)]),
+            unions: HashMap::new(),
+            last: None,
+        }
+    }
+}
+
+impl MarkSets {
+    /// The marks of a combination, sorted.
+    pub fn marks(&self, set: MarkSet) -> &[Mark] {
+        &self.sets[set.0 as usize]
+    }
+
+    /// All combinations, by number.
+    pub fn all(&self) -> &[Vec<Mark>] {
+        &self.sets
+    }
+
+    /// The number of a combination.
+    pub fn number(&mut self, mut marks: Vec<Mark>) -> MarkSet {
+        marks.sort_unstable();
+        marks.dedup();
+        if let Some(number) = self.numbers.get(&marks) {
+            return *number;
+        }
+        let number = MarkSet(self.sets.len() as u32);
+        self.sets.push(marks.clone());
+        self.numbers.insert(marks, number);
+        number
+    }
+
+    /// The number of the combination of one mark; mostly the one asked for last.
+    pub fn number_of(&mut self, mark: Mark) -> MarkSet {
+        match self.last {
+            Some((last, number)) if last == mark => number,
+            _ => {
+                let number = self.number(vec![mark]);
+                self.last = Some((mark, number));
+                number
+            }
+        }
+    }
+
+    /// All marks of both.
+    #[inline]
+    pub fn union(&mut self, a: MarkSet, b: MarkSet) -> MarkSet {
+        if a == b || b == MarkSet::NONE {
+            return a;
+        }
+        if a == MarkSet::NONE {
+            return b;
+        }
+        let pair = (a.min(b), a.max(b));
+        if let Some(union) = self.unions.get(&pair) {
+            return *union;
+        }
+        let both = [self.marks(a), self.marks(b)].concat();
+        let union = self.number(both);
+        self.unions.insert(pair, union);
+        union
+    }
+
+    /// How the person refused, where a source says so.
+    pub fn refusals(&self, set: MarkSet) -> impl Iterator<Item = Refusal> + '_ {
+        self.marks(set).iter().filter_map(|mark| match mark {
+            Mark::Said(consent @ (Consent::OptedOut | Consent::Complained), source) => {
+                Some(Refusal { consent: *consent, source: *source })
+            }
+            _ => None,
+        })
+    }
+}
+
+/// What a mark means for being written to; `list_reasons` by list.
+pub fn reason_of(mark: Mark, list_reasons: &[Reason]) -> Option<Reason> {
+    match mark {
+        Mark::On(list) => Some(list_reasons[list.0 as usize]),
+        Mark::Said(consent, _) | Mark::RefusedElsewhere(consent, _) => match consent {
+            Consent::OptedIn => None,
+            Consent::Pending | Consent::Unlisted => Some(Reason::NoConsent),
+            Consent::OptedOut => Some(Reason::OptedOut),
+            Consent::Complained => Some(Reason::Complained),
+            Consent::Bounced => Some(Reason::Bounced),
+        },
+    }
+}

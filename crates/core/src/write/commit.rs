@@ -1,0 +1,351 @@
+//! All or nothing: outputs are written beside their targets, synced, and put in place together.
+//!
+//! Each file or folder is renamed whole. A journal, synced before the first rename, lists what is to be
+//! moved; should the program be killed in between, the next one that would write there completes the set.
+
+use crate::error::{Error, ErrorKind, Result};
+use serde::{Deserialize, Serialize};
+use std::fs::File;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use tempfile::{NamedTempFile, TempDir};
+
+/// The schema of the journal.
+const JOURNAL_SCHEMA: &str = "pebblebank/commit/1";
+
+/// What may happen to what is in the way of an output.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Placement {
+    /// Nothing: an existing output stops the run.
+    New,
+    /// It is replaced.
+    Replace,
+    /// It is kept under a name with this ending, which replaces an older one.
+    KeepPrevious,
+}
+
+/// A file that is being written beside its target.
+#[derive(Debug)]
+pub struct StagedFile {
+    file: NamedTempFile,
+    target: PathBuf,
+    placement: Placement,
+}
+
+impl StagedFile {
+    /// Begins a file for `target`; only its owner may read it. A link is followed: the file goes beside what it leads to.
+    pub fn create(target: &Path, placement: Placement) -> Result<StagedFile> {
+        let target = std::fs::canonicalize(target).unwrap_or_else(|_| target.to_path_buf());
+        let fail = |cause: std::io::Error| Error::unwritable(&target, &cause);
+        if target.is_dir() {
+            return Err(Error::new(ErrorKind::Output, "this is a folder, not a file", "name the file to write in it")
+                .in_file(&target));
+        }
+        refuse_existing(&target, placement)?;
+        let file = tempfile::Builder::new()
+            .prefix(&staging_prefix(&target))
+            .suffix(".part")
+            .tempfile_in(folder_of(&target))
+            .map_err(fail)?;
+        Ok(StagedFile { file, target, placement })
+    }
+
+    /// Adds bytes.
+    pub fn write(&mut self, bytes: &[u8]) -> Result<()> {
+        self.file.write_all(bytes).map_err(|cause| Error::unwritable(&self.target, &cause))
+    }
+
+    /// Where it will be.
+    pub fn target(&self) -> &Path {
+        &self.target
+    }
+
+    /// A handle to ask the system to begin writing it to the disk.
+    pub fn handle(&self) -> Result<File> {
+        self.file.as_file().try_clone().map_err(|cause| Error::unwritable(&self.target, &cause))
+    }
+}
+
+/// A folder that is being filled beside its target.
+#[derive(Debug)]
+pub struct StagedFolder {
+    folder: TempDir,
+    files: Vec<File>,
+    target: PathBuf,
+    placement: Placement,
+}
+
+impl StagedFolder {
+    /// Begins a folder for `target`; only its owner may enter it.
+    pub fn create(target: &Path, placement: Placement) -> Result<StagedFolder> {
+        refuse_existing(target, placement)?;
+        let fail = |cause: std::io::Error| Error::unwritable(target, &cause);
+        let folder = tempfile::Builder::new()
+            .prefix(&staging_prefix(target))
+            .suffix(".part")
+            .tempdir_in(folder_of(target))
+            .map_err(fail)?;
+        Ok(StagedFolder { folder, files: Vec::new(), target: target.to_path_buf(), placement })
+    }
+
+    /// Begins a file in it.
+    pub fn file(&mut self, name: &str) -> Result<FolderFile> {
+        let path = self.folder.path().join(name);
+        let fail = |cause: std::io::Error| Error::unwritable(&self.target.join(name), &cause);
+        let file = owner_only(&path).map_err(fail)?;
+        self.files.push(file.try_clone().map_err(fail)?);
+        Ok(FolderFile { file, target: self.target.join(name) })
+    }
+
+    /// Where it will be.
+    pub fn target(&self) -> &Path {
+        &self.target
+    }
+
+    /// Where it will be instead.
+    pub fn retarget(&mut self, target: PathBuf, placement: Placement) {
+        self.target = target;
+        self.placement = placement;
+    }
+}
+
+/// A file in a staged folder.
+#[derive(Debug)]
+pub struct FolderFile {
+    file: File,
+    target: PathBuf,
+}
+
+impl FolderFile {
+    /// Adds bytes.
+    pub fn write(&mut self, bytes: &[u8]) -> Result<()> {
+        self.file.write_all(bytes).map_err(|cause| Error::unwritable(&self.target, &cause))
+    }
+
+    /// A handle to ask the system to begin writing it to the disk.
+    pub fn handle(&self) -> Result<File> {
+        self.file.try_clone().map_err(|cause| Error::unwritable(&self.target, &cause))
+    }
+}
+
+/// A new file that only its owner may read and write.
+fn owner_only(path: &Path) -> std::io::Result<File> {
+    let mut options = File::options();
+    options.write(true).create_new(true);
+    #[cfg(unix)]
+    std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
+    options.open(path)
+}
+
+fn folder_of(path: &Path) -> &Path {
+    match path.parent() {
+        Some(folder) if folder != Path::new("") => folder,
+        _ => Path::new("."),
+    }
+}
+
+fn staging_prefix(target: &Path) -> String {
+    let name = target.file_name().unwrap_or_default().to_string_lossy();
+    let short: String = name.chars().take(60).collect();
+    format!(".{short}.")
+}
+
+fn refuse_existing(target: &Path, placement: Placement) -> Result<()> {
+    if placement == Placement::New && target.symlink_metadata().is_ok() {
+        return Err(Error::unwritable(target, &std::io::ErrorKind::AlreadyExists.into()));
+    }
+    Ok(())
+}
+
+/// One rename of a commit.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+struct Move {
+    from: PathBuf,
+    to: PathBuf,
+    placement: Placement,
+}
+
+#[derive(Serialize, Deserialize)]
+struct Journal {
+    schema: String,
+    moves: Vec<Move>,
+}
+
+/// What is to be put in place together.
+#[derive(Debug, Default)]
+pub struct Commit {
+    files: Vec<StagedFile>,
+    folders: Vec<StagedFolder>,
+}
+
+impl Commit {
+    /// Adds a complete file.
+    pub fn file(&mut self, file: StagedFile) {
+        self.files.push(file);
+    }
+
+    /// Adds a complete folder.
+    pub fn folder(&mut self, folder: StagedFolder) {
+        self.folders.push(folder);
+    }
+
+    /// Syncs everything, then puts it in place; `journal` must be the same for every run with these outputs.
+    pub fn place(self, journal: &Path) -> Result<()> {
+        self.prepare(journal)?.complete()
+    }
+
+    /// Syncs everything and writes the journal. From here on the outputs survive a kill.
+    pub fn prepare(self, journal: &Path) -> Result<Prepared> {
+        self.sync()?;
+        let files = self.files.iter().map(|file| (&file.target, file.placement));
+        let folders = self.folders.iter().map(|folder| (&folder.target, folder.placement));
+        files.chain(folders).try_for_each(|(target, placement)| refuse_existing(target, placement))?;
+        let mut moves = Vec::new();
+        for file in self.files {
+            let (target, placement) = (file.target, file.placement);
+            let (_, from) = file.file.keep().map_err(|kept| Error::unwritable(&target, &kept.error))?;
+            moves.push(Move { from, to: target, placement });
+        }
+        for folder in self.folders {
+            moves.push(Move { from: folder.folder.keep(), to: folder.target, placement: folder.placement });
+        }
+        let prepared = Prepared { moves, journal: journal.to_path_buf() };
+        if let Err(error) = prepared.write_journal() {
+            prepared.moves.iter().for_each(Move::forget);
+            return Err(error);
+        }
+        Ok(prepared)
+    }
+
+    fn sync(&self) -> Result<()> {
+        for file in &self.files {
+            file.file.as_file().sync_all().map_err(|cause| Error::unwritable(&file.target, &cause))?;
+        }
+        for folder in &self.folders {
+            for file in &folder.files {
+                file.sync_all().map_err(|cause| Error::unwritable(&folder.target, &cause))?;
+            }
+            sync_folder(folder.folder.path());
+        }
+        Ok(())
+    }
+}
+
+/// Outputs that are complete on the disk, under names of their own.
+#[derive(Debug)]
+pub struct Prepared {
+    moves: Vec<Move>,
+    journal: PathBuf,
+}
+
+impl Prepared {
+    fn write_journal(&self) -> Result<()> {
+        let fail = |cause: std::io::Error| Error::unwritable(&self.journal, &cause);
+        let document = Journal { schema: JOURNAL_SCHEMA.to_owned(), moves: self.moves.clone() };
+        let text = serde_json::to_vec_pretty(&document).expect("a journal is plain data");
+        let mut file = NamedTempFile::new_in(folder_of(&self.journal)).map_err(fail)?;
+        file.write_all(&text).map_err(fail)?;
+        file.as_file().sync_all().map_err(fail)?;
+        file.persist(&self.journal).map_err(|kept| fail(kept.error))?;
+        sync_folder(folder_of(&self.journal));
+        Ok(())
+    }
+
+    /// Renames everything and removes the journal.
+    pub fn complete(self) -> Result<()> {
+        let result = self.moves.iter().try_for_each(Move::carry_out);
+        if result.is_err() {
+            self.moves.iter().for_each(Move::forget);
+        }
+        for folder in self.moves.iter().map(|step| folder_of(&step.to)) {
+            sync_folder(folder);
+        }
+        let _ = std::fs::remove_file(&self.journal);
+        result
+    }
+}
+
+impl Move {
+    fn carry_out(&self) -> Result<()> {
+        let fail = |cause: std::io::Error| Error::unwritable(&self.to, &cause);
+        if self.from.symlink_metadata().is_err() {
+            return Ok(());
+        }
+        match self.placement {
+            Placement::Replace => std::fs::rename(&self.from, &self.to).map_err(fail),
+            Placement::New => rename_new(&self.from, &self.to).map_err(fail),
+            Placement::KeepPrevious => {
+                if self.to.symlink_metadata().is_ok() {
+                    let previous = with_ending(&self.to, ".previous");
+                    remove(&previous).map_err(fail)?;
+                    std::fs::rename(&self.to, &previous).map_err(fail)?;
+                }
+                std::fs::rename(&self.from, &self.to).map_err(fail)
+            }
+        }
+    }
+
+    /// Takes away what was not put in place.
+    fn forget(&self) {
+        let _ = remove(&self.from);
+    }
+}
+
+/// Renames, and fails if something has the new name. A folder cannot be linked, so it is looked for first.
+fn rename_new(from: &Path, to: &Path) -> std::io::Result<()> {
+    if from.is_dir() {
+        return match to.symlink_metadata() {
+            Ok(_) => Err(std::io::ErrorKind::AlreadyExists.into()),
+            Err(_) => std::fs::rename(from, to),
+        };
+    }
+    match std::fs::hard_link(from, to) {
+        Ok(()) => std::fs::remove_file(from),
+        Err(cause) if cause.kind() == std::io::ErrorKind::AlreadyExists => Err(cause),
+        // A file system without links.
+        Err(_) if to.symlink_metadata().is_err() => std::fs::rename(from, to),
+        Err(cause) => Err(cause),
+    }
+}
+
+fn remove(path: &Path) -> std::io::Result<()> {
+    match path.symlink_metadata() {
+        Ok(metadata) if metadata.is_dir() => std::fs::remove_dir_all(path),
+        Ok(_) => std::fs::remove_file(path),
+        Err(_) => Ok(()),
+    }
+}
+
+/// The path with an ending added to its name.
+pub fn with_ending(path: &Path, ending: &str) -> PathBuf {
+    let mut name = path.file_name().unwrap_or_default().to_os_string();
+    name.push(ending);
+    path.with_file_name(name)
+}
+
+/// Makes the names in a folder last. Not all systems can; the files themselves are synced.
+fn sync_folder(folder: &Path) {
+    if let Ok(folder) = File::open(folder) {
+        let _ = folder.sync_all();
+    }
+}
+
+/// Completes the set of a run that was killed while it put its outputs in place. Says whether there was one.
+pub fn complete_interrupted(journal: &Path) -> Result<bool> {
+    let Ok(text) = std::fs::read(journal) else { return Ok(false) };
+    let document: Journal = match serde_json::from_slice(&text) {
+        Ok(document) => document,
+        Err(_) => {
+            let what = "an earlier run left a journal here that cannot be read";
+            return Err(Error::new(ErrorKind::Output, what, "look at the files beside it, then delete the journal")
+                .in_file(journal));
+        }
+    };
+    if document.schema != JOURNAL_SCHEMA {
+        let what = format!("an earlier run left a journal of another version ({})", document.schema);
+        return Err(Error::new(ErrorKind::Output, what, "finish with the version that wrote it").in_file(journal));
+    }
+    Prepared { moves: document.moves, journal: journal.to_path_buf() }.complete()?;
+    Ok(true)
+}

@@ -1,0 +1,164 @@
+//! Writes CSV (RFC 4180, with line feeds) into a buffer.
+
+use crate::read::record::is_quoted;
+use std::borrow::Cow;
+
+/// Whether cells that a spreadsheet would run as formulas get an apostrophe in front.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Defusing {
+    /// They do.
+    On,
+    /// They stay as they are.
+    Off,
+}
+
+/// Whether a cell as it stood in its file can be copied without a look at it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RawCells {
+    /// It came from a regular comma-delimited chunk.
+    FitAsTheyAre,
+    /// It may hold a comma, a quote or a line end.
+    NeedALook,
+}
+
+/// Rows of CSV.
+#[derive(Debug)]
+pub struct CsvBuffer {
+    /// The bytes so far.
+    pub bytes: Vec<u8>,
+    row_start: usize,
+    rows: u64,
+    defusing: Defusing,
+}
+
+impl CsvBuffer {
+    /// An empty buffer.
+    pub fn new(defusing: Defusing) -> CsvBuffer {
+        CsvBuffer { bytes: Vec::new(), row_start: 0, rows: 0, defusing }
+    }
+
+    /// Empties it.
+    pub fn clear(&mut self) {
+        self.bytes.clear();
+        self.row_start = 0;
+        self.rows = 0;
+    }
+
+    /// How many rows were ended.
+    pub fn rows(&self) -> u64 {
+        self.rows
+    }
+
+    /// Adds a cell that stands for `value`.
+    #[inline]
+    pub fn value(&mut self, value: &[u8]) {
+        if self.must_defuse(value) {
+            return self.defused(value);
+        }
+        if needs_quotes(value) { self.quoted(value) } else { self.bytes.extend_from_slice(value) }
+        self.bytes.push(b',');
+    }
+
+    /// Adds an address: one that begins like a formula is still an address, unless it could be run as one.
+    pub fn address(&mut self, address: &[u8]) {
+        let could_run = || address.iter().any(|byte| matches!(byte, b'|' | b'!'));
+        if self.must_defuse(address) && could_run() {
+            return self.defused(address);
+        }
+        if needs_quotes(address) { self.quoted(address) } else { self.bytes.extend_from_slice(address) }
+        self.bytes.push(b',');
+    }
+
+    /// Adds a cell as it stood in its file.
+    #[inline]
+    pub fn raw(&mut self, raw: &[u8], cells: RawCells) {
+        let Some(first) = raw.first() else { return self.bytes.push(b',') };
+        let is_copied = match first {
+            b'"' => {
+                let inner = &raw[1..raw.len().max(2) - 1];
+                (cells == RawCells::FitAsTheyAre || is_quoted(raw)) && !self.must_defuse(inner)
+            }
+            b'=' | b'+' | b'-' | b'@' | b'\t' | b'\r' => false,
+            _ => cells == RawCells::FitAsTheyAre || !needs_quotes(raw),
+        };
+        if is_copied {
+            self.bytes.extend_from_slice(raw);
+            self.bytes.push(b',');
+        } else {
+            self.value(&crate::read::cell::value(raw));
+        }
+    }
+
+    /// Ends the row.
+    #[inline]
+    pub fn end_row(&mut self) {
+        if self.bytes.len() == self.row_start + 1 {
+            // A row of one empty cell would be an empty line, which readers skip.
+            self.bytes.splice(self.row_start.., *b"\"\",");
+        }
+        if let Some(last) = self.bytes.last_mut() {
+            *last = b'\n';
+        }
+        self.row_start = self.bytes.len();
+        self.rows += 1;
+    }
+
+    #[inline]
+    fn must_defuse(&self, value: &[u8]) -> bool {
+        self.defusing == Defusing::On && is_formula(value)
+    }
+
+    #[cold]
+    fn defused(&mut self, value: &[u8]) {
+        let defused = [b"'", value].concat();
+        if needs_quotes(&defused) { self.quoted(&defused) } else { self.bytes.extend_from_slice(&defused) }
+        self.bytes.push(b',');
+    }
+
+    fn quoted(&mut self, value: &[u8]) {
+        self.bytes.push(b'"');
+        for byte in value {
+            if *byte == b'"' {
+                self.bytes.push(b'"');
+            }
+            self.bytes.push(*byte);
+        }
+        self.bytes.push(b'"');
+    }
+}
+
+const NEEDS_QUOTES: [bool; 256] = {
+    let mut needs = [false; 256];
+    needs[b',' as usize] = true;
+    needs[b'"' as usize] = true;
+    needs[b'\r' as usize] = true;
+    needs[b'\n' as usize] = true;
+    needs
+};
+
+#[inline]
+fn needs_quotes(value: &[u8]) -> bool {
+    value.iter().any(|byte| NEEDS_QUOTES[*byte as usize])
+}
+
+/// Whether a spreadsheet would run the value: it begins with `= + - @`, a tab or a carriage return, and
+/// is not a number or a phone number.
+pub fn is_formula(value: &[u8]) -> bool {
+    match value {
+        [b'=' | b'@' | b'\t' | b'\r', ..] => true,
+        [b'+' | b'-', rest @ ..] => {
+            let is_number = rest.iter().any(u8::is_ascii_digit)
+                && rest.iter().all(|byte| byte.is_ascii_digit() || b" .,()/-".contains(byte));
+            !is_number
+        }
+        _ => false,
+    }
+}
+
+/// The value that was defused by an earlier run.
+pub fn without_defusing(value: Cow<'_, [u8]>) -> Cow<'_, [u8]> {
+    match value.strip_prefix(b"'") {
+        Some(rest) if is_formula(rest) => Cow::Owned(rest.to_vec()),
+        _ => value,
+    }
+}

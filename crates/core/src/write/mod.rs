@@ -1,0 +1,11 @@
+//! Lay out, write: values into cells, cells into files, files into place all at once.
+
+pub mod commit;
+pub mod csv;
+pub mod layout;
+pub mod receipt;
+pub mod value;
+
+pub use commit::{Commit, Placement};
+pub use csv::CsvBuffer;
+pub use layout::LayoutPlan;
