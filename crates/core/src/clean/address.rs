@@ -9,6 +9,7 @@ use super::placeholder::is_placeholder;
 use super::rules::{Rule, Rules};
 use std::borrow::Cow;
 use unicode_normalization::{UnicodeNormalization, is_nfc};
+use wide::u8x16;
 
 /// The longest address, in octets.
 pub const MAX_ADDRESS: usize = 254;
@@ -107,6 +108,12 @@ impl<'a> Address<'a> {
     const BLANK: Address<'static> =
         Address { state: State::Blank, text: b"", identity: b"", rules: Rules::NONE, further: &[] };
 
+    /// An address that is known to be clean and usable as it stands.
+    #[inline]
+    pub fn clean_already(text: &'a [u8]) -> Address<'a> {
+        Address { state: State::Usable, text, identity: text, rules: Rules::NONE, further: &[] }
+    }
+
     /// Whether it can be used.
     pub fn is_usable(&self) -> bool {
         self.state == State::Usable
@@ -137,20 +144,18 @@ impl AddressCleaner {
             return Address::BLANK;
         }
         let mut rules = Rules::NONE;
-        let mut shown = value;
-        let mut plain = plain_address(shown);
-        if plain.is_none() {
-            shown = value.trim_ascii();
-            if shown.len() < value.len() {
-                rules.add(Rule::OuterBlanks);
-                plain = plain_address(shown);
-            }
-        }
-        let Some(plain) = plain else { return self.clean_unusual(value) };
+        let (shown, plain) = match plain_address(value) {
+            Some(plain) => (value, plain),
+            None => match unwrap_ordinary(value, &mut rules).and_then(|shown| Some((shown, plain_address(shown)?))) {
+                Some(unwrapped) => unwrapped,
+                None => return self.clean_unusual(value),
+            },
+        };
         let text = if plain.has_capitals {
             rules.add(Rule::LetterCase);
             self.text.clear();
-            self.text.extend(shown.iter().map(u8::to_ascii_lowercase));
+            self.text.extend_from_slice(shown);
+            self.text.make_ascii_lowercase();
             &self.text[..]
         } else {
             shown
@@ -228,90 +233,126 @@ struct Plain {
     has_capitals: bool,
 }
 
-const BAD: u8 = 0;
-const SMALL: u8 = 1;
-const CAPITAL: u8 = 2;
-const DIGIT: u8 = 3;
-const HYPHEN: u8 = 4;
-const DOT: u8 = 5;
-const AT: u8 = 6;
-const LOCAL_ONLY: u8 = 7;
+/// Whether an ASCII character may stand in a dot-atom (RFC 5322, section 3.2.3).
+fn is_atom_text(c: char) -> bool {
+    c.is_ascii_alphanumeric() || "!#$%&'*+-/=?^_`{|}~.".contains(c)
+}
 
-/// The kind of each ASCII character of an address; `LOCAL_ONLY` are the rest of RFC 5322's `atext`.
-const KINDS: [u8; 256] = {
-    let mut kinds = [BAD; 256];
-    let mut i = 0;
-    while i < 128 {
-        let byte = i as u8;
-        kinds[i] = match byte {
-            b'a'..=b'z' => SMALL,
-            b'A'..=b'Z' => CAPITAL,
-            b'0'..=b'9' => DIGIT,
-            b'-' => HYPHEN,
-            b'.' => DOT,
-            b'@' => AT,
-            b'!' | b'#' | b'$' | b'%' | b'&' | b'\'' | b'*' | b'+' | b'/' | b'=' | b'?' | b'^' | b'_' | b'`' | b'{'
-            | b'|' | b'}' | b'~' => LOCAL_ONLY,
-            _ => BAD,
-        };
-        i += 1;
+/// Bytes that [`plain_address`] looks at.
+const PLAIN_MOST: usize = 64;
+
+/// One bit a byte, for up to [`PLAIN_MOST`] bytes.
+#[derive(Default)]
+struct Masks {
+    small: u64,
+    capital: u64,
+    digit: u64,
+    hyphen: u64,
+    dot: u64,
+    at: u64,
+    local_only: u64,
+}
+
+impl Masks {
+    #[inline]
+    fn of(bytes: &[u8]) -> Masks {
+        let mut padded = [0u8; PLAIN_MOST];
+        padded[..bytes.len()].copy_from_slice(bytes);
+        let mut masks = Masks::default();
+        for (k, lane) in padded.as_chunks::<16>().0.iter().enumerate().take(bytes.len().div_ceil(16)) {
+            let lane = u8x16::from(*lane);
+            let bits = |found: u8x16| u64::from(found.to_bitmask()) << (k * 16);
+            let within = |low: u8, high: u8| {
+                let above = lane - u8x16::splat(low);
+                bits(above.min(u8x16::splat(high - low)).simd_eq(above))
+            };
+            let is = |byte: u8| bits(lane.simd_eq(u8x16::splat(byte)));
+            masks.small |= within(b'a', b'z');
+            masks.capital |= within(b'A', b'Z');
+            masks.digit |= within(b'0', b'9');
+            masks.hyphen |= is(b'-');
+            masks.dot |= is(b'.');
+            masks.at |= is(b'@');
+            masks.local_only |= is(b'_') | is(b'+') | is(b'\'') | is(b'%') | is(b'=') | is(b'&');
+        }
+        masks
     }
-    kinds
-};
+}
 
 /// Whether the bytes are a valid ASCII address as they stand, letter case aside.
 ///
-/// Agrees with [`judge`], but gives up on what is rare (a numeric last label), which is then judged there.
+/// Never says yes where [`judge`] says no; gives up on what is rare, which is then judged there.
 #[inline]
 fn plain_address(bytes: &[u8]) -> Option<Plain> {
-    if bytes.len() > MAX_ADDRESS {
+    let length = bytes.len();
+    if length == 0 || length > PLAIN_MOST {
         return None;
     }
-    let mut seen = 0u8;
-    let mut before = DOT;
-    let mut at = 0;
-    for (i, byte) in bytes.iter().enumerate() {
-        let kind = KINDS[*byte as usize];
-        seen |= 1 << kind;
-        if kind == DOT && before == DOT {
-            return None;
+    let masks = Masks::of(bytes);
+    let all = u64::MAX >> (64 - length);
+    let name = masks.small | masks.capital | masks.digit | masks.hyphen;
+    let known = name | masks.dot | masks.at | masks.local_only;
+    let at = masks.at.trailing_zeros() as usize;
+    if known != all || masks.at.count_ones() != 1 || at == 0 || at + 1 == length {
+        return None;
+    }
+    let domain = all & (u64::MAX << (at + 1));
+    let dots = masks.dot;
+    let ends = 1 | masks.at << 1 | masks.at >> 1 | 1 << (length - 1);
+    let misplaced_dots = dots & (ends | dots << 1);
+    let label_ends = dots << 1 | dots >> 1 | masks.at << 1 | 1 << (length - 1);
+    let misplaced_hyphens = masks.hyphen & domain & label_ends;
+    let domain_dots = dots & domain;
+    if misplaced_dots | misplaced_hyphens | masks.local_only & domain != 0 || domain_dots == 0 {
+        return None;
+    }
+    let last_label = domain & (u64::MAX << (63 - domain_dots.leading_zeros()));
+    let has_letter = last_label & (masks.small | masks.capital) != 0;
+    has_letter.then_some(Plain { at, has_capitals: masks.capital != 0 })
+}
+
+/// Takes the usual wrapping off an ordinary value: blanks, punctuation at the end, `Name <…>`.
+///
+/// None where anything in it asks for more care; else the same as the careful way finds.
+#[inline]
+fn unwrap_ordinary<'a>(value: &'a [u8], rules: &mut Rules) -> Option<&'a [u8]> {
+    let mut shown = value;
+    loop {
+        let before = shown.len();
+        shown = trim_blanks(shown);
+        if shown.len() < before {
+            rules.add(Rule::OuterBlanks);
         }
-        if kind == AT {
-            at = i;
-            if before == DOT {
+        let trimmed = shown.iter().rposition(|byte| !matches!(byte, b';' | b',' | b'.' | b':')).map_or(0, |last| last + 1);
+        if trimmed < shown.len() {
+            rules.add(Rule::TrailingPunctuation);
+            shown = &shown[..trimmed];
+        }
+        if let [head @ .., b'>'] = shown {
+            let open = head.iter().rposition(|byte| *byte == b'<')?;
+            let name = &head[..open];
+            if name.iter().any(|byte| !is_ordinary_in_name(*byte)) {
                 return None;
             }
-            break;
+            rules.add(if trim_blanks(name).is_empty() { Rule::Enclosure } else { Rule::NameAndAddress });
+            shown = &head[open + 1..];
         }
-        before = kind;
-    }
-    if at == 0 || at > MAX_LOCAL || seen & 1 << BAD != 0 {
-        return None;
-    }
-    let domain = &bytes[at + 1..];
-    let (mut label, mut labels, mut letters_in_label) = (0usize, 1usize, 0usize);
-    let mut before = DOT;
-    for byte in domain {
-        let kind = KINDS[*byte as usize];
-        seen |= 1 << kind;
-        match kind {
-            SMALL | CAPITAL => letters_in_label += 1,
-            DIGIT => {}
-            HYPHEN if before != DOT => {}
-            DOT if before != DOT && before != HYPHEN && label <= MAX_LABEL => {
-                labels += 1;
-                label = 0;
-                letters_in_label = 0;
-                before = DOT;
-                continue;
-            }
-            _ => return None,
+        if shown.len() == before {
+            return Some(shown);
         }
-        label += 1;
-        before = kind;
     }
-    let valid = labels >= 2 && letters_in_label > 0 && before != DOT && before != HYPHEN && label <= MAX_LABEL;
-    valid.then_some(Plain { at, has_capitals: seen & 1 << CAPITAL != 0 })
+}
+
+fn trim_blanks(mut bytes: &[u8]) -> &[u8] {
+    while let [b' ', rest @ ..] | [rest @ .., b' '] = bytes {
+        bytes = rest;
+    }
+    bytes
+}
+
+/// Whether the byte cannot part a cell, nor begin an invisible or full-width character in UTF-8.
+fn is_ordinary_in_name(byte: u8) -> bool {
+    !matches!(byte, 0..=0x1F | b'@' | b';' | b'<' | b'>' | 0x7F | 0xC2 | 0xCD | 0xD8 | 0xE1..=0xE3 | 0xEF..)
 }
 
 /// One of the addresses of a cell, cleaned.
@@ -553,8 +594,7 @@ fn judge_local(local: &str) -> Result<(), Fault> {
     if local.starts_with('.') || local.ends_with('.') || local.contains("..") {
         return Err(Fault::MisplacedDot);
     }
-    let may_stand = |c: char| !c.is_ascii() || !matches!(KINDS[c as usize], BAD | AT);
-    if local.chars().all(may_stand) { Ok(()) } else { Err(Fault::LocalCharacter) }
+    if local.chars().all(|c| !c.is_ascii() || is_atom_text(c)) { Ok(()) } else { Err(Fault::LocalCharacter) }
 }
 
 /// Letters, digits and hyphens (RFC 1123, section 2.1) in two or more labels.

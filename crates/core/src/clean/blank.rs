@@ -47,6 +47,11 @@ pub fn is_blank(value: &str) -> bool {
     shown.len() <= longest && WORDS.iter().any(|word| word.eq_ignore_ascii_case(shown))
 }
 
+/// Whether the bytes are a word that stands for nothing, letter case aside.
+pub fn is_ascii_blank_word(word: &[u8]) -> bool {
+    WORDS.iter().any(|blank| blank.as_bytes().eq_ignore_ascii_case(word))
+}
+
 /// Whether a name, a company, or a value whose kind is not known is blank: a person may be called Null.
 pub fn is_blank_name(value: &str) -> bool {
     let shown = value.trim_matches(is_unseen);

@@ -6,16 +6,16 @@
 ///
 /// ```
 /// use pebblebank_core::clean::name::part;
-/// assert_eq!(part("Ida de la Moor"), ("Ida", "de la Moor"));
-/// assert_eq!(part("Moor, Ida"), ("Ida", "Moor"));
+/// assert_eq!(part(b"Ida de la Moor"), (&b"Ida"[..], &b"de la Moor"[..]));
+/// assert_eq!(part(b"Moor, Ida"), (&b"Ida"[..], &b"Moor"[..]));
 /// ```
-pub fn part(full_name: &str) -> (&str, &str) {
-    let full_name = full_name.trim();
-    if let Some((family, given)) = full_name.split_once(',') {
-        return (given.trim(), family.trim());
+pub fn part(full_name: &[u8]) -> (&[u8], &[u8]) {
+    let full_name = full_name.trim_ascii();
+    if let Some(comma) = memchr::memchr(b',', full_name) {
+        return (full_name[comma + 1..].trim_ascii(), full_name[..comma].trim_ascii());
     }
-    match full_name.split_once(char::is_whitespace) {
-        Some((first, last)) => (first, last.trim_start()),
-        None => (full_name, ""),
+    match full_name.iter().position(u8::is_ascii_whitespace) {
+        Some(blank) => (&full_name[..blank], full_name[blank..].trim_ascii_start()),
+        None => (full_name, b""),
     }
 }

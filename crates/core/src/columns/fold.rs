@@ -11,6 +11,17 @@ use unicode_normalization::char::is_combining_mark;
 /// ```
 pub fn fold(header: &str) -> String {
     let mut folded = String::with_capacity(header.len());
+    if header.is_ascii() {
+        for byte in header.bytes() {
+            if byte.is_ascii_alphanumeric() {
+                folded.push(char::from(byte.to_ascii_lowercase()));
+            } else if !folded.is_empty() && !folded.ends_with(' ') && byte != b'\'' {
+                folded.push(' ');
+            }
+        }
+        folded.truncate(folded.trim_end().len());
+        return folded;
+    }
     for c in header.nfkd().filter(|c| !is_combining_mark(*c)) {
         if c.is_alphanumeric() {
             folded.extend(c.to_lowercase());

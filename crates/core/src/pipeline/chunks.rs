@@ -1,6 +1,7 @@
 //! The chunks of all files, one after the other, in buffers that are used again.
 
 use super::open::OpenFile;
+use super::people::ChunkPlace;
 use crate::error::{Error, Result};
 use crate::observe::{Observer, Progress, Stage};
 use crate::read::{Chunk, ChunkReader};
@@ -34,7 +35,10 @@ pub(super) struct Reading<'a, Owner> {
     files: &'a [OpenFile<Owner>],
     at: usize,
     reader: Option<ChunkReader<File>>,
-    fingerprints: Option<Vec<String>>,
+    /// Of the files read so far, in a first reading.
+    fingerprints: Vec<String>,
+    /// What an earlier reading found, in a second one.
+    earlier: Option<&'a [ChunkPlace]>,
     chunks: usize,
     pool: Pool,
     observer: &'a dyn Observer,
@@ -49,7 +53,8 @@ impl<'a, Owner> Reading<'a, Owner> {
             files,
             at: 0,
             reader: None,
-            fingerprints: Some(Vec::new()),
+            fingerprints: Vec::new(),
+            earlier: None,
             chunks: 0,
             pool: Pool::default(),
             observer,
@@ -58,9 +63,14 @@ impl<'a, Owner> Reading<'a, Owner> {
         }
     }
 
-    /// Reads `files` again.
-    pub fn again(files: &'a [OpenFile<Owner>], stage: Stage, observer: &'a dyn Observer) -> Self {
-        Reading { fingerprints: None, ..Reading::new(files, stage, observer) }
+    /// Reads `files` again, in the chunks that a first reading found.
+    pub fn again(
+        files: &'a [OpenFile<Owner>],
+        earlier: &'a [ChunkPlace],
+        stage: Stage,
+        observer: &'a dyn Observer,
+    ) -> Self {
+        Reading { earlier: Some(earlier), ..Reading::new(files, stage, observer) }
     }
 
     /// The next chunk; none after the last file's last.
@@ -74,20 +84,27 @@ impl<'a, Owner> Reading<'a, Owner> {
                 Some(reader) => reader,
                 none => {
                     let input = file.input.reader()?;
-                    none.insert(ChunkReader::new(input, file.input.path(), file.dialect, self.fingerprints.is_some()))
+                    none.insert(ChunkReader::new(input, file.input.path(), file.dialect, self.earlier.is_none()))
                 }
             };
             let buffer = self.pool.lock().expect("no thread panics while it holds the pool").pop().unwrap_or_default();
-            if let Some(chunk) = reader.next_chunk(buffer)? {
+            let chunk = match self.earlier {
+                None => reader.next_chunk(buffer)?,
+                Some(earlier) => match earlier.get(self.chunks) {
+                    Some(place) if place.file == file.id => {
+                        Some(reader.same_chunk(buffer, place.bytes as usize, place.shape)?)
+                    }
+                    _ => reader.next_chunk(buffer)?,
+                },
+            };
+            if let Some(chunk) = chunk {
                 self.progress.bytes = self.bytes_before + reader.bytes_read();
                 self.observer.progress(self.progress);
                 self.chunks += 1;
                 return Ok(Some(ChunkJob { file: file.id, index: self.chunks - 1, chunk, pool: Arc::clone(&self.pool) }));
             }
             self.bytes_before += reader.bytes_read();
-            if let (Some(fingerprints), Some(fingerprint)) = (&mut self.fingerprints, reader.fingerprint()) {
-                fingerprints.push(fingerprint);
-            }
+            self.fingerprints.extend(reader.fingerprint());
             self.reader = None;
             self.at += 1;
         }
@@ -96,6 +113,6 @@ impl<'a, Owner> Reading<'a, Owner> {
 
     /// The BLAKE3 of each file, after the last chunk of a first reading.
     pub fn fingerprints(self) -> Vec<String> {
-        self.fingerprints.unwrap_or_default()
+        self.fingerprints
     }
 }

@@ -2,7 +2,7 @@
 
 use super::in_order::in_order;
 use super::open::{OpenFile, OpenFiles};
-use super::people::{HAS_ADDRESS, People};
+use super::people::{HAS_ADDRESS, IS_CLEAN, People};
 use super::{Setting, chunks};
 use crate::clean::address::{Address, AddressCleaner, State};
 use crate::clean::consent::{self, Consent, Statement};
@@ -150,7 +150,7 @@ pub fn read_sources(
             Ok((job, read))
         },
         |(job, read)| {
-            let first_row = intake.add(job.file, &read)?;
+            let first_row = intake.add(job.file, &job.chunk, &read)?;
             if let Some(problem) = read.problem {
                 return Err(problem.at(&files.sources[job.file.0 as usize], first_row));
             }
@@ -238,7 +238,7 @@ fn read_list_chunk(
 /// The part of a source that one chunk holds; rows are counted from 0 within it.
 #[derive(Default)]
 pub(super) struct SourceChunk {
-    /// What each record is: a [`Line`], with [`HAS_ADDRESS`].
+    /// What each record is: a [`Line`], with [`HAS_ADDRESS`] and [`IS_CLEAN`].
     pub lines: Vec<u8>,
     /// The identities of its rows.
     pub keys: Vec<(u32, Role, IdentityHash)>,
@@ -338,6 +338,9 @@ fn read_source_chunk(
         let value = address_value(&file.map, &record);
         let address = cleaner.clean(&value);
         let (line, flag) = match address.state {
+            State::Usable if address.rules.is_empty() && address.further.is_empty() && is_ascii_text(&address) => {
+                (Line::Contact, HAS_ADDRESS | IS_CLEAN)
+            }
             State::Usable => (Line::Contact, HAS_ADDRESS),
             _ => (judge_line(&record, &file.map.headers, file.table.has_header), 0),
         };
@@ -352,6 +355,11 @@ fn read_source_chunk(
         row_read.width(&record, file.map.width());
     }
     read
+}
+
+/// Whether what is written is also what is compared.
+fn is_ascii_text(address: &Address) -> bool {
+    address.text.len() == address.identity.len()
 }
 
 /// The value of the address column; empty where there is none.

@@ -8,6 +8,7 @@ use crate::error::{Error, ErrorKind, Result};
 use crate::job::{Job, Layout};
 use crate::write::commit::{Commit, FolderFile, Placement, StagedFile, StagedFolder, with_ending};
 use crate::write::csv::{CsvBuffer, Defusing};
+use crate::write::early_sync::EarlySync;
 use crate::write::receipt::{AllColumns, MERGED, REPAIRS, SET_ASIDE};
 use std::path::{Path, PathBuf};
 
@@ -20,6 +21,7 @@ pub struct Outputs {
     set_aside: Option<StagedFile>,
     receipt: Option<Receipt>,
     preview: CsvBufferHead,
+    sync: EarlySync,
 }
 
 struct Import {
@@ -55,6 +57,7 @@ impl Outputs {
     pub fn stage(job: &Job, setting: &Setting, layouts: &[Layout], columns: &AllColumns) -> Result<Outputs> {
         let placement = if job.replace { Placement::Replace } else { Placement::New };
         let is_dry = setting.dry_run;
+        let sync = EarlySync::new();
         let mut imports = Vec::new();
         let mut preview = CsvBufferHead::default();
         for (write, layout) in job.writes.iter().zip(layouts) {
@@ -64,7 +67,7 @@ impl Outputs {
             }
             let mut file = if is_dry { None } else { Some(StagedFile::create(&write.file, placement)?) };
             if let Some(file) = &mut file {
-                file.write(&header)?;
+                file.write(&header, &sync)?;
             }
             imports.push(Import { file, rows: 0 });
         }
@@ -73,13 +76,13 @@ impl Outputs {
             _ => None,
         };
         if let Some(file) = &mut set_aside {
-            file.write(&columns.header(&SET_ASIDE))?;
+            file.write(&columns.header(&SET_ASIDE), &sync)?;
         }
         let receipt = match &job.receipt {
-            Some(path) if !is_dry => Some(Receipt::stage(path, job.replace, columns)?),
+            Some(path) if !is_dry => Some(Receipt::stage(path, job.replace, columns, &sync)?),
             _ => None,
         };
-        Ok(Outputs { imports, set_aside, receipt, preview })
+        Ok(Outputs { imports, set_aside, receipt, preview, sync })
     }
 
     /// How many rows each import file has.
@@ -107,7 +110,7 @@ impl Outputs {
         }
         if let Some(Receipt { mut folder, .. }) = self.receipt {
             for (name, text) in &documents.files {
-                folder.file(name)?.write(text)?;
+                folder.file(name)?.write(text, &self.sync)?;
             }
             if outcome == Outcome::Stopped {
                 folder.retarget(with_ending(folder.target(), ".stopped"), Placement::Replace);
@@ -115,6 +118,7 @@ impl Outputs {
             placed.receipt = Some(folder.target().to_path_buf());
             commit.folder(folder);
         }
+        drop(self.sync);
         if outcome != Outcome::DryRun {
             commit.place(journal)?;
         }
@@ -123,7 +127,7 @@ impl Outputs {
 }
 
 impl Receipt {
-    fn stage(target: &Path, replace: bool, columns: &AllColumns) -> Result<Receipt> {
+    fn stage(target: &Path, replace: bool, columns: &AllColumns, sync: &EarlySync) -> Result<Receipt> {
         if target.exists() && !target.join("tally.json").exists() {
             let what = "this exists and is not a receipt of an earlier run, so it is not replaced";
             return Err(Error::new(ErrorKind::Output, what, "name another receipt, or move it away").in_file(target));
@@ -132,7 +136,7 @@ impl Receipt {
         let mut folder = StagedFolder::create(target, placement)?;
         let mut begin = |name: &str, header: &[u8]| {
             let mut file = folder.file(name)?;
-            file.write(header)?;
+            file.write(header, sync)?;
             Ok::<_, Error>(file)
         };
         let set_aside = begin("set-aside.csv", &columns.header(&SET_ASIDE))?;
@@ -151,17 +155,17 @@ impl Sink for Outputs {
         for (import, buffer) in self.imports.iter_mut().zip(&rows.imports) {
             import.rows += buffer.rows();
             if let Some(file) = &mut import.file {
-                file.write(&buffer.bytes)?;
+                file.write(&buffer.bytes, &self.sync)?;
             }
         }
         if let Some(file) = &mut self.set_aside {
-            file.write(&rows.set_aside.bytes)?;
+            file.write(&rows.set_aside.bytes, &self.sync)?;
         }
         if let Some(receipt) = &mut self.receipt {
-            receipt.set_aside.write(&rows.set_aside.bytes)?;
-            receipt.merged.write(&rows.merged.bytes)?;
-            receipt.repairs.write(&rows.repairs.bytes)?;
-            receipt.people.write(&rows.people)?;
+            receipt.set_aside.write(&rows.set_aside.bytes, &self.sync)?;
+            receipt.merged.write(&rows.merged.bytes, &self.sync)?;
+            receipt.repairs.write(&rows.repairs.bytes, &self.sync)?;
+            receipt.people.write(&rows.people, &self.sync)?;
         }
         Ok(())
     }

@@ -3,6 +3,7 @@
 use super::first_pass::{ListCounts, SourceChunk};
 use crate::error::{Error, ErrorKind, Result};
 use crate::person::{IdentityHash, IdentityHasher, KeyStore, Role};
+use crate::read::{Chunk, Shape};
 use crate::suppress::{HeldDomains, MarkSet, MarkSets};
 use crate::units::{FileId, MAX_RECORDS, RowId};
 use std::path::Path;
@@ -13,16 +14,25 @@ pub const BYTES_PER_RECORD: u64 = 9;
 /// Set in the byte of a record whose first address can be used: it outranks the copies without.
 pub const HAS_ADDRESS: u8 = 0x80;
 
+/// Set in the byte of a record whose address is clean as it stands in the file, so that it is not cleaned again.
+pub const IS_CLEAN: u8 = 0x40;
+
 /// What buffers take, whatever the number of records.
 const MEMORY_FOR_BUFFERS: u64 = 48 << 20;
 
 /// Where the records of a chunk are among all.
 #[derive(Debug, Clone, Copy)]
 pub struct ChunkPlace {
+    /// The file that it belongs to.
+    pub file: FileId,
     /// The first record.
     pub first: RowId,
     /// How many there are.
     pub records: u32,
+    /// How many bytes it has.
+    pub bytes: u32,
+    /// What must be minded when it is split.
+    pub shape: Shape,
     /// What its bytes must still be when they are read again.
     pub checksum: u64,
 }
@@ -35,7 +45,7 @@ pub struct People {
     pub domains: HeldDomains,
     /// The keys of rows and entries.
     pub keys: KeyStore,
-    /// What each record is: a [`crate::read::Line`], with [`HAS_ADDRESS`].
+    /// What each record is: a [`crate::read::Line`], with [`HAS_ADDRESS`] and [`IS_CLEAN`].
     pub lines: Vec<u8>,
     /// What each record is marked with.
     pub marks: Vec<MarkSet>,
@@ -106,7 +116,7 @@ pub(super) struct Intake<'a> {
 
 impl Intake<'_> {
     /// Adds the records of a chunk; says how many of its file came before.
-    pub fn add(&mut self, file: FileId, read: &SourceChunk) -> Result<u64> {
+    pub fn add(&mut self, file: FileId, chunk: &Chunk, read: &SourceChunk) -> Result<u64> {
         let people = &mut *self.people;
         let first = people.lines.len() as u64;
         if first + read.lines.len() as u64 > MAX_RECORDS {
@@ -130,7 +140,14 @@ impl Intake<'_> {
         for (row, role, hash) in &read.keys {
             people.keys.add(*hash, *role, first + row)?;
         }
-        people.chunks.push(ChunkPlace { first: RowId(first), records: read.lines.len() as u32, checksum: read.checksum });
+        people.chunks.push(ChunkPlace {
+            file,
+            first: RowId(first),
+            records: read.lines.len() as u32,
+            bytes: chunk.bytes.len() as u32,
+            shape: chunk.shape,
+            checksum: read.checksum,
+        });
         let above = self.row_in_file;
         self.row_in_file += read.lines.len() as u64;
         Ok(above)

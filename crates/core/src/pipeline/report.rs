@@ -53,8 +53,8 @@ impl Reports<'_> {
         let mut findings = self.files.findings.clone();
         let mut all = Account::default();
         for (index, counted) in counts.into_iter().enumerate() {
-            for (marks, count) in &counted.persons {
-                for mark in self.settled.marks(*marks) {
+            for (marks, count) in self.settled.all_marks().zip(&counted.persons) {
+                for mark in marks {
                     if let Mark::On(list) = mark {
                         persons_held[list.0 as usize] += count;
                     }

@@ -21,7 +21,6 @@ use crate::units::{FileId, RowId, RowNumber, SourceId};
 use crate::write::csv::{CsvBuffer, Defusing, RawCells};
 use crate::write::layout::LayoutPlan;
 use crate::write::receipt::{AllColumns, OriginalValues};
-use std::collections::HashMap;
 use std::sync::Mutex;
 
 /// Where the rows of the second pass go.
@@ -52,8 +51,8 @@ pub struct Counts {
     pub account: Account,
     /// Repairs.
     pub repairs: RepairCounts,
-    /// Survivors by what they are marked with.
-    pub persons: HashMap<MarkSet, u64>,
+    /// Survivors by what they are marked with, by the number of the combination.
+    pub persons: Vec<u64>,
     /// Rows whose unusable address was written blank.
     pub written_without_address: Met,
     stop: Option<(RowNumber, String)>,
@@ -64,9 +63,10 @@ impl Counts {
         self.account.add(&later.account);
         self.repairs.add(later.repairs);
         self.written_without_address.append(&later.written_without_address);
-        for (marks, count) in later.persons {
-            *self.persons.entry(marks).or_default() += count;
+        if self.persons.len() < later.persons.len() {
+            self.persons.resize(later.persons.len(), 0);
         }
+        self.persons.iter_mut().zip(later.persons).for_each(|(sum, count)| *sum += count);
     }
 }
 
@@ -87,6 +87,8 @@ pub struct SecondPass<'a> {
     settled: &'a Settled,
     layouts: &'a [Layout],
     plans: Vec<FilePlan>,
+    /// What is said of each combination of marks.
+    details: Vec<String>,
     spare: Mutex<Vec<Rows>>,
 }
 
@@ -107,13 +109,14 @@ impl<'a> SecondPass<'a> {
             source: file.owner,
         };
         let plans = files.sources.iter().map(plan).collect();
-        SecondPass { job, files, settled, layouts, plans, spare: Mutex::default() }
+        let details = settled.all_marks().map(|marks| describe(job, marks)).collect();
+        SecondPass { job, files, settled, layouts, plans, details, spare: Mutex::default() }
     }
 
     /// Reads all sources again and hands their rows to `sink`. Gives the counts of each source.
     pub fn run(&self, setting: &Setting, sink: &mut dyn Sink, observer: &dyn Observer) -> Result<Vec<Counts>> {
         let mut counts = vec![Counts::default(); self.job.sources.len()];
-        let mut reading = Reading::again(&self.files.sources, Stage::Writing, observer);
+        let mut reading = Reading::again(&self.files.sources, &self.settled.chunks, Stage::Writing, observer);
         let mut chunks = 0;
         in_order(
             setting.threads,
@@ -176,12 +179,12 @@ impl<'a> SecondPass<'a> {
             return Err(changed(file.input.path()));
         }
         let mut rows = self.spare_rows();
-        let Scratch { records, cleaner, details } = scratch;
+        let Scratch { records, cleaner } = scratch;
+        let cells = ChunkCells::of(file, &job.chunk);
         let mut chunk = ChunkRows {
             pass: self,
             plan: &self.plans[job.file.0 as usize],
-            cells: raw_cells(file, &job.chunk),
-            details,
+            cells: RawCells::NeedALook,
             rows: &mut rows,
         };
         for index in 0..records.len() {
@@ -191,8 +194,10 @@ impl<'a> SecondPass<'a> {
                 continue;
             }
             let record = records.get(index, &job.chunk.bytes, file.dialect);
+            chunk.cells = cells.in_record(&record);
             let typed = address_value(&file.map, &record);
-            let address = cleaner.clean(&typed);
+            let address =
+                if self.settled.is_clean(row) { Address::clean_already(&typed) } else { cleaner.clean(&typed) };
             chunk.contact(row, standing, &record, &typed, &address);
         }
         Ok(rows)
@@ -212,12 +217,36 @@ fn defusing(layout: &Layout) -> Defusing {
     if layout.defuse { Defusing::On } else { Defusing::Off }
 }
 
-/// Cells of a regular comma-delimited chunk are already as they are written.
-fn raw_cells(file: &OpenFile<SourceId>, chunk: &Chunk) -> RawCells {
-    let is_ours = file.dialect.delimiter == b',' && file.dialect.line_end == b'\n' && chunk.shape != Shape::Unusual;
-    let has_lone_return =
-        || memchr::memchr_iter(b'\r', &chunk.bytes).any(|at| chunk.bytes.get(at + 1) != Some(&b'\n'));
-    if is_ours && !has_lone_return() { RawCells::FitAsTheyAre } else { RawCells::NeedALook }
+/// Which cells of a chunk can be copied without a look at each.
+enum ChunkCells {
+    /// All: they come from a regular comma-delimited chunk.
+    All,
+    /// Those of records in which nothing would need quotes.
+    OfPlainRecords,
+    /// None.
+    None,
+}
+
+impl ChunkCells {
+    fn of(file: &OpenFile<SourceId>, chunk: &Chunk) -> ChunkCells {
+        if file.dialect.line_end != b'\n' {
+            return ChunkCells::None;
+        }
+        let has_lone_return =
+            || memchr::memchr_iter(b'\r', &chunk.bytes).any(|at| chunk.bytes.get(at + 1) != Some(&b'\n'));
+        let is_ours = file.dialect.delimiter == b',' && chunk.shape != Shape::Unusual;
+        if is_ours && !has_lone_return() { ChunkCells::All } else { ChunkCells::OfPlainRecords }
+    }
+
+    #[inline]
+    fn in_record(&self, record: &Record) -> RawCells {
+        let fits = match self {
+            ChunkCells::All => true,
+            ChunkCells::OfPlainRecords => memchr::memchr3(b',', b'"', b'\r', record.bytes()).is_none(),
+            ChunkCells::None => false,
+        };
+        if fits { RawCells::FitAsTheyAre } else { RawCells::NeedALook }
+    }
 }
 
 fn name_cells(source: &str, file: &str) -> Vec<u8> {
@@ -232,8 +261,6 @@ fn name_cells(source: &str, file: &str) -> Vec<u8> {
 struct Scratch {
     records: Records,
     cleaner: AddressCleaner,
-    /// What is said of each combination of marks.
-    details: HashMap<MarkSet, String>,
 }
 
 /// One chunk, being laid out.
@@ -241,11 +268,10 @@ struct ChunkRows<'a, 'b> {
     pass: &'b SecondPass<'a>,
     plan: &'b FilePlan,
     cells: RawCells,
-    details: &'b mut HashMap<MarkSet, String>,
     rows: &'b mut Rows,
 }
 
-impl ChunkRows<'_, '_> {
+impl<'b> ChunkRows<'_, 'b> {
     fn contact(&mut self, row: RowId, standing: Standing, record: &Record, typed: &[u8], address: &Address) {
         let (_, number) = self.pass.settled.place(row);
         if !address.rules.is_empty() {
@@ -259,8 +285,9 @@ impl ChunkRows<'_, '_> {
             }
             Standing::Held(reason, marks) => {
                 self.count_person(marks);
-                let details = self.details_of(marks);
-                self.set_aside(number, reason, &details, record);
+                let pass: &'b SecondPass = self.pass;
+                let details = &pass.details[marks.0 as usize];
+                self.set_aside(number, reason, details, record);
                 people_index::Fate::SetAside(reason)
             }
             Standing::Free(cleared) => {
@@ -289,7 +316,11 @@ impl ChunkRows<'_, '_> {
 
     fn count_person(&mut self, marks: MarkSet) {
         if marks != MarkSet::NONE {
-            *self.rows.counts.persons.entry(marks).or_default() += 1;
+            let persons = &mut self.rows.counts.persons;
+            if persons.is_empty() {
+                persons.resize(self.pass.settled.mark_sets(), 0);
+            }
+            persons[marks.0 as usize] += 1;
         }
     }
 
@@ -366,16 +397,11 @@ impl ChunkRows<'_, '_> {
             }
         }
     }
-
-    /// Every list that holds a person and everything that refuses contact, in words.
-    fn details_of(&mut self, marks: MarkSet) -> String {
-        let pass = self.pass;
-        self.details.entry(marks).or_insert_with(|| describe(pass, marks)).clone()
-    }
 }
 
-fn describe(pass: &SecondPass, marks: MarkSet) -> String {
-    let source = |id: &SourceId| &pass.job.sources[id.0 as usize].name;
+/// Every list that holds a person and everything that refuses contact, in words.
+fn describe(job: &Job, marks: &[Mark]) -> String {
+    let source = |id: &SourceId| &job.sources[id.0 as usize].name;
     let words = |consent: &Consent| match consent {
         Consent::OptedIn => "opted in",
         Consent::Pending => "pending",
@@ -385,14 +411,14 @@ fn describe(pass: &SecondPass, marks: MarkSet) -> String {
         Consent::Bounced => "bounced",
     };
     let of_mark = |mark: &Mark| match mark {
-        Mark::On(list) => Some(pass.job.suppress[list.0 as usize].name.clone()),
+        Mark::On(list) => Some(job.suppress[list.0 as usize].name.clone()),
         Mark::Said(Consent::OptedIn, _) => None,
         Mark::Said(consent, id) => Some(format!("{} in {}", words(consent), source(id))),
         Mark::RefusedElsewhere(consent, id) => {
             Some(format!("{} in {} under another of the person's addresses", words(consent), source(id)))
         }
     };
-    pass.settled.marks(marks).iter().filter_map(of_mark).collect::<Vec<_>>().join("; ")
+    marks.iter().filter_map(of_mark).collect::<Vec<_>>().join("; ")
 }
 
 fn repair_row(

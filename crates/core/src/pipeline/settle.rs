@@ -2,7 +2,7 @@
 
 use super::first_pass::ListCounts;
 use super::in_order::in_order;
-use super::people::{ChunkPlace, HAS_ADDRESS, People};
+use super::people::{ChunkPlace, HAS_ADDRESS, IS_CLEAN, People};
 use crate::clean::consent::Consent;
 use crate::error::{Error, Result};
 use crate::job::Job;
@@ -77,6 +77,16 @@ impl Settled {
         self.marks[survivor.index()]
     }
 
+    /// All combinations of marks, by number.
+    pub fn all_marks(&self) -> impl Iterator<Item = &[Mark]> {
+        self.mark_sets.all().iter().map(Vec::as_slice)
+    }
+
+    /// How many combinations of marks there are.
+    pub fn mark_sets(&self) -> usize {
+        self.mark_sets.all().len()
+    }
+
     /// The marks of a combination.
     pub fn marks(&self, set: MarkSet) -> &[Mark] {
         self.mark_sets.marks(set)
@@ -84,7 +94,13 @@ impl Settled {
 
     /// What a record is.
     pub fn line(&self, row: RowId) -> Line {
-        Line::from_byte(self.lines[row.index()] & !HAS_ADDRESS)
+        Line::from_byte(self.lines[row.index()] & !(HAS_ADDRESS | IS_CLEAN))
+    }
+
+    /// Whether the record's address is clean as it stands in the file.
+    #[inline]
+    pub fn is_clean(&self, row: RowId) -> bool {
+        self.lines[row.index()] & IS_CLEAN != 0
     }
 
     /// The record's place in its file, and the file.

@@ -44,6 +44,7 @@ pub struct ChunkReader<R> {
     dialect: Dialect,
     /// Read, but belonging to the next chunk.
     rest: Vec<u8>,
+    is_begun: bool,
     at_end: bool,
     chunks: u64,
     bytes_read: u64,
@@ -58,6 +59,7 @@ impl<R: Read> ChunkReader<R> {
             name: name.to_path_buf(),
             dialect,
             rest: Vec::new(),
+            is_begun: false,
             at_end: false,
             chunks: 0,
             bytes_read: 0,
@@ -96,29 +98,35 @@ impl<R: Read> ChunkReader<R> {
         }
     }
 
+    /// The next `bytes` bytes, in `buffer`: a chunk as an earlier reading found it. Shorter at the file's end.
+    pub fn same_chunk(&mut self, mut buffer: Vec<u8>, bytes: usize, shape: Shape) -> Result<Chunk> {
+        buffer.clear();
+        self.fill(&mut buffer, bytes)?;
+        if buffer.len() < bytes {
+            // The byte order mark was taken off, or the file's last line end was added.
+            self.fill(&mut buffer, bytes)?;
+        }
+        self.chunks += 1;
+        Ok(Chunk { bytes: buffer, shape, is_first: self.chunks == 1 })
+    }
+
     /// Reads until there are `wanted` bytes or the file is at its end, whose last line is completed.
     fn fill(&mut self, buffer: &mut Vec<u8>, wanted: usize) -> Result<()> {
-        let mut filled = buffer.len();
+        let filled = buffer.len();
         if filled >= wanted || self.at_end {
             return Ok(());
         }
-        buffer.resize(wanted, 0);
-        while filled < wanted && !self.at_end {
-            match self.input.read(&mut buffer[filled..]) {
-                Ok(0) => self.at_end = true,
-                Ok(count) => {
-                    if let Some(hasher) = &mut self.hasher {
-                        hasher.update(&buffer[filled..filled + count]);
-                    }
-                    self.bytes_read += count as u64;
-                    filled += count;
-                }
-                Err(cause) if cause.kind() == std::io::ErrorKind::Interrupted => {}
-                Err(cause) => return Err(Error::unreadable(&self.name, &cause)),
-            }
+        // Room to spare, so that the end of the file is noticed without a look into a buffer of its own.
+        buffer.reserve(wanted - filled + 64);
+        let wanted_now = (wanted - filled) as u64;
+        let read = (&mut self.input).take(wanted_now).read_to_end(buffer);
+        let count = read.map_err(|cause| Error::unreadable(&self.name, &cause))?;
+        self.at_end = (count as u64) < wanted_now;
+        self.bytes_read += count as u64;
+        if let Some(hasher) = &mut self.hasher {
+            hasher.update(&buffer[filled..]);
         }
-        buffer.truncate(filled);
-        if self.chunks == 0 && buffer.starts_with(BYTE_ORDER_MARK) {
+        if !std::mem::replace(&mut self.is_begun, true) && buffer.starts_with(BYTE_ORDER_MARK) {
             buffer.drain(..BYTE_ORDER_MARK.len());
         }
         if self.at_end && buffer.last().is_some_and(|last| *last != self.dialect.line_end) {

@@ -67,6 +67,9 @@ pub fn judge_line(record: &Record, header: &[String], has_header: bool) -> Line 
     }
     let Some(first) = record.raw_cells().find(|raw| !cell::is_empty(raw)) else { return Line::Empty };
     let begins_with_total = || {
+        if !first.iter().take(3).any(|byte| matches!(byte.to_ascii_lowercase(), b't' | b'g' | b's' | b'i')) {
+            return false;
+        }
         let folded = fold(&cell::text(first));
         TOTAL_WORDS.iter().any(|word| {
             folded.strip_prefix(word).is_some_and(|rest| rest.is_empty() || rest.starts_with(' '))
@@ -78,7 +81,9 @@ pub fn judge_line(record: &Record, header: &[String], has_header: bool) -> Line 
 
 /// Whether the cells equal the headers after folding.
 fn repeats_header(record: &Record, header: &[String]) -> bool {
+    let is_likely = |(raw, header): (&[u8], &String)| cell::is_empty(raw) == header.trim().is_empty();
     record.cells() == header.len()
+        && record.raw_cells().zip(header).all(is_likely)
         && record.raw_cells().zip(header).all(|(raw, header)| {
             let text = cell::text(raw);
             text == header.as_str() || fold(&text) == fold(header)

@@ -56,6 +56,20 @@ impl Records {
     }
 }
 
+/// A cell as it stands in the file.
+#[derive(Debug, Clone, Copy)]
+pub struct RawCell<'a> {
+    /// The cell.
+    pub bytes: &'a [u8],
+    /// The cell's beginning and what follows it in the chunk, where that is long enough.
+    pub window: Option<&'a [u8; 32]>,
+}
+
+impl RawCell<'static> {
+    /// A cell with nothing in it.
+    pub const EMPTY: RawCell<'static> = RawCell { bytes: &[], window: None };
+}
+
 /// One record of a chunk.
 #[derive(Debug, Clone, Copy)]
 pub struct Record<'a> {
@@ -81,6 +95,24 @@ impl<'a> Record<'a> {
             return raw.strip_suffix(b"\r").unwrap_or(raw);
         }
         raw
+    }
+
+    /// The same, with what stands behind it in the chunk.
+    #[inline]
+    pub fn raw_cell(&self, column: usize) -> RawCell<'a> {
+        let bytes = self.raw(column);
+        let start = match (self.ends.get(column), column) {
+            (None, _) => return RawCell { bytes, window: None },
+            (_, 0) => self.start,
+            _ => self.ends[column - 1] + 1,
+        };
+        RawCell { bytes, window: self.bytes[start as usize..].first_chunk() }
+    }
+
+    /// The whole record as it stands in the file, without its line end.
+    #[inline]
+    pub fn bytes(&self) -> &'a [u8] {
+        self.raw_from(0)
     }
 
     /// All cells, as they stand in the file.

@@ -3,6 +3,7 @@
 //! Each file or folder is renamed whole. A journal, synced before the first rename, lists what is to be
 //! moved; should the program be killed in between, the next one that would write there completes the set.
 
+use super::early_sync::{BYTES_BETWEEN, EarlySync};
 use crate::error::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
 use std::fs::File;
@@ -31,6 +32,7 @@ pub struct StagedFile {
     file: NamedTempFile,
     target: PathBuf,
     placement: Placement,
+    unsynced: u64,
 }
 
 impl StagedFile {
@@ -48,23 +50,30 @@ impl StagedFile {
             .suffix(".part")
             .tempfile_in(folder_of(&target))
             .map_err(fail)?;
-        Ok(StagedFile { file, target, placement })
+        Ok(StagedFile { file, target, placement, unsynced: 0 })
     }
 
     /// Adds bytes.
-    pub fn write(&mut self, bytes: &[u8]) -> Result<()> {
-        self.file.write_all(bytes).map_err(|cause| Error::unwritable(&self.target, &cause))
+    pub fn write(&mut self, bytes: &[u8], sync: &EarlySync) -> Result<()> {
+        let file = self.file.as_file_mut();
+        write_and_sync(file, bytes, &mut self.unsynced, sync).map_err(|cause| Error::unwritable(&self.target, &cause))
     }
 
     /// Where it will be.
     pub fn target(&self) -> &Path {
         &self.target
     }
+}
 
-    /// A handle to ask the system to begin writing it to the disk.
-    pub fn handle(&self) -> Result<File> {
-        self.file.as_file().try_clone().map_err(|cause| Error::unwritable(&self.target, &cause))
+/// Adds bytes, and lets the disk begin once there are many.
+fn write_and_sync(file: &mut File, bytes: &[u8], unsynced: &mut u64, sync: &EarlySync) -> std::io::Result<()> {
+    file.write_all(bytes)?;
+    *unsynced += bytes.len() as u64;
+    if *unsynced >= BYTES_BETWEEN {
+        *unsynced = 0;
+        sync.ask(file);
     }
+    Ok(())
 }
 
 /// A folder that is being filled beside its target.
@@ -95,7 +104,7 @@ impl StagedFolder {
         let fail = |cause: std::io::Error| Error::unwritable(&self.target.join(name), &cause);
         let file = owner_only(&path).map_err(fail)?;
         self.files.push(file.try_clone().map_err(fail)?);
-        Ok(FolderFile { file, target: self.target.join(name) })
+        Ok(FolderFile { file, target: self.target.join(name), unsynced: 0 })
     }
 
     /// Where it will be.
@@ -115,17 +124,14 @@ impl StagedFolder {
 pub struct FolderFile {
     file: File,
     target: PathBuf,
+    unsynced: u64,
 }
 
 impl FolderFile {
     /// Adds bytes.
-    pub fn write(&mut self, bytes: &[u8]) -> Result<()> {
-        self.file.write_all(bytes).map_err(|cause| Error::unwritable(&self.target, &cause))
-    }
-
-    /// A handle to ask the system to begin writing it to the disk.
-    pub fn handle(&self) -> Result<File> {
-        self.file.try_clone().map_err(|cause| Error::unwritable(&self.target, &cause))
+    pub fn write(&mut self, bytes: &[u8], sync: &EarlySync) -> Result<()> {
+        write_and_sync(&mut self.file, bytes, &mut self.unsynced, sync)
+            .map_err(|cause| Error::unwritable(&self.target, &cause))
     }
 }
 

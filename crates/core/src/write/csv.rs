@@ -1,6 +1,7 @@
 //! Writes CSV (RFC 4180, with line feeds) into a buffer.
 
 use crate::read::record::is_quoted;
+use crate::read::split::RawCell;
 use std::borrow::Cow;
 
 /// Whether cells that a spreadsheet would run as formulas get an apostrophe in front.
@@ -59,27 +60,53 @@ impl CsvBuffer {
         self.bytes.push(b',');
     }
 
-    /// Adds an address: one that begins like a formula is still an address, unless it could be run as one.
+    /// Adds a usable address, which holds nothing that needs quotes. One that begins like a formula is still an
+    /// address, unless it could be run as one.
+    #[inline]
     pub fn address(&mut self, address: &[u8]) {
         let could_run = || address.iter().any(|byte| matches!(byte, b'|' | b'!'));
         if self.must_defuse(address) && could_run() {
             return self.defused(address);
         }
-        if needs_quotes(address) { self.quoted(address) } else { self.bytes.extend_from_slice(address) }
+        self.bytes.extend_from_slice(address);
         self.bytes.push(b',');
     }
 
     /// Adds a cell as it stood in its file.
     #[inline]
-    pub fn raw(&mut self, raw: &[u8], cells: RawCells) {
-        let Some(first) = raw.first() else { return self.bytes.push(b',') };
+    pub fn raw(&mut self, raw: RawCell, cells: RawCells) {
+        match raw.bytes.first() {
+            None => self.bytes.push(b','),
+            Some(first) if cells == RawCells::FitAsTheyAre && !NEEDS_ATTENTION[*first as usize] => self.copy(raw),
+            Some(first) => self.raw_with_care(*first, raw.bytes, cells),
+        }
+    }
+
+    /// Copies a cell and its comma. Short cells are copied with what stands behind them in the chunk, which is
+    /// then cut off: a copy of fixed length is several times as fast as one of some twelve bytes.
+    #[inline]
+    fn copy(&mut self, raw: RawCell) {
+        match raw.window {
+            Some(window) if raw.bytes.len() < window.len() => {
+                let end = self.bytes.len() + raw.bytes.len();
+                self.bytes.extend_from_slice(window);
+                self.bytes[end] = b',';
+                self.bytes.truncate(end + 1);
+            }
+            _ => {
+                self.bytes.extend_from_slice(raw.bytes);
+                self.bytes.push(b',');
+            }
+        }
+    }
+
+    fn raw_with_care(&mut self, first: u8, raw: &[u8], cells: RawCells) {
         let is_copied = match first {
             b'"' => {
                 let inner = &raw[1..raw.len().max(2) - 1];
                 (cells == RawCells::FitAsTheyAre || is_quoted(raw)) && !self.must_defuse(inner)
             }
-            b'=' | b'+' | b'-' | b'@' | b'\t' | b'\r' => false,
-            _ => cells == RawCells::FitAsTheyAre || !needs_quotes(raw),
+            _ => !self.must_defuse(raw) && !needs_quotes(raw),
         };
         if is_copied {
             self.bytes.extend_from_slice(raw);
@@ -126,6 +153,17 @@ impl CsvBuffer {
         self.bytes.push(b'"');
     }
 }
+
+/// What a quoted cell or a formula begins with.
+const NEEDS_ATTENTION: [bool; 256] = {
+    let mut needs = [false; 256];
+    let mut byte = 0;
+    while byte < 256 {
+        needs[byte] = matches!(byte as u8, b'"' | b'=' | b'+' | b'-' | b'@' | b'\t' | b'\r');
+        byte += 1;
+    }
+    needs
+};
 
 const NEEDS_QUOTES: [bool; 256] = {
     let mut needs = [false; 256];

@@ -5,7 +5,8 @@ use super::value::ValueSource;
 use crate::columns::ColumnMap;
 use crate::job::layout::{ColumnRef, Content, Layout, Piece};
 use crate::pipeline::settle::Cleared;
-use crate::read::{Record, cell};
+use crate::read::Record;
+use crate::read::cell::is_empty;
 
 /// A layout fitted to the columns of one file.
 #[derive(Debug, Clone)]
@@ -104,16 +105,17 @@ impl LayoutPlan {
                 continue;
             }
             if let (ContentPlan::Value(ValueSource::Column(plan)), None) = (&column.content, &column.otherwise) {
-                let raw = record.raw(plan.column.0);
+                let cell = record.raw_cell(plan.column.0);
+                let raw = cell.bytes;
                 if plan.is_blank_word(raw) {
-                    if !cell::is_empty(raw) {
+                    if !is_empty(raw) {
                         blank_word(BlankWordWritten { column: &column.name, raw });
                     }
                     out.value(b"");
                 } else if plan.is_receipt {
                     out.value(&plan.value(record));
                 } else {
-                    out.raw(raw, cells);
+                    out.raw(cell, cells);
                 }
                 continue;
             }

@@ -2,6 +2,7 @@
 
 pub mod commit;
 pub mod csv;
+pub mod early_sync;
 pub mod layout;
 pub mod receipt;
 pub mod value;

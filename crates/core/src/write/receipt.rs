@@ -4,6 +4,7 @@ use super::csv::{CsvBuffer, Defusing, RawCells};
 use crate::columns::{ColumnMap, Field};
 use crate::job::layout::{ColumnRef, ExtraColumn};
 use crate::read::Record;
+use crate::read::split::RawCell;
 use crate::units::ColumnIndex;
 
 /// What the receipt's own columns begin with, so that its files are recognised by their content.
@@ -116,7 +117,7 @@ impl OriginalValues {
     /// Adds the cells of a record and ends the row.
     pub fn write(&self, record: &Record, cells: RawCells, out: &mut CsvBuffer) {
         for column in &self.columns {
-            out.raw(column.map_or(&[], |column| record.raw(column.0)), cells);
+            out.raw(column.map_or(RawCell::EMPTY, |column| record.raw_cell(column.0)), cells);
         }
         if self.has_surplus {
             out.value(record.raw_from(self.width));

@@ -1,6 +1,6 @@
 //! Where the value of a field comes from in one file.
 
-use crate::clean::blank::{is_blank, is_blank_name};
+use crate::clean::blank::{is_ascii_blank_word, is_blank, is_blank_name};
 use crate::clean::name;
 use crate::columns::fold::fold;
 use crate::columns::{ColumnMap, Field};
@@ -49,19 +49,38 @@ pub enum BlankWords {
     None,
 }
 
+/// What a blank word, a blank, a quote or an invisible character may begin with.
+const BEGINS_BLANK_WORD: [bool; 256] = {
+    let mut begins = [false; 256];
+    let mut byte = 0;
+    while byte < 256 {
+        begins[byte] = matches!(
+            byte as u8,
+            b'n' | b'N' | b'-' | b'#' | b'?' | b'u' | b'U' | 0..=b' ' | b'"' | 0x7F | 0xC2 | 0xCD | 0xD8 | 0xE1..=0xE3 | 0xEF | 0xF3
+        );
+        byte += 1;
+    }
+    begins
+};
+
 impl ColumnPlan {
+    /// Whether the cell, as it stands in the file, is filled and begins like no blank word.
+    #[inline]
+    pub fn is_surely_filled(&self, raw: &[u8]) -> bool {
+        raw.first().is_some_and(|first| self.blank_words == BlankWords::None || !BEGINS_BLANK_WORD[*first as usize])
+    }
+
     /// Whether the cell, as it stands in the file, holds a blank word.
     #[inline]
     pub fn is_blank_word(&self, raw: &[u8]) -> bool {
         const LONGEST: usize = 24;
-        let may_be = self.blank_words != BlankWords::None
-            && raw.len() <= LONGEST
-            && matches!(raw.first(), Some(b'n' | b'N' | b'-' | b'#' | b'?' | b'u' | b'U' | b' ' | b'"' | 0x80..));
-        may_be && self.is_blank_word_exactly(raw)
+        !raw.is_empty() && raw.len() <= LONGEST && !self.is_surely_filled(raw) && self.is_blank_word_exactly(raw)
     }
 
-    #[cold]
     fn is_blank_word_exactly(&self, raw: &[u8]) -> bool {
+        if raw.iter().all(u8::is_ascii_alphabetic) && !is_ascii_blank_word(raw) {
+            return false;
+        }
         let text = cell::text(raw);
         match self.blank_words {
             BlankWords::All => is_blank(&text),
@@ -136,13 +155,10 @@ impl ValueSource {
     }
 }
 
-/// A part of a full name; the value as it is where it is not text.
-fn part_of(value: Cow<'_, [u8]>, part: impl for<'b> Fn(&'b str) -> &'b str) -> Cow<'_, [u8]> {
-    match value {
-        Cow::Borrowed(bytes) => Cow::Borrowed(std::str::from_utf8(bytes).map_or(bytes, |text| part(text).as_bytes())),
-        Cow::Owned(bytes) => {
-            let part = std::str::from_utf8(&bytes).map(|text| part(text).as_bytes().to_vec());
-            Cow::Owned(part.unwrap_or(bytes))
-        }
+/// A part of a full name.
+fn part_of(full_name: Cow<'_, [u8]>, part: impl Fn(&[u8]) -> &[u8]) -> Cow<'_, [u8]> {
+    match full_name {
+        Cow::Borrowed(bytes) => Cow::Borrowed(part(bytes)),
+        Cow::Owned(bytes) => Cow::Owned(part(&bytes).to_vec()),
     }
 }
