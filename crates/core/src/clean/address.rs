@@ -96,6 +96,8 @@ pub struct Address<'a> {
     pub rules: Rules,
     /// The identities of the other usable addresses of the cell.
     pub further: &'a [String],
+    /// Where the last `@` of the identity is; its length where there is none.
+    at: usize,
 }
 
 impl std::fmt::Debug for Address<'_> {
@@ -106,12 +108,13 @@ impl std::fmt::Debug for Address<'_> {
 
 impl<'a> Address<'a> {
     const BLANK: Address<'static> =
-        Address { state: State::Blank, text: b"", identity: b"", rules: Rules::NONE, further: &[] };
+        Address { state: State::Blank, text: b"", identity: b"", rules: Rules::NONE, further: &[], at: 0 };
 
     /// An address that is known to be clean and usable as it stands.
     #[inline]
     pub fn clean_already(text: &'a [u8]) -> Address<'a> {
-        Address { state: State::Usable, text, identity: text, rules: Rules::NONE, further: &[] }
+        let at = text.iter().position(|byte| *byte == b'@').unwrap_or(text.len());
+        Address { state: State::Usable, text, identity: text, rules: Rules::NONE, further: &[], at }
     }
 
     /// Whether it can be used.
@@ -121,10 +124,7 @@ impl<'a> Address<'a> {
 
     /// The domain as A-labels; empty where there is no `@`.
     pub fn domain(&self) -> &'a [u8] {
-        match self.identity.iter().rposition(|byte| *byte == b'@') {
-            Some(at) => &self.identity[at + 1..],
-            None => &[],
-        }
+        self.identity.get(self.at + 1..).unwrap_or_default()
     }
 }
 
@@ -146,8 +146,12 @@ impl AddressCleaner {
         let mut rules = Rules::NONE;
         let (shown, plain) = match plain_address(value) {
             Some(plain) => (value, plain),
-            None => match unwrap_ordinary(value, &mut rules).and_then(|shown| Some((shown, plain_address(shown)?))) {
-                Some(unwrapped) => unwrapped,
+            None => match unwrap_ordinary(value, &mut rules) {
+                Some([]) => return Address { rules: rules_of_nothing(value), ..Address::BLANK },
+                Some(shown) => match plain_address(shown) {
+                    Some(plain) => (shown, plain),
+                    None => return self.clean_unusual(value),
+                },
                 None => return self.clean_unusual(value),
             },
         };
@@ -161,7 +165,7 @@ impl AddressCleaner {
             shown
         };
         let state = if is_placeholder(text, plain.at) { State::Placeholder } else { State::Usable };
-        Address { state, text, identity: text, rules, further: &[] }
+        Address { state, text, identity: text, rules, further: &[], at: plain.at }
     }
 
     /// The careful way, for whatever is not plain ASCII and valid as it stands.
@@ -170,7 +174,7 @@ impl AddressCleaner {
         self.further.clear();
         let typed = String::from_utf8_lossy(value);
         if is_blank(&typed) {
-            return Address { rules: blank_word_rules(&typed), ..Address::BLANK };
+            return Address::BLANK;
         }
         let mut rules = Rules::NONE;
         let value = visible(&typed, &mut rules);
@@ -205,16 +209,16 @@ impl AddressCleaner {
         self.text.extend_from_slice(chosen.text.as_bytes());
         self.identity.clear();
         self.identity.extend_from_slice(chosen.identity().as_bytes());
-        Address { state: chosen.state, text: &self.text, identity: &self.identity, rules, further: &self.further }
+        let at = self.identity.iter().rposition(|byte| *byte == b'@').unwrap_or(self.identity.len());
+        Address { state: chosen.state, text: &self.text, identity: &self.identity, rules, further: &self.further, at }
     }
 }
 
-/// Emptying a blank word is no repair of an address; blanks around nothing are outer blanks.
-fn blank_word_rules(value: &str) -> Rules {
+/// What is repaired where nothing is left of an ordinary value: blanks taken off, or punctuation.
+fn rules_of_nothing(value: &[u8]) -> Rules {
     let mut rules = Rules::NONE;
-    if !value.is_empty() && value.chars().all(char::is_whitespace) {
-        rules.add(Rule::OuterBlanks);
-    }
+    let is_blank = value.iter().all(|byte| *byte == b' ');
+    rules.add(if is_blank { Rule::OuterBlanks } else { Rule::TrailingPunctuation });
     rules
 }
 
@@ -454,6 +458,9 @@ fn strip(typed: &str, rules: &mut Rules) -> String {
 
 /// Without invisible characters, full-width forms made ordinary.
 fn visible(typed: &str, rules: &mut Rules) -> String {
+    if typed.bytes().all(|byte| matches!(byte, b' '..=b'~')) {
+        return typed.to_owned();
+    }
     let mut text = String::with_capacity(typed.len());
     for c in typed.chars() {
         if is_invisible(c) {

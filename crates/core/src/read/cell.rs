@@ -12,8 +12,13 @@ use std::borrow::Cow;
 /// assert_eq!(&*value(b"\"Moss, \"\"Ida\"\"\""), b"Moss, \"Ida\"");
 /// assert_eq!(&*value(b"12\" pot"), b"12\" pot");
 /// ```
+#[inline]
 pub fn value(raw: &[u8]) -> Cow<'_, [u8]> {
-    if raw.first() != Some(&QUOTE) || !is_quoted(raw) {
+    if raw.first() == Some(&QUOTE) { quoted_value(raw) } else { Cow::Borrowed(raw) }
+}
+
+fn quoted_value(raw: &[u8]) -> Cow<'_, [u8]> {
+    if !is_quoted(raw) {
         return Cow::Borrowed(raw);
     }
     let inner = &raw[1..raw.len() - 1];

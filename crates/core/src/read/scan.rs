@@ -149,10 +149,13 @@ pub fn split_regular(bytes: &[u8], dialect: Dialect, has_quotes: bool, ends: &mu
         let mut line_ends = mask(block, dialect.line_end);
         let mut separators = mask(block, dialect.delimiter) | line_ends;
         if has_quotes {
-            let inside = running_parity(mask(block, QUOTE)) ^ inside_carry;
-            inside_carry = if inside >> 63 != 0 { u64::MAX } else { 0 };
-            separators &= !inside;
-            line_ends &= !inside;
+            let quotes = mask(block, QUOTE);
+            if quotes != 0 || inside_carry != 0 {
+                let inside = running_parity(quotes) ^ inside_carry;
+                inside_carry = if inside >> 63 != 0 { u64::MAX } else { 0 };
+                separators &= !inside;
+                line_ends &= !inside;
+            }
         }
         let before = ends.len() as u32;
         while line_ends != 0 {
