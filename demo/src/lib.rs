@@ -1,5 +1,66 @@
-//! x
-use std::path::Path; use std::io;
+//! Made-up exports and lists of the demo's world, from a seed; of any size for benchmarks.
+//!
+//! Sandbar Studio prepares mailings for Larkfold Garden. All people are invented, every address is under a
+//! reserved domain (RFC 2606), every phone number comes from a range set aside for fiction. The same seed
+//! gives the same bytes.
+
+mod export;
+pub mod large;
+mod lists;
+mod people;
+mod rng;
+mod sources;
+
+use std::fs;
+use std::io;
+use std::path::Path;
+
+/// The seed of the demo.
+const SEED: u64 = 20_260_302;
+
+/// The name of the demo's job file.
 pub const JOB_FILE: &str = "spring-fair.toml";
-pub struct Written { pub name: String, pub what: String }
-pub fn write(_: &Path) -> io::Result<Vec<Written>> { Ok(vec![]) }
+
+/// A file of the demo.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Written {
+    /// Its name in the demo's folder.
+    pub name: &'static str,
+    /// What it is, in a few words.
+    pub what: &'static str,
+}
+
+/// All files of the demo with their contents.
+pub fn files() -> Vec<(Written, Vec<u8>)> {
+    let world = people::World::new(SEED);
+    let mut files = sources::all(&world);
+    files.extend(lists::all(&world));
+    let job = Written { name: JOB_FILE, what: "the job: what to read, whom to hold back, what to write" };
+    files.push((job, include_bytes!("spring-fair.toml").to_vec()));
+    files
+}
+
+/// Writes the demo into a folder, which is made if it is not there. Earlier files of the demo are replaced.
+pub fn write(folder: &Path) -> io::Result<Vec<Written>> {
+    let mut written = Vec::new();
+    make_folder(folder)?;
+    make_folder(&folder.join("out"))?;
+    for (file, contents) in files() {
+        let path = folder.join(file.name);
+        if let Some(parent) = path.parent() {
+            make_folder(parent)?;
+        }
+        fs::write(path, contents)?;
+        written.push(file);
+    }
+    Ok(written)
+}
+
+/// Makes a folder that only its owner may enter, as one with people's addresses should be.
+fn make_folder(folder: &Path) -> io::Result<()> {
+    let mut builder = fs::DirBuilder::new();
+    builder.recursive(true);
+    #[cfg(unix)]
+    std::os::unix::fs::DirBuilderExt::mode(&mut builder, 0o700);
+    builder.create(folder)
+}

@@ -174,26 +174,23 @@ impl Error {
     pub fn unwritable(file: &Path, cause: &std::io::Error) -> Error {
         use std::io::ErrorKind as Io;
         let (what, advice) = match cause.kind() {
-            Io::NotFound | Io::NotADirectory => (
-                "the folder to write into does not exist".to_owned(),
-                "make the folder first, or name another one",
-            ),
+            Io::NotFound | Io::NotADirectory => {
+                ("the folder to write into does not exist".to_owned(), "make the folder first, or name another one")
+            }
             Io::PermissionDenied | Io::ReadOnlyFilesystem => (
                 "the folder may not be written to".to_owned(),
                 "choose another folder, or ask for the right to write there",
             ),
-            Io::StorageFull | Io::QuotaExceeded => (
-                "the disk is full".to_owned(),
-                "free some space, or write to another disk; nothing was put in place",
-            ),
+            Io::StorageFull | Io::QuotaExceeded => {
+                ("the disk is full".to_owned(), "free some space, or write to another disk; nothing was put in place")
+            }
             Io::FileTooLarge => (
                 "the file would be larger than this place allows".to_owned(),
                 "write to another disk, or raise the limit on the size of files",
             ),
-            Io::AlreadyExists => (
-                "the file exists already".to_owned(),
-                "add --replace to put the new one in its place, or name another",
-            ),
+            Io::AlreadyExists => {
+                ("the file exists already".to_owned(), "add --replace to put the new one in its place, or name another")
+            }
             _ => (format!("the file cannot be written: {cause}"), "check that the folder and its disk are in order"),
         };
         Error::new(ErrorKind::Output, what, advice).in_file(file)

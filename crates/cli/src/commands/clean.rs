@@ -74,7 +74,8 @@ fn field(name: &str, option: &str) -> Result<Field> {
     let name = name.trim();
     Field::from_name(name).ok_or_else(|| {
         let known = Field::ALL.map(Field::name).join(", ");
-        wrong_use(format!("{option}: unknown field {name}"), unknown_field_advice(name)).expected(format!("one of {known}"))
+        wrong_use(format!("{option}: unknown field {name}"), unknown_field_advice(name))
+            .expected(format!("one of {known}"))
     })
 }
 

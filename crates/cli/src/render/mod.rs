@@ -92,7 +92,9 @@ pub fn safe(text: &str, most: usize) -> String {
         .map(|c| match c {
             '\n' | '\r' => '⏎',
             '\t' => '→',
-            c if c.is_control() || ('\u{202A}'..='\u{202E}').contains(&c) || ('\u{2066}'..='\u{2069}').contains(&c) => '�',
+            c if c.is_control() || ('\u{202A}'..='\u{202E}').contains(&c) || ('\u{2066}'..='\u{2069}').contains(&c) => {
+                '�'
+            }
             c => c,
         })
         .collect();

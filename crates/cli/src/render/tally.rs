@@ -161,9 +161,10 @@ fn repairs(tally: &Tally, screen: &Screen) -> String {
     }
     let mut table = Table::new(&[("Repair", Side::Left), ("rows", Side::Right), ("for example", Side::Left)]);
     for repair in &tally.repairs {
-        let example = repair.examples.first().map_or(String::new(), |example| {
-            format!("{}  →  {}", quoted(&example.before), quoted(&example.after))
-        });
+        let example = repair
+            .examples
+            .first()
+            .map_or(String::new(), |example| format!("{}  →  {}", quoted(&example.before), quoted(&example.after)));
         table.row(vec![repair.rule.to_owned(), number(repair.rows), example]);
     }
     table.render(screen)

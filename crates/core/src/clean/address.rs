@@ -193,7 +193,9 @@ impl AddressCleaner {
                         self.further.push(part.identity().into_owned());
                     }
                 }
-                Some(other) if part.state == State::Usable || gravity(part.state) > gravity(other.state) => chosen = Some(part),
+                Some(other) if part.state == State::Usable || gravity(part.state) > gravity(other.state) => {
+                    chosen = Some(part)
+                }
                 Some(_) => {}
                 None => chosen = Some(part),
             }
@@ -327,7 +329,8 @@ fn unwrap_ordinary<'a>(value: &'a [u8], rules: &mut Rules) -> Option<&'a [u8]> {
         if shown.len() < before {
             rules.add(Rule::OuterBlanks);
         }
-        let trimmed = shown.iter().rposition(|byte| !matches!(byte, b';' | b',' | b'.' | b':')).map_or(0, |last| last + 1);
+        let trimmed =
+            shown.iter().rposition(|byte| !matches!(byte, b';' | b',' | b'.' | b':')).map_or(0, |last| last + 1);
         if trimmed < shown.len() {
             rules.add(Rule::TrailingPunctuation);
             shown = &shown[..trimmed];
@@ -537,8 +540,20 @@ fn without_mailto(text: &str) -> Option<String> {
 /// What stands inside a pair of quotes or brackets around the whole.
 fn without_enclosure(text: &str) -> Option<&str> {
     const PAIRS: [(char, char); 14] = [
-        ('"', '"'), ('\'', '\''), ('`', '`'), ('(', ')'), ('[', ']'), ('{', '}'), ('<', '>'), ('“', '”'), ('„', '“'),
-        ('‘', '’'), ('«', '»'), ('»', '«'), ('‹', '›'), ('「', '」'),
+        ('"', '"'),
+        ('\'', '\''),
+        ('`', '`'),
+        ('(', ')'),
+        ('[', ']'),
+        ('{', '}'),
+        ('<', '>'),
+        ('“', '”'),
+        ('„', '“'),
+        ('‘', '’'),
+        ('«', '»'),
+        ('»', '«'),
+        ('‹', '›'),
+        ('「', '」'),
     ];
     let pair = PAIRS.iter().find(|(open, close)| text.starts_with(*open) && text.ends_with(*close))?;
     text.strip_prefix(pair.0)?.strip_suffix(pair.1)

@@ -2,8 +2,30 @@
 
 /// The words that stand for nothing in most fields, folded; a name or a company has fewer of them.
 const WORDS: [&str; 24] = [
-    "n/a", "na", "n.a.", "n.a", "none", "null", "nil", "-", "--", "---", "–", "—", "#n/a", "#ref!", "#value!", "#name?",
-    "#null!", "#div/0!", "unknown", "not available", "not applicable", "not provided", "no email", "?",
+    "n/a",
+    "na",
+    "n.a.",
+    "n.a",
+    "none",
+    "null",
+    "nil",
+    "-",
+    "--",
+    "---",
+    "–",
+    "—",
+    "#n/a",
+    "#ref!",
+    "#value!",
+    "#name?",
+    "#null!",
+    "#div/0!",
+    "unknown",
+    "not available",
+    "not applicable",
+    "not provided",
+    "no email",
+    "?",
 ];
 
 /// Zero-width, format and control characters that are no blanks: they go everywhere.

@@ -275,16 +275,16 @@ impl Mapper<'_> {
         if self.map.column(Field::Email).is_some() {
             return;
         }
-        let looks_right = |value: &String| {
-            value.contains('@') || (self.file.is_list && address::domain(value).is_some())
-        };
+        let looks_right =
+            |value: &String| value.contains('@') || (self.file.is_list && address::domain(value).is_some());
         let share = |column: usize| {
             let values: Vec<String> = self.file.sample.column(column, self.file.table.records_above).collect();
             let right = values.iter().filter(|value| looks_right(value)).count();
             (right * 2 > values.len()).then_some(right)
         };
         let untaken = (0..self.map.width()).filter(|column| !self.taken[*column]);
-        let best = untaken.filter_map(|column| share(column).map(|right| (right, column))).rev().max_by_key(|best| best.0);
+        let best =
+            untaken.filter_map(|column| share(column).map(|right| (right, column))).rev().max_by_key(|best| best.0);
         let Some((_, column)) = best else { return };
         let column = ColumnIndex(column);
         self.take(Field::Email, column);

@@ -266,18 +266,24 @@ impl Reader<'_> {
             YesMeansPart::OptedIn => YesMeans::OptedIn,
             YesMeansPart::OptedOut => YesMeans::OptedOut,
         });
-        let read = self.read_files(&part.name, &part.files, part.columns, part.delimiter.as_deref(), part.header_row)?;
+        let read =
+            self.read_files(&part.name, &part.files, part.columns, part.delimiter.as_deref(), part.header_row)?;
         let columns = ColumnWishes { yes_means, ..read.columns };
         Ok(Source { name: part.name, read: ReadFiles { columns, ..read } })
     }
 
     fn suppress(&self, part: SuppressPart) -> Result<SuppressionFiles> {
-        let read = self.read_files(&part.name, &part.files, part.columns, part.delimiter.as_deref(), part.header_row)?;
+        let read =
+            self.read_files(&part.name, &part.files, part.columns, part.delimiter.as_deref(), part.header_row)?;
         let reason = part.reason.unwrap_or(Reason::DoNotContact);
         if !Reason::FOR_LISTS.contains(&reason) {
             let known: Vec<&str> = Reason::FOR_LISTS.iter().map(|reason| reason.name()).collect();
             return Err(self
-                .wrong(reason.name(), format!("{} is no reason for a suppression list", reason.name()), "choose another")
+                .wrong(
+                    reason.name(),
+                    format!("{} is no reason for a suppression list", reason.name()),
+                    "choose another",
+                )
                 .expected(one_of(&known)));
         }
         Ok(SuppressionFiles { name: part.name, read, reason })

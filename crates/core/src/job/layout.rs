@@ -123,7 +123,11 @@ pub enum Piece {
 impl Content {
     /// Reads what stands behind `from =`: a field, a header, or a template with names in braces.
     pub fn from_text(text: &str) -> Result<Content> {
-        if text.contains(['{', '}']) { Template::parse(text).map(Content::Template) } else { Ok(Content::Column(ColumnRef::new(text))) }
+        if text.contains(['{', '}']) {
+            Template::parse(text).map(Content::Template)
+        } else {
+            Ok(Content::Column(ColumnRef::new(text)))
+        }
     }
 
     /// The columns that it needs.

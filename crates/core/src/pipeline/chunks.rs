@@ -58,7 +58,12 @@ impl<'a, Owner> Reading<'a, Owner> {
             chunks: 0,
             pool: Pool::default(),
             observer,
-            progress: Progress { stage, bytes: 0, bytes_in_all: files.iter().map(|file| file.input.bytes).sum(), rows: 0 },
+            progress: Progress {
+                stage,
+                bytes: 0,
+                bytes_in_all: files.iter().map(|file| file.input.bytes).sum(),
+                rows: 0,
+            },
             bytes_before: 0,
         }
     }
@@ -101,7 +106,12 @@ impl<'a, Owner> Reading<'a, Owner> {
                 self.progress.bytes = self.bytes_before + reader.bytes_read();
                 self.observer.progress(self.progress);
                 self.chunks += 1;
-                return Ok(Some(ChunkJob { file: file.id, index: self.chunks - 1, chunk, pool: Arc::clone(&self.pool) }));
+                return Ok(Some(ChunkJob {
+                    file: file.id,
+                    index: self.chunks - 1,
+                    chunk,
+                    pool: Arc::clone(&self.pool),
+                }));
             }
             self.bytes_before += reader.bytes_read();
             self.fingerprints.extend(reader.fingerprint());

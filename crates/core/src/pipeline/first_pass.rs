@@ -376,7 +376,13 @@ struct RowRead<'a> {
 }
 
 impl RowRead<'_> {
-    fn identities(&mut self, address: &Address, file: &OpenFile<SourceId>, record: &Record, further: &mut AddressCleaner) {
+    fn identities(
+        &mut self,
+        address: &Address,
+        file: &OpenFile<SourceId>,
+        record: &Record,
+        further: &mut AddressCleaner,
+    ) {
         match address.state {
             State::Usable => self.identity(address.identity, address.domain(), Role::First),
             State::Invalid(_) => self.identity(address.identity, address.domain(), Role::CompareOnly),
@@ -411,12 +417,7 @@ impl RowRead<'_> {
         }
     }
 
-    fn consent(
-        &mut self,
-        file: &OpenFile<SourceId>,
-        record: &Record,
-        statements: &mut Statements,
-    ) {
+    fn consent(&mut self, file: &OpenFile<SourceId>, record: &Record, statements: &mut Statements) {
         for column in &file.map.consents {
             let raw = record.raw(column.column.0);
             match statement(raw, column, statements) {

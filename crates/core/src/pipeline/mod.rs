@@ -147,7 +147,8 @@ fn first_pass(
 /// The layout of each import file; without one, all columns of all sources.
 fn layouts(job: &Job, columns: &AllColumns) -> Vec<Layout> {
     let all = || {
-        let column = |name: &str, content| LayoutColumn { name: name.to_owned(), content, otherwise: None, required: false };
+        let column =
+            |name: &str, content| LayoutColumn { name: name.to_owned(), content, otherwise: None, required: false };
         let mut all: Vec<_> =
             columns.columns.iter().map(|wanted| column(wanted.name(), Content::Column(wanted.clone()))).collect();
         if columns.has_surplus {

@@ -191,13 +191,20 @@ fn check_outputs(job: &Job, opened: &OpenFiles) -> Result<()> {
     let outputs: Vec<&PathBuf> = job.writes.iter().map(|write| &write.file).chain(&job.set_aside).collect();
     for input in inputs(opened) {
         if let Some(output) = outputs.iter().find(|output| input.is_at(output)) {
-            return Err(Error::new(ErrorKind::Job, "this file is read by the job and would be written by it", "write to another file; inputs are never changed")
-                .in_file(output));
+            return Err(Error::new(
+                ErrorKind::Job,
+                "this file is read by the job and would be written by it",
+                "write to another file; inputs are never changed",
+            )
+            .in_file(output));
         }
-        for folder in job.receipt.iter().flat_map(|receipt| [receipt.clone(), crate::write::commit::with_ending(receipt, ".previous")]) {
-            let inside = std::fs::canonicalize(&folder).is_ok_and(|folder| {
-                std::fs::canonicalize(input.path()).is_ok_and(|path| path.starts_with(folder))
-            });
+        for folder in job
+            .receipt
+            .iter()
+            .flat_map(|receipt| [receipt.clone(), crate::write::commit::with_ending(receipt, ".previous")])
+        {
+            let inside = std::fs::canonicalize(&folder)
+                .is_ok_and(|folder| std::fs::canonicalize(input.path()).is_ok_and(|path| path.starts_with(folder)));
             if inside {
                 return Err(Error::new(
                     ErrorKind::Job,
@@ -240,7 +247,12 @@ fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
 
 fn columns_of(layout: &Layout) -> Vec<(String, ColumnRef)> {
     let name = format!("the layout {}", layout.name);
-    layout.columns.iter().flat_map(|column| column.content.columns()).map(|column| (name.clone(), column.clone())).collect()
+    layout
+        .columns
+        .iter()
+        .flat_map(|column| column.content.columns())
+        .map(|column| (name.clone(), column.clone()))
+        .collect()
 }
 
 fn quoted_list<'a>(names: impl Iterator<Item = &'a str>) -> String {
@@ -264,7 +276,9 @@ fn no_such_column(whose: &str, column: &ColumnRef, files: &[&OpenFile<SourceId>]
     let advice = match (column, closest(name, headers.iter().copied().chain(Field::ALL.map(Field::name)))) {
         (ColumnRef::Extra(_), Some(near)) => format!("did you mean \"{near}\"?"),
         (ColumnRef::Field(field), _) => {
-            format!("say which column it is, in a job columns = {{ {field} = \"…\" }}, with clean --field \"{field}=…\"")
+            format!(
+                "say which column it is, in a job columns = {{ {field} = \"…\" }}, with clean --field \"{field}=…\""
+            )
         }
         _ => "name a known field, or a header as it stands in a source".to_owned(),
     };

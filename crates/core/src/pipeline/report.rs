@@ -67,8 +67,11 @@ impl Reports<'_> {
             sources.push(source);
         }
         findings.extend(self.findings(&sources));
-        let suppression: Vec<ListTally> =
-            persons_held.into_iter().enumerate().map(|(list, held)| self.list_tally(ListId(list as u16), held)).collect();
+        let suppression: Vec<ListTally> = persons_held
+            .into_iter()
+            .enumerate()
+            .map(|(list, held)| self.list_tally(ListId(list as u16), held))
+            .collect();
         findings.extend(suppression.iter().filter_map(nothing_usable));
         findings.sort_by_key(|finding| finding.weight);
         Tally {
@@ -118,8 +121,18 @@ impl Reports<'_> {
         let mut findings = Vec::new();
         for (file, counts) in self.files.sources.iter().zip(&self.source_counts) {
             let name = file.input.name();
-            findings.extend(ragged("short-rows", "fewer cells than the header; the missing ones count as blank", &name, &counts.short_rows));
-            findings.extend(ragged("long-rows", "more cells than the header; the surplus is kept in a column of its own", &name, &counts.long_rows));
+            findings.extend(ragged(
+                "short-rows",
+                "fewer cells than the header; the missing ones count as blank",
+                &name,
+                &counts.short_rows,
+            ));
+            findings.extend(ragged(
+                "long-rows",
+                "more cells than the header; the surplus is kept in a column of its own",
+                &name,
+                &counts.long_rows,
+            ));
             findings.extend(unlisted_words(&name, counts));
         }
         if !sources.is_empty() && !sources.iter().any(|source| source.has_consent_column) {
@@ -145,12 +158,18 @@ impl Reports<'_> {
     }
 
     fn inputs(&self) -> Value {
-        let sources = self.files.sources.iter().zip(&self.source_counts).map(|(file, counts)| {
-            input("source", &self.job.sources[file.owner.0 as usize].name, file, counts)
-        });
-        let lists = self.files.lists.iter().zip(&self.list_files).map(|(file, counts)| {
-            input("suppress", &self.job.suppress[file.owner.0 as usize].name, file, counts)
-        });
+        let sources = self
+            .files
+            .sources
+            .iter()
+            .zip(&self.source_counts)
+            .map(|(file, counts)| input("source", &self.job.sources[file.owner.0 as usize].name, file, counts));
+        let lists = self
+            .files
+            .lists
+            .iter()
+            .zip(&self.list_files)
+            .map(|(file, counts)| input("suppress", &self.job.suppress[file.owner.0 as usize].name, file, counts));
         json!({ "schema": INPUTS_SCHEMA, "inputs": sources.chain(lists).collect::<Vec<_>>() })
     }
 }

@@ -1,5 +1,6 @@
 //! The second pass: read again, require, lay out, write. Every contact ends in exactly one place.
 
+use super::Setting;
 use super::chunks::{ChunkJob, Reading};
 use super::first_pass::{address_value, checksum};
 use super::in_order::in_order;
@@ -7,7 +8,6 @@ use super::open::{OpenFile, OpenFiles};
 use super::people_index;
 use super::settle::{Settled, Standing};
 use super::tally::{Account, RepairCounts};
-use super::Setting;
 use crate::clean::address::{Address, AddressCleaner, State};
 use crate::clean::consent::Consent;
 use crate::clean::{Rule, Rules};

@@ -111,7 +111,13 @@ impl Settled {
 }
 
 /// Settles who is who and who is held.
-pub fn settle(people: People, lists: &[ListCounts], job: &Job, threads: usize, observer: &dyn Observer) -> Result<Settled> {
+pub fn settle(
+    people: People,
+    lists: &[ListCounts],
+    job: &Job,
+    threads: usize,
+    observer: &dyn Observer,
+) -> Result<Settled> {
     let People { domains, keys, lines, marks, mark_sets, chunks, first_of_file, .. } = people;
     let mut settling = Settling {
         groups: Groups::new(lines.len()),
@@ -144,7 +150,16 @@ pub fn settle(people: People, lists: &[ListCounts], job: &Job, threads: usize, o
     forget_marks_of_merged(&mut marks, &groups);
     let list_reasons: Vec<Reason> = job.suppress.iter().map(|list| list.reason).collect();
     let reasons = gravest_reasons(&mark_sets, &list_reasons, job.require.opted_in);
-    Ok(Settled { lines, groups, marks, mark_sets, reasons, matches: matches(lists, &matched, &domains), chunks, first_of_file })
+    Ok(Settled {
+        lines,
+        groups,
+        marks,
+        mark_sets,
+        reasons,
+        matches: matches(lists, &matched, &domains),
+        chunks,
+        first_of_file,
+    })
 }
 
 /// Marks count for the person, so they stand at its survivor only.
@@ -190,7 +205,8 @@ struct PartitionFindings {
 impl PartitionFindings {
     /// Looks at each run of equal hashes; `keys` are sorted.
     fn of(keys: &[Key], lists: &[ListCounts]) -> PartitionFindings {
-        let mut found = PartitionFindings { keys: keys.len() as u64, matched: vec![0; lists.len()], ..Default::default() };
+        let mut found =
+            PartitionFindings { keys: keys.len() as u64, matched: vec![0; lists.len()], ..Default::default() };
         for run in keys.chunk_by(|a, b| a.is_same_identity(*b)) {
             found.look_at(run, lists);
         }

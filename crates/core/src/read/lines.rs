@@ -5,8 +5,20 @@ use crate::columns::fold::fold;
 
 /// The words that a totals line begins with, folded, in seven languages.
 const TOTAL_WORDS: [&str; 14] = [
-    "total", "totals", "grand total", "sum", "summe", "gesamt", "insgesamt", "somme", "totaal", "totale", "totali",
-    "totales", "totais", "soma",
+    "total",
+    "totals",
+    "grand total",
+    "sum",
+    "summe",
+    "gesamt",
+    "insgesamt",
+    "somme",
+    "totaal",
+    "totale",
+    "totali",
+    "totales",
+    "totais",
+    "soma",
 ];
 
 /// What a record is.
@@ -71,9 +83,9 @@ pub fn judge_line(record: &Record, header: &[String], has_header: bool) -> Line 
             return false;
         }
         let folded = fold(&cell::text(first));
-        TOTAL_WORDS.iter().any(|word| {
-            folded.strip_prefix(word).is_some_and(|rest| rest.is_empty() || rest.starts_with(' '))
-        })
+        TOTAL_WORDS
+            .iter()
+            .any(|word| folded.strip_prefix(word).is_some_and(|rest| rest.is_empty() || rest.starts_with(' ')))
     };
     let holds_at = || record.raw_cells().any(|raw| raw.contains(&b'@'));
     if !holds_at() && begins_with_total() { Line::Totals } else { Line::Contact }

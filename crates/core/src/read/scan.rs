@@ -100,7 +100,14 @@ struct QuoteCarry {
 
 impl Default for QuoteCarry {
     fn default() -> Self {
-        QuoteCarry { inside: 0, separator: true, quote: false, after_closing: false, after_return: false, lines_inside: 0 }
+        QuoteCarry {
+            inside: 0,
+            separator: true,
+            quote: false,
+            after_closing: false,
+            after_return: false,
+            lines_inside: 0,
+        }
     }
 }
 

@@ -56,7 +56,11 @@ impl CsvBuffer {
         if self.must_defuse(value) {
             return self.defused(value);
         }
-        if needs_quotes(value) { self.quoted(value) } else { self.bytes.extend_from_slice(value) }
+        if needs_quotes(value) {
+            self.quoted(value)
+        } else {
+            self.bytes.extend_from_slice(value)
+        }
         self.bytes.push(b',');
     }
 
@@ -138,7 +142,11 @@ impl CsvBuffer {
     #[cold]
     fn defused(&mut self, value: &[u8]) {
         let defused = [b"'", value].concat();
-        if needs_quotes(&defused) { self.quoted(&defused) } else { self.bytes.extend_from_slice(&defused) }
+        if needs_quotes(&defused) {
+            self.quoted(&defused)
+        } else {
+            self.bytes.extend_from_slice(&defused)
+        }
         self.bytes.push(b',');
     }
 

@@ -103,9 +103,12 @@ impl OriginalValues {
     pub fn new(all: &AllColumns, map: &ColumnMap) -> OriginalValues {
         let place = |column: &ColumnRef| match column {
             ColumnRef::Field(field) => map.column(*field),
-            ColumnRef::Extra(extra) => {
-                map.extras.iter().chain(&map.further_addresses).copied().find(|column| extra_column(map, *column) == *extra)
-            }
+            ColumnRef::Extra(extra) => map
+                .extras
+                .iter()
+                .chain(&map.further_addresses)
+                .copied()
+                .find(|column| extra_column(map, *column) == *extra),
         };
         OriginalValues {
             columns: all.columns.iter().map(place).collect(),

@@ -111,8 +111,12 @@ impl ValueSource {
                 match (field, column_of(*field)) {
                     (Field::Email, Some(_)) => ValueSource::Address,
                     (_, Some(column)) => ValueSource::Column(column),
-                    (Field::FirstName, None) => column_of(Field::FullName).map_or(ValueSource::Nothing, ValueSource::FirstNameOf),
-                    (Field::LastName, None) => column_of(Field::FullName).map_or(ValueSource::Nothing, ValueSource::LastNameOf),
+                    (Field::FirstName, None) => {
+                        column_of(Field::FullName).map_or(ValueSource::Nothing, ValueSource::FirstNameOf)
+                    }
+                    (Field::LastName, None) => {
+                        column_of(Field::FullName).map_or(ValueSource::Nothing, ValueSource::LastNameOf)
+                    }
                     (Field::FullName, None) => {
                         let parts = [Field::FirstName, Field::MiddleName, Field::LastName];
                         let columns: Vec<_> = parts.into_iter().filter_map(column_of).collect();

@@ -1,0 +1,75 @@
+//! Writes the tables of an export, with the habits of the program that it comes from.
+
+/// A delimited table in the making.
+#[derive(Debug)]
+pub(crate) struct Export {
+    pub(crate) bytes: Vec<u8>,
+    delimiter: char,
+    line_end: &'static str,
+}
+
+impl Export {
+    /// An empty table.
+    pub(crate) fn new(delimiter: char, line_end: &'static str) -> Export {
+        Export { bytes: Vec::new(), delimiter, line_end }
+    }
+
+    /// Adds a row; cells are quoted where they must be (RFC 4180).
+    pub(crate) fn row<'a>(&mut self, cells: impl IntoIterator<Item = &'a str>) {
+        for (index, cell) in cells.into_iter().enumerate() {
+            if index > 0 {
+                self.bytes.extend(self.delimiter.to_string().bytes());
+            }
+            if cell.contains([self.delimiter, '"', '\n', '\r']) {
+                self.bytes.extend(format!("\"{}\"", cell.replace('"', "\"\"")).bytes());
+            } else {
+                self.bytes.extend(cell.bytes());
+            }
+        }
+        self.line("");
+    }
+
+    /// Adds a line as it stands.
+    pub(crate) fn line(&mut self, line: &str) {
+        self.bytes.extend(line.bytes());
+        self.bytes.extend(self.line_end.bytes());
+    }
+}
+
+/// An address as somebody typed it.
+pub(crate) fn typed(address: &str, name: &str, rng: &mut crate::rng::Rng) -> String {
+    match rng.below(100) {
+        0..=6 => address.to_uppercase(),
+        7..=13 => {
+            let (local, domain) = address.split_at(1);
+            format!("{}{domain}", local.to_uppercase())
+        }
+        14..=17 => format!("{address} "),
+        18..=19 => format!(" {address}\u{a0}"),
+        20..=22 => format!("{address};"),
+        23..=24 => format!("{name} <{address}>"),
+        25 => format!("\"{name}\" <{address}>;"),
+        26 => format!("mailto:{address}"),
+        27 => format!("{address}\u{200b}"),
+        28 => format!("<{address}>"),
+        _ => address.to_owned(),
+    }
+}
+
+/// What stands in a cell where there is no address.
+pub(crate) fn no_address(address: &str, rng: &mut crate::rng::Rng) -> String {
+    let (local, domain) = address.split_once('@').unwrap_or((address, "postbox.example"));
+    match rng.below(14) {
+        0..=3 => String::new(),
+        4 => " ".to_owned(),
+        5 => "n/a".to_owned(),
+        6 => "-".to_owned(),
+        7 => "noemail@example.com".to_owned(),
+        8 => "test@test.example".to_owned(),
+        9 => local.to_owned(),
+        10 => format!("{local}@@{domain}"),
+        11 => format!("{local} @{domain}"),
+        12 => format!("{local}@localhost"),
+        _ => format!("{local}..x@{domain}"),
+    }
+}

@@ -1,0 +1,177 @@
+//! The five sources of the demo: each with the columns and the mess of the program that it comes from.
+
+use crate::Written;
+use crate::export::{Export, no_address, typed};
+use crate::people::{Person, World};
+use crate::rng::Rng;
+
+/// All sources.
+pub(crate) fn all(world: &World) -> Vec<(Written, Vec<u8>)> {
+    let (first_half, second_half) = plant_shop(world);
+    vec![
+        (Written { name: "exports/plant-shop-2025.csv", what: "orders in the plant shop, comma" }, first_half),
+        (
+            Written { name: "exports/plant-shop-2026.csv", what: "the same of this year, columns in another order" },
+            second_half,
+        ),
+        (
+            Written { name: "exports/guided-walks.csv", what: "bookings of guided walks, semicolon, one name column" },
+            guided_walks(world),
+        ),
+        (Written { name: "exports/gift-cards.tsv", what: "buyers of gift cards, tab" }, gift_cards(world)),
+        (
+            Written { name: "exports/volunteers.txt", what: "the volunteers' list, pipe, typed by hand" },
+            volunteers(world),
+        ),
+        (
+            Written { name: "exports/sign-ups.csv", what: "the sign-up form, with what people said about mailings" },
+            sign_ups(world),
+        ),
+    ]
+}
+
+/// The people of a source: so many of a thousand of the world, some of them twice, in an order of its own.
+fn visitors<'a>(world: &'a World, stream: u64, of_thousand: usize, rng: &mut Rng) -> Vec<&'a Person> {
+    let mut visitors: Vec<&Person> =
+        world.people.iter().filter(|person| world.is_among(person, stream, of_thousand)).collect();
+    let again: Vec<&Person> = visitors.iter().copied().filter(|_| rng.percent(6)).collect();
+    visitors.extend(again);
+    for end in (1..visitors.len()).rev() {
+        visitors.swap(end, rng.below(end + 1));
+    }
+    visitors
+}
+
+fn address_cell(person: &Person, rng: &mut Rng) -> String {
+    if rng.percent(3) {
+        return no_address(&person.address, rng);
+    }
+    typed(&person.address, &format!("{} {}", person.first, person.last), rng)
+}
+
+fn date(rng: &mut Rng, years: [usize; 2]) -> (usize, usize, usize) {
+    (years[0] + rng.below(years[1] - years[0] + 1), rng.below(12) + 1, rng.below(28) + 1)
+}
+
+fn plant_shop(world: &World) -> (Vec<u8>, Vec<u8>) {
+    let mut rng = world.rng(1);
+    let mut old = Export::new(',', "\r\n");
+    let mut new = Export::new(',', "\n");
+    old.row(["Email Address", "First Name", "Last Name", "Company", "Town", "Postcode", "First order", "Basket"]);
+    new.row(["First order", "Email Address", "Last Name", "First Name", "Town", "Postcode", "Company", "Basket"]);
+    const BASKETS: [&str; 5] = ["ferns", "roses, climbing", "bulbs; mixed", "12\" pots", "seeds\nand labels"];
+    for (index, person) in visitors(world, 11, 420, &mut rng).into_iter().enumerate() {
+        let address = address_cell(person, &mut rng);
+        let (year, month, day) = date(&mut rng, [2019, 2025]);
+        let ordered = format!("{year}-{month:02}-{day:02}");
+        let basket = *rng.one_of(&BASKETS);
+        let company = person.company.unwrap_or_default();
+        if index % 3 < 2 {
+            old.row([&address, person.first, person.last, company, person.town, &person.postcode, &ordered, basket]);
+        } else {
+            new.row([&ordered, &address, person.last, person.first, person.town, &person.postcode, company, basket]);
+        }
+        if index == 200 {
+            // Two exports were pasted together.
+            old.row([
+                "Email Address",
+                "First Name",
+                "Last Name",
+                "Company",
+                "Town",
+                "Postcode",
+                "First order",
+                "Basket",
+            ]);
+        }
+    }
+    old.row(["Total orders", "", "", "", "", "", "", ""]);
+    (old.bytes, new.bytes)
+}
+
+fn guided_walks(world: &World) -> Vec<u8> {
+    let mut rng = world.rng(2);
+    let mut export = Export::new(';', "\n");
+    export.line("\u{feff}Larkfold Garden: bookings of guided walks");
+    export.line("");
+    export.row(["Name", "E-mail", "Phone", "Walk", "Last visit"]);
+    const WALKS: [&str; 4] = ["Bluebells", "Orchard; by lantern", "Bats", "Moss and stone"];
+    for (index, person) in visitors(world, 12, 330, &mut rng).into_iter().enumerate() {
+        let address = address_cell(person, &mut rng);
+        let name = if rng.percent(15) {
+            format!("{}, {}", person.last, person.first)
+        } else {
+            format!("{} {}", person.first, person.last)
+        };
+        let (year, month, day) = date(&mut rng, [2023, 2025]);
+        let visited = format!("{day:02}.{month:02}.{year}");
+        let walk = *rng.one_of(&WALKS);
+        match index {
+            // Somebody deleted the last cells; somebody typed one delimiter too many.
+            97 => export.row([&*name, &address, &person.phone]),
+            160 => export.row([&*name, &address, &person.phone, walk, &visited, "brings a dog"]),
+            _ => export.row([&*name, &address, &person.phone, walk, &visited]),
+        }
+        if index % 140 == 139 {
+            export.line(";;;;");
+        }
+    }
+    export.bytes
+}
+
+fn gift_cards(world: &World) -> Vec<u8> {
+    let mut rng = world.rng(3);
+    let mut export = Export::new('\t', "\r\n");
+    export.row(["Card", "Given name", "Surname", "E-mail address", "Bought", "Value"]);
+    for (index, person) in visitors(world, 13, 260, &mut rng).into_iter().enumerate() {
+        let address = address_cell(person, &mut rng);
+        let (year, month, day) = date(&mut rng, [2024, 2025]);
+        let value = ["15", "25", "50", "100"][rng.below(4)];
+        let card = format!("GC{:05}", 40_000 + index);
+        export.row([&card, person.first, person.last, &address, &format!("{month}/{day}/{year}"), value]);
+    }
+    export.bytes
+}
+
+fn volunteers(world: &World) -> Vec<u8> {
+    let mut rng = world.rng(4);
+    let mut export = Export::new('|', "\n");
+    export.row(["Volunteer", "Contact", "Mobile", "Helps with", "Do not mail"]);
+    for person in visitors(world, 14, 90, &mut rng) {
+        let address = address_cell(person, &mut rng);
+        let name = format!("{} {}", person.first, person.last);
+        let helps = ["weeding", "café", "tours", "=plants+pots", "-"][rng.below(5)];
+        let stop = if world.is_among(person, 21, 60) { "yes" } else { ["", "no", ""][rng.below(3)] };
+        export.row([&*name, &address, &person.phone, helps, stop]);
+    }
+    let mut bytes = export.bytes;
+    bytes.pop(); // the last line has no end
+    bytes
+}
+
+fn sign_ups(world: &World) -> Vec<u8> {
+    let mut rng = world.rng(5);
+    let mut export = Export::new(',', "\n");
+    export.row(["id", "email", "first_name", "last_name", "status", "signed_up", "heard of us"]);
+    for (index, person) in visitors(world, 15, 380, &mut rng).into_iter().enumerate() {
+        let address = address_cell(person, &mut rng);
+        let (year, month, day) = date(&mut rng, [2022, 2026]);
+        let status = if world.is_among(person, 22, 70) {
+            "unsubscribed"
+        } else {
+            match rng.below(100) {
+                0..=2 => "pending",
+                3..=4 => "",
+                5 => "spam complaint",
+                6 => "bounced",
+                7 => "frozen",
+                _ => "subscribed",
+            }
+        };
+        let heard = ["a friend", "the \"Echo\"", "radio, mornings", ""][rng.below(4)];
+        let id = (10_001 + index).to_string();
+        let day = format!("{year}-{month:02}-{day:02}");
+        export.row([&id, &address, person.first, person.last, status, &day, heard]);
+    }
+    export.bytes
+}
