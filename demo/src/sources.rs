@@ -5,6 +5,10 @@ use crate::export::{Export, no_address, typed};
 use crate::people::{Person, World};
 use crate::rng::Rng;
 
+const BASKETS: [&str; 5] = ["ferns", "roses, climbing", "bulbs; mixed", "12\" pots", "seeds\nand labels"];
+
+const WALKS: [&str; 4] = ["Bluebells", "Orchard; by lantern", "Bats", "Moss and stone"];
+
 /// All sources.
 pub(crate) fn all(world: &World) -> Vec<(Written, Vec<u8>)> {
     let (first_half, second_half) = plant_shop(world);
@@ -59,7 +63,6 @@ fn plant_shop(world: &World) -> (Vec<u8>, Vec<u8>) {
     let mut new = Export::new(',', "\n");
     old.row(["Email Address", "First Name", "Last Name", "Company", "Town", "Postcode", "First order", "Basket"]);
     new.row(["First order", "Email Address", "Last Name", "First Name", "Town", "Postcode", "Company", "Basket"]);
-    const BASKETS: [&str; 5] = ["ferns", "roses, climbing", "bulbs; mixed", "12\" pots", "seeds\nand labels"];
     for (index, person) in visitors(world, 11, 420, &mut rng).into_iter().enumerate() {
         let address = address_cell(person, &mut rng);
         let (year, month, day) = date(&mut rng, [2019, 2025]);
@@ -95,7 +98,6 @@ fn guided_walks(world: &World) -> Vec<u8> {
     export.line("\u{feff}Larkfold Garden: bookings of guided walks");
     export.line("");
     export.row(["Name", "E-mail", "Phone", "Walk", "Last visit"]);
-    const WALKS: [&str; 4] = ["Bluebells", "Orchard; by lantern", "Bats", "Moss and stone"];
     for (index, person) in visitors(world, 12, 330, &mut rng).into_iter().enumerate() {
         let address = address_cell(person, &mut rng);
         let name = if rng.percent(15) {

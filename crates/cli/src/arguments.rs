@@ -45,7 +45,7 @@ pub struct Shared {
 
 #[derive(ValueEnum, Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Color {
-    /// Where the terminal has it and NO_COLOR is not set
+    /// Where the terminal has it and `NO_COLOR` is not set
     Auto,
     /// Always
     Always,

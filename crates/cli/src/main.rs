@@ -15,9 +15,9 @@ fn main() -> ExitCode {
     observe::listen_for_interrupts();
     let screen = render::Screen::new(&arguments.shared);
     let result = match arguments.command {
-        None => commands::start::start(),
+        None => Ok(commands::start::start()),
         Some(arguments::Command::Run(command)) => commands::run::run(command, &arguments.shared),
-        Some(arguments::Command::Clean(command)) => commands::clean::clean(command, &arguments.shared),
+        Some(arguments::Command::Clean(command)) => commands::clean::clean(&command, &arguments.shared),
         Some(arguments::Command::Demo(command)) => commands::demo::demo(&command, &arguments.shared),
     };
     finish::finish(result, &screen)

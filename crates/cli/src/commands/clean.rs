@@ -18,9 +18,9 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 /// Makes a job of the options and does it.
-pub fn clean(command: Clean, shared: &Shared) -> Result<Said, Error> {
+pub fn clean(command: &Clean, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
-    let job = job(&command)?;
+    let job = job(command)?;
     do_job(&job, command.dry_run, shared, &now, "the same command without --dry-run")
 }
 

@@ -7,6 +7,7 @@ pub mod tally;
 
 use crate::arguments::{Color, Shared};
 use anstyle::{AnsiColor, Style};
+use pebblebank_core::clean::blank::is_invisible;
 use std::io::IsTerminal;
 
 /// How to show things.
@@ -85,19 +86,16 @@ pub fn counted(count: u64, noun: &str) -> String {
     }
 }
 
-/// Text out of a file, safe for a terminal: control characters shown, and no longer than `most` characters.
+/// Text out of a file, safe for a terminal: control and invisible characters shown, and no longer than `most` characters.
 pub fn safe(text: &str, most: usize) -> String {
-    let shown: String = text
-        .chars()
-        .map(|c| match c {
-            '\n' | '\r' => '⏎',
-            '\t' => '→',
-            c if c.is_control() || ('\u{202A}'..='\u{202E}').contains(&c) || ('\u{2066}'..='\u{2069}').contains(&c) => {
-                '�'
-            }
-            c => c,
-        })
-        .collect();
+    let mut shown = String::with_capacity(text.len());
+    for c in text.chars() {
+        match c {
+            '\n' | '\r' => shown.push('⏎'),
+            c if c.is_control() || is_invisible(c) => shown.push_str(&format!("‹U+{:04X}›", c as u32)),
+            c => shown.push(c),
+        }
+    }
     if shown.chars().count() <= most {
         return shown;
     }

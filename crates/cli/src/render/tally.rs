@@ -119,7 +119,7 @@ fn meaning(reason: Reason) -> &'static str {
     match reason {
         Reason::Complained => "reported a mailing as unwanted",
         Reason::OptedOut => "said no, in a source or on a list",
-        Reason::NoConsent => "has not said yes, or in a word that is not known",
+        Reason::NoConsent => "pending, or a word about consent that is not known",
         Reason::DoNotContact => "on a do-not-contact list, by address or domain",
         Reason::Bounced => "mail to this address came back",
         Reason::AlreadySent => "has had this mailing",
@@ -142,7 +142,7 @@ fn suppression(tally: &Tally, screen: &Screen) -> String {
         ("Suppression list", Side::Left),
         ("entries", right),
         ("matched", right),
-        ("nobody", right),
+        ("matched nobody", right),
         ("persons held", right),
         ("reason", Side::Left),
     ]);
@@ -151,7 +151,7 @@ fn suppression(tally: &Tally, screen: &Screen) -> String {
         let cells = std::iter::once(safe(&list.name, 40)).chain(counts).chain([list.reason.name().to_owned()]);
         table.row(cells.collect());
     }
-    let explanation = "nobody: entries that no row matched. A person on two lists counts for both.";
+    let explanation = "matched nobody: entries that are in no source. A person on two lists counts for both.";
     format!("{}  {}\n", table.render(screen), screen.paint(Tone::Faint, explanation))
 }
 

@@ -194,7 +194,7 @@ impl AddressCleaner {
                     }
                 }
                 Some(other) if part.state == State::Usable || gravity(part.state) > gravity(other.state) => {
-                    chosen = Some(part)
+                    chosen = Some(part);
                 }
                 Some(_) => {}
                 None => chosen = Some(part),
@@ -312,7 +312,7 @@ fn plain_address(bytes: &[u8]) -> Option<Plain> {
     if misplaced_dots | misplaced_hyphens | masks.local_only & domain != 0 || domain_dots == 0 {
         return None;
     }
-    let last_label = domain & (u64::MAX << (63 - domain_dots.leading_zeros()));
+    let last_label = domain & (u64::MAX << domain_dots.ilog2());
     let has_letter = last_label & (masks.small | masks.capital) != 0;
     has_letter.then_some(Plain { at, has_capitals: masks.capital != 0 })
 }
@@ -576,9 +576,8 @@ fn canonical_form(text: String, rules: &mut Rules) -> String {
 
 /// Whether a cleaned text is an address; gives the domain as A-labels where it is written otherwise.
 fn judge(text: &str) -> Result<Option<String>, Fault> {
-    let (local, domain) = match text.rsplit_once('@') {
-        None => return Err(if text.contains(char::is_whitespace) { Fault::BlankInside } else { Fault::NoAtSign }),
-        Some(parts) => parts,
+    let Some((local, domain)) = text.rsplit_once('@') else {
+        return Err(if text.contains(char::is_whitespace) { Fault::BlankInside } else { Fault::NoAtSign });
     };
     if local.len() >= 2 && local.starts_with('"') && local.ends_with('"') {
         return Err(Fault::QuotedLocalPart);
@@ -596,9 +595,10 @@ fn judge(text: &str) -> Result<Option<String>, Fault> {
     if domain.starts_with('[') {
         return Err(Fault::NumericDomain);
     }
-    let ascii_domain = match domain.is_ascii() {
-        true => None,
-        false => Some(idna::domain_to_ascii_strict(domain).map_err(|_| Fault::DomainCharacter)?),
+    let ascii_domain = if domain.is_ascii() {
+        None
+    } else {
+        Some(idna::domain_to_ascii_strict(domain).map_err(|_| Fault::DomainCharacter)?)
     };
     judge_domain(ascii_domain.as_deref().unwrap_or(domain))?;
     let length = local.len() + 1 + ascii_domain.as_deref().unwrap_or(domain).len();
@@ -652,9 +652,6 @@ pub(crate) fn judge_domain(domain: &str) -> Result<(), Fault> {
 /// The A-labels of a domain, in lower case, where the text is one of two or more labels.
 pub fn domain(text: &str) -> Option<String> {
     let text = text.trim_matches(is_unseen).trim_end_matches(['.', ';', ',']);
-    let lower = match text.is_ascii() {
-        true => text.to_ascii_lowercase(),
-        false => idna::domain_to_ascii_strict(text).ok()?,
-    };
+    let lower = if text.is_ascii() { text.to_ascii_lowercase() } else { idna::domain_to_ascii_strict(text).ok()? };
     judge_domain(&lower).ok().map(|()| lower)
 }

@@ -66,7 +66,7 @@ impl SampleRecords {
     /// About how many records a file of so many bytes has, if it goes on like this.
     pub fn estimate(&self, file_bytes: u64) -> u64 {
         let sampled = self.chunk.bytes.len() as u64;
-        if sampled == 0 { 0 } else { self.len() as u64 * file_bytes / sampled }
+        (self.len() as u64 * file_bytes).checked_div(sampled).unwrap_or_default()
     }
 
     /// The values of a record.

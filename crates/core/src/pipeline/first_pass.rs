@@ -16,6 +16,7 @@ use crate::read::{Chunk, Line, Record, Records, cell};
 use crate::suppress::entry::{self, Entry};
 use crate::suppress::{HeldDomains, Mark};
 use crate::units::{ListId, RowNumber, SourceId};
+use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap};
 
 /// What was counted of one file.
@@ -212,7 +213,7 @@ fn read_list_chunk(
             read.counts.count(line);
             continue;
         }
-        let value = column.map_or(Default::default(), |column| cell::value(record.raw(column.0)));
+        let value = column.map_or(Cow::default(), |column| cell::value(record.raw(column.0)));
         let entry = entry::read(&value, cleaner);
         if !matches!(entry, Entry::Address(_)) {
             let line = judge_line(&record, &file.map.headers, file.table.has_header);
@@ -363,8 +364,8 @@ fn is_ascii_text(address: &Address) -> bool {
 }
 
 /// The value of the address column; empty where there is none.
-pub(super) fn address_value<'a>(map: &ColumnMap, record: &Record<'a>) -> std::borrow::Cow<'a, [u8]> {
-    map.column(Field::Email).map_or(Default::default(), |column| cell::value(record.raw(column.0)))
+pub(super) fn address_value<'a>(map: &ColumnMap, record: &Record<'a>) -> Cow<'a, [u8]> {
+    map.column(Field::Email).map_or(Cow::default(), |column| cell::value(record.raw(column.0)))
 }
 
 /// One row of a source, being read.

@@ -238,7 +238,7 @@ fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     let required = required.map(|field| ("the requirement".to_owned(), ColumnRef::Field(*field)));
     for (whose, column) in wanted.chain(required) {
         let is_there = |file: &&OpenFile<SourceId>| ValueSource::new(&column, &file.map, false) != ValueSource::Nothing;
-        if !filled.is_empty() && !filled.iter().any(|file| is_there(&file)) {
+        if !filled.is_empty() && !filled.iter().any(is_there) {
             return Err(no_such_column(&whose, &column, &filled));
         }
     }

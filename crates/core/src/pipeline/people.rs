@@ -88,7 +88,7 @@ impl People {
             return Err(too_many("entries of suppression lists"));
         }
         match list.entry_numbers.last_mut() {
-            Some(last) if last.end == first => last.end = self.entries as u32,
+            Some(numbers) if numbers.end == first => numbers.end = self.entries as u32,
             _ => list.entry_numbers.push(first..self.entries as u32),
         }
         hashes.iter().zip(first..).try_for_each(|(hash, entry)| self.keys.add(*hash, Role::Entry, entry))

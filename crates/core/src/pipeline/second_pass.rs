@@ -292,18 +292,15 @@ impl<'b> ChunkRows<'_, 'b> {
             }
             Standing::Free(cleared) => {
                 self.count_person(self.pass.settled.marks_of(row));
-                match self.fault(record, address) {
-                    Some((reason, details)) => {
-                        if reason == Reason::LayoutViolation {
-                            self.note_violation(number, &details);
-                        }
-                        self.set_aside(number, reason, &details, record);
-                        people_index::Fate::SetAside(reason)
+                if let Some((reason, details)) = self.fault(record, address) {
+                    if reason == Reason::LayoutViolation {
+                        self.note_violation(number, &details);
                     }
-                    None => {
-                        self.written(number, cleared, record, address);
-                        people_index::Fate::Written
-                    }
+                    self.set_aside(number, reason, &details, record);
+                    people_index::Fate::SetAside(reason)
+                } else {
+                    self.written(number, cleared, record, address);
+                    people_index::Fate::Written
                 }
             }
         };

@@ -32,10 +32,7 @@ pub enum RecordEnd {
 pub fn split_record(bytes: &[u8], start: usize, dialect: Dialect, is_whole: bool, ends: &mut Vec<u32>) -> RecordEnd {
     let mut at = start;
     loop {
-        let end = match cell_end(bytes, at, start, dialect, is_whole) {
-            Some(end) => end,
-            None => return RecordEnd::NeedsMore,
-        };
+        let Some(end) = cell_end(bytes, at, start, dialect, is_whole) else { return RecordEnd::NeedsMore };
         ends.push(end as u32);
         if bytes[end] == dialect.line_end {
             return RecordEnd::At(end + 1);
@@ -51,8 +48,7 @@ fn cell_end(bytes: &[u8], start: usize, record: usize, dialect: Dialect, is_whol
             Closing::At { place, holds_line_end } => {
                 let rest = &bytes[place + 1..];
                 match rest {
-                    [] if !is_whole => return None,
-                    [b'\r'] if !is_whole => return None,
+                    [] | [b'\r'] if !is_whole => return None,
                     [next, ..] if *next == dialect.delimiter || *next == dialect.line_end => return Some(place + 1),
                     [b'\r', next, ..] if *next == dialect.line_end => return Some(place + 2),
                     _ if holds_line_end => {}

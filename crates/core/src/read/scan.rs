@@ -4,6 +4,7 @@
 //! inside quotes are those with an odd number of quotes at or before them (RFC 4180, section 2). What
 //! is not regular (a quote inside an unquoted cell, text after a closing quote, a quoted cell of very
 //! many lines) is noticed here and left to [`super::record`], which is the definition.
+#![allow(clippy::inline_always)] // the masks must stay in registers across the blocks of one loop
 
 use super::dialect::{Dialect, QUOTE};
 use super::record::MAX_QUOTED_LINES;
@@ -83,6 +84,7 @@ pub fn inspect_quotes(bytes: &[u8], dialect: Dialect) -> Quotes {
 }
 
 /// What one block must know of the block before it.
+#[allow(clippy::struct_excessive_bools)] // one bit each, carried over the edge of a block
 struct QuoteCarry {
     /// All ones where the block before ended inside quotes.
     inside: u64,

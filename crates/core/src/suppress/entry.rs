@@ -17,7 +17,7 @@ pub enum Entry<'a> {
 
 /// Reads an entry: an address, `@hotel.example` or `hotel.example`.
 pub fn read<'a>(value: &'a [u8], cleaner: &'a mut AddressCleaner) -> Entry<'a> {
-    if !value.iter().any(|byte| *byte == b'@') || value.trim_ascii_start().starts_with(b"@") {
+    if !value.contains(&b'@') || value.trim_ascii_start().starts_with(b"@") {
         let text = String::from_utf8_lossy(value);
         let name = text.trim_start_matches(crate::clean::blank::is_unseen);
         if let Some(domain) = address::domain(name.strip_prefix('@').unwrap_or(name)) {

@@ -340,13 +340,12 @@ fn sync_folder(folder: &Path) {
 /// Completes the set of a run that was killed while it put its outputs in place. Says whether there was one.
 pub fn complete_interrupted(journal: &Path) -> Result<bool> {
     let Ok(text) = std::fs::read(journal) else { return Ok(false) };
-    let document: Journal = match serde_json::from_slice(&text) {
-        Ok(document) => document,
-        Err(_) => {
-            let what = "an earlier run left a journal here that cannot be read";
-            return Err(Error::new(ErrorKind::Output, what, "look at the files beside it, then delete the journal")
-                .in_file(journal));
-        }
+    let document: Journal = if let Ok(document) = serde_json::from_slice(&text) {
+        document
+    } else {
+        let what = "an earlier run left a journal here that cannot be read";
+        return Err(Error::new(ErrorKind::Output, what, "look at the files beside it, then delete the journal")
+            .in_file(journal));
     };
     if document.schema != JOURNAL_SCHEMA {
         let what = format!("an earlier run left a journal of another version ({})", document.schema);

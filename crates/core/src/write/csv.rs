@@ -57,9 +57,9 @@ impl CsvBuffer {
             return self.defused(value);
         }
         if needs_quotes(value) {
-            self.quoted(value)
+            self.quoted(value);
         } else {
-            self.bytes.extend_from_slice(value)
+            self.bytes.extend_from_slice(value);
         }
         self.bytes.push(b',');
     }
@@ -143,9 +143,9 @@ impl CsvBuffer {
     fn defused(&mut self, value: &[u8]) {
         let defused = [b"'", value].concat();
         if needs_quotes(&defused) {
-            self.quoted(&defused)
+            self.quoted(&defused);
         } else {
-            self.bytes.extend_from_slice(&defused)
+            self.bytes.extend_from_slice(&defused);
         }
         self.bytes.push(b',');
     }

@@ -73,8 +73,9 @@ impl AllColumns {
     /// The header of a receipt file: its own columns, then these.
     pub fn header(&self, own: &[&str]) -> Vec<u8> {
         let mut header = CsvBuffer::new(Defusing::On);
-        own.iter().for_each(|name| header.value(name.as_bytes()));
-        self.columns.iter().for_each(|column| header.value(column.name().as_bytes()));
+        for name in own.iter().copied().chain(self.columns.iter().map(ColumnRef::name)) {
+            header.value(name.as_bytes());
+        }
         if self.has_surplus {
             header.value(SURPLUS.as_bytes());
         }
