@@ -41,7 +41,7 @@ fn job(command: &Clean) -> Result<Job> {
         sources: sources(&command.files, &columns),
         suppress: Vec::new(),
         require: requirement(command)?,
-        writes: vec![Write { file: command.output.clone(), layout }],
+        writes: vec![Write { file: command.output.clone(), shown: command.output.display().to_string(), layout }],
         guards: Guards::default(),
         receipt: command.receipt.clone(),
         set_aside: (!in_receipt).then_some(set_aside),
@@ -49,17 +49,18 @@ fn job(command: &Clean) -> Result<Job> {
     })
 }
 
-/// Each file is a source, named by its stem; the same stem twice goes by the whole path.
+/// Each file is a source, named by its stem; where stems are the same, by its place among the files too.
 fn sources(files: &[PathBuf], columns: &ColumnWishes) -> Vec<Source> {
     let stem = |file: &Path| match file.file_stem() {
         Some(stem) if file.as_os_str() != STDIN_NAME => stem.to_string_lossy().into_owned(),
         _ => "standard input".to_owned(),
     };
-    let is_only = |name: &str| files.iter().filter(|file| stem(file).eq_ignore_ascii_case(name)).count() == 1;
-    let source = |file: &PathBuf| {
+    let is_only =
+        |name: &str| files.iter().filter(|file| stem(file).to_lowercase() == name.to_lowercase()).count() == 1;
+    let source = |(place, file): (usize, &PathBuf)| {
         let name = stem(file);
         Source {
-            name: if is_only(&name) { name } else { file.display().to_string() },
+            name: if is_only(&name) { name } else { format!("{name} (file {})", place + 1) },
             read: ReadFiles {
                 files: vec![FilePattern::literal(file.clone())],
                 columns: columns.clone(),
@@ -67,7 +68,7 @@ fn sources(files: &[PathBuf], columns: &ColumnWishes) -> Vec<Source> {
             },
         }
     };
-    files.iter().map(source).collect()
+    files.iter().enumerate().map(source).collect()
 }
 
 fn field(name: &str, option: &str) -> Result<Field> {

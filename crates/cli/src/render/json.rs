@@ -9,6 +9,7 @@ pub fn finished(finished: &Finished) -> String {
     let mut document = serde_json::to_value(&finished.tally).unwrap_or_default();
     if let Value::Object(document) = &mut document {
         document.insert("tripped_guards".to_owned(), json!(finished.tripped));
+        document.insert("import_files".to_owned(), json!(finished.imports));
         document.insert("receipt".to_owned(), json!(finished.receipt));
         document.insert("set_aside_file".to_owned(), json!(finished.set_aside));
         document.insert("completed_earlier_run".to_owned(), json!(finished.completed_earlier));

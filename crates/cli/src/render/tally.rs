@@ -38,7 +38,7 @@ pub fn finished(finished: &Finished, again: &str, screen: &Screen) -> String {
 
 fn headline(finished: &Finished, screen: &Screen) -> String {
     let tally = &finished.tally;
-    let files: Vec<&str> = tally.written.iter().map(|file| file.file.as_str()).collect();
+    let files: Vec<String> = finished.imports.iter().map(|file| file.display().to_string()).collect();
     let contacts = counted(tally.all.written, "contact");
     let (tone, text) = match tally.outcome {
         Outcome::Written => (Tone::Good, format!("{contacts} written to {}", files.join(", "))),
@@ -216,8 +216,8 @@ fn preview(finished: &Finished, screen: &Screen) -> String {
 fn where_to_look(finished: &Finished, again: &str, screen: &Screen) -> String {
     let mut rows: Vec<(String, String)> = Vec::new();
     if finished.tally.outcome == Outcome::Written {
-        for file in &finished.tally.written {
-            rows.push((file.file.clone(), format!("{} to import", counted(file.rows, "contact"))));
+        for (path, file) in finished.imports.iter().zip(&finished.tally.written) {
+            rows.push((path.display().to_string(), format!("{} to import", counted(file.rows, "contact"))));
         }
     }
     if let Some(file) = &finished.set_aside {

@@ -150,9 +150,9 @@ impl AddressCleaner {
                 Some([]) => return Address { rules: rules_of_nothing(value), ..Address::BLANK },
                 Some(shown) => match plain_address(shown) {
                     Some(plain) => (shown, plain),
-                    None => return self.clean_unusual(value),
+                    None => return self.clean_carefully(value),
                 },
-                None => return self.clean_unusual(value),
+                None => return self.clean_carefully(value),
             },
         };
         let text = if plain.has_capitals {
@@ -168,9 +168,10 @@ impl AddressCleaner {
         Address { state, text, identity: text, rules, further: &[], at: plain.at }
     }
 
-    /// The careful way, for whatever is not plain ASCII and valid as it stands.
+    /// The careful way, for whatever is not plain ASCII and valid as it stands. Where the quick one decides,
+    /// this one finds the same.
     #[cold]
-    fn clean_unusual(&mut self, value: &[u8]) -> Address<'_> {
+    pub fn clean_carefully(&mut self, value: &[u8]) -> Address<'_> {
         self.further.clear();
         let typed = String::from_utf8_lossy(value);
         if is_blank(&typed) {

@@ -348,7 +348,8 @@ impl Reader<'_> {
     }
 
     fn write(&self, part: WritePart, layouts: &BTreeMap<String, Layout>, today: &str) -> Result<Write> {
-        let file = self.folder.join(part.file.replace("{date}", today));
+        let shown = part.file.replace("{date}", today);
+        let file = self.folder.join(&shown);
         let layout = match part.layout {
             None => None,
             Some(name) => Some(match layouts.get(&name) {
@@ -359,7 +360,7 @@ impl Reader<'_> {
                 None => return Err(self.unknown_layout(&name, layouts)),
             }),
         };
-        Ok(Write { file, layout })
+        Ok(Write { file, shown, layout })
     }
 
     fn unknown_layout(&self, name: &str, layouts: &BTreeMap<String, Layout>) -> Error {

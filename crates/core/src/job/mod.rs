@@ -8,7 +8,7 @@ pub mod memory;
 pub mod pattern;
 
 pub use layout::{Content, Layout, LayoutColumn, OnViolation, Template};
-pub use pattern::FilePattern;
+pub use pattern::{FilePattern, FoundFile};
 
 use crate::columns::Field;
 use crate::columns::mapping::ColumnWishes;
@@ -101,6 +101,8 @@ impl Requirement {
 pub struct Write {
     /// Where to.
     pub file: PathBuf,
+    /// As receipts name it.
+    pub shown: String,
     /// The shape; none for the known fields that any source has, then the extra columns.
     pub layout: Option<Layout>,
 }

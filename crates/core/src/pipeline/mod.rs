@@ -53,6 +53,8 @@ pub struct Finished {
     pub tally: Tally,
     /// The guards that stopped it; empty where none did.
     pub tripped: Vec<TrippedGuard>,
+    /// The import files, where they are put in place.
+    pub imports: Vec<PathBuf>,
     /// The receipt that was left, if any; its name ends with `.stopped` where a guard stopped the run.
     pub receipt: Option<PathBuf>,
     /// The file of rows set aside outside a receipt, if any.
@@ -96,7 +98,15 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     observer.progress(Progress { stage: Stage::Placing, bytes: 0, bytes_in_all: 0, rows: tally.all.read });
     let documents = reports.documents(&tally, setting);
     let placed = outputs.place(tally.outcome, &documents, &journal)?;
-    Ok(Finished { tally, tripped, receipt: placed.receipt, set_aside: placed.set_aside, preview, completed_earlier })
+    Ok(Finished {
+        tally,
+        tripped,
+        imports: job.writes.iter().map(|write| write.file.clone()).collect(),
+        receipt: placed.receipt,
+        set_aside: placed.set_aside,
+        preview,
+        completed_earlier,
+    })
 }
 
 /// What the first pass counted.

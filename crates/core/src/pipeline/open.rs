@@ -91,8 +91,8 @@ struct Found {
 fn open_inputs(read: &ReadFiles, spool_folder: &Path, observer: &dyn Observer) -> Result<Vec<Found>> {
     let mut found = Vec::new();
     for pattern in &read.files {
-        for path in pattern.files()? {
-            let input = Input::open(&path, spool_folder, observer)?;
+        for file in pattern.files()? {
+            let input = Input::open(&file, spool_folder, observer)?;
             found.push(Found { input, by_pattern: pattern.is_pattern() });
         }
     }

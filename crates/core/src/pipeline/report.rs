@@ -129,7 +129,7 @@ impl Reports<'_> {
             ));
             findings.extend(ragged(
                 "long-rows",
-                "more cells than the header; the surplus is kept in a column of its own",
+                "more cells than the header; perhaps they are shifted by a delimiter too many",
                 &name,
                 &counts.long_rows,
             ));
@@ -206,11 +206,7 @@ fn file_tally<Owner>(file: &OpenFile<Owner>, counts: &FileCounts) -> FileTally {
 }
 
 fn write_tally((write, rows): (&crate::job::Write, u64)) -> WriteTally {
-    WriteTally {
-        file: write.file.display().to_string(),
-        layout: write.layout.as_ref().map(|layout| layout.name.clone()),
-        rows,
-    }
+    WriteTally { file: write.shown.clone(), layout: write.layout.as_ref().map(|layout| layout.name.clone()), rows }
 }
 
 fn ragged(code: &'static str, what: &str, file: &str, met: &Met) -> Option<Finding> {

@@ -44,6 +44,7 @@ pub struct ChunkReader<R> {
     dialect: Dialect,
     /// Read, but belonging to the next chunk.
     rest: Vec<u8>,
+    chunk_bytes: usize,
     is_begun: bool,
     at_end: bool,
     chunks: u64,
@@ -59,12 +60,19 @@ impl<R: Read> ChunkReader<R> {
             name: name.to_path_buf(),
             dialect,
             rest: Vec::new(),
+            chunk_bytes: CHUNK_BYTES,
             is_begun: false,
             at_end: false,
             chunks: 0,
             bytes_read: 0,
             hasher: fingerprint.then(blake3::Hasher::new),
         }
+    }
+
+    /// The same with chunks of about so many bytes, at least those of a byte order mark.
+    #[must_use]
+    pub fn with_chunk_bytes(self, chunk_bytes: usize) -> Self {
+        ChunkReader { chunk_bytes: chunk_bytes.max(BYTE_ORDER_MARK.len()), ..self }
     }
 
     /// How many bytes were read so far.
@@ -82,7 +90,7 @@ impl<R: Read> ChunkReader<R> {
         buffer.clear();
         buffer.extend_from_slice(&self.rest);
         self.rest.clear();
-        let mut wanted = CHUNK_BYTES;
+        let mut wanted = self.chunk_bytes;
         loop {
             self.fill(&mut buffer, wanted)?;
             if buffer.is_empty() {

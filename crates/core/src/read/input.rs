@@ -5,6 +5,7 @@
 
 use super::chunk::CHUNK_BYTES;
 use crate::error::{Error, ErrorKind, Result};
+use crate::job::pattern::FoundFile;
 use crate::observe::Observer;
 use memchr::memchr;
 use std::fs::File;
@@ -21,6 +22,7 @@ pub const STDIN_NAME: &str = "-";
 #[derive(Debug)]
 pub struct Input {
     path: PathBuf,
+    shown: String,
     content: Content,
     /// Its size when it was opened first.
     pub bytes: u64,
@@ -34,9 +36,10 @@ enum Content {
 
 impl Input {
     /// Opens the file at `path`; `-` is standard input. What must be spooled goes into `spool_folder`.
-    pub fn open(path: &Path, spool_folder: &Path, observer: &dyn Observer) -> Result<Input> {
+    pub fn open(found: &FoundFile, spool_folder: &Path, observer: &dyn Observer) -> Result<Input> {
+        let path = found.path.as_path();
         if path.as_os_str() == STDIN_NAME {
-            return Input::spool(path, std::io::stdin().lock(), spool_folder, observer);
+            return Input::spool(found, std::io::stdin().lock(), spool_folder, observer);
         }
         let fail = |cause: std::io::Error| Error::unreadable(path, &cause);
         let metadata = std::fs::metadata(path).map_err(fail)?;
@@ -45,13 +48,14 @@ impl Input {
         }
         let file = File::open(path).map_err(fail)?;
         if !metadata.is_file() {
-            return Input::spool(path, file, spool_folder, observer);
+            return Input::spool(found, file, spool_folder, observer);
         }
         let handle = same_file::Handle::from_file(file).map_err(fail)?;
-        Ok(Input { path: path.to_path_buf(), content: Content::File(handle), bytes: metadata.len() })
+        let content = Content::File(handle);
+        Ok(Input { path: path.to_path_buf(), shown: found.shown.clone(), content, bytes: metadata.len() })
     }
 
-    fn spool(name: &Path, mut from: impl Read, folder: &Path, observer: &dyn Observer) -> Result<Input> {
+    fn spool(found: &FoundFile, mut from: impl Read, folder: &Path, observer: &dyn Observer) -> Result<Input> {
         let spool_failed = |cause: std::io::Error| Error::unwritable(folder, &cause);
         let mut spool = tempfile::tempfile_in(folder).map_err(spool_failed)?;
         let mut buffer = vec![0; CHUNK_BYTES];
@@ -67,10 +71,11 @@ impl Input {
                     bytes += count as u64;
                 }
                 Err(cause) if cause.kind() == std::io::ErrorKind::Interrupted => {}
-                Err(cause) => return Err(Error::unreadable(name, &cause)),
+                Err(cause) => return Err(Error::unreadable(&found.path, &cause)),
             }
         }
-        Ok(Input { path: name.to_path_buf(), content: Content::Spooled(spool), bytes })
+        let content = Content::Spooled(spool);
+        Ok(Input { path: found.path.clone(), shown: found.shown.clone(), content, bytes })
     }
 
     /// The path as the user gave it.
@@ -78,9 +83,9 @@ impl Input {
         &self.path
     }
 
-    /// The path as text, for receipts and tables.
+    /// As receipts and tables name it.
     pub fn name(&self) -> String {
-        if self.path.as_os_str() == STDIN_NAME { "standard input".to_owned() } else { self.path.display().to_string() }
+        self.shown.clone()
     }
 
     /// Whether `path`, by whatever spelling or link, leads to this file.

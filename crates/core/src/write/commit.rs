@@ -90,11 +90,12 @@ impl StagedFolder {
     pub fn create(target: &Path, placement: Placement) -> Result<StagedFolder> {
         refuse_existing(target, placement)?;
         let fail = |cause: std::io::Error| Error::unwritable(target, &cause);
-        let folder = tempfile::Builder::new()
-            .prefix(&staging_prefix(target))
-            .suffix(".part")
-            .tempdir_in(folder_of(target))
-            .map_err(fail)?;
+        let prefix = staging_prefix(target);
+        let mut builder = tempfile::Builder::new();
+        builder.prefix(&prefix).suffix(".part");
+        #[cfg(unix)]
+        builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o700));
+        let folder = builder.tempdir_in(folder_of(target)).map_err(fail)?;
         Ok(StagedFolder { folder, files: Vec::new(), target: target.to_path_buf(), placement })
     }
 

@@ -1,0 +1,180 @@
+//! Bad input: what is said, with which exit status, and that no output was touched.
+
+mod common;
+
+use common::{Desk, job_with};
+use rstest::rstest;
+
+const SHOP: &str = "email,first_name\nida@post.example,Ida\n";
+
+/// Runs, expects a status and words, and that nothing appeared or changed.
+fn refused(desk: &Desk, arguments: &[&str], status: i32, words: &[&str]) {
+    let before = desk.names();
+    let ran = desk.run(arguments);
+    assert_eq!(ran.status, status, "{arguments:?}\n{}{}", ran.stdout, ran.stderr);
+    for word in words {
+        assert!(ran.stderr.contains(word), "no \"{word}\" in\n{}", ran.stderr);
+    }
+    assert!(ran.stderr.contains("to do:"), "every error says what to do:\n{}", ran.stderr);
+    assert_eq!(desk.names(), before, "nothing appears");
+    let error: serde_json::Value = serde_json::from_str(&desk.run(&[arguments, &["--json"]].concat()).stdout).unwrap();
+    assert_eq!((&error["schema"], &error["exit_status"]), (&"pebblebank/error/1".into(), &status.into()));
+}
+
+#[rstest]
+#[case::missing("missing.csv", &["missing.csv", "no such file"])]
+#[case::a_folder("folder", &["folder", "a folder, not a file"])]
+#[case::a_workbook("book.csv", &["book.csv", "workbook", "save it as CSV"])]
+#[case::binary("image.csv", &["image.csv", "not text"])]
+#[case::utf_16("wide.csv", &["wide.csv", "UTF-16"])]
+#[case::bytes_that_are_not_utf_8("latin.csv", &["latin.csv, row 3", "not UTF-8"])]
+#[case::no_addresses("names.csv", &["names.csv", "no column", "\"Given\", \"Family\"", "--field"])]
+#[case::two_address_columns("gift.csv", &["gift.csv", "several columns hold addresses", "\"Buyer email\", \"Recipient email\""])]
+#[case::yes_to_what("maybe.csv", &["maybe.csv, row 2, column \"consent\"", "yes or no", "--yes-means"])]
+fn a_file_that_cannot_be_taken(#[case] file: &str, #[case] words: &[&str]) {
+    let desk = Desk::with(&[
+        ("shop.csv", SHOP),
+        ("folder/x.csv", SHOP),
+        ("names.csv", "Given,Family\nIda,Moss\n"),
+        ("gift.csv", "User email,Business email\na@x.example,b@x.example\n"),
+        ("maybe.csv", "email,consent\nida@post.example,yes\n"),
+    ]);
+    desk.file("gift.csv", "Billing email,Work email\na@x.example,b@x.example\n");
+    desk.file("book.csv", b"PK\x03\x04rest");
+    desk.file("image.csv", b"\x89PNG\x00\x00");
+    desk.file("wide.csv", b"\xFF\xFEe\x00m\x00");
+    desk.file("latin.csv", b"email,name\na@x.example,Ida\nb@x.example,Jos\xE9\n");
+    let words: Vec<&str> = words
+        .iter()
+        .map(|word| match *word {
+            "\"Buyer email\", \"Recipient email\"" => "\"Billing email\", \"Work email\"",
+            word => word,
+        })
+        .collect();
+    refused(&desk, &["clean", "shop.csv", file, "-o", "out.csv"], 1, &words);
+}
+
+#[rstest]
+#[case::no_folder("no/such/out.csv", 1, &["no/such", "does not exist"])]
+#[case::a_file_for_a_folder("shop.csv/out.csv", 1, &["does not exist"])]
+#[case::a_folder_for_a_file("folder", 1, &["this is a folder"])]
+#[case::standard_output("-", 2, &["standard output"])]
+fn an_output_that_cannot_be_written(#[case] output: &str, #[case] status: i32, #[case] words: &[&str]) {
+    let desk = Desk::with(&[("shop.csv", SHOP), ("folder/x", "")]);
+    refused(&desk, &["clean", "shop.csv", "-o", output, "--replace"], status, words);
+}
+
+#[test]
+fn a_receipt_never_replaces_what_is_no_receipt() {
+    let desk = Desk::with(&[("shop.csv", SHOP), ("photos/garden.png", "")]);
+    refused(&desk, &["clean", "shop.csv", "-o", "out.csv", "--receipt", "photos", "--replace"], 1, &["not a receipt"]);
+    assert!(desk.has("photos/garden.png"));
+}
+
+#[test]
+fn the_same_file_given_twice() {
+    let desk = Desk::with(&[
+        ("shop.csv", SHOP),
+        ("job.toml", &job_with("[[suppress]]\nname = \"stop\"\nfiles = [\"./shop.csv\"]")),
+    ]);
+    std::fs::hard_link(desk.path("shop.csv"), desk.path("other.csv")).unwrap();
+    refused(&desk, &["clean", "shop.csv", "shop.csv", "-o", "out.csv"], 2, &["shop.csv", "given twice"]);
+    refused(
+        &desk,
+        &["clean", "shop.csv", "other.csv", "-o", "out.csv"],
+        2,
+        &["other.csv", "the same file as shop.csv"],
+    );
+    refused(&desk, &["run", "job.toml"], 2, &["the same file as shop.csv"]);
+}
+
+#[rstest]
+#[case::unknown_key("[job]\nname = \"x\"\n[[source]]\nname = \"a\"\nfils = [\"a.csv\"]\n", &["line 5: fils = [\"a.csv\"]", "unknown key fils", "did you mean files?"])]
+#[case::unknown_part("[job]\nname = \"x\"\n[supress]\nname = \"a\"\n", &["line 3", "unknown key supress", "did you mean suppress?"])]
+#[case::unknown_value("[job]\nname = \"x\"\n[[suppress]]\nname = \"s\"\nfiles = [\"s\"]\nreason = \"bounce\"\n", &["line 6", "unknown value bounce", "did you mean bounced?"])]
+#[case::a_reason_not_for_lists("[job]\nname = \"x\"\n[[suppress]]\nname = \"s\"\nfiles = [\"s\"]\nreason = \"missing-field\"\n", &["line 6", "no reason for a suppression list"])]
+#[case::unknown_field("[job]\nname = \"x\"\n[require]\nfields = [\"frist_name\"]\n", &["line 4", "unknown field frist_name", "did you mean first_name?"])]
+#[case::unknown_layout("[job]\nname = \"x\"\n[[write]]\nfile = \"o.csv\"\nlayout = \"leter\"\n[layout.letter]\ncolumns = [{ name = \"To\", from = \"email\" }]\n", &["line 5", "no layout leter", "did you mean letter?"])]
+#[case::half_a_template("[job]\nname = \"x\"\n[layout.l]\ncolumns = [{ name = \"To\", from = \"{email\" }]\n", &["line 4", "brace"])]
+#[case::not_toml("[job\nname = \"x\"\n", &["line 1"])]
+#[case::no_source("[job]\nname = \"x\"\n", &["no source", "[[source]]"])]
+#[case::other_keys("[job]\nname = \"x\"\n[person]\nsame = [\"phone\"]\n", &["line 4", "same = [\"email\"]"])]
+#[case::no_share("[job]\nname = \"x\"\n[guard]\nset_aside_at_most = \"lots\"\n", &["line 4", "40%"])]
+fn a_job_file_that_cannot_be_read(#[case] job: &str, #[case] words: &[&str]) {
+    let desk = Desk::with(&[("job.toml", job)]);
+    refused(&desk, &["run", "job.toml"], 2, &[&["job.toml"], words].concat());
+}
+
+#[rstest]
+#[case::a_header_that_is_not_there("columns = { city = \"Twon\" }", "Town", &["shop.csv", "no column \"Twon\"", "did you mean \"Town\"?"])]
+#[case::a_pattern_for_nothing("", "none-*.csv", &["none-*.csv", "no file fits"])]
+fn a_job_that_does_not_fit_its_files(#[case] source: &str, #[case] word: &str, #[case] words: &[&str]) {
+    let desk = Desk::with(&[("shop.csv", "email,Town\na@x.example,Larkfold\n")]);
+    let job = job_with("").replace("[[write]]", &format!("{source}\n[[write]]"));
+    desk.file("job.toml", if word.contains('*') { job.replace("shop.csv", word) } else { job });
+    refused(&desk, &["run", "job.toml"], 1, words);
+}
+
+#[test]
+fn a_layout_that_names_a_column_that_no_source_has() {
+    let desk = Desk::with(&[("shop.csv", "email,Basket\na@x.example,ferns\n")]);
+    refused(
+        &desk,
+        &["clean", "shop.csv", "-o", "out.csv", "--columns", "email,Baskets"],
+        1,
+        &["\"Baskets\"", "did you mean \"Basket\"?"],
+    );
+    refused(
+        &desk,
+        &["clean", "shop.csv", "-o", "out.csv", "--require", "phone"],
+        1,
+        &["\"phone\"", "--field \"phone=…\""],
+    );
+    refused(
+        &desk,
+        &["clean", "shop.csv", "-o", "out.csv", "--field", "mail=Basket"],
+        2,
+        &["unknown field mail", "did you mean email?"],
+    );
+}
+
+#[test]
+fn too_little_memory_is_said_at_once() {
+    let rows = "ida@post.example\n".repeat(2_000_000);
+    let desk = Desk::with(&[("shop.csv", &format!("email\n{rows}"))]);
+    refused(&desk, &["clean", "shop.csv", "-o", "out.csv", "--memory", "64MiB"], 1, &["64 MiB", "--memory \""]);
+}
+
+#[test]
+fn a_guard_stops_the_run_and_leaves_a_receipt_to_look_at() {
+    let guard = job_with("[guard]\nset_aside_at_most = \"40%\"");
+    let desk = Desk::with(&[("shop.csv", "email\na@x.example\nbroken\n\"\"\n-\n"), ("job.toml", &guard)]);
+    let ran = desk.run(&["run", "job.toml"]);
+    assert_eq!(ran.status, 3, "{}", ran.stderr);
+    assert!(
+        ran.stdout.contains("66.7% of the contacts would be set aside, and the job allows 40.0%"),
+        "{}",
+        ran.stdout
+    );
+    assert_eq!(desk.names(), ["fair.receipt.stopped", "job.toml", "shop.csv"]);
+    assert_eq!(desk.sheet("fair.receipt.stopped/set-aside.csv").rows.len(), 2);
+}
+
+#[test]
+fn a_row_of_a_million_commas_and_an_empty_file_are_no_trouble() {
+    let desk = Desk::with(&[
+        ("shop.csv", &format!("email,x\na@x.example{}\nb@x.example,\n", ",".repeat(1_000_000))),
+        ("empty.csv", ""),
+    ]);
+    let tally = desk.json(&["clean", "shop.csv", "empty.csv", "-o", "out.csv"]);
+    assert_eq!(tally["all"]["written"], 2);
+    assert!(tally["findings"].as_array().unwrap().iter().any(|finding| finding["code"] == "empty-file"));
+}
+
+#[test]
+fn wrong_use_of_the_command_line_is_status_2() {
+    let desk = Desk::new();
+    assert_eq!(desk.run(&["clean", "a.csv"]).status, 2);
+    assert_eq!(desk.run(&["tidy"]).status, 2);
+    assert_eq!(desk.run(&["clean", "a.csv", "-o", "b.csv", "--memory", "plenty"]).status, 2);
+}

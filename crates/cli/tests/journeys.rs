@@ -1,0 +1,153 @@
+//! Whole journeys: what a user types, and what comes of it.
+
+mod common;
+
+use common::Desk;
+
+#[test]
+fn pebblebank_alone_says_what_to_do_first_in_ten_lines() {
+    let ran = Desk::new().done(&[]);
+    assert!(ran.stdout.lines().count() <= 10, "{}", ran.stdout);
+    assert!(ran.stdout.contains("pebblebank demo") && ran.stdout.contains("pebblebank run JOB.toml"));
+}
+
+#[test]
+fn clean_merges_files_of_different_shapes_into_one() {
+    let desk = Desk::with(&[
+        ("shop.csv", "Email Address,First Name,Surname,Basket\r\nIDA@post.example,Ida,Moss,\"ferns, small\"\r\n"),
+        ("walks.csv", "Name;E-mail;Walk\nWren Larkin;wren@post.example;Bats\nida moss; ida@post.example ;Moss\n"),
+        ("cards.tsv", "E-mail\tGiven name\nhugo@post.example\tHugo\nn/a\tNobody\n"),
+    ]);
+    let ran = desk.done(&["clean", "shop.csv", "walks.csv", "cards.tsv", "-o", "spring.csv"]);
+    assert_eq!(
+        desk.text("spring.csv"),
+        "email,first_name,last_name,full_name,Basket,Walk\n\
+         ida@post.example,Ida,Moss,Ida Moss,\"ferns, small\",\n\
+         wren@post.example,Wren,Larkin,Wren Larkin,,Bats\n\
+         hugo@post.example,Hugo,,Hugo,,\n"
+    );
+    let aside = desk.sheet("spring.set-aside.csv");
+    assert_eq!(
+        aside.columns(["pebblebank_reason", "pebblebank_source", "email", "first_name"]),
+        [["blank-address", "cards", "n/a", "Nobody"]]
+    );
+    insta::assert_snapshot!(ran.stdout, @r#"
+    clean spring.csv: 3 contacts written to spring.csv
+
+      Source   read   written   merged   set aside
+      shop        1         1        0           0
+      walks       2         1        1           0
+      cards       2         1        0           1
+      ────────────────────────────────────────────
+      all         5         3        1           1
+      merged: the same address as a row read before. Every row read is accounted for.
+      not counted as rows: 3 headers
+
+      Set aside because   rows
+      blank-address          1   no address
+
+      Repair         rows   for example
+      letter-case       1   "IDA@post.example"  →  "ida@post.example"
+      outer-blanks      1   " ida@post.example "  →  "ida@post.example"
+
+      Worth a look
+      · no source has a column that says who may be written to, so everybody passes
+
+      Where to look next
+      spring.csv             3 contacts to import
+      spring.set-aside.csv   who was left out, and why
+    "#);
+}
+
+#[test]
+fn clean_takes_standard_input_and_says_which_columns_to_write() {
+    let desk = Desk::new();
+    let input = b"Contact|Town\nida@post.example|Larkfold\n";
+    let ran = desk.run_with_input(
+        &["clean", "-", "-o", "out.csv", "--field", "email=Contact", "--columns", "city, email", "--quiet"],
+        input,
+    );
+    assert_eq!((ran.status, ran.stdout.as_str(), ran.stderr.as_str()), (0, "", ""));
+    assert_eq!(desk.text("out.csv"), "city,email\nLarkfold,ida@post.example\n");
+}
+
+#[test]
+fn a_list_without_a_header_is_read_from_its_first_line() {
+    let desk = Desk::with(&[
+        ("list.txt", "ida@post.example\rwren@post.example"),
+        ("layout.toml", "columns = [{ name = \"To\", from = \"email\" }]"),
+    ]);
+    desk.done(&["clean", "list.txt", "-o", "out.csv", "--layout", "layout.toml"]);
+    assert_eq!(desk.text("out.csv"), "To\nida@post.example\nwren@post.example\n");
+}
+
+#[test]
+fn files_by_pattern_are_read_in_the_order_of_their_names() {
+    let desk = Desk::with(&[
+        ("in/b.csv", "email,n\nida@post.example,b\n"),
+        ("in/a.csv", "n,email\na,ida@post.example\n"),
+        ("in/A.csv", "email,n\nwren@post.example,A\n"),
+    ]);
+    desk.file("jobs/job.toml", "[job]\nname = \"by pattern\"\ntoday = \"2026-03-02\"\n[[source]]\nname = \"all\"\nfiles = [\"../in/*.csv\"]\n[[write]]\nfile = \"../list-{date}.csv\"\n");
+    desk.done(&["run", "jobs/job.toml"]);
+    assert_eq!(desk.text("list-2026-03-02.csv"), "email,n\nwren@post.example,A\nida@post.example,a\n");
+    assert_eq!(desk.names(), ["by-pattern.receipt", "in", "jobs", "list-2026-03-02.csv"]);
+}
+
+#[test]
+fn json_is_one_document_with_its_schema_and_nothing_else() {
+    let desk = Desk::with(&[("shop.csv", "email\nida@post.example\n")]);
+    let document = desk.json(&["clean", "shop.csv", "-o", "out.csv", "--receipt", "r"]);
+    assert_eq!(document["schema"], "pebblebank/tally/1");
+    let tally: serde_json::Value = serde_json::from_slice(&desk.bytes("r/tally.json")).unwrap();
+    assert_eq!(tally["all"], document["all"]);
+    let inputs: serde_json::Value = serde_json::from_slice(&desk.bytes("r/inputs.json")).unwrap();
+    assert_eq!(inputs["schema"], "pebblebank/inputs/1");
+    // printf 'email\nida@post.example\n' | b3sum
+    assert_eq!(inputs["inputs"][0]["bytes"], 23);
+    assert_eq!(inputs["inputs"][0]["blake3"].as_str().unwrap().len(), 64);
+    let run: serde_json::Value = serde_json::from_slice(&desk.bytes("r/run.json")).unwrap();
+    assert_eq!(run["schema"], "pebblebank/run/1");
+}
+
+#[test]
+fn what_a_file_holds_cannot_write_to_the_terminal() {
+    let desk = Desk::with(&[("shop.csv", "email,n\n\u{1b}[31mida@post.example\u{202e},x\n")]);
+    let ran = desk.done(&["clean", "shop.csv", "-o", "out.csv"]);
+    assert!(!ran.stdout.contains('\u{1b}') && !ran.stdout.contains('\u{202e}'), "{}", ran.stdout);
+    assert!(ran.stdout.contains("‹U+001B›"), "{}", ran.stdout);
+}
+
+#[test]
+fn colour_only_where_it_is_wanted() {
+    let desk = Desk::with(&[("shop.csv", "email\nida@post.example\n")]);
+    assert!(!desk.done(&["clean", "shop.csv", "-o", "out.csv", "--dry-run"]).stdout.contains('\u{1b}'));
+    assert!(
+        desk.done(&["clean", "shop.csv", "-o", "out.csv", "--dry-run", "--color", "always"]).stdout.contains('\u{1b}')
+    );
+}
+
+#[test]
+fn a_closed_pipe_is_no_error() {
+    let desk = Desk::with(&[("shop.csv", "email\nida@post.example\n")]);
+    let mut command = desk.command(&["clean", "shop.csv", "-o", "out.csv"]);
+    let mut child = command.stdout(std::process::Stdio::piped()).spawn().unwrap();
+    drop(child.stdout.take());
+    assert_eq!(child.wait().unwrap().code(), Some(0));
+    assert!(desk.has("out.csv"));
+}
+
+#[test]
+fn the_demo_gives_the_numbers_that_were_counted_apart_from_the_program() {
+    let desk = Desk::new();
+    let document = desk.json(&["demo", "world"]);
+    let expected: serde_json::Value = serde_json::from_str(include_str!("../../../demo/expected-tally.json")).unwrap();
+    for key in ["all", "sources", "suppression"] {
+        assert_eq!(document[key], expected[key], "{key}");
+    }
+    let ran = desk.done(&["demo", "world"]);
+    assert!(ran.stdout.contains("Every row read is accounted for"), "the demo can be run again");
+    desk.file("mine/notes.txt", "mine");
+    let refused = desk.run(&["demo", "mine"]);
+    assert!(refused.status == 1 && refused.stderr.contains("not the demo's"), "{}", refused.stderr);
+}

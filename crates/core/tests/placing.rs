@@ -1,0 +1,106 @@
+//! All or nothing: a run that is killed while it puts its outputs in place is completed by the next.
+
+use pebblebank_core::write::commit::{Commit, Placement, StagedFile, StagedFolder, complete_interrupted};
+use pebblebank_core::write::early_sync::EarlySync;
+use std::fs;
+use std::path::{Path, PathBuf};
+
+struct Desk {
+    folder: tempfile::TempDir,
+    sync: EarlySync,
+}
+
+impl Desk {
+    fn new() -> Desk {
+        Desk { folder: tempfile::tempdir().unwrap(), sync: EarlySync::new() }
+    }
+
+    fn path(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+
+    /// A file and a receipt, complete and not in place.
+    fn commit(&self, text: &[u8], placement: Placement) -> Result<Commit, pebblebank_core::Error> {
+        let mut commit = Commit::default();
+        let mut file = StagedFile::create(&self.path("import.csv"), placement)?;
+        file.write(text, &self.sync)?;
+        let mut folder = StagedFolder::create(&self.path("receipt"), placement)?;
+        folder.file("tally.json")?.write(text, &self.sync)?;
+        commit.file(file);
+        commit.folder(folder);
+        Ok(commit)
+    }
+
+    fn names(&self) -> Vec<String> {
+        let mut names: Vec<String> = fs::read_dir(self.folder.path())
+            .unwrap()
+            .map(|entry| entry.unwrap().file_name().into_string().unwrap())
+            .collect();
+        names.sort();
+        names
+    }
+}
+
+fn read(path: &Path) -> String {
+    fs::read_to_string(path).unwrap()
+}
+
+#[test]
+fn a_kill_before_the_journal_leaves_the_earlier_files_as_they_were() {
+    let desk = Desk::new();
+    fs::write(desk.path("import.csv"), "earlier").unwrap();
+    drop(desk.commit(b"new", Placement::Replace).unwrap());
+    assert_eq!(read(&desk.path("import.csv")), "earlier");
+    assert_eq!(desk.names(), ["import.csv"]);
+}
+
+#[test]
+fn a_kill_after_the_journal_is_completed_by_the_next_run() {
+    let desk = Desk::new();
+    fs::write(desk.path("import.csv"), "earlier").unwrap();
+    let journal = desk.path(".import.csv.commit");
+    let prepared = desk.commit(b"new", Placement::Replace).unwrap().prepare(&journal).unwrap();
+    assert_eq!(read(&desk.path("import.csv")), "earlier");
+    std::mem::forget(prepared);
+    assert!(complete_interrupted(&journal).unwrap());
+    assert_eq!(read(&desk.path("import.csv")), "new");
+    assert_eq!(read(&desk.path("receipt/tally.json")), "new");
+    assert_eq!(desk.names(), ["import.csv", "receipt"]);
+    assert!(!complete_interrupted(&journal).unwrap());
+}
+
+#[test]
+fn an_earlier_receipt_is_kept_once_as_previous() {
+    let desk = Desk::new();
+    let journal = desk.path(".import.csv.commit");
+    for text in ["first", "second", "third"] {
+        let mut commit = Commit::default();
+        let mut folder = StagedFolder::create(&desk.path("receipt"), Placement::KeepPrevious).unwrap();
+        folder.file("tally.json").unwrap().write(text.as_bytes(), &desk.sync).unwrap();
+        commit.folder(folder);
+        commit.place(&journal).unwrap();
+    }
+    assert_eq!(read(&desk.path("receipt/tally.json")), "third");
+    assert_eq!(read(&desk.path("receipt.previous/tally.json")), "second");
+    assert_eq!(desk.names(), ["receipt", "receipt.previous"]);
+}
+
+#[test]
+fn what_came_into_the_way_during_the_run_is_not_replaced() {
+    let desk = Desk::new();
+    let commit = desk.commit(b"new", Placement::New).unwrap();
+    fs::write(desk.path("import.csv"), "somebody else's").unwrap();
+    let error = commit.place(&desk.path(".import.csv.commit")).unwrap_err();
+    assert_eq!(error.what(), "the file exists already");
+    assert_eq!(read(&desk.path("import.csv")), "somebody else's");
+    assert_eq!(desk.names(), ["import.csv"]);
+}
+
+#[test]
+fn a_journal_that_cannot_be_read_is_said_and_left_alone() {
+    let desk = Desk::new();
+    let journal = desk.path(".import.csv.commit");
+    fs::write(&journal, "{").unwrap();
+    assert!(complete_interrupted(&journal).unwrap_err().advice().contains("delete the journal"));
+    assert!(journal.exists());
+}
