@@ -1,4 +1,5 @@
 //! Bad input: what is said, with which exit status, and that no output was touched.
+#![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;
 
@@ -91,7 +92,7 @@ fn the_same_file_given_twice() {
 #[rstest]
 #[case::unknown_key("[job]\nname = \"x\"\n[[source]]\nname = \"a\"\nfils = [\"a.csv\"]\n", &["line 5: fils = [\"a.csv\"]", "unknown key fils", "did you mean files?"])]
 #[case::unknown_part("[job]\nname = \"x\"\n[supress]\nname = \"a\"\n", &["line 3", "unknown key supress", "did you mean suppress?"])]
-#[case::unknown_value("[job]\nname = \"x\"\n[[suppress]]\nname = \"s\"\nfiles = [\"s\"]\nreason = \"bounce\"\n", &["line 6", "unknown value bounce", "did you mean bounced?"])]
+#[case::an_unknown_reason("[job]\nname = \"x\"\n[[suppress]]\nname = \"s\"\nfiles = [\"s\"]\nreason = \"bounce\"\n", &["line 6", "bounce is no reason", "did you mean bounced?"])]
 #[case::a_reason_not_for_lists("[job]\nname = \"x\"\n[[suppress]]\nname = \"s\"\nfiles = [\"s\"]\nreason = \"missing-field\"\n", &["line 6", "no reason for a suppression list"])]
 #[case::unknown_field("[job]\nname = \"x\"\n[require]\nfields = [\"frist_name\"]\n", &["line 4", "unknown field frist_name", "did you mean first_name?"])]
 #[case::unknown_layout("[job]\nname = \"x\"\n[[write]]\nfile = \"o.csv\"\nlayout = \"leter\"\n[layout.letter]\ncolumns = [{ name = \"To\", from = \"email\" }]\n", &["line 5", "no layout leter", "did you mean letter?"])]

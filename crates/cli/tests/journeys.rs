@@ -32,7 +32,7 @@ fn clean_merges_files_of_different_shapes_into_one() {
         [["blank-address", "cards", "n/a", "Nobody"]]
     );
     insta::assert_snapshot!(ran.stdout, @r#"
-    clean spring.csv: 3 contacts written to spring.csv
+    clean: 3 contacts written to spring.csv
 
       Source   read   written   merged   set aside
       shop        1         1        0           0

@@ -1,4 +1,5 @@
 //! Keys and groups: the same persons whatever the memory.
+#![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_core::person::{Groups, IdentityHasher, KeyStore, Role};
 use pebblebank_core::units::RowId;
@@ -40,7 +41,9 @@ proptest! {
     ) {
         let settle = |joins: &[(u32, u32)]| {
             let mut groups = Groups::new(40);
-            joins.iter().for_each(|(a, b)| groups.join(RowId(*a), RowId(*b), |a, b| a < b));
+            for (a, b) in joins {
+                groups.join(RowId(*a), RowId(*b), |a, b| a < b);
+            }
             groups.settle();
             groups.settled().to_vec()
         };

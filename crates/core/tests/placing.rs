@@ -1,4 +1,5 @@
 //! All or nothing: a run that is killed while it puts its outputs in place is completed by the next.
+#![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_core::write::commit::{Commit, Placement, StagedFile, StagedFolder, complete_interrupted};
 use pebblebank_core::write::early_sync::EarlySync;

@@ -37,7 +37,7 @@ fn job(command: &Clean) -> Result<Job> {
     let in_receipt = command.receipt.is_some() && command.set_aside.is_none();
     let set_aside = command.set_aside.clone().unwrap_or_else(|| beside(&command.output));
     Ok(Job {
-        name: format!("clean {}", command.output.display()),
+        name: "clean".to_owned(),
         sources: sources(&command.files, &columns),
         suppress: Vec::new(),
         require: requirement(command)?,

@@ -14,7 +14,9 @@ pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
     let mut job = job::file::read(&command.job, &now.today)?;
     job.replace = command.replace;
     job.receipt = command.receipt.or(job.receipt);
-    let again = format!("pebblebank run {}", command.job.display());
+    let exists = job.writes.iter().map(|write| &write.file).chain(&job.receipt).any(|output| output.exists());
+    let replace = if exists { " --replace" } else { "" };
+    let again = format!("pebblebank run {}{replace}", command.job.display());
     do_job(&job, command.dry_run, shared, &now, &again)
 }
 

@@ -3,29 +3,54 @@
 use super::{Screen, Tone, safe};
 use pebblebank_core::Error;
 
+/// How wide the text may be.
+const WIDTH: usize = 100;
+
 /// The error as a few lines.
 pub fn error(error: &Error, screen: &Screen) -> String {
-    let place = error.place();
-    let mut text = screen.paint(Tone::Bad, "stopped: ");
-    text.push_str(&safe(error.what(), 400));
-    text.push('\n');
-    if let Some(file) = &place.file {
-        let mut line = format!("  where:    {}", safe(&file.display().to_string(), 300));
-        if let Some(row) = place.row {
-            line.push_str(&format!(", row {row}"));
+    let mut text = screen.paint(Tone::Bad, "stopped:");
+    text.push_str(&format!(" {}\n", safe(error.what(), 400)));
+    let lines = [
+        ("where:", place(error)),
+        ("expected:", error.expectation().map(|expected| safe(expected, 600))),
+        ("to do:", Some(safe(error.advice(), 400))),
+    ];
+    for (label, line) in lines {
+        if let Some(line) = line {
+            text.push_str(&format!("  {label:<9} {}\n", wrapped(&line, 12)));
         }
-        if let Some(column) = &place.column {
-            line.push_str(&format!(", column \"{}\"", safe(column, 80)));
-        }
-        if let Some((number, written)) = &place.line {
-            line.push_str(&format!(", line {number}: {}", safe(written, 120)));
-        }
-        text.push_str(&line);
-        text.push('\n');
     }
-    if let Some(expected) = error.expectation() {
-        text.push_str(&format!("  expected: {}\n", safe(expected, 600)));
-    }
-    text.push_str(&format!("  to do:    {}\n", safe(error.advice(), 400)));
     text
+}
+
+fn place(error: &Error) -> Option<String> {
+    let place = error.place();
+    let mut line = safe(&place.file.as_ref()?.display().to_string(), 300);
+    if let Some(row) = place.row {
+        line.push_str(&format!(", row {row}"));
+    }
+    if let Some(column) = &place.column {
+        line.push_str(&format!(", column \"{}\"", safe(column, 80)));
+    }
+    if let Some((number, written)) = &place.line {
+        line.push_str(&format!(", line {number}: {}", safe(written, 120)));
+    }
+    Some(line)
+}
+
+/// The text in lines of no more than [`WIDTH`], all but the first indented.
+fn wrapped(text: &str, indent: usize) -> String {
+    let mut lines = vec![String::new()];
+    for word in text.split(' ') {
+        let line = lines.last_mut().expect("there is always a line");
+        if !line.is_empty() && indent + line.chars().count() + 1 + word.chars().count() > WIDTH {
+            lines.push(word.to_owned());
+        } else {
+            if !line.is_empty() {
+                line.push(' ');
+            }
+            line.push_str(word);
+        }
+    }
+    lines.join(&format!("\n{}", " ".repeat(indent)))
 }

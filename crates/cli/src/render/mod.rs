@@ -54,9 +54,9 @@ impl Screen {
             return text.to_owned();
         }
         let style = match tone {
-            Tone::Good => Style::new().bold().fg_color(Some(AnsiColor::Green.into())),
+            Tone::Good => Style::new().fg_color(Some(AnsiColor::Green.into())),
             Tone::Bad => Style::new().bold().fg_color(Some(AnsiColor::Red.into())),
-            Tone::Warning => Style::new().fg_color(Some(AnsiColor::Yellow.into())),
+            Tone::Warning => Style::new().bold().fg_color(Some(AnsiColor::Magenta.into())),
             Tone::Heading => Style::new().bold(),
             Tone::Faint => Style::new().dimmed(),
         };
@@ -86,8 +86,29 @@ pub fn counted(count: u64, noun: &str) -> String {
     }
 }
 
-/// Text out of a file, safe for a terminal: control and invisible characters shown, and no longer than `most` characters.
+/// Text out of a file, safe for a terminal: control and invisible characters shown, and no longer than `most`
+/// characters.
 pub fn safe(text: &str, most: usize) -> String {
+    let shown = shown(text);
+    if shown.chars().count() <= most {
+        return shown;
+    }
+    shown.chars().take(most.saturating_sub(1)).chain(['…']).collect()
+}
+
+/// The same, with the end kept and the middle left out: what was repaired mostly stands at an end.
+pub fn safe_ends(text: &str, most: usize) -> String {
+    let shown = shown(text);
+    let count = shown.chars().count();
+    if count <= most {
+        return shown;
+    }
+    let end = most / 2;
+    let begin = most - end - 1;
+    shown.chars().take(begin).chain(['…']).chain(shown.chars().skip(count - end)).collect()
+}
+
+fn shown(text: &str) -> String {
     let mut shown = String::with_capacity(text.len());
     for c in text.chars() {
         match c {
@@ -96,8 +117,5 @@ pub fn safe(text: &str, most: usize) -> String {
             c => shown.push(c),
         }
     }
-    if shown.chars().count() <= most {
-        return shown;
-    }
-    shown.chars().take(most.saturating_sub(1)).chain(['…']).collect()
+    shown
 }

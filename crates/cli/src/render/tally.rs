@@ -1,7 +1,7 @@
 //! The account of a run for people: the result first, then where every row went, then what to look at.
 
 use super::table::{Side, Table};
-use super::{Screen, Tone, counted, number, safe};
+use super::{Screen, Tone, counted, number, safe, safe_ends};
 use pebblebank_core::observe::{Finding, Weight};
 use pebblebank_core::pipeline::tally::OtherLines;
 use pebblebank_core::pipeline::{Account, Finished, Outcome, Tally};
@@ -171,7 +171,7 @@ fn repairs(tally: &Tally, screen: &Screen) -> String {
 }
 
 fn quoted(text: &str) -> String {
-    format!("\"{}\"", safe(text, 36))
+    format!("\"{}\"", safe_ends(text, 38))
 }
 
 fn findings(tally: &Tally, screen: &Screen) -> String {

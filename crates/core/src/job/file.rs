@@ -57,7 +57,7 @@ struct SourcePart {
 struct SuppressPart {
     name: String,
     files: Vec<String>,
-    reason: Option<Reason>,
+    reason: Option<String>,
     #[serde(default)]
     columns: BTreeMap<String, String>,
     delimiter: Option<String>,
@@ -275,18 +275,19 @@ impl Reader<'_> {
     fn suppress(&self, part: SuppressPart) -> Result<SuppressionFiles> {
         let read =
             self.read_files(&part.name, &part.files, part.columns, part.delimiter.as_deref(), part.header_row)?;
-        let reason = part.reason.unwrap_or(Reason::DoNotContact);
-        if !Reason::FOR_LISTS.contains(&reason) {
-            let known: Vec<&str> = Reason::FOR_LISTS.iter().map(|reason| reason.name()).collect();
-            return Err(self
-                .wrong(
-                    reason.name(),
-                    format!("{} is no reason for a suppression list", reason.name()),
-                    "choose another",
-                )
-                .expected(one_of(&known)));
-        }
+        let reason = part.reason.as_deref().map_or(Ok(Reason::DoNotContact), |name| self.list_reason(name))?;
         Ok(SuppressionFiles { name: part.name, read, reason })
+    }
+
+    fn list_reason(&self, name: &str) -> Result<Reason> {
+        let known = Reason::FOR_LISTS.map(Reason::name);
+        Reason::FOR_LISTS.into_iter().find(|reason| reason.name() == name).ok_or_else(|| {
+            let advice = match closest(name, known) {
+                Some(near) => format!("did you mean {near}?"),
+                None => "choose one of the known reasons".to_owned(),
+            };
+            self.wrong(name, format!("{name} is no reason for a suppression list"), advice).expected(one_of(&known))
+        })
     }
 
     fn read_files(

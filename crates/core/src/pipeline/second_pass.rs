@@ -7,7 +7,7 @@ use super::in_order::in_order;
 use super::open::{OpenFile, OpenFiles};
 use super::people_index;
 use super::settle::{Settled, Standing};
-use super::tally::{Account, RepairCounts};
+use super::tally::{Account, Company, RepairCounts};
 use crate::clean::address::{Address, AddressCleaner, State};
 use crate::clean::consent::Consent;
 use crate::clean::{Rule, Rules};
@@ -357,7 +357,7 @@ impl<'b> ChunkRows<'_, 'b> {
         for (layout, import) in self.plan.layouts.iter().zip(imports) {
             layout.write(cleared, record, usable, self.cells, import, |blank| {
                 let before = cell::value(blank.raw);
-                counts.repairs.count(Rule::BlankWord, &before, b"");
+                counts.repairs.count(Rule::BlankWord, Company::Alone, &before, b"");
                 repair_row(repairs, Rule::BlankWord, &self.plan.name_cells, number, blank.column, &before, b"");
             });
         }
@@ -387,8 +387,9 @@ impl<'b> ChunkRows<'_, 'b> {
     }
 
     fn address_repairs(&mut self, number: RowNumber, rules: Rules, typed: &[u8], cleaned: &[u8]) {
+        let company = if rules.iter().nth(1).is_none() { Company::Alone } else { Company::WithOthers };
         for rule in rules.iter() {
-            self.rows.counts.repairs.count(rule, typed, cleaned);
+            self.rows.counts.repairs.count(rule, company, typed, cleaned);
             if !rule.changes_form_only() {
                 repair_row(&mut self.rows.repairs, rule, &self.plan.name_cells, number, "email", typed, cleaned);
             }

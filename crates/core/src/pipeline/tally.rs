@@ -204,17 +204,28 @@ pub struct Example {
 #[derive(Debug, Clone, Default)]
 pub struct RepairCounts {
     rows: [u64; Rule::COUNT],
-    examples: [Vec<Example>; Rule::COUNT],
+    /// The first few, those in which the rule alone was at work before the others.
+    examples: [Vec<(Company, Example)>; Rule::COUNT],
+}
+
+/// Whether a rule was at work alone; the better example.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Company {
+    /// It was.
+    Alone,
+    /// Others changed the value too.
+    WithOthers,
 }
 
 impl RepairCounts {
     /// One more.
-    pub fn count(&mut self, rule: Rule, before: &[u8], after: &[u8]) {
+    pub fn count(&mut self, rule: Rule, company: Company, before: &[u8], after: &[u8]) {
         self.rows[rule as usize] += 1;
         let examples = &mut self.examples[rule as usize];
-        if examples.len() < EXAMPLES {
+        if examples.len() < EXAMPLES || examples.last().is_some_and(|(last, _)| company < *last) {
             let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
-            examples.push(Example { before: text(before), after: text(after) });
+            examples.push((company, Example { before: text(before), after: text(after) }));
+            keep_best(examples);
         }
     }
 
@@ -224,8 +235,8 @@ impl RepairCounts {
             self.rows.iter_mut().zip(&mut self.examples).zip(later.rows.into_iter().zip(later.examples))
         {
             *rows += more_rows;
-            let room = EXAMPLES - examples.len();
-            examples.extend(more.into_iter().take(room));
+            examples.extend(more);
+            keep_best(examples);
         }
     }
 
@@ -236,10 +247,16 @@ impl RepairCounts {
             rule: rule.name(),
             rows,
             listed: !rule.changes_form_only(),
-            examples,
+            examples: examples.into_iter().map(|(_, example)| example).collect(),
         });
         tally.filter(|repair| repair.rows > 0).collect()
     }
+}
+
+/// Of equally good examples the first ones.
+fn keep_best(examples: &mut Vec<(Company, Example)>) {
+    examples.sort_by_key(|(company, _)| *company);
+    examples.truncate(EXAMPLES);
 }
 
 /// An import file.

@@ -93,7 +93,7 @@ impl<R: Read> ChunkReader<R> {
         let mut wanted = self.chunk_bytes;
         loop {
             self.fill(&mut buffer, wanted)?;
-            if buffer.is_empty() {
+            if buffer.is_empty() && self.at_end {
                 return Ok(None);
             }
             if let Some((used, shape)) = self.cut(&buffer)? {
@@ -102,7 +102,7 @@ impl<R: Read> ChunkReader<R> {
                 self.chunks += 1;
                 return Ok(Some(Chunk { bytes: buffer, shape, is_first: self.chunks == 1 }));
             }
-            wanted = buffer.len() * 2;
+            wanted = (buffer.len() * 2).max(self.chunk_bytes);
         }
     }
 

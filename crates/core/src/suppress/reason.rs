@@ -1,9 +1,9 @@
 //! Why a row is set aside.
 
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 
 /// Why a row is set aside, gravest first: of two reasons the smaller holds.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
 #[serde(rename_all = "kebab-case")]
 #[repr(u8)]
 #[allow(missing_docs)] // the names are the meaning; docs/job-file.md explains each
