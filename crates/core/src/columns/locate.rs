@@ -13,6 +13,9 @@ pub const HEADER_IS_WITHIN: usize = 30;
 /// How many records of the sample are looked at to judge a column by its values.
 const RECORDS_JUDGED: usize = 1_000;
 
+/// More bytes than most records have.
+const LIKELY_RECORD: usize = 512;
+
 /// The shape of the table in a file.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Table {
@@ -34,7 +37,8 @@ pub struct SampleRecords {
 impl SampleRecords {
     /// Splits a sample; `is_whole` where the file ends with it.
     pub fn new(sample: &[u8], dialect: Dialect, is_whole: bool) -> SampleRecords {
-        let mut bytes = sample.to_vec();
+        let mut bytes = sample[..sample.len().min(RECORDS_JUDGED * LIKELY_RECORD)].to_vec();
+        let is_whole = is_whole && bytes.len() == sample.len();
         if is_whole && bytes.last().is_some_and(|last| *last != dialect.line_end) {
             bytes.push(dialect.line_end);
         }
