@@ -3,6 +3,7 @@
 mod common;
 
 use common::{Desk, job_with};
+use rstest::rstest;
 use std::fs;
 
 const SHOP: &str = "email,first_name,status\n\
@@ -49,6 +50,17 @@ fn inputs_are_never_an_output_by_any_spelling_or_link() {
     assert_eq!(aside.status, 2);
     assert_eq!(desk.text("shop.csv"), SHOP);
     assert_eq!(desk.names(), ["hard.csv", "shop.csv", "soft.csv", "sub"]);
+}
+
+#[rstest]
+#[case::the_job_file(&["run", "job.toml", "--replace", "--receipt", "job.toml"], "written over")]
+#[case::two_outputs_in_one(&["clean", "shop.csv", "-o", "new.csv", "--set-aside", "./new.csv"], "written twice")]
+#[case::one_in_the_receipt(&["clean", "shop.csv", "-o", "r/new.csv", "--receipt", "./r"], "lie in the receipt")]
+fn outputs_keep_out_of_each_others_way(#[case] arguments: &[&str], #[case] words: &str) {
+    let desk = Desk::with(&[("shop.csv", SHOP), ("job.toml", &job_with(""))]);
+    let ran = desk.run(arguments);
+    assert!(ran.status == 2 && ran.stderr.contains(words), "{}", ran.stderr);
+    assert_eq!(desk.names(), ["job.toml", "shop.csv"]);
 }
 
 #[test]

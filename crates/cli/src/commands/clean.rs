@@ -46,6 +46,7 @@ fn job(command: &Clean) -> Result<Job> {
         receipt: command.receipt.clone(),
         set_aside: (!in_receipt).then_some(set_aside),
         replace: command.replace,
+        read_from: command.layout.iter().cloned().collect(),
     })
 }
 

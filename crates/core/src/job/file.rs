@@ -243,6 +243,7 @@ impl Reader<'_> {
             receipt,
             set_aside: None,
             replace: false,
+            read_from: vec![self.path.to_path_buf()],
         };
         job.check().map_err(|error| error.in_file(self.path))?;
         Ok(job)

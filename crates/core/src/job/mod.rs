@@ -14,7 +14,7 @@ use crate::columns::Field;
 use crate::columns::mapping::ColumnWishes;
 use crate::error::{Error, ErrorKind, Result};
 use crate::suppress::Reason;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// A repeatable piece of work.
 #[derive(Debug, Clone)]
@@ -37,6 +37,8 @@ pub struct Job {
     pub set_aside: Option<PathBuf>,
     /// Whether existing outputs are replaced.
     pub replace: bool,
+    /// The files that the job itself was read from, which no output may be.
+    pub read_from: Vec<PathBuf>,
 }
 
 /// One or more files of the same shape that contacts come from.
@@ -132,14 +134,34 @@ impl Job {
                 return no(&what, "give each its own name, since tables and receipts go by it");
             }
         }
-        let outputs = self.writes.iter().map(|write| &write.file).chain(&self.set_aside).chain(&self.receipt);
         let mut seen = std::collections::HashSet::new();
-        for output in outputs {
-            if !seen.insert(output) {
+        for output in self.outputs() {
+            let place = place_of(output);
+            if self.receipt.as_ref().is_some_and(|receipt| receipt != output && place.starts_with(place_of(receipt))) {
+                let what = format!("{} would lie in the receipt, which is replaced as a whole", output.display());
+                return no(&what, "write it beside the receipt, not into it");
+            }
+            if !seen.insert(place) {
                 let what = format!("{} would be written twice", output.display());
                 return no(&what, "give each output its own name");
             }
         }
         Ok(())
     }
+
+    /// All that the job writes, the receipt last.
+    pub fn outputs(&self) -> impl Iterator<Item = &PathBuf> {
+        self.writes.iter().map(|write| &write.file).chain(&self.set_aside).chain(&self.receipt)
+    }
+}
+
+/// A path in one spelling, whether or not there is something at it yet.
+fn place_of(path: &Path) -> PathBuf {
+    let folder = match path.parent() {
+        Some(folder) if folder != Path::new("") => folder,
+        Some(_) => Path::new("."),
+        None => return path.to_path_buf(),
+    };
+    let folder = std::fs::canonicalize(folder).unwrap_or_else(|_| place_of(folder));
+    path.file_name().map_or(folder.clone(), |name| folder.join(name))
 }

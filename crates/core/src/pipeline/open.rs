@@ -9,9 +9,9 @@ use crate::job::{Job, Layout, ReadFiles};
 use crate::observe::{Finding, Observer, Weight};
 use crate::read::{Dialect, Input};
 use crate::units::{FileId, ListId, SourceId};
-use crate::write::receipt;
 use crate::write::value::ValueSource;
-use std::path::{Path, PathBuf};
+use crate::write::{commit, receipt};
+use std::path::Path;
 
 /// The most columns that a file may have.
 pub const MAX_COLUMNS: usize = 16_384;
@@ -127,6 +127,10 @@ fn recognise<Owner>(
         findings.push(Finding::new("own-output-skipped", Weight::Note, text).in_file(input.name()));
         return Ok(None);
     }
+    if is_receipt {
+        let text = "was written aside by an earlier run; it is read, since it was named";
+        findings.push(Finding::new("own-output-read", Weight::Doubt, text).in_file(input.name()));
+    }
     let is_empty = table.headers.is_empty();
     if is_empty {
         findings.push(Finding::new("empty-file", Weight::Warning, "the file is empty").in_file(input.name()));
@@ -186,33 +190,30 @@ fn check_inputs(opened: &OpenFiles) -> Result<()> {
     Ok(())
 }
 
-/// No output may be an input, or a folder that holds one.
+/// No output may be an input, the job file, or a folder that holds an input.
 fn check_outputs(job: &Job, opened: &OpenFiles) -> Result<()> {
-    let outputs: Vec<&PathBuf> = job.writes.iter().map(|write| &write.file).chain(&job.set_aside).collect();
-    for input in inputs(opened) {
-        if let Some(output) = outputs.iter().find(|output| input.is_at(output)) {
+    const ADVICE: &str = "write to another file; what is read is never changed";
+    for output in job.outputs() {
+        if inputs(opened).iter().any(|input| input.is_at(output)) {
+            let what = "this file is read by the job and would be written by it";
+            return Err(Error::new(ErrorKind::Job, what, ADVICE).in_file(output));
+        }
+        if job.read_from.iter().any(|file| same_file::is_same_file(file, output).unwrap_or(false)) {
+            let what = "this file says what is to be done and would be written over";
+            return Err(Error::new(ErrorKind::Job, what, ADVICE).in_file(output));
+        }
+    }
+    let Some(receipt) = &job.receipt else { return Ok(()) };
+    for folder in [receipt.clone(), commit::with_ending(receipt, ".previous")] {
+        let Ok(folder) = std::fs::canonicalize(folder) else { continue };
+        let lies_in = |input: &&Input| std::fs::canonicalize(input.path()).is_ok_and(|path| path.starts_with(&folder));
+        if let Some(input) = inputs(opened).into_iter().find(lies_in) {
             return Err(Error::new(
                 ErrorKind::Job,
-                "this file is read by the job and would be written by it",
-                "write to another file; inputs are never changed",
+                "this file lies in the receipt that the run would replace",
+                "name another receipt: in a job receipt = \"…\", with clean --receipt",
             )
-            .in_file(output));
-        }
-        for folder in job
-            .receipt
-            .iter()
-            .flat_map(|receipt| [receipt.clone(), crate::write::commit::with_ending(receipt, ".previous")])
-        {
-            let inside = std::fs::canonicalize(&folder)
-                .is_ok_and(|folder| std::fs::canonicalize(input.path()).is_ok_and(|path| path.starts_with(folder)));
-            if inside {
-                return Err(Error::new(
-                    ErrorKind::Job,
-                    "this file lies in the receipt that the run would replace",
-                    "name another receipt: in a job receipt = \"…\", with clean --receipt",
-                )
-                .in_file(input.path()));
-            }
+            .in_file(input.path()));
         }
     }
     Ok(())

@@ -6,6 +6,7 @@
 use super::early_sync::{BYTES_BETWEEN, EarlySync};
 use crate::error::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 use std::fs::File;
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -267,9 +268,8 @@ impl Prepared {
         if result.is_err() {
             self.moves.iter().for_each(Move::forget);
         }
-        for folder in self.moves.iter().map(|step| folder_of(&step.to)) {
-            sync_folder(folder);
-        }
+        let folders: BTreeSet<&Path> = self.moves.iter().map(|step| folder_of(&step.to)).collect();
+        folders.into_iter().for_each(sync_folder);
         let _ = std::fs::remove_file(&self.journal);
         result
     }
