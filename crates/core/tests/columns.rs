@@ -1,0 +1,142 @@
+//! Where a table begins, and which column is which field.
+#![allow(clippy::unwrap_used)] // a failure is a failed test
+
+use pebblebank_core::clean::consent::YesMeans;
+use pebblebank_core::columns::locate::SampleRecords;
+use pebblebank_core::columns::mapping::{ColumnWishes, Unmapped, map_columns};
+use pebblebank_core::columns::{Field, Mapping, Table, locate_table};
+use pebblebank_core::read::Dialect;
+use pebblebank_core::units::ColumnIndex;
+use pebblebank_core::{Error, ErrorKind};
+use rstest::rstest;
+use std::path::Path;
+
+fn located(text: &str, header_row: Option<u64>) -> (SampleRecords, Table) {
+    let sample = SampleRecords::new(text.as_bytes(), Dialect::recognise(text.as_bytes()), true);
+    let table = locate_table(&sample, header_row);
+    (sample, table)
+}
+
+fn mapped(text: &str, wishes: &ColumnWishes, is_list: bool) -> Result<Mapping, Error> {
+    let (sample, table) = located(text, None);
+    let path = Path::new("shop.csv");
+    map_columns(&Unmapped { path, table: &table, sample: &sample, wishes, is_list, status_is_consent: None })
+}
+
+fn map(text: &str) -> Mapping {
+    mapped(text, &ColumnWishes::default(), false).unwrap()
+}
+
+fn codes(mapping: &Mapping) -> Vec<&str> {
+    mapping.findings.iter().map(|finding| finding.code).collect()
+}
+
+#[rstest]
+#[case::in_the_first_row("email,name\na@x.example,Ida\n", 1, true)]
+#[case::below_titles("Our people\n\nemail,name\na@x.example,Ida\n", 3, true)]
+#[case::of_unknown_words("Adresse,Haus\nIda,4\n", 1, true)]
+#[case::none_where_the_first_row_holds_an_address("a@x.example,Ida\nb@x.example,Wren\n", 0, false)]
+#[case::none_in_a_list_of_domains("hotel.example\nsandbar.example\n", 0, false)]
+#[case::a_single_known_word("email\na@x.example\n", 1, true)]
+#[case::a_title_that_is_a_known_word("Contacts\nemail,name\na@x.example,Ida\n", 2, true)]
+fn the_header_is_found(#[case] text: &str, #[case] above: u64, #[case] has_header: bool) {
+    let (_, table) = located(text, None);
+    assert_eq!((table.records_above, table.has_header), (above, has_header), "{table:?}");
+}
+
+#[test]
+fn the_job_decides_where_the_header_is() {
+    let text = "email,name\nold,old\nReal email,Real name\na@x.example,Ida\n";
+    assert_eq!(located(text, Some(3)).1.headers, ["Real email", "Real name"]);
+    let without = located(text, Some(0)).1;
+    assert_eq!((without.records_above, without.has_header, without.headers.len()), (0, false, 2));
+}
+
+#[test]
+fn headers_are_made_different_and_never_empty() {
+    let headers = map("email,Notes,,notes,NOTES!\na@x.example,1,2,3,4\n").map.headers;
+    assert_eq!(headers, ["email", "Notes", "column 3", "notes (2)", "NOTES! (3)"]);
+}
+
+#[test]
+fn what_has_no_known_meaning_travels_along() {
+    let map = map("Basket,Email,Town\nferns,a@x.example,Larkfold\n").map;
+    assert_eq!(map.column(Field::Email), Some(ColumnIndex(1)));
+    assert_eq!(map.column(Field::City), Some(ColumnIndex(2)));
+    assert_eq!(map.extras, [ColumnIndex(0)]);
+}
+
+#[test]
+fn a_wish_wins_over_what_is_recognised() {
+    let wishes = ColumnWishes { headers: [(Field::Email, "contact".to_owned())].into(), yes_means: None };
+    let mapping = mapped("Email,Contact\nold@x.example,a@x.example\n", &wishes, false).unwrap();
+    assert_eq!(mapping.map.column(Field::Email), Some(ColumnIndex(1)));
+    assert_eq!(mapping.map.further_addresses, [ColumnIndex(0)]);
+}
+
+#[test]
+fn a_wish_for_a_missing_header_names_the_closest() {
+    let wishes = ColumnWishes { headers: [(Field::City, "Twon".to_owned())].into(), yes_means: None };
+    let error = mapped("Email,Town\na@x.example,Larkfold\n", &wishes, false).unwrap_err();
+    assert_eq!((error.kind(), error.advice()), (ErrorKind::Columns, "did you mean \"Town\"?"));
+}
+
+#[test]
+fn a_column_of_addresses_is_email_under_whatever_header() {
+    let mapping = map("Wer,Was\nIda,a@x.example\nWren,b@x.example\n,n/a\n");
+    assert_eq!(mapping.map.column(Field::Email), Some(ColumnIndex(1)));
+    assert_eq!(codes(&mapping), ["address-by-values"]);
+}
+
+#[test]
+fn a_list_may_hold_domains() {
+    let text = "When,What\n2025,hotel.example\n2026,@sandbar.example\n";
+    let mapping = mapped(text, &ColumnWishes::default(), true).unwrap();
+    assert_eq!(mapping.map.column(Field::Email), Some(ColumnIndex(1)));
+    assert_eq!(map(text).map.column(Field::Email), None, "a source of domains is none of addresses");
+}
+
+#[test]
+fn a_plain_address_column_is_first_and_a_work_one_further() {
+    let mapping = map("Work email,Email\nw@x.example,a@x.example\n");
+    assert_eq!(mapping.map.column(Field::Email), Some(ColumnIndex(1)));
+    assert_eq!(mapping.map.further_addresses, [ColumnIndex(0)]);
+    assert_eq!(codes(&mapping), ["further-addresses"]);
+}
+
+#[test]
+fn of_two_address_columns_neither_plain_the_user_must_say_which() {
+    let text = "Billing email,Work email\nw@x.example,a@x.example\n";
+    assert_eq!(mapped(text, &ColumnWishes::default(), false).unwrap_err().kind(), ErrorKind::Question);
+}
+
+#[test]
+fn of_two_columns_for_one_field_the_fuller_is_taken_and_said() {
+    let mapping = map("email,Phone,Mobile\na@x.example,,020 7946 0001\nb@x.example,,020 7946 0002\n");
+    assert_eq!(mapping.map.column(Field::Phone), Some(ColumnIndex(2)));
+    assert_eq!((codes(&mapping), mapping.map.extras.as_slice()), (vec!["second-column"], &[ColumnIndex(1)][..]));
+}
+
+#[rstest]
+#[case("email,status\na@x.example,subscribed\nb@x.example,\n", 1)]
+#[case("email,status\na@x.example,shipped\nb@x.example,subscribed\n", 0)]
+#[case("email,subscribed,do not mail\na@x.example,yes,no\n", 2)]
+fn consent_columns(#[case] text: &str, #[case] count: usize) {
+    let map = map(text).map;
+    assert_eq!(map.consents.len(), count);
+    assert_eq!(map.watched_status.is_some(), count == 0);
+}
+
+#[test]
+fn the_direction_comes_from_the_header_unless_the_job_says_it() {
+    let text = "email,subscribed\na@x.example,yes\n";
+    assert_eq!(map(text).map.consents[0].yes_means, Some(YesMeans::OptedIn));
+    let wishes = ColumnWishes { yes_means: Some(YesMeans::OptedOut), ..ColumnWishes::default() };
+    assert_eq!(mapped(text, &wishes, false).unwrap().map.consents[0].yes_means, Some(YesMeans::OptedOut));
+}
+
+#[test]
+fn the_columns_of_an_earlier_receipt_are_dropped() {
+    let map = map("pebblebank_reason,pebblebank_row,email\nopted-out,4,a@x.example\n").map;
+    assert_eq!((map.extras.len(), map.column(Field::Email)), (0, Some(ColumnIndex(2))));
+}

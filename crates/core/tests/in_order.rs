@@ -1,0 +1,64 @@
+//! Work side by side, results in order.
+#![allow(clippy::unwrap_used)] // a failure is a failed test
+
+use pebblebank_core::pipeline::in_order::in_order;
+use pebblebank_core::{Error, ErrorKind};
+use rstest::rstest;
+use std::time::Duration;
+
+fn failure(n: u32) -> Error {
+    Error::new(ErrorKind::Input, format!("job {n}"), "none")
+}
+
+/// Runs so many jobs; those in `failing` fail. Gives the results taken and how it ended.
+fn run(threads: usize, jobs: u32, failing: &[u32]) -> (Vec<u32>, Result<(), Error>) {
+    let mut given = 0;
+    let mut taken = Vec::new();
+    let ended = in_order(
+        threads,
+        || {
+            given += 1;
+            Ok((given <= jobs).then_some(given))
+        },
+        || (),
+        |job, ()| {
+            std::thread::sleep(Duration::from_micros(u64::from(job % 7) * 50));
+            if failing.contains(&job) { Err(failure(job)) } else { Ok(job) }
+        },
+        |result| {
+            taken.push(result);
+            Ok(())
+        },
+    );
+    (taken, ended)
+}
+
+#[rstest]
+fn results_come_in_the_order_of_the_jobs(#[values(1, 2, 8)] threads: usize) {
+    let (taken, ended) = run(threads, 200, &[]);
+    assert!(ended.is_ok());
+    assert_eq!(taken, (1..=200).collect::<Vec<_>>());
+}
+
+#[rstest]
+fn the_first_error_in_order_ends_it(#[values(1, 2, 8)] threads: usize) {
+    let (taken, ended) = run(threads, 200, &[150, 60, 61]);
+    assert_eq!(ended.unwrap_err().what(), "job 60");
+    assert_eq!(taken, (1..60).collect::<Vec<_>>());
+}
+
+#[rstest]
+fn an_error_of_whoever_takes_the_results_ends_it(#[values(1, 3)] threads: usize) {
+    let mut given = 0;
+    let ended = in_order(
+        threads,
+        || {
+            given += 1;
+            Ok(Some(given))
+        },
+        || (),
+        |job: u32, ()| Ok(job),
+        |result| if result == 40 { Err(failure(result)) } else { Ok(()) },
+    );
+    assert_eq!(ended.unwrap_err().what(), "job 40");
+}

@@ -1,0 +1,106 @@
+//! Entries of lists, held domains, marks: who is held, and why.
+#![allow(clippy::unwrap_used)] // a failure is a failed test
+
+use pebblebank_core::clean::address::AddressCleaner;
+use pebblebank_core::clean::consent::Consent;
+use pebblebank_core::person::IdentityHasher;
+use pebblebank_core::suppress::entry::{Entry, read};
+use pebblebank_core::suppress::marks::reason_of;
+use pebblebank_core::suppress::{HeldDomains, Mark, MarkSet, MarkSets, Reason};
+use pebblebank_core::units::{ListId, SourceId};
+use proptest::prelude::*;
+use rstest::rstest;
+
+#[rstest]
+#[case("Ida@Post.example;", Entry::Address(b"ida@post.example"))]
+#[case("@hotel.example", Entry::Domain("hotel.example".to_owned()))]
+#[case(" Hotel.Example. ", Entry::Domain("hotel.example".to_owned()))]
+#[case("bücher.example", Entry::Domain("xn--bcher-kva.example".to_owned()))]
+#[case("", Entry::Nothing)]
+#[case("n/a", Entry::Nothing)]
+#[case("noemail@post.example", Entry::Nothing)]
+#[case("example", Entry::Unusable(b"example"))]
+#[case("Not An Address", Entry::Unusable(b"not an address"))]
+#[case("ida@@post.example", Entry::Unusable(b"ida@@post.example"))]
+fn what_a_cell_of_a_list_stands_for(#[case] cell: &str, #[case] entry: Entry) {
+    assert_eq!(read(cell.as_bytes(), &mut AddressCleaner::default()), entry);
+}
+
+fn holding(domains: &HeldDomains, hasher: &IdentityHasher, domain: &str) -> Vec<u16> {
+    let mut lists = Vec::new();
+    domains.for_each_match(domain.as_bytes(), hasher, |list| lists.push(list.0));
+    lists.sort_unstable();
+    lists
+}
+
+#[test]
+fn a_domain_entry_holds_the_domain_and_all_below_it() {
+    let hasher = IdentityHasher::random();
+    let mut domains = HeldDomains::default();
+    for (domain, list) in [("hotel.example", 0), ("hotel.example", 1), ("bar.hotel.example", 2), ("hotel.example", 0)] {
+        domains.add(domain, ListId(list), &hasher);
+    }
+    assert_eq!(holding(&domains, &hasher, "hotel.example"), [0, 1]);
+    assert_eq!(holding(&domains, &hasher, "the.bar.hotel.example"), [0, 1, 2]);
+    for other in ["grandhotel.example", "hotel.example.com", "example", ""] {
+        assert_eq!(holding(&domains, &hasher, other), [0u16; 0], "{other}");
+    }
+    assert_eq!([0, 1, 2, 3].map(|list| domains.matched_entries(ListId(list))), [2, 1, 1, 0]);
+}
+
+proptest! {
+    #[test]
+    fn held_domains_are_found_like_by_their_endings(
+        entries in prop::collection::vec("[ab]{1,2}(\\.[ab]{1,2}){1,2}", 0..8),
+        domain in "[ab]{1,2}(\\.[ab]{1,2}){1,3}",
+    ) {
+        let hasher = IdentityHasher::random();
+        let mut domains = HeldDomains::default();
+        entries.iter().for_each(|entry| domains.add(entry, ListId(0), &hasher));
+        let is_held = entries.iter().any(|entry| domain == *entry || domain.ends_with(&format!(".{entry}")));
+        prop_assert_eq!(!holding(&domains, &hasher, &domain).is_empty(), is_held);
+    }
+
+    #[test]
+    fn marks_unite_like_sets(a in prop::collection::btree_set(0u16..6, 0..5), b in prop::collection::btree_set(0u16..6, 0..5)) {
+        let mut sets = MarkSets::default();
+        let marks = |lists: &std::collections::BTreeSet<u16>| lists.iter().map(|list| Mark::On(ListId(*list))).collect::<Vec<_>>();
+        let (first, second) = (sets.number(marks(&a)), sets.number(marks(&b)));
+        let union = sets.union(first, second);
+        prop_assert_eq!(sets.marks(union), marks(&a.union(&b).copied().collect()));
+        prop_assert_eq!((sets.union(second, first), sets.union(union, MarkSet::NONE)), (union, union));
+    }
+}
+
+#[rstest]
+#[case(Mark::On(ListId(1)), Some(Reason::Bounced))]
+#[case(Mark::Said(Consent::OptedIn, SourceId(0)), None)]
+#[case(Mark::Said(Consent::Pending, SourceId(0)), Some(Reason::NoConsent))]
+#[case(Mark::Said(Consent::Unlisted, SourceId(0)), Some(Reason::NoConsent))]
+#[case(Mark::Said(Consent::OptedOut, SourceId(0)), Some(Reason::OptedOut))]
+#[case(Mark::RefusedElsewhere(Consent::Complained, SourceId(0)), Some(Reason::Complained))]
+fn what_a_mark_means(#[case] mark: Mark, #[case] reason: Option<Reason>) {
+    assert_eq!(reason_of(mark, &[Reason::DoNotContact, Reason::Bounced]), reason);
+}
+
+#[test]
+fn reasons_are_in_the_order_of_their_gravity() {
+    let names = Reason::ALL.map(Reason::name);
+    let gravest_first = [
+        "complained",
+        "opted-out",
+        "no-consent",
+        "do-not-contact",
+        "bounced",
+        "already-sent",
+        "too-often",
+        "on-other-list",
+        "blank-address",
+        "invalid-address",
+        "placeholder-address",
+        "missing-field",
+        "layout-violation",
+    ];
+    assert_eq!(names, gravest_first);
+    assert!(Reason::ALL.is_sorted());
+}
