@@ -202,3 +202,20 @@ fn nobody_who_said_no_anywhere_is_written() {
         ]
     );
 }
+
+#[test]
+fn keys_that_do_not_fit_into_memory_give_the_same_result() {
+    let rows: String = (0..900_000).map(|n| format!("p{}@x.example\n", n * 7 % 600_011)).collect();
+    let desk = Desk::with(&[
+        ("shop.csv", &format!("email\n{rows}")),
+        ("stop.csv", "email\np5@x.example\n"),
+        ("job.toml", &job_with("[[suppress]]\nname = \"stop\"\nfiles = [\"stop.csv\"]")),
+    ]);
+    let results = ["1GiB", "64MiB"].map(|memory| {
+        let tally = desk.json(&["run", "job.toml", "--replace", "--memory", memory]);
+        (tally["all"].clone(), desk.bytes("out.csv"), desk.bytes("fair.receipt/merged.csv"))
+    });
+    assert_eq!(results[0].0["read"], 900_000);
+    assert_eq!(results[0].0["written"], 600_010);
+    assert!(results[0] == results[1], "{} and {}", results[0].0, results[1].0);
+}

@@ -5,14 +5,14 @@ use pebblebank_core::clean::consent::YesMeans;
 use pebblebank_core::columns::locate::SampleRecords;
 use pebblebank_core::columns::mapping::{ColumnWishes, Unmapped, map_columns};
 use pebblebank_core::columns::{Field, Mapping, Table, locate_table};
-use pebblebank_core::read::Dialect;
+use pebblebank_core::read::recognise_dialect;
 use pebblebank_core::units::ColumnIndex;
 use pebblebank_core::{Error, ErrorKind};
 use rstest::rstest;
 use std::path::Path;
 
 fn located(text: &str, header_row: Option<u64>) -> (SampleRecords, Table) {
-    let sample = SampleRecords::new(text.as_bytes(), Dialect::recognise(text.as_bytes()), true);
+    let sample = SampleRecords::new(text.as_bytes(), recognise_dialect(text.as_bytes()), true);
     let table = locate_table(&sample, header_row);
     (sample, table)
 }

@@ -3,7 +3,7 @@
 
 use pebblebank_core::read::cell::value;
 use pebblebank_core::read::record::{MAX_QUOTED_LINES, RecordEnd, split_record};
-use pebblebank_core::read::{ChunkReader, Dialect, Records};
+use pebblebank_core::read::{ChunkReader, Dialect, Records, recognise_dialect};
 use proptest::prelude::*;
 use rstest::rstest;
 use std::path::Path;
@@ -134,5 +134,5 @@ fn a_line_without_an_end_is_an_error_and_not_a_full_memory() {
 #[case("email\nida@post.example\n", b',', b'\n')]
 #[case("a title, with a comma\na;b\nc;d\ne;f\n", b';', b'\n')]
 fn the_dialect_is_found_by_content(#[case] sample: &str, #[case] delimiter: u8, #[case] line_end: u8) {
-    assert_eq!(Dialect::recognise(sample.as_bytes()), Dialect { delimiter, line_end });
+    assert_eq!(recognise_dialect(sample.as_bytes()), Dialect { delimiter, line_end });
 }

@@ -56,7 +56,9 @@ proptest! {
     ) {
         let hasher = IdentityHasher::random();
         let mut domains = HeldDomains::default();
-        entries.iter().for_each(|entry| domains.add(entry, ListId(0), &hasher));
+        for entry in &entries {
+            domains.add(entry, ListId(0), &hasher);
+        }
         let is_held = entries.iter().any(|entry| domain == *entry || domain.ends_with(&format!(".{entry}")));
         prop_assert_eq!(!holding(&domains, &hasher, &domain).is_empty(), is_held);
     }

@@ -187,7 +187,7 @@ proptest! {
         prop_assert_eq!(&record[0], value.as_str());
 
         // With what stands behind it in a chunk, a cell is copied as it is without it.
-        let plain: String = value.chars().filter(|c| c.is_ascii_alphabetic()).collect();
+        let plain: String = value.chars().filter(char::is_ascii_alphabetic).collect();
         let chunk = format!("{plain}{tail}");
         let mut copied = CsvBuffer::new(Defusing::On);
         let window = chunk.as_bytes().first_chunk();

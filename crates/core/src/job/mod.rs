@@ -8,7 +8,7 @@ pub mod memory;
 pub mod pattern;
 
 pub use layout::{Content, Layout, LayoutColumn, OnViolation, Template};
-pub use pattern::{FilePattern, FoundFile};
+pub use pattern::FilePattern;
 
 use crate::columns::Field;
 use crate::columns::mapping::ColumnWishes;

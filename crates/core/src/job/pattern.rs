@@ -1,7 +1,7 @@
 //! A file, or a pattern for files.
 
 use crate::error::{Error, ErrorKind, Result};
-use crate::read::input::STDIN_NAME;
+use crate::read::input::{FoundFile, STDIN_NAME};
 use std::path::{Path, PathBuf};
 
 /// A file, or a pattern (`*`, `?`, `[…]`, `**`) for files.
@@ -11,15 +11,6 @@ pub struct FilePattern {
     /// What receipts leave out of a path, so that they are the same wherever the job lies.
     folder: PathBuf,
     is_literal: bool,
-}
-
-/// A file that a pattern stands for.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct FoundFile {
-    /// Where it is.
-    pub path: PathBuf,
-    /// As receipts and tables name it.
-    pub shown: String,
 }
 
 impl FilePattern {

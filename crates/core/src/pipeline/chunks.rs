@@ -1,16 +1,32 @@
 //! The chunks of all files, one after the other, in buffers that are used again.
 
 use super::open::OpenFile;
-use super::people::ChunkPlace;
 use crate::error::{Error, Result};
 use crate::observe::{Observer, Progress, Stage};
-use crate::read::{Chunk, ChunkReader};
-use crate::units::FileId;
+use crate::read::{Chunk, ChunkReader, Shape};
+use crate::units::{FileId, RowId};
 use std::fs::File;
 use std::sync::{Arc, Mutex};
 
 /// Buffers that wait to be used again.
 type Pool = Arc<Mutex<Vec<Vec<u8>>>>;
+
+/// Where the records of a chunk are among all.
+#[derive(Debug, Clone, Copy)]
+pub struct ChunkPlace {
+    /// The file that it belongs to.
+    pub file: FileId,
+    /// The first record.
+    pub first: RowId,
+    /// How many there are.
+    pub records: u32,
+    /// How many bytes it has.
+    pub bytes: u32,
+    /// What must be minded when it is split.
+    pub shape: Shape,
+    /// What its bytes must still be when they are read again.
+    pub checksum: u64,
+}
 
 /// A chunk to work on.
 pub(super) struct ChunkJob {

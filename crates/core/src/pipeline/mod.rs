@@ -5,6 +5,7 @@
 //! the account balances.
 
 mod chunks;
+mod counts;
 mod first_pass;
 pub mod guards;
 pub mod in_order;
@@ -25,7 +26,8 @@ use crate::job::{Content, Job, Layout, LayoutColumn, OnViolation};
 use crate::observe::{Observer, Progress, Stage};
 use crate::write::commit;
 use crate::write::receipt::AllColumns;
-use first_pass::{FileCounts, read_lists, read_sources};
+use counts::{FileCounts, ListCounts};
+use first_pass::{read_lists, read_sources};
 use open::{OpenFiles, open_files};
 use outputs::Outputs;
 use people::People;
@@ -113,7 +115,7 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
 struct Counted {
     files: Vec<FileCounts>,
     list_files: Vec<FileCounts>,
-    lists: Vec<first_pass::ListCounts>,
+    lists: Vec<ListCounts>,
 }
 
 /// The first pass. Starts over once where the rest of a file refutes what its beginning suggested.

@@ -7,7 +7,7 @@ use crate::error::{Error, ErrorKind, Result, closest};
 use crate::job::layout::ColumnRef;
 use crate::job::{Job, Layout, ReadFiles};
 use crate::observe::{Finding, Observer, Weight};
-use crate::read::{Dialect, Input};
+use crate::read::{Dialect, Input, recognise_dialect};
 use crate::units::{FileId, ListId, SourceId};
 use crate::write::value::ValueSource;
 use crate::write::{commit, receipt};
@@ -111,7 +111,7 @@ fn recognise<Owner>(
 ) -> Result<Option<OpenFile<Owner>>> {
     let Found { input, by_pattern } = found;
     let sample = input.sample()?;
-    let mut dialect = Dialect::recognise(&sample.bytes);
+    let mut dialect = recognise_dialect(&sample.bytes);
     dialect.delimiter = read.delimiter.unwrap_or(dialect.delimiter);
     let records = SampleRecords::new(&sample.bytes, dialect, sample.is_whole);
     check_header_row(read.header_row, &records, &input)?;

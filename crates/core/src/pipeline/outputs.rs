@@ -1,9 +1,9 @@
 //! The files of a run, staged beside their targets until all is known to be right.
 
+use super::Setting;
 use super::people_index;
 use super::second_pass::{Rows, Sink};
 use super::tally::Outcome;
-use super::{Setting, report::Documents};
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::{Job, Layout};
 use crate::write::commit::{Commit, FolderFile, Placement, StagedFile, StagedFolder, with_ending};
@@ -35,6 +35,12 @@ struct Receipt {
     merged: FolderFile,
     repairs: FolderFile,
     people: FolderFile,
+}
+
+/// The documents of a receipt, by file name.
+pub struct Documents {
+    /// Name and text.
+    pub files: Vec<(&'static str, Vec<u8>)>,
 }
 
 /// What was put in place.

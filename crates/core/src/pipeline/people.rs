@@ -1,9 +1,10 @@
 //! What is kept of every record between the passes: 9 bytes each, and 16 for each key.
 
-use super::first_pass::{ListCounts, SourceChunk};
+use super::chunks::ChunkPlace;
+use super::counts::{ListCounts, SourceChunk};
 use crate::error::{Error, ErrorKind, Result};
 use crate::person::{IdentityHash, IdentityHasher, KeyStore, Role};
-use crate::read::{Chunk, Shape};
+use crate::read::Chunk;
 use crate::suppress::{HeldDomains, MarkSet, MarkSets};
 use crate::units::{FileId, MAX_RECORDS, RowId};
 use std::path::Path;
@@ -19,23 +20,6 @@ pub const IS_CLEAN: u8 = 0x40;
 
 /// What buffers take, whatever the number of records.
 const MEMORY_FOR_BUFFERS: u64 = 48 << 20;
-
-/// Where the records of a chunk are among all.
-#[derive(Debug, Clone, Copy)]
-pub struct ChunkPlace {
-    /// The file that it belongs to.
-    pub file: FileId,
-    /// The first record.
-    pub first: RowId,
-    /// How many there are.
-    pub records: u32,
-    /// How many bytes it has.
-    pub bytes: u32,
-    /// What must be minded when it is split.
-    pub shape: Shape,
-    /// What its bytes must still be when they are read again.
-    pub checksum: u64,
-}
 
 /// All records of a run, by number.
 pub struct People {

@@ -1,9 +1,9 @@
 //! What a run says about itself: the tally, and the documents of the receipt.
 
 use super::Setting;
-use super::first_pass::{FileCounts, ListCounts};
+use super::counts::{FileCounts, ListCounts};
 use super::open::{OpenFile, OpenFiles};
-use super::outputs::Outputs;
+use super::outputs::{Documents, Outputs};
 use super::second_pass::Counts;
 use super::settle::Settled;
 use super::tally::{
@@ -21,12 +21,6 @@ pub const INPUTS_SCHEMA: &str = "pebblebank/inputs/1";
 
 /// The schema of `run.json`.
 pub const RUN_SCHEMA: &str = "pebblebank/run/1";
-
-/// The documents of a receipt, by file name.
-pub struct Documents {
-    /// Name and text.
-    pub files: Vec<(&'static str, Vec<u8>)>,
-}
 
 /// All that is known at the end of a run.
 pub struct Reports<'a> {

@@ -1,8 +1,9 @@
 //! Between the passes: who is the same person, who survives, who is held. From keys and row numbers alone.
 
-use super::first_pass::ListCounts;
+use super::chunks::ChunkPlace;
+use super::counts::ListCounts;
 use super::in_order::in_order;
-use super::people::{ChunkPlace, HAS_ADDRESS, IS_CLEAN, People};
+use super::people::{HAS_ADDRESS, IS_CLEAN, People};
 use crate::clean::consent::Consent;
 use crate::error::{Error, Result};
 use crate::job::Job;

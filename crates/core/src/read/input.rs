@@ -5,7 +5,6 @@
 
 use super::chunk::CHUNK_BYTES;
 use crate::error::{Error, ErrorKind, Result};
-use crate::job::pattern::FoundFile;
 use crate::observe::Observer;
 use memchr::memchr;
 use std::fs::File;
@@ -17,6 +16,15 @@ pub const SAMPLE_BYTES: u64 = 1 << 20;
 
 /// The name under which standard input goes.
 pub const STDIN_NAME: &str = "-";
+
+/// A file that is to be opened.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FoundFile {
+    /// Where it is.
+    pub path: PathBuf,
+    /// As receipts and tables name it.
+    pub shown: String,
+}
 
 /// A file to be read, more than once.
 #[derive(Debug)]
