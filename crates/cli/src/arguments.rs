@@ -25,6 +25,7 @@ pub enum Command {
 
 /// Options of every command.
 #[derive(Args, Debug)]
+#[command(next_help_heading = "Options of every command")]
 pub struct Shared {
     /// Print one JSON document instead of text
     #[arg(long, global = true)]

@@ -28,7 +28,7 @@ use crate::write::commit;
 use crate::write::receipt::AllColumns;
 use counts::{FileCounts, ListCounts};
 use first_pass::{read_lists, read_sources};
-use open::{OpenFiles, open_files};
+use open::{OpenFiles, map_again, open_files};
 use outputs::Outputs;
 use people::People;
 use report::Reports;
@@ -73,14 +73,16 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     let journal = journal_of(job);
     let completed_earlier = !setting.dry_run && commit::complete_interrupted(&journal)?;
     let spool_folder = folder_for_spooling(job);
-    let (files, people, counted) = read_everything(job, setting, &spool_folder, observer)?;
+    let files = open_files(job, &spool_folder, observer)?;
+    let mut outputs = Outputs::stage(job, setting)?;
+    let (files, people, counted) = read_everything(files, job, setting, &spool_folder, observer)?;
     let Counted { files: source_counts, list_files, lists } = counted;
     let settled = settle::settle(people, &lists, job, setting.threads, observer)?;
 
     let mut columns = AllColumns::of(files.sources.iter().map(|file| &file.map));
     columns.has_surplus = source_counts.iter().any(|counts| counts.long_rows.count > 0);
     let layouts = layouts(job, &columns);
-    let mut outputs = Outputs::stage(job, setting, &layouts, &columns)?;
+    outputs.write_headers(&layouts, &columns)?;
     let second_pass = SecondPass::new(job, &files, &settled, &layouts, &columns);
     let counts = second_pass.run(setting, &mut outputs, observer)?;
 
@@ -120,18 +122,18 @@ struct Counted {
 
 /// The first pass. Starts over once where the rest of a file refutes what its beginning suggested.
 fn read_everything(
+    files: OpenFiles,
     job: &Job,
     setting: &Setting,
     spool_folder: &Path,
     observer: &dyn Observer,
 ) -> Result<(OpenFiles, People, Counted)> {
-    let files = open_files(job, spool_folder, &[], observer)?;
     let (people, counted) = first_pass(job, &files, setting, spool_folder, observer)?;
     let refuted: Vec<Option<bool>> = counted.files.iter().map(is_consent_after_all).collect();
     if refuted.iter().all(Option::is_none) {
         return Ok((files, people, counted));
     }
-    let files = open_files(job, spool_folder, &refuted, observer)?;
+    let files = map_again(files, job, &refuted)?;
     let (people, counted) = first_pass(job, &files, setting, spool_folder, observer)?;
     Ok((files, people, counted))
 }

@@ -50,21 +50,14 @@ pub struct OpenFiles {
     pub findings: Vec<Finding>,
 }
 
-/// Opens the files of a job. `spool_folder` takes what cannot be read twice; `status_is_consent` corrects
-/// earlier guesses, by source file.
-pub fn open_files(
-    job: &Job,
-    spool_folder: &Path,
-    status_is_consent: &[Option<bool>],
-    observer: &dyn Observer,
-) -> Result<OpenFiles> {
+/// Opens the files of a job. `spool_folder` takes what cannot be read twice.
+pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Result<OpenFiles> {
     let mut opened = OpenFiles::default();
     for (index, source) in job.sources.iter().enumerate() {
         for input in open_inputs(&source.read, spool_folder, observer)? {
             let id = FileId(opened.sources.len() as u32);
-            let guess = status_is_consent.get(id.0 as usize).copied().flatten();
             let owner = SourceId(index as u16);
-            let file = recognise(id, owner, input, &source.read, false, guess, &mut opened.findings)?;
+            let file = recognise(id, owner, input, &source.read, false, None, &mut opened.findings)?;
             opened.sources.extend(file);
         }
     }
@@ -80,6 +73,24 @@ pub fn open_files(
     check_outputs(job, &opened)?;
     check_columns(job, &opened)?;
     Ok(opened)
+}
+
+/// Maps the columns of source files anew, now that it is known whether their columns headed "status" are consent.
+pub fn map_again(mut files: OpenFiles, job: &Job, status_is_consent: &[Option<bool>]) -> Result<OpenFiles> {
+    let mut sources = Vec::with_capacity(files.sources.len());
+    for (file, status_is_consent) in files.sources.into_iter().zip(status_is_consent) {
+        if status_is_consent.is_none() {
+            sources.push(file);
+            continue;
+        }
+        let name = file.input.name();
+        files.findings.retain(|finding| finding.file.as_deref() != Some(name.as_str()));
+        let read = &job.sources[file.owner.0 as usize].read;
+        let found = Found { input: file.input, by_pattern: false };
+        let again = recognise(file.id, file.owner, found, read, false, *status_is_consent, &mut files.findings)?;
+        sources.extend(again);
+    }
+    Ok(OpenFiles { sources, ..files })
 }
 
 /// An input, and whether it was found by a pattern rather than named.

@@ -5,7 +5,7 @@ use super::people_index;
 use super::second_pass::{Rows, Sink};
 use super::tally::Outcome;
 use crate::error::{Error, ErrorKind, Result};
-use crate::job::{Job, Layout};
+use crate::job::{Job, Layout, Write};
 use crate::write::commit::{Commit, FolderFile, Placement, StagedFile, StagedFolder, with_ending};
 use crate::write::csv::{CsvBuffer, Defusing};
 use crate::write::early_sync::EarlySync;
@@ -60,35 +60,45 @@ struct CsvBufferHead {
 
 impl Outputs {
     /// Begins all files, so that what cannot be written is known before the work.
-    pub fn stage(job: &Job, setting: &Setting, layouts: &[Layout], columns: &AllColumns) -> Result<Outputs> {
+    pub fn stage(job: &Job, setting: &Setting) -> Result<Outputs> {
         let placement = if job.replace { Placement::Replace } else { Placement::New };
-        let is_dry = setting.dry_run;
-        let sync = EarlySync::new();
-        let mut imports = Vec::new();
-        let mut preview = CsvBufferHead::default();
-        for (write, layout) in job.writes.iter().zip(layouts) {
+        let stage = |path: &PathBuf| {
+            if setting.dry_run { Ok(None) } else { StagedFile::create(path, placement).map(Some) }
+        };
+        let import = |write: &Write| Ok(Import { file: stage(&write.file)?, rows: 0 });
+        Ok(Outputs {
+            imports: job.writes.iter().map(import).collect::<Result<_>>()?,
+            set_aside: job.set_aside.as_ref().map_or(Ok(None), stage)?,
+            receipt: match &job.receipt {
+                Some(path) if !setting.dry_run => Some(Receipt::stage(path, job.replace)?),
+                _ => None,
+            },
+            preview: CsvBufferHead::default(),
+            sync: EarlySync::new(),
+        })
+    }
+
+    /// Writes the headers, once all columns are known.
+    pub fn write_headers(&mut self, layouts: &[Layout], columns: &AllColumns) -> Result<()> {
+        for (import, layout) in self.imports.iter_mut().zip(layouts) {
             let header = header_of(layout);
-            if imports.is_empty() {
-                preview.bytes.extend_from_slice(&header);
+            if self.preview.bytes.is_empty() {
+                self.preview.bytes.extend_from_slice(&header);
             }
-            let mut file = if is_dry { None } else { Some(StagedFile::create(&write.file, placement)?) };
-            if let Some(file) = &mut file {
-                file.write(&header, &sync)?;
+            if let Some(file) = &mut import.file {
+                file.write(&header, &self.sync)?;
             }
-            imports.push(Import { file, rows: 0 });
         }
-        let mut set_aside = match &job.set_aside {
-            Some(path) if !is_dry => Some(StagedFile::create(path, placement)?),
-            _ => None,
-        };
-        if let Some(file) = &mut set_aside {
-            file.write(&columns.header(&SET_ASIDE), &sync)?;
+        if let Some(file) = &mut self.set_aside {
+            file.write(&columns.header(&SET_ASIDE), &self.sync)?;
         }
-        let receipt = match &job.receipt {
-            Some(path) if !is_dry => Some(Receipt::stage(path, job.replace, columns, &sync)?),
-            _ => None,
-        };
-        Ok(Outputs { imports, set_aside, receipt, preview, sync })
+        if let Some(receipt) = &mut self.receipt {
+            receipt.set_aside.write(&columns.header(&SET_ASIDE), &self.sync)?;
+            receipt.merged.write(&columns.header(&MERGED), &self.sync)?;
+            receipt.repairs.write(&AllColumns::default().header(&REPAIRS), &self.sync)?;
+            receipt.people.write(&people_index::header(), &self.sync)?;
+        }
+        Ok(())
     }
 
     /// How many rows each import file has.
@@ -133,23 +143,20 @@ impl Outputs {
 }
 
 impl Receipt {
-    fn stage(target: &Path, replace: bool, columns: &AllColumns, sync: &EarlySync) -> Result<Receipt> {
+    fn stage(target: &Path, replace: bool) -> Result<Receipt> {
         if target.exists() && !target.join("tally.json").exists() {
             let what = "this exists and is not a receipt of an earlier run, so it is not replaced";
             return Err(Error::new(ErrorKind::Output, what, "name another receipt, or move it away").in_file(target));
         }
         let placement = if replace { Placement::KeepPrevious } else { Placement::New };
         let mut folder = StagedFolder::create(target, placement)?;
-        let mut begin = |name: &str, header: &[u8]| {
-            let mut file = folder.file(name)?;
-            file.write(header, sync)?;
-            Ok::<_, Error>(file)
-        };
-        let set_aside = begin("set-aside.csv", &columns.header(&SET_ASIDE))?;
-        let merged = begin("merged.csv", &columns.header(&MERGED))?;
-        let repairs = begin("repairs.csv", &AllColumns::default().header(&REPAIRS))?;
-        let people = begin("people.idx", &people_index::header())?;
-        Ok(Receipt { folder, set_aside, merged, repairs, people })
+        Ok(Receipt {
+            set_aside: folder.file("set-aside.csv")?,
+            merged: folder.file("merged.csv")?,
+            repairs: folder.file("repairs.csv")?,
+            people: folder.file("people.idx")?,
+            folder,
+        })
     }
 }
 

@@ -39,13 +39,13 @@ pub struct StagedFile {
 impl StagedFile {
     /// Begins a file for `target`; only its owner may read it. A link is followed: the file goes beside what it leads to.
     pub fn create(target: &Path, placement: Placement) -> Result<StagedFile> {
+        refuse_existing(target, placement)?;
         let target = std::fs::canonicalize(target).unwrap_or_else(|_| target.to_path_buf());
         let fail = |cause: std::io::Error| Error::unwritable(&target, &cause);
         if target.is_dir() {
             return Err(Error::new(ErrorKind::Output, "this is a folder, not a file", "name the file to write in it")
                 .in_file(&target));
         }
-        refuse_existing(&target, placement)?;
         let file = tempfile::Builder::new()
             .prefix(&staging_prefix(&target))
             .suffix(".part")
