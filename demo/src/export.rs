@@ -73,3 +73,16 @@ pub(crate) fn no_address(address: &str, rng: &mut crate::rng::Rng) -> String {
         _ => format!("{local}..x@{domain}"),
     }
 }
+
+/// The text as "Unicode text" of a spreadsheet: UTF-16 with a byte order mark.
+pub(crate) fn in_utf_16(text: &[u8]) -> Vec<u8> {
+    let text = String::from_utf8_lossy(text);
+    "\u{feff}".encode_utf16().chain(text.encode_utf16()).flat_map(u16::to_le_bytes).collect()
+}
+
+/// The text in windows-1252, as far as the demo's names need it: Latin letters have the same numbers
+/// there, and what it has no place for is left out.
+pub(crate) fn in_windows_1252(text: &[u8]) -> Vec<u8> {
+    let text = String::from_utf8_lossy(text);
+    text.chars().filter_map(|c| u8::try_from(u32::from(c)).ok()).collect()
+}

@@ -1,7 +1,7 @@
 //! The five sources of the demo: each with the columns and the mess of the program that it comes from.
 
 use crate::Written;
-use crate::export::{Export, no_address, typed};
+use crate::export::{Export, in_utf_16, in_windows_1252, no_address, typed};
 use crate::people::{Person, World};
 use crate::rng::Rng;
 
@@ -22,9 +22,9 @@ pub(crate) fn all(world: &World) -> Vec<(Written, Vec<u8>)> {
             Written { name: "exports/guided-walks.csv", what: "bookings of guided walks, semicolon, one name column" },
             guided_walks(world),
         ),
-        (Written { name: "exports/gift-cards.tsv", what: "buyers of gift cards, tab" }, gift_cards(world)),
+        (Written { name: "exports/gift-cards.tsv", what: "buyers of gift cards, tab, UTF-16" }, gift_cards(world)),
         (
-            Written { name: "exports/volunteers.txt", what: "the volunteers' list, pipe, typed by hand" },
+            Written { name: "exports/volunteers.txt", what: "the volunteers' list, pipe, windows-1252, typed by hand" },
             volunteers(world),
         ),
         (
@@ -132,7 +132,7 @@ fn gift_cards(world: &World) -> Vec<u8> {
         let card = format!("GC{:05}", 40_000 + index);
         export.row([&card, person.first, person.last, &address, &format!("{month}/{day}/{year}"), value]);
     }
-    export.bytes
+    in_utf_16(&export.bytes)
 }
 
 fn volunteers(world: &World) -> Vec<u8> {
@@ -148,7 +148,7 @@ fn volunteers(world: &World) -> Vec<u8> {
     }
     let mut bytes = export.bytes;
     bytes.pop(); // the last line has no end
-    bytes
+    in_windows_1252(&bytes)
 }
 
 fn sign_ups(world: &World) -> Vec<u8> {

@@ -22,13 +22,17 @@ fn refused(desk: &Desk, arguments: &[&str], status: i32, words: &[&str]) {
     assert_eq!((&error["schema"], &error["exit_status"]), (&"pebblebank/error/1".into(), &status.into()));
 }
 
+fn utf_16(text: &str) -> Vec<u8> {
+    text.encode_utf16().flat_map(u16::to_le_bytes).collect()
+}
+
 #[rstest]
 #[case::missing("missing.csv", &["missing.csv", "no such file"])]
 #[case::a_folder("folder", &["folder", "a folder, not a file"])]
 #[case::a_workbook("book.csv", &["book.csv", "workbook", "save it as CSV"])]
 #[case::binary("image.csv", &["image.csv", "not text"])]
-#[case::utf_16("wide.csv", &["wide.csv", "UTF-16"])]
-#[case::bytes_that_are_not_utf_8("latin.csv", &["latin.csv, row 3", "not UTF-8"])]
+#[case::bytes_that_are_not_utf_8_far_down("latin.csv", &["latin.csv, row 90002", "not UTF-8", "encoding = "])]
+#[case::half_a_character_of_utf_16("wide.csv", &["wide.csv", "line 3", "fit no character"])]
 #[case::no_addresses("names.csv", &["names.csv", "no column", "\"Given\", \"Family\"", "--field"])]
 #[case::two_address_columns("gift.csv", &["gift.csv", "several columns hold addresses", "\"Buyer email\", \"Recipient email\""])]
 #[case::yes_to_what("maybe.csv", &["maybe.csv, row 2, column \"consent\"", "yes or no", "--yes-means"])]
@@ -43,8 +47,11 @@ fn a_file_that_cannot_be_taken(#[case] file: &str, #[case] words: &[&str]) {
     desk.file("gift.csv", "Billing email,Work email\na@x.example,b@x.example\n");
     desk.file("book.csv", b"PK\x03\x04rest");
     desk.file("image.csv", b"\x89PNG\x00\x00");
-    desk.file("wide.csv", b"\xFF\xFEe\x00m\x00");
-    desk.file("latin.csv", b"email,name\na@x.example,Ida\nb@x.example,Jos\xE9\n");
+    desk.file("wide.csv", [b"\xFF\xFE".as_slice(), &utf_16("email\na@x.example\n"), b"\x00\xD8a\x00\n\x00"].concat());
+    desk.file(
+        "latin.csv",
+        [b"email\n".as_slice(), &b"a@x.example,Ida\n".repeat(90_000), b"b@x.example,Jos\xE9\n"].concat(),
+    );
     let words: Vec<&str> = words
         .iter()
         .map(|word| match *word {

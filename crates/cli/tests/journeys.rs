@@ -82,6 +82,25 @@ fn a_list_without_a_header_is_read_from_its_first_line() {
 }
 
 #[test]
+fn text_in_another_encoding_is_read_and_said_and_the_job_can_overrule_it() {
+    let desk = Desk::new();
+    let units = |text: &str| text.encode_utf16().flat_map(u16::to_le_bytes).collect::<Vec<u8>>();
+    desk.file("wide.csv", [b"\xFF\xFE".as_slice(), &units("email\tcity\r\nida@post.example\tKöln\r\n")].concat());
+    desk.file("old.csv", b"email;city\nwren@post.example;M\xFCnchen\nhugo@post.example;K\xF6ln\n");
+    let tally = desk.json(&["clean", "wide.csv", "old.csv", "-o", "out.csv"]);
+    assert_eq!(desk.sheet("out.csv").column("city"), ["Köln", "München", "Köln"]);
+    let encodings = [0, 1].map(|source| tally["sources"][source]["files"][0]["encoding"].as_str().unwrap());
+    assert_eq!(encodings, ["UTF-16LE", "windows-1252"]);
+    let findings: Vec<&str> =
+        tally["findings"].as_array().unwrap().iter().map(|finding| finding["weight"].as_str().unwrap()).collect();
+    assert_eq!(findings[..2], ["doubt", "note"], "a guess is a doubt, a byte order mark is none");
+    let job = common::job_with("").replace("[\"shop.csv\"]", "[\"old.csv\"]\nencoding = \"windows-1251\"");
+    desk.file("job.toml", job.replace("out.csv", "said.csv"));
+    desk.done(&["run", "job.toml"]);
+    assert_eq!(desk.sheet("said.csv").column("city"), ["Mьnchen", "Kцln"]);
+}
+
+#[test]
 fn files_by_pattern_are_read_in_the_order_of_their_names() {
     let desk = Desk::with(&[
         ("in/b.csv", "email,n\nida@post.example,b\n"),

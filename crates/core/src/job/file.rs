@@ -6,6 +6,7 @@ use crate::clean::consent::YesMeans;
 use crate::columns::Field;
 use crate::columns::mapping::ColumnWishes;
 use crate::error::{Error, ErrorKind, Result, closest};
+use crate::read::encoding::encoding_named;
 use crate::suppress::Reason;
 use serde::Deserialize;
 use serde::de::DeserializeOwned;
@@ -48,6 +49,7 @@ struct SourcePart {
     #[serde(default)]
     columns: BTreeMap<String, String>,
     yes_means: Option<YesMeansPart>,
+    encoding: Option<String>,
     delimiter: Option<String>,
     header_row: Option<u64>,
 }
@@ -60,6 +62,7 @@ struct SuppressPart {
     reason: Option<String>,
     #[serde(default)]
     columns: BTreeMap<String, String>,
+    encoding: Option<String>,
     delimiter: Option<String>,
     header_row: Option<u64>,
 }
@@ -267,15 +270,15 @@ impl Reader<'_> {
             YesMeansPart::OptedIn => YesMeans::OptedIn,
             YesMeansPart::OptedOut => YesMeans::OptedOut,
         });
-        let read =
-            self.read_files(&part.name, &part.files, part.columns, part.delimiter.as_deref(), part.header_row)?;
-        let columns = ColumnWishes { yes_means, ..read.columns };
-        Ok(Source { name: part.name, read: ReadFiles { columns, ..read } })
+        let read = self.read_files(&part.name, &part.files, part.columns)?;
+        let mut read = self.overrule(read, part.encoding, part.delimiter, part.header_row)?;
+        read.columns.yes_means = yes_means;
+        Ok(Source { name: part.name, read })
     }
 
     fn suppress(&self, part: SuppressPart) -> Result<SuppressionFiles> {
-        let read =
-            self.read_files(&part.name, &part.files, part.columns, part.delimiter.as_deref(), part.header_row)?;
+        let read = self.read_files(&part.name, &part.files, part.columns)?;
+        let read = self.overrule(read, part.encoding, part.delimiter, part.header_row)?;
         let reason = part.reason.as_deref().map_or(Ok(Reason::DoNotContact), |name| self.list_reason(name))?;
         Ok(SuppressionFiles { name: part.name, read, reason })
     }
@@ -291,14 +294,7 @@ impl Reader<'_> {
         })
     }
 
-    fn read_files(
-        &self,
-        name: &str,
-        files: &[String],
-        columns: BTreeMap<String, String>,
-        delimiter: Option<&str>,
-        header_row: Option<u64>,
-    ) -> Result<ReadFiles> {
+    fn read_files(&self, name: &str, files: &[String], columns: BTreeMap<String, String>) -> Result<ReadFiles> {
         if files.is_empty() {
             return Err(self.wrong(name, format!("{name} names no files"), "write files = [\"…\"]"));
         }
@@ -309,8 +305,29 @@ impl Reader<'_> {
         Ok(ReadFiles {
             files: files.iter().map(|file| FilePattern::relative(file, self.folder)).collect(),
             columns: ColumnWishes { headers, yes_means: None },
-            delimiter: delimiter.map(|text| self.delimiter(text)).transpose()?,
+            ..ReadFiles::default()
+        })
+    }
+
+    /// Adds where recognition is overruled.
+    fn overrule(
+        &self,
+        read: ReadFiles,
+        encoding: Option<String>,
+        delimiter: Option<String>,
+        header_row: Option<u64>,
+    ) -> Result<ReadFiles> {
+        let encoding = encoding.map(|name| {
+            encoding_named(&name).map_err(|error| {
+                let placed = self.wrong(&name, error.what(), error.advice());
+                placed.expected(error.expectation().unwrap_or_default())
+            })
+        });
+        Ok(ReadFiles {
+            encoding: encoding.transpose()?,
+            delimiter: delimiter.map(|text| self.delimiter(&text)).transpose()?,
             header_row,
+            ..read
         })
     }
 

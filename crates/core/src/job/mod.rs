@@ -14,6 +14,7 @@ use crate::columns::Field;
 use crate::columns::mapping::ColumnWishes;
 use crate::error::{Error, ErrorKind, Result};
 use crate::suppress::Reason;
+use encoding_rs::Encoding;
 use std::path::{Path, PathBuf};
 
 /// A repeatable piece of work.
@@ -57,6 +58,8 @@ pub struct ReadFiles {
     pub files: Vec<FilePattern>,
     /// The columns that are not recognised by themselves.
     pub columns: ColumnWishes,
+    /// The encoding.
+    pub encoding: Option<&'static Encoding>,
     /// The delimiter.
     pub delimiter: Option<u8>,
     /// The row of the header, from 1; 0 for a file without one.

@@ -3,8 +3,10 @@
 use super::open::OpenFile;
 use crate::error::{Error, Result};
 use crate::observe::{Observer, Progress, Stage};
+use crate::read::encoding::Decoding;
 use crate::read::{Chunk, ChunkReader, Shape};
 use crate::units::{FileId, RowId};
+use encoding_rs::UTF_8;
 use std::fs::File;
 use std::sync::{Arc, Mutex};
 
@@ -46,11 +48,58 @@ impl ChunkJob {
     }
 }
 
+/// A file in UTF-8, or one that is decoded on the way.
+enum TextReader {
+    Utf8(Box<ChunkReader<File>>),
+    Decoded(Box<ChunkReader<Decoding<File>>>),
+}
+
+impl TextReader {
+    fn new<Owner>(input: File, file: &OpenFile<Owner>, fingerprint: bool) -> TextReader {
+        let (path, dialect) = (file.input.path(), file.dialect);
+        if file.encoding == UTF_8 {
+            return TextReader::Utf8(Box::new(ChunkReader::new(input, path, dialect, fingerprint)));
+        }
+        let decoding = Decoding::new(input, file.encoding, fingerprint);
+        TextReader::Decoded(Box::new(ChunkReader::new(decoding, path, dialect, false)))
+    }
+
+    fn next_chunk(&mut self, buffer: Vec<u8>) -> Result<Option<Chunk>> {
+        match self {
+            TextReader::Utf8(reader) => reader.next_chunk(buffer),
+            TextReader::Decoded(reader) => reader.next_chunk(buffer),
+        }
+    }
+
+    fn same_chunk(&mut self, buffer: Vec<u8>, place: &ChunkPlace) -> Result<Chunk> {
+        let bytes = place.bytes as usize;
+        match self {
+            TextReader::Utf8(reader) => reader.same_chunk(buffer, bytes, place.shape),
+            TextReader::Decoded(reader) => reader.same_chunk(buffer, bytes, place.shape),
+        }
+    }
+
+    /// Bytes of the file, not of its text.
+    fn bytes_read(&self) -> u64 {
+        match self {
+            TextReader::Utf8(reader) => reader.bytes_read(),
+            TextReader::Decoded(reader) => reader.input().bytes_read(),
+        }
+    }
+
+    fn fingerprint(&self) -> Option<String> {
+        match self {
+            TextReader::Utf8(reader) => reader.fingerprint(),
+            TextReader::Decoded(reader) => reader.input().fingerprint(),
+        }
+    }
+}
+
 /// Reads files one after the other.
 pub(super) struct Reading<'a, Owner> {
     files: &'a [OpenFile<Owner>],
     at: usize,
-    reader: Option<ChunkReader<File>>,
+    reader: Option<TextReader>,
     /// Of the files read so far, in a first reading.
     fingerprints: Vec<String>,
     /// What an earlier reading found, in a second one.
@@ -105,16 +154,14 @@ impl<'a, Owner> Reading<'a, Owner> {
                 Some(reader) => reader,
                 none => {
                     let input = file.input.reader()?;
-                    none.insert(ChunkReader::new(input, file.input.path(), file.dialect, self.earlier.is_none()))
+                    none.insert(TextReader::new(input, file, self.earlier.is_none()))
                 }
             };
             let buffer = self.pool.lock().expect("no thread panics while it holds the pool").pop().unwrap_or_default();
             let chunk = match self.earlier {
                 None => reader.next_chunk(buffer)?,
                 Some(earlier) => match earlier.get(self.chunks) {
-                    Some(place) if place.file == file.id => {
-                        Some(reader.same_chunk(buffer, place.bytes as usize, place.shape)?)
-                    }
+                    Some(place) if place.file == file.id => Some(reader.same_chunk(buffer, place)?),
                     _ => reader.next_chunk(buffer)?,
                 },
             };

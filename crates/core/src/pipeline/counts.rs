@@ -115,8 +115,8 @@ impl Problem {
             .in_column(&header),
             Problem::NotText { row } => Error::new(
                 ErrorKind::Input,
-                "some bytes are not UTF-8 text",
-                "open the file with the program that made it and save it as CSV (UTF-8)",
+                "some bytes are not UTF-8 text, though the file begins as such",
+                "say what it is in: in a job encoding = \"windows-1252\", or save the file as UTF-8",
             )
             .in_file(file.input.path())
             .at_row(place(row))

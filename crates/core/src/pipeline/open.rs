@@ -7,10 +7,13 @@ use crate::error::{Error, ErrorKind, Result, closest};
 use crate::job::layout::ColumnRef;
 use crate::job::{Job, Layout, ReadFiles};
 use crate::observe::{Finding, Observer, Weight};
+use crate::read::encoding::Knowledge;
+use crate::read::input::Sample;
 use crate::read::{Dialect, Input, recognise_dialect};
 use crate::units::{FileId, ListId, SourceId};
 use crate::write::value::ValueSource;
 use crate::write::{commit, receipt};
+use encoding_rs::{Encoding, UTF_8};
 use std::path::Path;
 
 /// The most columns that a file may have.
@@ -25,6 +28,8 @@ pub struct OpenFile<Owner> {
     pub owner: Owner,
     /// Its bytes.
     pub input: Input,
+    /// What its text is encoded in.
+    pub encoding: &'static Encoding,
     /// How it parts cells and lines.
     pub dialect: Dialect,
     /// Where its table is.
@@ -121,7 +126,8 @@ fn recognise<Owner>(
     findings: &mut Vec<Finding>,
 ) -> Result<Option<OpenFile<Owner>>> {
     let Found { input, by_pattern } = found;
-    let sample = input.sample()?;
+    let sample = input.sample(read.encoding)?;
+    findings.extend(encoding_finding(&sample).map(|finding| finding.in_file(input.name())));
     let mut dialect = recognise_dialect(&sample.bytes);
     dialect.delimiter = read.delimiter.unwrap_or(dialect.delimiter);
     let records = SampleRecords::new(&sample.bytes, dialect, sample.is_whole);
@@ -159,7 +165,32 @@ fn recognise<Owner>(
     findings.extend(mapping.findings.into_iter().map(|finding| finding.in_file(name.clone())));
     let records_estimated = records.estimate(input.bytes);
     let map = mapping.map;
-    Ok(Some(OpenFile { id, owner, input, dialect, table, map, is_receipt, records_estimated, is_empty }))
+    Ok(Some(OpenFile {
+        id,
+        owner,
+        input,
+        encoding: sample.encoding,
+        dialect,
+        table,
+        map,
+        is_receipt,
+        records_estimated,
+        is_empty,
+    }))
+}
+
+/// What is said of an encoding that is not UTF-8.
+fn encoding_finding(sample: &Sample) -> Option<Finding> {
+    let name = sample.encoding.name();
+    match sample.knowledge {
+        _ if sample.encoding == UTF_8 => None,
+        Knowledge::Said => None,
+        Knowledge::Certain => Some(Finding::new("encoding", Weight::Note, format!("was read as {name}"))),
+        Knowledge::Guessed => {
+            let text = format!("is not UTF-8 and was read as {name}, by the letters that occur in it");
+            Some(Finding::new("encoding", Weight::Doubt, text))
+        }
+    }
 }
 
 /// A file without any line has no columns, whatever the job says of them.

@@ -192,6 +192,7 @@ fn file_tally<Owner>(file: &OpenFile<Owner>, counts: &FileCounts) -> FileTally {
         .collect();
     FileTally {
         file: file.input.name(),
+        encoding: file.encoding.name(),
         delimiter: file.dialect.delimiter_name(),
         rows: counts.contacts,
         other_lines: OtherLines(counts.others),

@@ -121,6 +121,8 @@ pub struct SourceTally {
 pub struct FileTally {
     /// Its path as given.
     pub file: String,
+    /// The encoding, by its name in the WHATWG Encoding Standard.
+    pub encoding: &'static str,
     /// The delimiter that was found.
     pub delimiter: &'static str,
     /// Contacts; for a suppression list, rows with an entry.

@@ -3,6 +3,7 @@
 //! Where the chunks part depends on the bytes alone, so that a second reading gives the same ones.
 
 use super::dialect::{Dialect, QUOTE};
+use super::encoding::unreadable;
 use super::record::{MAX_RECORD_BYTES, RecordEnd, split_record};
 use super::scan::{Quotes, inspect_quotes};
 use crate::error::{Error, ErrorKind, Result};
@@ -75,6 +76,11 @@ impl<R: Read> ChunkReader<R> {
         ChunkReader { chunk_bytes: chunk_bytes.max(BYTE_ORDER_MARK.len()), ..self }
     }
 
+    /// What is read from.
+    pub fn input(&self) -> &R {
+        &self.input
+    }
+
     /// How many bytes were read so far.
     pub fn bytes_read(&self) -> u64 {
         self.bytes_read
@@ -128,7 +134,7 @@ impl<R: Read> ChunkReader<R> {
         buffer.reserve(wanted - filled + 64);
         let wanted_now = (wanted - filled) as u64;
         let read = (&mut self.input).take(wanted_now).read_to_end(buffer);
-        let count = read.map_err(|cause| Error::unreadable(&self.name, &cause))?;
+        let count = read.map_err(|cause| unreadable(&self.name, &cause))?;
         self.at_end = (count as u64) < wanted_now;
         self.bytes_read += count as u64;
         if let Some(hasher) = &mut self.hasher {

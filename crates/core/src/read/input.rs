@@ -4,8 +4,10 @@
 //! its owner may read and that is gone when the program ends.
 
 use super::chunk::CHUNK_BYTES;
+use super::encoding::{Knowledge, decode_sample, recognise_encoding};
 use crate::error::{Error, ErrorKind, Result};
 use crate::observe::Observer;
+use encoding_rs::Encoding;
 use memchr::memchr;
 use std::fs::File;
 use std::io::{Read, Seek, SeekFrom, Write};
@@ -138,54 +140,59 @@ impl Input {
         }
     }
 
-    /// The beginning of the file, without its byte order mark, and whether that is all of it.
+    /// The beginning of the file as UTF-8, without its byte order mark. `encoding` is what the job says.
     ///
-    /// Fails where it is clearly not UTF-8 text.
-    pub fn sample(&self) -> Result<Sample> {
-        let mut bytes = Vec::new();
+    /// Fails where it is clearly not text.
+    pub fn sample(&self, encoding: Option<&'static Encoding>) -> Result<Sample> {
+        let mut raw = Vec::new();
         self.reader()?
             .take(SAMPLE_BYTES)
-            .read_to_end(&mut bytes)
+            .read_to_end(&mut raw)
             .map_err(|cause| Error::unreadable(&self.path, &cause))?;
-        let is_whole = (bytes.len() as u64) < SAMPLE_BYTES;
-        if let Some((what, advice)) = not_text(&bytes) {
+        let is_whole = (raw.len() as u64) < SAMPLE_BYTES;
+        let (encoding, knowledge) = match encoding {
+            Some(encoding) => (encoding, Knowledge::Said),
+            None => recognise_encoding(&raw, is_whole),
+        };
+        let container = container(&raw);
+        let bytes = decode_sample(&raw, encoding, is_whole);
+        if let Some((what, advice)) = container.or_else(|| not_text(&bytes)) {
             return Err(Error::new(ErrorKind::Input, what, advice)
                 .in_file(&self.path)
-                .expected("comma-, semicolon-, tab- or pipe-delimited text in UTF-8"));
+                .expected("comma-, semicolon-, tab- or pipe-delimited text"));
         }
-        if bytes.starts_with(b"\xEF\xBB\xBF") {
-            bytes.drain(..3);
-        }
-        Ok(Sample { bytes, is_whole })
+        Ok(Sample { bytes, encoding, knowledge, is_whole })
     }
 }
 
 /// The beginning of a file.
 #[derive(Debug)]
 pub struct Sample {
-    /// Its bytes, without a byte order mark.
+    /// Its text in UTF-8, without a byte order mark.
     pub bytes: Vec<u8>,
-    /// Whether the file ends with them.
+    /// What it is encoded in.
+    pub encoding: &'static Encoding,
+    /// How that is known.
+    pub knowledge: Knowledge,
+    /// Whether the file ends with it.
     pub is_whole: bool,
 }
 
-/// What else the file is, and what to do, where it cannot be UTF-8 text.
-fn not_text(bytes: &[u8]) -> Option<(&'static str, &'static str)> {
-    const SAVE_AS_CSV: &str = "open it with the program that made it and save it as CSV (UTF-8)";
-    let known: [(&[u8], &str, &str); 6] = [
+/// What else the file is, and what to do, where it is not text but holds some.
+fn container(bytes: &[u8]) -> Option<(&'static str, &'static str)> {
+    const SAVE_AS_CSV: &str = "open it with the program that made it and save it as CSV";
+    let known: [(&[u8], &str, &str); 4] = [
         (b"PK\x03\x04", "this is a workbook or a zip archive, not delimited text", SAVE_AS_CSV),
         (b"\xD0\xCF\x11\xE0", "this is an old workbook, not delimited text", SAVE_AS_CSV),
         (b"\x1F\x8B", "this is a gzip archive, not delimited text", "unpack it first"),
         (b"\x28\xB5\x2F\xFD", "this is a zstd archive, not delimited text", "unpack it first"),
-        (b"\xFF\xFE", "this text is in UTF-16, not UTF-8", SAVE_AS_CSV),
-        (b"\xFE\xFF", "this text is in UTF-16, not UTF-8", SAVE_AS_CSV),
     ];
-    for (begin, what, advice) in known {
-        if bytes.starts_with(begin) {
-            return Some((what, advice));
-        }
-    }
-    memchr(0, bytes)
+    let found = known.into_iter().find(|(begin, ..)| bytes.starts_with(begin));
+    found.map(|(_, what, advice)| (what, advice))
+}
+
+fn not_text(text: &[u8]) -> Option<(&'static str, &'static str)> {
+    memchr(0, text)
         .is_some()
         .then_some(("this is not text: it holds NUL bytes", "check that this is the export; open it to see what it is"))
 }

@@ -7,6 +7,7 @@
 pub mod cell;
 pub mod chunk;
 pub mod dialect;
+pub mod encoding;
 pub mod input;
 pub mod lines;
 pub mod recognise;
