@@ -101,6 +101,15 @@ fn text_in_another_encoding_is_read_and_said_and_the_job_can_overrule_it() {
 }
 
 #[test]
+fn a_header_of_known_words_decides_between_two_delimiters() {
+    let desk =
+        Desk::with(&[("shop.csv", "email;basket, size\nida@post.example;1,5\n"), ("b.csv", "status,email\na\t\n\t\n")]);
+    let tally = desk.json(&["clean", "shop.csv", "b.csv", "-o", "out.csv"]);
+    let delimiters = [0, 1].map(|source| tally["sources"][source]["files"][0]["delimiter"].as_str().unwrap());
+    assert_eq!(delimiters, ["semicolon", "comma"]);
+}
+
+#[test]
 fn files_by_pattern_are_read_in_the_order_of_their_names() {
     let desk = Desk::with(&[
         ("in/b.csv", "email,n\nida@post.example,b\n"),

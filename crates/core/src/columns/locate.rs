@@ -89,6 +89,14 @@ impl SampleRecords {
     }
 }
 
+impl Table {
+    /// How many of its headers are known words.
+    pub fn known_headers(&self) -> usize {
+        let known = |header: &&String| headers::recognise(header).is_some();
+        if self.has_header { self.headers.iter().filter(known).count() } else { 0 }
+    }
+}
+
 /// Finds the table. `header_row` is what the job says: the header's row from 1, or 0 for no header.
 ///
 /// The header is the first record among the first [`HEADER_IS_WITHIN`] in which a word is known and no

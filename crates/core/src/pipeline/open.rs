@@ -9,6 +9,7 @@ use crate::job::{Job, Layout, ReadFiles};
 use crate::observe::{Finding, Observer, Weight};
 use crate::read::encoding::Knowledge;
 use crate::read::input::Sample;
+use crate::read::recognise::DELIMITERS;
 use crate::read::{Dialect, Input, recognise_dialect};
 use crate::units::{FileId, ListId, SourceId};
 use crate::write::value::ValueSource;
@@ -128,11 +129,7 @@ fn recognise<Owner>(
     let Found { input, by_pattern } = found;
     let sample = input.sample(read.encoding)?;
     findings.extend(encoding_finding(&sample).map(|finding| finding.in_file(input.name())));
-    let mut dialect = recognise_dialect(&sample.bytes);
-    dialect.delimiter = read.delimiter.unwrap_or(dialect.delimiter);
-    let records = SampleRecords::new(&sample.bytes, dialect, sample.is_whole);
-    check_header_row(read.header_row, &records, &input)?;
-    let table = locate_table(&records, read.header_row);
+    let Shape { dialect, records, table } = recognise_shape(&sample, read, &input)?;
     if table.headers.len() > MAX_COLUMNS {
         let what = format!("the header has {} columns, more than {MAX_COLUMNS}", table.headers.len());
         return Err(Error::new(ErrorKind::Input, what, "check the delimiter; delimiter = says which one it is")
@@ -177,6 +174,36 @@ fn recognise<Owner>(
         records_estimated,
         is_empty,
     }))
+}
+
+/// How a file parts its cells, and where its table is.
+struct Shape {
+    dialect: Dialect,
+    records: SampleRecords,
+    table: Table,
+}
+
+/// Takes the delimiter that parts the records most evenly, unless another one makes known words of the header and
+/// this one does not.
+fn recognise_shape(sample: &Sample, read: &ReadFiles, input: &Input) -> Result<Shape> {
+    let shape = |dialect: Dialect| {
+        let records = SampleRecords::new(&sample.bytes, dialect, sample.is_whole);
+        check_header_row(read.header_row, &records, input)?;
+        let table = locate_table(&records, read.header_row);
+        Ok(Shape { dialect, records, table })
+    };
+    let even = recognise_dialect(&sample.bytes);
+    let first = shape(Dialect { delimiter: read.delimiter.unwrap_or(even.delimiter), ..even })?;
+    if read.delimiter.is_some() || first.table.known_headers() > 0 {
+        return Ok(first);
+    }
+    for delimiter in DELIMITERS.into_iter().filter(|delimiter| *delimiter != even.delimiter) {
+        let other = shape(Dialect { delimiter, ..even })?;
+        if other.table.known_headers() > 0 && other.table.headers.len() > 1 {
+            return Ok(other);
+        }
+    }
+    Ok(first)
 }
 
 /// What is said of an encoding that is not UTF-8.
