@@ -251,13 +251,15 @@ const PLAIN_MOST: usize = 64;
 /// One bit a byte, for up to [`PLAIN_MOST`] bytes.
 #[derive(Default)]
 struct Masks {
-    small: u64,
+    letter: u64,
     capital: u64,
-    digit: u64,
     hyphen: u64,
     dot: u64,
     at: u64,
+    /// What may stand before the `@` only; the rest of RFC 5322's `atext` is rare and left to [`judge`].
     local_only: u64,
+    /// Any of these, or a digit.
+    known: u64,
 }
 
 impl Masks {
@@ -268,19 +270,24 @@ impl Masks {
         let mut masks = Masks::default();
         for (k, lane) in padded.as_chunks::<16>().0.iter().enumerate().take(bytes.len().div_ceil(16)) {
             let lane = u8x16::from(*lane);
-            let bits = |found: u8x16| u64::from(found.to_bitmask()) << (k * 16);
             let within = |low: u8, high: u8| {
                 let above = lane - u8x16::splat(low);
-                bits(above.min(u8x16::splat(high - low)).simd_eq(above))
+                above.min(u8x16::splat(high - low)).simd_eq(above)
             };
-            let is = |byte: u8| bits(lane.simd_eq(u8x16::splat(byte)));
-            masks.small |= within(b'a', b'z');
-            masks.capital |= within(b'A', b'Z');
-            masks.digit |= within(b'0', b'9');
-            masks.hyphen |= is(b'-');
-            masks.dot |= is(b'.');
-            masks.at |= is(b'@');
-            masks.local_only |= is(b'_') | is(b'+') | is(b'\'') | is(b'%') | is(b'=') | is(b'&');
+            let is = |byte: u8| lane.simd_eq(u8x16::splat(byte));
+            let capital = within(b'A', b'Z');
+            let letter = within(b'a', b'z') | capital;
+            let (hyphen, dot, at) = (is(b'-'), is(b'.'), is(b'@'));
+            let local_only = is(b'_') | is(b'+') | is(b'\'') | is(b'%') | is(b'=') | is(b'&');
+            let known = letter | within(b'0', b'9') | hyphen | dot | at | local_only;
+            let bits = |found: u8x16| u64::from(found.to_bitmask()) << (k * 16);
+            masks.letter |= bits(letter);
+            masks.capital |= bits(capital);
+            masks.hyphen |= bits(hyphen);
+            masks.dot |= bits(dot);
+            masks.at |= bits(at);
+            masks.local_only |= bits(local_only);
+            masks.known |= bits(known);
         }
         masks
     }
@@ -297,10 +304,9 @@ fn plain_address(bytes: &[u8]) -> Option<Plain> {
     }
     let masks = Masks::of(bytes);
     let all = u64::MAX >> (64 - length);
-    let name = masks.small | masks.capital | masks.digit | masks.hyphen;
-    let known = name | masks.dot | masks.at | masks.local_only;
     let at = masks.at.trailing_zeros() as usize;
-    if known != all || masks.at.count_ones() != 1 || at == 0 || at + 1 == length {
+    let has_one_at = masks.at.is_power_of_two();
+    if masks.known != all || !has_one_at || at == 0 || at + 1 == length {
         return None;
     }
     let domain = all & (u64::MAX << (at + 1));
@@ -314,7 +320,7 @@ fn plain_address(bytes: &[u8]) -> Option<Plain> {
         return None;
     }
     let last_label = domain & (u64::MAX << domain_dots.ilog2());
-    let has_letter = last_label & (masks.small | masks.capital) != 0;
+    let has_letter = last_label & masks.letter != 0;
     has_letter.then_some(Plain { at, has_capitals: masks.capital != 0 })
 }
 

@@ -1,6 +1,6 @@
 //! What two rows are compared by: a keyed hash of the identity.
 //!
-//! 96 bits of it are kept. Among a billion identities the chance that any two collide is below 1 in
+//! 98 bits of it are kept. Among a billion identities the chance that any two collide is below 1 in
 //! 10^11; the key is random a run, so that nobody can prepare two addresses that do.
 
 use std::hash::{BuildHasher, Hasher, RandomState};

@@ -10,8 +10,11 @@ use std::io::{Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
-/// How many partitions there are: the high 8 bits of the hash.
-pub const PARTITIONS: usize = 256;
+/// How many bits of the hash decide the partition.
+const PARTITION_BITS: u32 = 10;
+
+/// How many partitions there are; so many that the keys of one mostly fit a core's own cache.
+pub const PARTITIONS: usize = 1 << PARTITION_BITS;
 
 /// In what way something has an identity.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -27,7 +30,7 @@ pub enum Role {
     CompareOnly = 3,
 }
 
-/// A hash and who has it: 88 bits of the hash (with the partition's 8 they are 96), 8 of the role, 32 of the owner.
+/// A hash and who has it: 88 bits of the hash (with the partition's 10 they are 98), 8 of the role, 32 of the owner.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Key(u128);
 
@@ -38,8 +41,8 @@ impl Key {
     /// The key of `owner`, and the partition that it belongs to.
     #[inline]
     pub fn new(hash: IdentityHash, role: Role, owner: u32) -> (usize, Key) {
-        let partition = (hash.0 >> 120) as usize;
-        let kept = hash.0 << 8 & !((1u128 << 40) - 1);
+        let partition = (hash.0 >> (128 - PARTITION_BITS)) as usize;
+        let kept = hash.0 << PARTITION_BITS & !((1u128 << 40) - 1);
         (partition, Key(kept | u128::from(role as u8) << 32 | u128::from(owner)))
     }
 

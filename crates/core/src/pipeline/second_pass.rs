@@ -184,6 +184,7 @@ impl<'a> SecondPass<'a> {
         let mut chunk = ChunkRows {
             pass: self,
             plan: &self.plans[job.file.0 as usize],
+            first_of_file: self.settled.first_of(job.file).0,
             cells: RawCells::NeedALook,
             rows: &mut rows,
         };
@@ -267,13 +268,15 @@ struct Scratch {
 struct ChunkRows<'a, 'b> {
     pass: &'b SecondPass<'a>,
     plan: &'b FilePlan,
+    /// The file's first record.
+    first_of_file: u32,
     cells: RawCells,
     rows: &'b mut Rows,
 }
 
 impl<'b> ChunkRows<'_, 'b> {
     fn contact(&mut self, row: RowId, standing: Standing, record: &Record, typed: &[u8], address: &Address) {
-        let (_, number) = self.pass.settled.place(row);
+        let number = RowNumber(u64::from(row.0 - self.first_of_file) + 1);
         if !address.rules.is_empty() {
             self.address_repairs(number, address.rules, typed, address.text);
         }

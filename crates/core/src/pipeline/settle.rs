@@ -104,6 +104,11 @@ impl Settled {
         self.lines[row.index()] & IS_CLEAN != 0
     }
 
+    /// The first record of a file.
+    pub fn first_of(&self, file: FileId) -> RowId {
+        RowId(self.first_of_file[file.0 as usize])
+    }
+
     /// The record's place in its file, and the file.
     pub fn place(&self, row: RowId) -> (FileId, RowNumber) {
         let file = self.first_of_file.partition_point(|first| *first <= row.0) - 1;

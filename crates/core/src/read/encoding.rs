@@ -40,6 +40,8 @@ pub fn recognise_encoding(sample: &[u8], is_whole: bool) -> (&'static Encoding, 
 
 /// Text of mostly Latin letters has a zero in every second byte of UTF-16.
 fn utf_16_by_zeros(sample: &[u8]) -> Option<&'static Encoding> {
+    const ENOUGH: usize = 4 << 10;
+    let sample = &sample[..sample.len().min(ENOUGH)];
     let pairs = (sample.len() / 2).max(1);
     let zeros = |offset: usize| sample.iter().skip(offset).step_by(2).filter(|byte| **byte == 0).count();
     let is_most = |count: usize| count * 10 > pairs * 4;
