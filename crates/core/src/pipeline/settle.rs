@@ -116,6 +116,9 @@ impl Settled {
     }
 }
 
+/// With fewer records, handing partitions from thread to thread costs more than it saves.
+const WORTH_A_SECOND_THREAD: usize = 200_000;
+
 /// Settles who is who and who is held.
 pub fn settle(
     people: People,
@@ -133,6 +136,7 @@ pub fn settle(
         matched: vec![0; lists.len()],
     };
     let (partitions, spilled) = keys.into_partitions();
+    let threads = if lines.len() < WORTH_A_SECOND_THREAD { 1 } else { threads };
     let mut rows = 0;
     let mut partitions = partitions.into_iter().enumerate();
     in_order(
