@@ -251,3 +251,41 @@ fn rows_that_are_too_short_or_too_long_are_kept_and_said() {
         .collect();
     assert_eq!(findings, [("short-rows", 2), ("long-rows", 3), ("no-consent-column", 0)]);
 }
+
+#[rstest]
+#[case("city is Larkfold", &["a"])]
+#[case("city is not \"larkfold\"", &["b", "c", "d"])]
+#[case("city is one of larkfold, \"UPPER  Meresby\"", &["a", "b"])]
+#[case("city is blank", &["c"])]
+#[case("city is filled and \"Favourite walk\" is Bats", &["a", "d"])]
+#[case("domain is nothing", &[])]
+fn the_audience_is_picked_by_conditions(#[case] condition: &str, #[case] picked: &[&str]) {
+    let shop = "email,Town,Favourite walk\na@x.example,Larkfold,bats\nb@x.example,Upper Meresby,\nc@x.example,n/a,Bats\nd@x.example,Quillmere,Bats\n";
+    let desk = Desk::with(&[("shop.csv", shop), ("job.toml", &job_with(&format!("[select]\nwhere = '{condition}'")))]);
+    let ran = desk.run(&["run", "job.toml"]);
+    if picked.is_empty() {
+        assert!(
+            ran.status == 1 && ran.stderr.contains("no source has \"domain\", which the condition"),
+            "{}",
+            ran.stderr
+        );
+        return;
+    }
+    let sheet = desk.sheet("out.csv");
+    let written: Vec<&str> = sheet.column("email").into_iter().map(|address| &address[..1]).collect();
+    assert_eq!(written, picked);
+    assert!(reasons(&desk).iter().all(|row| row[1] == "not-selected"));
+}
+
+#[rstest]
+#[case("city", "no whole condition")]
+#[case("city contains mere", "after city stands contains")]
+#[case("city is Upper Meresby", "needs quotes")]
+#[case("city is one of a b", "comma between")]
+#[case("city is \"open", "does not close")]
+fn a_condition_that_cannot_be_read_says_why(#[case] condition: &str, #[case] why: &str) {
+    let job = job_with(&format!("[select]\nwhere = '{condition}'"));
+    let desk = Desk::with(&[("shop.csv", "email,city\na@x.example,\n"), ("job.toml", &job)]);
+    let ran = desk.run(&["run", "job.toml"]);
+    assert!(ran.status == 2 && ran.stderr.contains(why) && ran.stderr.contains("job.toml, line"), "{}", ran.stderr);
+}

@@ -1,7 +1,7 @@
 //! The work itself: from exported subscriber files to an import file, every row accounted for.
 //!
 //! A row goes through the stages in the order of their names here: [`read`], [`columns`] (map),
-//! [`clean`], [`person`] (same person), [`suppress`], [`require`], [`write`] (lay out, write).
+//! [`clean`], [`person`] (same person), [`suppress`], [`require`], [`select`], [`write`] (lay out, write).
 //! [`pipeline`] strings them together in two passes and keeps the account; [`job`] says what is
 //! wanted. Nothing here prints, asks, reads the clock or the environment: a caller hands in a
 //! [`job::Job`] and a [`pipeline::Setting`], and listens through [`observe::Observer`].
@@ -16,6 +16,7 @@ pub mod person;
 pub mod pipeline;
 pub mod read;
 pub mod require;
+pub mod select;
 pub mod suppress;
 pub mod units;
 pub mod write;

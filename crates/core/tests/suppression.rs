@@ -101,6 +101,7 @@ fn reasons_are_in_the_order_of_their_gravity() {
         "invalid-address",
         "placeholder-address",
         "missing-field",
+        "not-selected",
         "layout-violation",
     ];
     assert_eq!(names, gravest_first);

@@ -41,6 +41,7 @@ fn job(command: &Clean) -> Result<Job> {
         sources: sources(&command.files, &columns),
         suppress: Vec::new(),
         require: requirement(command)?,
+        select: None,
         writes: vec![Write { file: command.output.clone(), shown: command.output.display().to_string(), layout }],
         guards: Guards::default(),
         receipt: command.receipt.clone(),

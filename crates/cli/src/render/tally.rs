@@ -129,6 +129,7 @@ fn meaning(reason: Reason) -> &'static str {
         Reason::InvalidAddress => "the address cannot be one",
         Reason::PlaceholderAddress => "typed instead of an address, like noemail@…",
         Reason::MissingField => "lacks a field that the job requires",
+        Reason::NotSelected => "not in the audience that the job picks",
         Reason::LayoutViolation => "a required column of the layout would stay blank",
     }
 }

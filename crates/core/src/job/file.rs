@@ -7,6 +7,7 @@ use crate::columns::Field;
 use crate::columns::mapping::ColumnWishes;
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::read::encoding::encoding_named;
+use crate::select::Selection;
 use crate::suppress::Reason;
 use serde::Deserialize;
 use serde::de::DeserializeOwned;
@@ -25,6 +26,8 @@ struct JobFile {
     suppress: Vec<SuppressPart>,
     #[serde(default)]
     require: RequirePart,
+    #[serde(default)]
+    select: SelectPart,
     #[serde(default)]
     guard: GuardPart,
     #[serde(default)]
@@ -101,6 +104,13 @@ struct RequirePart {
 #[serde(rename_all = "kebab-case")]
 enum ConsentPart {
     OptedIn,
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+struct SelectPart {
+    #[serde(rename = "where")]
+    condition: Option<String>,
 }
 
 #[derive(Deserialize, Default)]
@@ -240,6 +250,7 @@ impl Reader<'_> {
             sources: parts.source.into_iter().map(|part| self.source(part)).collect::<Result<_>>()?,
             suppress: parts.suppress.into_iter().map(|part| self.suppress(part)).collect::<Result<_>>()?,
             require: self.require(parts.require)?,
+            select: parts.select.condition.as_deref().map(|text| self.selection(text)).transpose()?,
             guards: self.guards(parts.guard)?,
             name: parts.job.name,
             writes,
@@ -353,6 +364,10 @@ impl Reader<'_> {
             requirement.any.push(group.split('+').map(|name| self.field(name.trim())).collect::<Result<_>>()?);
         }
         Ok(requirement)
+    }
+
+    fn selection(&self, text: &str) -> Result<Selection> {
+        Selection::parse(text).map_err(|error| self.wrong("where", error.what(), error.advice()))
     }
 
     fn guards(&self, part: GuardPart) -> Result<Guards> {

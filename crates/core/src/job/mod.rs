@@ -13,6 +13,7 @@ pub use pattern::FilePattern;
 use crate::columns::Field;
 use crate::columns::mapping::ColumnWishes;
 use crate::error::{Error, ErrorKind, Result};
+use crate::select::Selection;
 use crate::suppress::Reason;
 use encoding_rs::Encoding;
 use std::path::{Path, PathBuf};
@@ -28,6 +29,8 @@ pub struct Job {
     pub suppress: Vec<SuppressionFiles>,
     /// What a usable contact must have.
     pub require: Requirement,
+    /// Who is picked of those; none for all.
+    pub select: Option<Selection>,
     /// What is written.
     pub writes: Vec<Write>,
     /// Limits that stop the run.

@@ -11,6 +11,7 @@ use crate::read::encoding::Knowledge;
 use crate::read::input::Sample;
 use crate::read::recognise::DELIMITERS;
 use crate::read::{Dialect, Input, recognise_dialect};
+use crate::select::Selection;
 use crate::units::{FileId, ListId, SourceId};
 use crate::write::value::ValueSource;
 use crate::write::{commit, receipt};
@@ -306,7 +307,9 @@ fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     let wanted = job.writes.iter().filter_map(|write| write.layout.as_ref()).flat_map(columns_of);
     let required = job.require.fields.iter().chain(job.require.any.iter().flatten());
     let required = required.map(|field| ("the requirement".to_owned(), ColumnRef::Field(*field)));
-    for (whose, column) in wanted.chain(required) {
+    let selected = job.select.iter().flat_map(Selection::columns);
+    let selected = selected.map(|column| ("the condition in [select]".to_owned(), column.clone()));
+    for (whose, column) in wanted.chain(required).chain(selected) {
         let is_there = |file: &&OpenFile<SourceId>| ValueSource::new(&column, &file.map, false) != ValueSource::Nothing;
         if !filled.is_empty() && !filled.iter().any(is_there) {
             return Err(no_such_column(&whose, &column, &filled));

@@ -16,6 +16,7 @@ use crate::job::{Job, Layout, OnViolation};
 use crate::observe::{Met, Observer, Stage};
 use crate::read::{Chunk, Record, Records, Shape, cell};
 use crate::require::RequirementPlan;
+use crate::select::SelectionPlan;
 use crate::suppress::{Mark, MarkSet, Reason};
 use crate::units::{FileId, RowId, RowNumber, SourceId};
 use crate::write::csv::{CsvBuffer, Defusing, RawCells};
@@ -74,6 +75,7 @@ impl Counts {
 struct FilePlan {
     layouts: Vec<LayoutPlan>,
     requirement: RequirementPlan,
+    selection: Option<SelectionPlan>,
     originals: OriginalValues,
     /// The source's and the file's name as two cells.
     name_cells: Vec<u8>,
@@ -104,6 +106,7 @@ impl<'a> SecondPass<'a> {
         let plan = |file: &OpenFile<SourceId>| FilePlan {
             layouts: layouts.iter().map(|layout| LayoutPlan::new(layout, &file.map, file.is_receipt)).collect(),
             requirement: RequirementPlan::new(&job.require, &file.map, file.is_receipt),
+            selection: job.select.as_ref().map(|selection| SelectionPlan::new(selection, &file.map, file.is_receipt)),
             originals: OriginalValues::new(columns, &file.map),
             name_cells: name_cells(&job.sources[file.owner.0 as usize].name, &file.input.name()),
             source: file.owner,
@@ -337,6 +340,9 @@ impl<'b> ChunkRows<'_, 'b> {
         }
         if let Some(lacks) = self.plan.requirement.lacks(record, usable) {
             return Some((Reason::MissingField, lacks));
+        }
+        if self.plan.selection.as_ref().is_some_and(|selection| !selection.holds(record, usable)) {
+            return Some((Reason::NotSelected, String::new()));
         }
         let violation = self.plan.layouts.iter().find_map(|layout| layout.violation(record, usable));
         violation.map(|column| (Reason::LayoutViolation, column.to_owned()))

@@ -20,12 +20,13 @@ pub enum Reason {
     InvalidAddress,
     PlaceholderAddress,
     MissingField,
+    NotSelected,
     LayoutViolation,
 }
 
 impl Reason {
     /// How many there are.
-    pub const COUNT: usize = 13;
+    pub const COUNT: usize = 14;
 
     /// All of them, gravest first.
     pub const ALL: [Reason; Reason::COUNT] = [
@@ -41,6 +42,7 @@ impl Reason {
         Reason::InvalidAddress,
         Reason::PlaceholderAddress,
         Reason::MissingField,
+        Reason::NotSelected,
         Reason::LayoutViolation,
     ];
 
@@ -70,6 +72,7 @@ impl Reason {
             Reason::InvalidAddress => "invalid-address",
             Reason::PlaceholderAddress => "placeholder-address",
             Reason::MissingField => "missing-field",
+            Reason::NotSelected => "not-selected",
             Reason::LayoutViolation => "layout-violation",
         }
     }
