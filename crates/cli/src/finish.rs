@@ -1,7 +1,7 @@
 //! What a command ends with: text or JSON on stdout, errors on stderr, the exit status.
 
 use crate::render::{self, Screen};
-use pebblebank_core::{Error, ErrorKind};
+use pebblebank_core::Error;
 use std::io::Write;
 use std::path::Path;
 use std::process::ExitCode;
@@ -45,7 +45,4 @@ fn print_error(error: &Error, screen: &Screen) {
     let text = render::error::error(error, screen);
     // Nobody is left to tell where stderr is closed.
     let _ = std::io::stderr().write_all(text.as_bytes());
-    if error.kind() == ErrorKind::Unbalanced {
-        let _ = std::io::stderr().flush();
-    }
 }

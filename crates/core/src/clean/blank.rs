@@ -48,11 +48,6 @@ pub fn is_unseen(c: char) -> bool {
     c.is_whitespace() || is_invisible(c)
 }
 
-/// Whether the value is empty or holds only what cannot be seen.
-pub fn is_unseen_value(value: &str) -> bool {
-    value.chars().all(is_unseen)
-}
-
 /// Whether the value is blank: unseen, or a word that stands for nothing.
 ///
 /// ```

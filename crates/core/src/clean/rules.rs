@@ -96,11 +96,6 @@ impl Rules {
         self.0 == 0
     }
 
-    /// Whether some rule in it changes more than the written form.
-    pub fn has_listed(self) -> bool {
-        self.iter().any(|rule| !rule.changes_form_only())
-    }
-
     /// The rules in it, in the order of the tally.
     pub fn iter(self) -> impl Iterator<Item = Rule> {
         Rule::ALL.into_iter().filter(move |rule| self.has(*rule))

@@ -107,11 +107,6 @@ impl KeyStore {
         if self.in_memory > self.most_in_memory { self.spill() } else { Ok(()) }
     }
 
-    /// Whether some keys are on disk.
-    pub fn has_spilled(&self) -> bool {
-        self.spill.is_some()
-    }
-
     fn spill(&mut self) -> Result<()> {
         let fail = |cause: std::io::Error| Error::unwritable(&self.folder, &cause);
         let spill = match &mut self.spill {

@@ -88,11 +88,6 @@ impl Settled {
         self.mark_sets.all().len()
     }
 
-    /// The marks of a combination.
-    pub fn marks(&self, set: MarkSet) -> &[Mark] {
-        self.mark_sets.marks(set)
-    }
-
     /// What a record is.
     pub fn line(&self, row: RowId) -> Line {
         Line::from_byte(self.lines[row.index()] & !(HAS_ADDRESS | IS_CLEAN))
