@@ -29,9 +29,10 @@ fn utf_16(text: &str) -> Vec<u8> {
 #[rstest]
 #[case::missing("missing.csv", &["missing.csv", "no such file"])]
 #[case::a_folder("folder", &["folder", "a folder, not a file"])]
-#[case::a_workbook("book.csv", &["book.csv", "workbook", "save it as CSV"])]
-#[case::binary("image.csv", &["image.csv", "not text"])]
-#[case::bytes_that_are_not_utf_8_far_down("latin.csv", &["latin.csv, row 90002", "not UTF-8", "encoding = "])]
+#[case::a_cut_workbook("book.csv", &["book.csv", "damaged or cut short"])]
+#[case::a_picture("image.csv", &["image.csv", "a picture"])]
+#[case::binary("core.csv", &["core.csv", "not text"])]
+#[case::a_stray_byte_far_down_in_utf_8("stray.csv", &["stray.csv, row 90002", "not UTF-8", "on_bad_bytes = "])]
 #[case::half_a_character_of_utf_16("wide.csv", &["wide.csv", "line 3", "fit no character"])]
 #[case::no_addresses("names.csv", &["names.csv", "no column", "\"Given\", \"Family\"", "--field"])]
 #[case::two_address_columns("gift.csv", &["gift.csv", "several columns hold addresses", "\"Buyer email\", \"Recipient email\""])]
@@ -48,10 +49,9 @@ fn a_file_that_cannot_be_taken(#[case] file: &str, #[case] words: &[&str]) {
     desk.file("book.csv", b"PK\x03\x04rest");
     desk.file("image.csv", b"\x89PNG\x00\x00");
     desk.file("wide.csv", [b"\xFF\xFE".as_slice(), &utf_16("email\na@x.example\n"), b"\x00\xD8a\x00\n\x00"].concat());
-    desk.file(
-        "latin.csv",
-        [b"email\n".as_slice(), &b"a@x.example,Ida\n".repeat(90_000), b"b@x.example,Jos\xE9\n"].concat(),
-    );
+    desk.file("core.csv", b"\x7FELF\x00\x00");
+    let zoes = "a@x.example,Zo\u{EB}\n".repeat(90_000);
+    desk.file("stray.csv", [b"email\n".as_slice(), zoes.as_bytes(), b"b@x.example,Jos\xE9\n"].concat());
     let words: Vec<&str> = words
         .iter()
         .map(|word| match *word {

@@ -6,7 +6,7 @@ use encoding_rs::{
     WINDOWS_1251, WINDOWS_1252,
 };
 use pebblebank_core::read::encoding::{
-    Decoding, Knowledge, decode_sample, encoding_named, recognise_encoding, unreadable,
+    BadBytesAre, Decoding, Knowledge, decode_sample, encoding_named, recognise_encoding, unreadable,
 };
 use proptest::prelude::*;
 use rstest::rstest;
@@ -28,7 +28,7 @@ fn encoded(text: &str, encoding: &'static Encoding) -> Option<Vec<u8>> {
 
 fn decoded(bytes: &[u8], encoding: &'static Encoding) -> std::io::Result<String> {
     let mut text = String::new();
-    Decoding::new(bytes, encoding, false).read_to_string(&mut text)?;
+    Decoding::new(bytes, encoding, BadBytesAre::Errors, false).read_to_string(&mut text)?;
     Ok(text)
 }
 

@@ -62,9 +62,9 @@ columns = [
         .replace("fair-{date}.csv\"", "fair-{date}.csv\"\nlayout = \"letter\"");
     let (job, folder) = read(&format!("{text}{more}")).unwrap();
     let source = &job.sources[0].read;
-    assert_eq!((source.delimiter, source.header_row), (Some(b';'), Some(0)));
+    assert_eq!((source.wishes.delimiter, source.wishes.header_row), (Some(b';'), Some(0)));
     assert_eq!(source.columns.headers[&Field::Email], "Contact");
-    assert_eq!((job.suppress[0].reason, job.suppress[0].read.delimiter), (Reason::DoNotContact, Some(b'\t')));
+    assert_eq!((job.suppress[0].reason, job.suppress[0].read.wishes.delimiter), (Reason::DoNotContact, Some(b'\t')));
     assert_eq!(job.require.any, [vec![Field::Phone], vec![Field::Street, Field::City]]);
     assert!(job.require.opted_in && !job.require.needs_address());
     assert_eq!(job.guards.set_aside_at_most, Some(0.125));

@@ -94,6 +94,7 @@ fn other_lines(tally: &Tally, screen: &Screen) -> String {
         Line::RepeatedHeader => counted(count, "repeated header"),
         Line::Empty => counted(count, "empty line"),
         Line::Totals => counted(count, "totals line"),
+        Line::Footnote => counted(count, "footnote"),
         Line::Contact => counted(count, "contact"),
     };
     let kinds: Vec<String> = all.iter().map(of_kind).collect();

@@ -114,27 +114,78 @@ pub fn locate_table(sample: &SampleRecords, header_row: Option<u64>) -> Table {
         None => {}
     }
     let widest = rows.iter().map(Vec::len).max().unwrap_or(0);
-    for (index, row) in rows.iter().enumerate() {
+    let first_looked_at = usize::from(rows.first().is_some_and(|row| says_delimiter(row)));
+    for (index, row) in rows.iter().enumerate().skip(first_looked_at) {
         if row.iter().any(|value| value.contains('@')) {
             break;
         }
         let known = row.iter().filter(|value| headers::recognise(value).is_some()).count();
         let filled = row.iter().filter(|value| !value.trim().is_empty()).count();
         if known > 0 && (filled > 1 || widest == 1) {
+            if let Some(headers) = rows.get(index + 1).and_then(|next| header_of_two_lines(row, next)) {
+                return Table { records_above: index as u64 + 2, has_header: true, headers };
+            }
             return Table { records_above: index as u64 + 1, has_header: true, headers: row.clone() };
         }
     }
-    let Some(first) = rows.iter().position(|row| is_filled(&row)) else { return without_header(None, 0) };
+    let is_first = |(index, row): (usize, &Vec<String>)| index >= first_looked_at && is_filled(&row);
+    let Some(first) = rows.iter().enumerate().position(is_first) else { return without_header(None, 0) };
     let row = &rows[first];
     let holds_contact = |value: &String| value.contains('@') || (widest == 1 && address::domain(value).is_some());
     if row.iter().any(holds_contact) {
         return without_header(Some(row), first as u64);
     }
-    let header = rows.iter().position(|row| row.len() == widest).unwrap_or(first);
+    let header = rows.iter().skip(first).position(|row| row.len() == widest).map_or(first, |at| first + at);
     Table { records_above: header as u64 + 1, has_header: true, headers: rows[header].clone() }
+}
+
+/// A first line such as `sep=;`, parted by the very delimiter that it names.
+fn says_delimiter(row: &[String]) -> bool {
+    row.first().is_some_and(|first| first.len() <= 5 && first.to_ascii_lowercase().starts_with("sep="))
+}
+
+/// The headers of a header over two lines: groups of columns above, or words broken in two. None where the second
+/// line is a contact.
+fn header_of_two_lines(upper: &[String], lower: &[String]) -> Option<Vec<String>> {
+    let is_known = |value: &str| headers::recognise(value).is_some();
+    let is_text = |value: &String| !value.contains('@') && !value.bytes().any(|byte| byte.is_ascii_digit());
+    let lower_known = lower.iter().filter(|value| is_known(value)).count();
+    let upper_known = upper.iter().filter(|value| is_known(value)).count();
+    let is_repeated = lower.iter().zip(upper).all(|(lower, upper)| lower == upper);
+    if is_repeated || !lower.iter().all(is_text) || lower.iter().all(|value| value.trim().is_empty()) {
+        return None;
+    }
+    let mut group = "";
+    let mut combined = Vec::with_capacity(upper.len().max(lower.len()));
+    for column in 0..upper.len().max(lower.len()) {
+        let at = |row: &'_ [String]| row.get(column).map_or(String::new(), |value| value.trim().to_owned());
+        let (above, below) = (at(upper), at(lower));
+        // A group's name stands over its first column only.
+        group = if above.is_empty() { group } else { upper[column].trim() };
+        let both = format!("{above} {below}");
+        combined.push(match (above.is_empty(), below.is_empty()) {
+            (_, true) => above,
+            (true, false) if is_known(&below) || group.is_empty() => below,
+            (true, false) => format!("{group} {below}"),
+            (false, false) if is_known(&both) || !is_known(&below) => both,
+            (false, false) => below,
+        });
+    }
+    let combined_known = combined.iter().filter(|value| is_known(value)).count();
+    // A contact may bear a known word by chance ("City" is a family name somewhere), but hardly two.
+    (lower_known >= 2 && lower_known > upper_known || combined_known > upper_known + 1).then_some(combined)
 }
 
 fn without_header(first: Option<&Vec<String>>, records_above: u64) -> Table {
     let columns = first.map_or(0, Vec::len);
     Table { records_above, has_header: false, headers: (1..=columns).map(|n| format!("column {n}")).collect() }
+}
+
+/// How much some first rows look like a table of contacts: 0 not at all, 1 by its headers alone, more where it holds
+/// addresses.
+pub fn likeness(rows: &[Vec<String>]) -> u32 {
+    let known = |row: &Vec<String>| row.iter().filter(|value| headers::recognise(value).is_some()).count();
+    let most_known = rows.iter().map(known).max().unwrap_or(0) as u32;
+    let holds_addresses = rows.iter().flatten().any(|value| value.contains('@'));
+    if holds_addresses { 2 + most_known } else { most_known.min(1) }
 }

@@ -37,6 +37,8 @@ pub struct ColumnMap {
     /// The headers, made different from each other and never empty.
     pub headers: Vec<String>,
     fields: [Option<ColumnIndex>; Field::COUNT],
+    /// What is taken where the column of a field is blank.
+    second_choices: [Option<ColumnIndex>; Field::COUNT],
     /// Columns that say who may be written to; the most restrictive holds.
     pub consents: Vec<ConsentColumn>,
     /// A column headed "status" that was not taken for consent, to be watched.
@@ -52,6 +54,19 @@ impl ColumnMap {
     #[inline]
     pub fn column(&self, field: Field) -> Option<ColumnIndex> {
         self.fields[field as usize]
+    }
+
+    /// The column that is taken where that of the field is blank.
+    pub fn second_choice(&self, field: Field) -> Option<ColumnIndex> {
+        self.second_choices[field as usize]
+    }
+
+    /// The field that a column feeds, if any: as its first or its second choice.
+    pub fn field_of(&self, column: ColumnIndex) -> Option<Field> {
+        let feeds = |field: &Field| {
+            self.fields[*field as usize] == Some(column) || self.second_choices[*field as usize] == Some(column)
+        };
+        Field::ALL.into_iter().find(feeds)
     }
 
     /// The header of a column.
@@ -97,6 +112,7 @@ pub fn map_columns(file: &Unmapped) -> Result<Mapping> {
         map: ColumnMap {
             headers: distinct_headers(&file.table.headers),
             fields: [None; Field::COUNT],
+            second_choices: [None; Field::COUNT],
             consents: Vec::new(),
             watched_status: None,
             further_addresses: Vec::new(),
@@ -190,6 +206,7 @@ impl Mapper<'_> {
                 None => {}
             }
         }
+        self.part_of_a_name(&mut by_field);
         for (field, columns) in by_field {
             if field == Field::Email {
                 self.take_addresses(&columns)?;
@@ -198,6 +215,25 @@ impl Mapper<'_> {
             }
         }
         Ok(())
+    }
+
+    /// "Name" beside "Vorname" is the last name, beside "Surname" the first.
+    fn part_of_a_name(&self, by_field: &mut BTreeMap<Field, Vec<ColumnIndex>>) {
+        let has = |field| by_field.contains_key(&field) || self.map.column(field).is_some();
+        let part = match (has(Field::FirstName), has(Field::LastName)) {
+            (true, false) => Field::LastName,
+            (false, true) => Field::FirstName,
+            _ => return,
+        };
+        let is_bare = |column: &ColumnIndex| {
+            matches!(fold(self.map.header(*column)).as_str(), "name" | "naam" | "nom" | "nome" | "nombre")
+        };
+        if let Some([only]) = by_field.get(&Field::FullName).map(Vec::as_slice)
+            && is_bare(only)
+        {
+            let columns = by_field.remove(&Field::FullName).unwrap_or_default();
+            by_field.insert(part, columns);
+        }
     }
 
     /// A column headed only "status" is consent only where most of its filled values are status words.
@@ -257,15 +293,23 @@ impl Mapper<'_> {
         }
     }
 
-    /// Of several columns for one field the fuller one is taken; the others travel along.
+    /// Of several columns for one field the fullest is taken, the next is its second choice; all but the first travel
+    /// along besides.
     fn take_fullest(&mut self, field: Field, columns: &[ColumnIndex]) {
         let above = self.file.table.records_above;
         let filled = |column: &ColumnIndex| self.file.sample.column(column.0, above).count();
-        let Some(taken) = columns.iter().copied().rev().max_by_key(filled) else { return };
-        self.take(field, taken);
-        for other in columns.iter().filter(|column| **column != taken) {
-            let (header, chosen) = (self.map.header(*other).to_owned(), self.map.header(taken));
-            let text = format!("\"{chosen}\" was taken for {field}; \"{header}\", less filled, travels along as it is");
+        let mut columns = columns.to_vec();
+        columns.sort_by_key(|column| std::cmp::Reverse(filled(column)));
+        let Some((taken, others)) = columns.split_first() else { return };
+        self.take(field, *taken);
+        self.map.second_choices[field as usize] = others.first().copied();
+        for (rank, other) in others.iter().enumerate() {
+            let (header, chosen) = (self.map.header(*other).to_owned(), self.map.header(*taken));
+            let text = if rank == 0 {
+                format!("\"{chosen}\" was taken for {field}; \"{header}\", less filled, stands in where it is blank")
+            } else {
+                format!("\"{chosen}\" was taken for {field}; \"{header}\", less filled, travels along as it is")
+            };
             self.findings.push(Finding::new("second-column", Weight::Doubt, text).in_column(header));
         }
     }

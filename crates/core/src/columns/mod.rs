@@ -7,5 +7,5 @@ pub mod locate;
 pub mod mapping;
 
 pub use field::Field;
-pub use locate::{Table, locate_table};
+pub use locate::{Table, likeness, locate_table};
 pub use mapping::{ColumnMap, ConsentColumn, Mapping};

@@ -6,7 +6,8 @@ use crate::clean::consent::YesMeans;
 use crate::columns::Field;
 use crate::columns::mapping::ColumnWishes;
 use crate::error::{Error, ErrorKind, Result, closest};
-use crate::read::encoding::encoding_named;
+use crate::read::ReadWishes;
+use crate::read::encoding::{BadBytesAre, encoding_named};
 use crate::select::Selection;
 use crate::suppress::Reason;
 use serde::Deserialize;
@@ -53,8 +54,10 @@ struct SourcePart {
     columns: BTreeMap<String, String>,
     yes_means: Option<YesMeansPart>,
     encoding: Option<String>,
+    on_bad_bytes: Option<OnBadBytesPart>,
     delimiter: Option<String>,
     header_row: Option<u64>,
+    sheet: Option<SheetPart>,
 }
 
 #[derive(Deserialize)]
@@ -66,8 +69,45 @@ struct SuppressPart {
     #[serde(default)]
     columns: BTreeMap<String, String>,
     encoding: Option<String>,
+    on_bad_bytes: Option<OnBadBytesPart>,
     delimiter: Option<String>,
     header_row: Option<u64>,
+    sheet: Option<SheetPart>,
+}
+
+#[derive(Deserialize, Clone, Copy)]
+#[serde(rename_all = "kebab-case")]
+enum OnBadBytesPart {
+    Stop,
+    Replace,
+}
+
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum SheetPart {
+    Named(String),
+    Numbered(u64),
+}
+
+/// What overrules recognition, as a source or a list says it.
+struct Overruled {
+    encoding: Option<String>,
+    on_bad_bytes: Option<OnBadBytesPart>,
+    delimiter: Option<String>,
+    header_row: Option<u64>,
+    sheet: Option<SheetPart>,
+}
+
+macro_rules! overruled {
+    ($part:expr) => {
+        Overruled {
+            encoding: $part.encoding,
+            on_bad_bytes: $part.on_bad_bytes,
+            delimiter: $part.delimiter,
+            header_row: $part.header_row,
+            sheet: $part.sheet,
+        }
+    };
 }
 
 #[derive(Deserialize, Clone, Copy)]
@@ -282,14 +322,14 @@ impl Reader<'_> {
             YesMeansPart::OptedOut => YesMeans::OptedOut,
         });
         let read = self.read_files(&part.name, &part.files, part.columns)?;
-        let mut read = self.overrule(read, part.encoding, part.delimiter, part.header_row)?;
+        let mut read = ReadFiles { wishes: self.wishes(overruled!(part))?, ..read };
         read.columns.yes_means = yes_means;
         Ok(Source { name: part.name, read })
     }
 
     fn suppress(&self, part: SuppressPart) -> Result<SuppressionFiles> {
         let read = self.read_files(&part.name, &part.files, part.columns)?;
-        let read = self.overrule(read, part.encoding, part.delimiter, part.header_row)?;
+        let read = ReadFiles { wishes: self.wishes(overruled!(part))?, ..read };
         let reason = part.reason.as_deref().map_or(Ok(Reason::DoNotContact), |name| self.list_reason(name))?;
         Ok(SuppressionFiles { name: part.name, read, reason })
     }
@@ -320,25 +360,25 @@ impl Reader<'_> {
         })
     }
 
-    /// Adds where recognition is overruled.
-    fn overrule(
-        &self,
-        read: ReadFiles,
-        encoding: Option<String>,
-        delimiter: Option<String>,
-        header_row: Option<u64>,
-    ) -> Result<ReadFiles> {
-        let encoding = encoding.map(|name| {
+    fn wishes(&self, overruled: Overruled) -> Result<ReadWishes> {
+        let encoding = overruled.encoding.map(|name| {
             encoding_named(&name).map_err(|error| {
                 let placed = self.wrong(&name, error.what(), error.advice());
                 placed.expected(error.expectation().unwrap_or_default())
             })
         });
-        Ok(ReadFiles {
+        Ok(ReadWishes {
             encoding: encoding.transpose()?,
-            delimiter: delimiter.map(|text| self.delimiter(&text)).transpose()?,
-            header_row,
-            ..read
+            bad_bytes: match overruled.on_bad_bytes {
+                Some(OnBadBytesPart::Replace) => BadBytesAre::Replaced,
+                Some(OnBadBytesPart::Stop) | None => BadBytesAre::Errors,
+            },
+            delimiter: overruled.delimiter.map(|text| self.delimiter(&text)).transpose()?,
+            header_row: overruled.header_row,
+            sheet: overruled.sheet.map(|sheet| match sheet {
+                SheetPart::Named(name) => name,
+                SheetPart::Numbered(number) => number.to_string(),
+            }),
         })
     }
 

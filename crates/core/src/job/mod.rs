@@ -13,9 +13,9 @@ pub use pattern::FilePattern;
 use crate::columns::Field;
 use crate::columns::mapping::ColumnWishes;
 use crate::error::{Error, ErrorKind, Result};
+use crate::read::ReadWishes;
 use crate::select::Selection;
 use crate::suppress::Reason;
-use encoding_rs::Encoding;
 use std::path::{Path, PathBuf};
 
 /// A repeatable piece of work.
@@ -54,19 +54,15 @@ pub struct Source {
     pub read: ReadFiles,
 }
 
-/// Files to read, and where recognition is overruled.
+/// Files to read, and how.
 #[derive(Debug, Clone, Default)]
 pub struct ReadFiles {
     /// The files, or patterns for them.
     pub files: Vec<FilePattern>,
     /// The columns that are not recognised by themselves.
     pub columns: ColumnWishes,
-    /// The encoding.
-    pub encoding: Option<&'static Encoding>,
-    /// The delimiter.
-    pub delimiter: Option<u8>,
-    /// The row of the header, from 1; 0 for a file without one.
-    pub header_row: Option<u64>,
+    /// Where recognition is overruled.
+    pub wishes: ReadWishes,
 }
 
 /// A suppression list.

@@ -1,4 +1,4 @@
-//! A file, or a pattern for files.
+//! A file, or a pattern for files; also for members of zip archives (`exports.zip/plant-shop*.csv`).
 
 use crate::error::{Error, ErrorKind, Result};
 use crate::read::input::{FoundFile, STDIN_NAME};
@@ -30,18 +30,35 @@ impl FilePattern {
         !self.is_literal
     }
 
-    fn found(&self, path: PathBuf) -> FoundFile {
+    fn found(&self, path: PathBuf, member: Option<&str>) -> FoundFile {
         let shown =
             if path.as_os_str() == STDIN_NAME { "standard input".to_owned() } else { shown(&path, &self.folder) };
-        FoundFile { path, shown }
+        FoundFile { path, member: member.map(str::to_owned), shown }
+    }
+
+    /// The archive and the pattern for its members, where the path goes on behind the name of a zip archive.
+    fn in_archive(&self) -> Option<(PathBuf, String)> {
+        let is_archive =
+            |path: &&Path| path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("zip")) && !path.is_dir();
+        let archive = self.path.ancestors().skip(1).filter(is_archive).last()?;
+        let member = self.path.strip_prefix(archive).ok()?.to_str()?;
+        Some((archive.to_path_buf(), member.to_owned()))
     }
 
     /// The files, in the order of their names' bytes. A pattern that fits nothing is an error.
     pub fn files(&self) -> Result<Vec<FoundFile>> {
-        if self.is_literal || self.path.exists() {
-            return Ok(vec![self.found(self.path.clone())]);
+        if self.path.exists() {
+            return Ok(vec![self.found(self.path.clone(), None)]);
         }
-        let text = self.path.to_string_lossy();
+        let in_archive = self.in_archive();
+        let (path, member) = match &in_archive {
+            Some((archive, member)) => (archive, Some(member.as_str())),
+            None => (&self.path, None),
+        };
+        if self.is_literal || path.exists() {
+            return Ok(vec![self.found(path.clone(), member)]);
+        }
+        let text = path.to_string_lossy();
         let bad = |what: String| {
             Error::new(ErrorKind::Input, what, "check the pattern: * stands for any letters, ? for one, ** for folders")
                 .in_file(&self.path)
@@ -58,7 +75,7 @@ impl FilePattern {
             return Err(bad("no file fits this pattern".to_owned()));
         }
         files.sort_by(|a, b| a.as_os_str().as_encoded_bytes().cmp(b.as_os_str().as_encoded_bytes()));
-        Ok(files.into_iter().map(|path| self.found(path)).collect())
+        Ok(files.into_iter().map(|path| self.found(path, member)).collect())
     }
 }
 

@@ -2,12 +2,13 @@
 
 use super::open::OpenFile;
 use crate::error::{Error, Result};
-use crate::observe::{Observer, Progress, Stage};
-use crate::read::encoding::Decoding;
+use crate::observe::{Met, Observer, Progress, Stage};
+use crate::read::encoding::{BadBytesAre, Decoding};
+use crate::read::input::{Input, InputReader};
+use crate::read::unescape::Unescaping;
 use crate::read::{Chunk, ChunkReader, Shape};
 use crate::units::{FileId, RowId};
 use encoding_rs::UTF_8;
-use std::fs::File;
 use std::sync::{Arc, Mutex};
 
 /// Buffers that wait to be used again.
@@ -48,25 +49,27 @@ impl ChunkJob {
     }
 }
 
-/// A file in UTF-8, or one that is decoded on the way.
+/// Text in UTF-8 as it lies, or text that is decoded or unescaped on the way.
 enum TextReader {
-    Utf8(Box<ChunkReader<File>>),
-    Decoded(Box<ChunkReader<Decoding<File>>>),
+    AsItLies(Box<ChunkReader<InputReader>>),
+    Decoded(Box<ChunkReader<Unescaping<Decoding<InputReader>>>>),
 }
 
 impl TextReader {
-    fn new<Owner>(input: File, file: &OpenFile<Owner>, fingerprint: bool) -> TextReader {
+    fn new<Owner>(input: InputReader, file: &OpenFile<Owner>, fingerprint: bool) -> TextReader {
         let (path, dialect) = (file.input.path(), file.dialect);
-        if file.encoding == UTF_8 {
-            return TextReader::Utf8(Box::new(ChunkReader::new(input, path, dialect, fingerprint)));
+        let fingerprint = fingerprint && file.input.fingerprint().is_none();
+        if file.encoding == UTF_8 && file.bad_bytes == BadBytesAre::Errors && !file.has_backslash_quotes {
+            return TextReader::AsItLies(Box::new(ChunkReader::new(input, path, dialect, fingerprint)));
         }
-        let decoding = Decoding::new(input, file.encoding, fingerprint);
-        TextReader::Decoded(Box::new(ChunkReader::new(decoding, path, dialect, false)))
+        let decoding = Decoding::new(input, file.encoding, file.bad_bytes, fingerprint);
+        let unescaping = Unescaping::new(decoding, file.has_backslash_quotes);
+        TextReader::Decoded(Box::new(ChunkReader::new(unescaping, path, dialect, false)))
     }
 
     fn next_chunk(&mut self, buffer: Vec<u8>) -> Result<Option<Chunk>> {
         match self {
-            TextReader::Utf8(reader) => reader.next_chunk(buffer),
+            TextReader::AsItLies(reader) => reader.next_chunk(buffer),
             TextReader::Decoded(reader) => reader.next_chunk(buffer),
         }
     }
@@ -74,25 +77,42 @@ impl TextReader {
     fn same_chunk(&mut self, buffer: Vec<u8>, place: &ChunkPlace) -> Result<Chunk> {
         let bytes = place.bytes as usize;
         match self {
-            TextReader::Utf8(reader) => reader.same_chunk(buffer, bytes, place.shape),
+            TextReader::AsItLies(reader) => reader.same_chunk(buffer, bytes, place.shape),
             TextReader::Decoded(reader) => reader.same_chunk(buffer, bytes, place.shape),
         }
     }
 
-    /// Bytes of the file, not of its text.
+    /// Bytes of the file as they lie there, not of its text.
     fn bytes_read(&self) -> u64 {
         match self {
-            TextReader::Utf8(reader) => reader.bytes_read(),
-            TextReader::Decoded(reader) => reader.input().bytes_read(),
+            TextReader::AsItLies(reader) => reader.input().packed_bytes_read().unwrap_or_else(|| reader.bytes_read()),
+            TextReader::Decoded(reader) => {
+                let decoding = reader.input().input();
+                decoding.input().packed_bytes_read().unwrap_or_else(|| decoding.bytes_read())
+            }
         }
     }
 
-    fn fingerprint(&self) -> Option<String> {
-        match self {
-            TextReader::Utf8(reader) => reader.fingerprint(),
-            TextReader::Decoded(reader) => reader.input().fingerprint(),
-        }
+    fn read_of(&self, input: &Input) -> FileRead {
+        let (fingerprint, replaced) = match self {
+            TextReader::AsItLies(reader) => (reader.fingerprint(), Met::default()),
+            TextReader::Decoded(reader) => {
+                let decoding = reader.input().input();
+                (decoding.fingerprint(), decoding.replaced().clone())
+            }
+        };
+        let fingerprint = input.fingerprint().map(str::to_owned).or(fingerprint).unwrap_or_default();
+        FileRead { fingerprint, replaced }
     }
+}
+
+/// What is known of a file once it has been read to its end.
+#[derive(Debug, Clone, Default)]
+pub(super) struct FileRead {
+    /// The BLAKE3 of what the user handed over, unpacked.
+    pub fingerprint: String,
+    /// Characters that were replaced, by their lines.
+    pub replaced: Met,
 }
 
 /// Reads files one after the other.
@@ -100,8 +120,8 @@ pub(super) struct Reading<'a, Owner> {
     files: &'a [OpenFile<Owner>],
     at: usize,
     reader: Option<TextReader>,
-    /// Of the files read so far, in a first reading.
-    fingerprints: Vec<String>,
+    /// The files that were read to their end.
+    files_read: Vec<FileRead>,
     /// What an earlier reading found, in a second one.
     earlier: Option<&'a [ChunkPlace]>,
     chunks: usize,
@@ -118,7 +138,7 @@ impl<'a, Owner> Reading<'a, Owner> {
             files,
             at: 0,
             reader: None,
-            fingerprints: Vec::new(),
+            files_read: Vec::new(),
             earlier: None,
             chunks: 0,
             pool: Pool::default(),
@@ -177,15 +197,15 @@ impl<'a, Owner> Reading<'a, Owner> {
                 }));
             }
             self.bytes_before += reader.bytes_read();
-            self.fingerprints.extend(reader.fingerprint());
+            self.files_read.push(reader.read_of(&file.input));
             self.reader = None;
             self.at += 1;
         }
         Ok(None)
     }
 
-    /// The BLAKE3 of each file, after the last chunk of a first reading.
-    pub fn fingerprints(self) -> Vec<String> {
-        self.fingerprints
+    /// What is known of each file, after its last chunk in a first reading.
+    pub fn files_read(self) -> Vec<FileRead> {
+        self.files_read
     }
 }

@@ -1,10 +1,13 @@
 //! What the first pass finds: counts of files and lists, and what one chunk brings in.
 
+use super::chunks::FileRead;
 use super::open::OpenFile;
+use super::people::LINE_BITS;
 use crate::error::{Error, ErrorKind};
 use crate::observe::Met;
 use crate::person::{IdentityHash, Role};
 use crate::read::Line;
+use crate::read::lines::FootnoteLook;
 use crate::suppress::Mark;
 use crate::units::RowNumber;
 use std::collections::BTreeMap;
@@ -26,12 +29,22 @@ pub struct FileCounts {
     pub unlisted_words: BTreeMap<String, u64>,
     /// Of a column headed "status" that was not taken for consent: how many values are filled, how many are status words.
     pub watched_status: (u64, u64),
+    /// Rows with a quote that begins a cell and is never closed, so that it was read as text.
+    pub open_quotes: Met,
+    /// Lines with bytes that fit no character and were replaced.
+    pub replaced: Met,
 }
 
 /// How many different words nobody listed are kept for each file.
 const UNLISTED_WORDS_KEPT: usize = 50;
 
 impl FileCounts {
+    /// Adds what is known of the file at its end.
+    pub(super) fn file_read(&mut self, read: FileRead) {
+        self.fingerprint = read.fingerprint;
+        self.replaced = read.replaced;
+    }
+
     /// Adds what was counted in a chunk; so many records of the file come before it.
     pub fn add(&mut self, chunk: &FileCounts, first_row: u64) {
         let moved = |met: &Met| Met {
@@ -42,6 +55,7 @@ impl FileCounts {
         self.others.iter_mut().zip(chunk.others).for_each(|(sum, count)| *sum += count);
         self.short_rows.append(&moved(&chunk.short_rows));
         self.long_rows.append(&moved(&chunk.long_rows));
+        self.open_quotes.append(&moved(&chunk.open_quotes));
         for (word, count) in &chunk.unlisted_words {
             if self.unlisted_words.contains_key(word) || self.unlisted_words.len() < UNLISTED_WORDS_KEPT {
                 *self.unlisted_words.entry(word.clone()).or_default() += count;
@@ -49,6 +63,12 @@ impl FileCounts {
         }
         self.watched_status.0 += chunk.watched_status.0;
         self.watched_status.1 += chunk.watched_status.1;
+    }
+
+    /// So many of the contacts turned out to be footnotes.
+    pub(super) fn are_footnotes(&mut self, count: u64) {
+        self.contacts -= count;
+        self.others[Line::OTHERS.len() - 1] += count;
     }
 
     /// Counts a record.
@@ -84,12 +104,62 @@ pub(super) struct SourceChunk {
     pub keys: Vec<(u32, Role, IdentityHash)>,
     /// What its rows are marked with.
     pub marks: Vec<(u32, Mark)>,
+    /// Those after the last row that is a contact beyond doubt which could be footnotes.
+    pub tail: Tail,
     /// What was counted.
     pub counts: FileCounts,
     /// What its bytes must still be when they are read again.
     pub checksum: u64,
     /// What stops the run.
     pub problem: Option<Problem>,
+}
+
+/// The end of a chunk or file, as far as it may be footnotes.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Tail {
+    /// Whether a contact stands before it in the same chunk.
+    pub follows_contact: bool,
+    /// Records that may be footnotes.
+    pub rows: Vec<(u32, FootnoteLook)>,
+}
+
+/// More than this are no footnotes.
+const MOST_FOOTNOTES: usize = 50;
+
+impl Tail {
+    /// A contact beyond doubt.
+    pub fn contact(&mut self) {
+        self.follows_contact = true;
+        self.rows.clear();
+    }
+
+    /// Goes on with the next chunk of the file, whose rows are moved by `first`.
+    pub fn append(&mut self, next: &Tail, first: u32) {
+        if next.follows_contact {
+            self.rows.clear();
+        }
+        self.rows.extend(next.rows.iter().map(|(row, look)| (row + first, *look)));
+        if self.rows.len() > MOST_FOOTNOTES {
+            self.contact();
+        }
+    }
+
+    /// The records that are footnotes, given what each record of the run is.
+    pub fn footnotes(&self, lines: &[u8]) -> Vec<u32> {
+        let mut footnotes: Vec<u32> = Vec::new();
+        for (row, look) in &self.rows {
+            let above = (*row as usize).checked_sub(1).map(|row| Line::from_byte(lines[row] & LINE_BITS));
+            let is_below_gap = matches!(above, Some(Line::Empty | Line::Totals))
+                || footnotes.last().is_some_and(|footnote| footnote + 1 == *row);
+            if *look == FootnoteLook::Signed || is_below_gap {
+                footnotes.push(*row);
+            } else {
+                // What stands above a contact is none.
+                footnotes.clear();
+            }
+        }
+        footnotes
+    }
 }
 
 /// What stops the run at a row of the chunk.
@@ -101,6 +171,11 @@ pub(super) enum Problem {
 }
 
 impl Problem {
+    /// Whether the file is not in the encoding that it was taken to be in.
+    pub fn is_not_text(&self) -> bool {
+        matches!(self, Problem::NotText { .. })
+    }
+
     /// The error, given how many records of the file come before the chunk.
     pub fn at<Owner>(self, file: &OpenFile<Owner>, rows_above: u64) -> Error {
         let place = |row: u32| RowNumber(rows_above + u64::from(row) + 1);
@@ -116,7 +191,7 @@ impl Problem {
             Problem::NotText { row } => Error::new(
                 ErrorKind::Input,
                 "some bytes are not UTF-8 text, though the file begins as such",
-                "say what it is in: in a job encoding = \"windows-1252\", or save the file as UTF-8",
+                "say what it is in: in a job encoding = \"windows-1252\"; or on_bad_bytes = \"replace\" to go on with � in their place",
             )
             .in_file(file.input.path())
             .at_row(place(row))

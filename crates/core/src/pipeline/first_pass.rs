@@ -12,13 +12,30 @@ use crate::error::Result;
 use crate::job::Job;
 use crate::observe::{Observer, Stage};
 use crate::person::{IdentityHash, IdentityHasher, Role};
-use crate::read::lines::judge_line;
-use crate::read::{Chunk, Line, Record, Records, cell};
+use crate::read::dialect::QUOTE;
+use crate::read::lines::{FootnoteLook, footnote_look, judge_line};
+use crate::read::{Chunk, Format, Line, Record, Records, Shape, cell};
 use crate::suppress::entry::{self, Entry};
 use crate::suppress::{HeldDomains, Mark};
 use crate::units::{ListId, RowNumber, SourceId};
 use std::borrow::Cow;
 use std::collections::HashMap;
+
+/// Where a file turned out not to be in the encoding that it began in.
+#[derive(Debug, Default)]
+pub struct NotText {
+    /// The file, if there is one.
+    pub place: Option<NotTextPlace>,
+}
+
+/// A file by its place among the files of its kind.
+#[derive(Debug, Clone, Copy)]
+pub enum NotTextPlace {
+    /// Among the lists.
+    List(usize),
+    /// Among the sources.
+    Source(usize),
+}
 
 /// Reads all lists.
 pub fn read_lists(
@@ -26,6 +43,7 @@ pub fn read_lists(
     job: &Job,
     setting: &Setting,
     people: &mut People,
+    not_text: &mut NotText,
     observer: &dyn Observer,
 ) -> Result<(Vec<FileCounts>, Vec<ListCounts>)> {
     let mut counts = vec![FileCounts::default(); files.lists.len()];
@@ -44,6 +62,7 @@ pub fn read_lists(
         |(job, read)| {
             let index = job.file.0 as usize;
             if let Some(problem) = read.problem {
+                not_text.place = problem.is_not_text().then_some(NotTextPlace::List(index));
                 return Err(problem.at(&files.lists[index], rows_above[index]));
             }
             counts[index].add(&read.counts, rows_above[index]);
@@ -60,8 +79,8 @@ pub fn read_lists(
             Ok(())
         },
     )?;
-    for (counts, fingerprint) in counts.iter_mut().zip(reading.fingerprints()) {
-        counts.fingerprint = fingerprint;
+    for (counts, read) in counts.iter_mut().zip(reading.files_read()) {
+        counts.file_read(read);
     }
     Ok((counts, lists))
 }
@@ -71,6 +90,7 @@ pub fn read_sources(
     files: &OpenFiles,
     setting: &Setting,
     people: &mut People,
+    not_text: &mut NotText,
     observer: &dyn Observer,
 ) -> Result<Vec<FileCounts>> {
     let mut counts = vec![FileCounts::default(); files.sources.len()];
@@ -90,6 +110,7 @@ pub fn read_sources(
         |(job, read)| {
             let first_row = intake.add(job.file, &job.chunk, &read)?;
             if let Some(problem) = read.problem {
+                not_text.place = problem.is_not_text().then_some(NotTextPlace::Source(job.file.0 as usize));
                 return Err(problem.at(&files.sources[job.file.0 as usize], first_row));
             }
             counts[job.file.0 as usize].add(&read.counts, first_row);
@@ -97,10 +118,12 @@ pub fn read_sources(
             Ok(())
         },
     )?;
-    drop(intake);
+    for (counts, footnotes) in counts.iter_mut().zip(intake.footnotes()) {
+        counts.are_footnotes(footnotes);
+    }
     people.domains = domains;
-    for (counts, fingerprint) in counts.iter_mut().zip(reading.fingerprints()) {
-        counts.fingerprint = fingerprint;
+    for (counts, read) in counts.iter_mut().zip(reading.files_read()) {
+        counts.file_read(read);
     }
     Ok(counts)
 }
@@ -143,7 +166,7 @@ fn read_list_chunk(
     if read.problem.is_some() {
         return read;
     }
-    let column = file.map.column(Field::Email);
+    let column = file.map().column(Field::Email);
     for index in 0..records.len() {
         let record = records.get(index, &chunk.bytes, file.dialect);
         if let Some(line) = line_above(file, chunk, index) {
@@ -153,7 +176,7 @@ fn read_list_chunk(
         let value = column.map_or(Cow::default(), |column| cell::value(record.raw(column.0)));
         let entry = entry::read(&value, cleaner);
         if !matches!(entry, Entry::Address(_)) {
-            let line = judge_line(&record, &file.map.headers, file.table.has_header);
+            let line = judge_line(&record, &file.map().headers, file.table.has_header);
             if line != Line::Contact {
                 read.counts.count(line);
                 continue;
@@ -224,24 +247,35 @@ fn read_source_chunk(
             continue;
         }
         let row = index as u32;
-        let value = address_value(&file.map, &record);
+        let value = address_value(file.map(), &record);
         let address = cleaner.clean(&value);
         let (line, flag) = match address.state {
             State::Usable if address.rules.is_empty() && address.further.is_empty() && is_ascii_text(&address) => {
                 (Line::Contact, HAS_ADDRESS | IS_CLEAN)
             }
             State::Usable => (Line::Contact, HAS_ADDRESS),
-            _ => (judge_line(&record, &file.map.headers, file.table.has_header), 0),
+            _ => (judge_line(&record, &file.map().headers, file.table.has_header), 0),
         };
         read.lines.push(line as u8 | flag);
         read.counts.count(line);
         if line != Line::Contact {
             continue;
         }
-        let mut row_read = RowRead { row, read: &mut read, hasher, domains };
+        let look = if flag == 0 { footnote_look(&record, file.map().width()) } else { FootnoteLook::None };
+        if look == FootnoteLook::None {
+            read.tail.contact();
+        } else {
+            read.tail.rows.push((row, look));
+            continue;
+        }
+        let mut row_read =
+            RowRead { row, read: &mut read, hasher, domains, is_extracted: file.format != Format::Delimited };
         row_read.identities(&address, file, &record, further);
         row_read.consent(file, &record, statements);
-        row_read.width(&record, file.map.width());
+        row_read.width(&record, file.map().width());
+        if chunk.shape == Shape::Unusual {
+            row_read.quotes(&record);
+        }
     }
     read
 }
@@ -262,6 +296,7 @@ struct RowRead<'a> {
     read: &'a mut SourceChunk,
     hasher: &'a IdentityHasher,
     domains: &'a HeldDomains,
+    is_extracted: bool,
 }
 
 impl RowRead<'_> {
@@ -280,7 +315,7 @@ impl RowRead<'_> {
         for identity in address.further {
             self.further_identity(identity.as_bytes());
         }
-        for column in &file.map.further_addresses {
+        for column in &file.map().further_addresses {
             let value = cell::value(record.raw(column.0));
             let address = further.clean(&value);
             if address.is_usable() {
@@ -307,12 +342,12 @@ impl RowRead<'_> {
     }
 
     fn consent(&mut self, file: &OpenFile<SourceId>, record: &Record, statements: &mut Statements) {
-        for column in &file.map.consents {
+        for column in &file.map().consents {
             let raw = record.raw(column.column.0);
             match statement(raw, column, statements) {
                 Statement::Nothing => {}
                 Statement::YesOrNo => {
-                    let header = file.map.header(column.column).to_owned();
+                    let header = file.map().header(column.column).to_owned();
                     let row = self.row;
                     self.read.problem.get_or_insert(Problem::Direction { row, header });
                 }
@@ -325,7 +360,7 @@ impl RowRead<'_> {
                 }
             }
         }
-        if let Some(column) = file.map.watched_status {
+        if let Some(column) = file.map().watched_status {
             let raw = record.raw(column.0);
             if !cell::is_empty(raw) {
                 self.read.counts.watched_status.0 += 1;
@@ -334,9 +369,18 @@ impl RowRead<'_> {
         }
     }
 
+    fn quotes(&mut self, record: &Record) {
+        let is_open = |raw: &[u8]| raw.first() == Some(&QUOTE) && memchr::memchr(QUOTE, &raw[1..]).is_none();
+        if record.raw_cells().any(is_open) {
+            self.read.counts.open_quotes.at(RowNumber(u64::from(self.row) + 1));
+        }
+    }
+
     fn width(&mut self, record: &Record, width: usize) {
         let row = RowNumber(u64::from(self.row) + 1);
         match record.cells().cmp(&width) {
+            // Other formats leave out the empty cells at a row's end.
+            std::cmp::Ordering::Less if self.is_extracted => {}
             std::cmp::Ordering::Less => self.read.counts.short_rows.at(row),
             std::cmp::Ordering::Greater => self.read.counts.long_rows.at(row),
             std::cmp::Ordering::Equal => {}

@@ -22,13 +22,14 @@ pub use guards::TrippedGuard;
 pub use tally::{Account, Outcome, Tally};
 
 use crate::error::{Error, ErrorKind, Result};
-use crate::job::{Content, Job, Layout, LayoutColumn, OnViolation};
+use crate::job::{Content, Job, Layout, LayoutColumn, OnViolation, ReadFiles};
 use crate::observe::{Observer, Progress, Stage};
+use crate::read::encoding::{self, Knowledge};
 use crate::write::commit;
 use crate::write::receipt::AllColumns;
 use counts::{FileCounts, ListCounts};
-use first_pass::{read_lists, read_sources};
-use open::{OpenFiles, map_again, open_files};
+use first_pass::{NotText, NotTextPlace, read_lists, read_sources};
+use open::{OpenFile, OpenFiles, Refuted, open_again, open_files};
 use outputs::Outputs;
 use people::People;
 use report::Reports;
@@ -79,7 +80,7 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     let Counted { files: source_counts, list_files, lists } = counted;
     let settled = settle::settle(people, &lists, job, setting.threads, observer)?;
 
-    let mut columns = AllColumns::of(files.sources.iter().map(|file| &file.map));
+    let mut columns = AllColumns::of(files.sources.iter().map(|file| file.map()));
     columns.has_surplus = source_counts.iter().any(|counts| counts.long_rows.count > 0);
     let layouts = layouts(job, &columns);
     outputs.write_headers(&layouts, &columns)?;
@@ -128,14 +129,66 @@ fn read_everything(
     spool_folder: &Path,
     observer: &dyn Observer,
 ) -> Result<(OpenFiles, People, Counted)> {
-    let (people, counted) = first_pass(job, &files, setting, spool_folder, observer)?;
+    let mut files = files;
+    let mut not_text = NotText::default();
+    let mut first = first_pass(job, &files, setting, spool_folder, &mut not_text, observer);
+    while let (Err(error), Some(place)) = (&first, not_text.place.take()) {
+        let Some(again) = with_another_encoding(files, job, place)? else { return Err(error.clone()) };
+        files = again;
+        first = first_pass(job, &files, setting, spool_folder, &mut not_text, observer);
+    }
+    let (people, counted) = first?;
     let refuted: Vec<Option<bool>> = counted.files.iter().map(is_consent_after_all).collect();
     if refuted.iter().all(Option::is_none) {
         return Ok((files, people, counted));
     }
-    let files = map_again(files, job, &refuted)?;
-    let (people, counted) = first_pass(job, &files, setting, spool_folder, observer)?;
+    let mut sources = Vec::with_capacity(files.sources.len());
+    for (file, status_is_consent) in files.sources.into_iter().zip(refuted) {
+        let read = &job.sources[file.owner.0 as usize].read;
+        let refuted = Refuted { status_is_consent, encoding: None };
+        sources.push(if status_is_consent.is_some() { open_again(file, read, false, refuted)? } else { file });
+    }
+    let files = OpenFiles { sources, ..files };
+    let (people, counted) = first_pass(job, &files, setting, spool_folder, &mut not_text, observer)?;
     Ok((files, people, counted))
+}
+
+/// Opens the file at `place` in the encoding that all of it suggests; none where that is still UTF-8.
+fn with_another_encoding(mut files: OpenFiles, job: &Job, place: NotTextPlace) -> Result<Option<OpenFiles>> {
+    match place {
+        NotTextPlace::List(index) => {
+            let file = files.lists.swap_remove(index);
+            let read = &job.suppress[file.owner.0 as usize].read;
+            let Some(file) = in_another_encoding(file, read, true)? else { return Ok(None) };
+            files.lists.push(file);
+            files.lists.sort_by_key(|file| file.id);
+        }
+        NotTextPlace::Source(index) => {
+            let file = files.sources.swap_remove(index);
+            let read = &job.sources[file.owner.0 as usize].read;
+            let Some(file) = in_another_encoding(file, read, false)? else { return Ok(None) };
+            files.sources.push(file);
+            files.sources.sort_by_key(|file| file.id);
+        }
+    }
+    Ok(Some(files))
+}
+
+fn in_another_encoding<Owner>(
+    file: OpenFile<Owner>,
+    read: &ReadFiles,
+    is_list: bool,
+) -> Result<Option<OpenFile<Owner>>> {
+    if file.knowledge != Knowledge::Certain {
+        return Ok(None);
+    }
+    let unreadable = |cause| encoding::unreadable(file.input.path(), &cause);
+    let encoding = encoding::recognise_encoding_of_all(file.input.reader()?).map_err(unreadable)?;
+    if encoding == file.encoding {
+        return Ok(None);
+    }
+    let refuted = Refuted { encoding: Some(encoding), status_is_consent: None };
+    open_again(file, read, is_list, refuted).map(Some)
 }
 
 /// A column headed "status" is consent where most of its filled values are status words.
@@ -149,12 +202,13 @@ fn first_pass(
     files: &OpenFiles,
     setting: &Setting,
     spool_folder: &Path,
+    not_text: &mut NotText,
     observer: &dyn Observer,
 ) -> Result<(People, Counted)> {
     let estimated = files.sources.iter().map(|file| file.records_estimated).sum();
     let mut people = People::new(setting.memory, estimated, spool_folder)?;
-    let (list_files, lists) = read_lists(files, job, setting, &mut people, observer)?;
-    let counts = read_sources(files, setting, &mut people, observer)?;
+    let (list_files, lists) = read_lists(files, job, setting, &mut people, not_text, observer)?;
+    let counts = read_sources(files, setting, &mut people, not_text, observer)?;
     Ok((people, Counted { files: counts, list_files, lists }))
 }
 

@@ -2,20 +2,20 @@
 
 use crate::columns::locate::SampleRecords;
 use crate::columns::mapping::{Unmapped, map_columns};
-use crate::columns::{ColumnMap, Field, Mapping, Table, locate_table};
+use crate::columns::{ColumnMap, Field, Mapping, Table, likeness, locate_table};
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::job::layout::ColumnRef;
 use crate::job::{Job, Layout, ReadFiles};
 use crate::observe::{Finding, Observer, Weight};
-use crate::read::encoding::Knowledge;
-use crate::read::input::Sample;
-use crate::read::recognise::DELIMITERS;
-use crate::read::{Dialect, Input, recognise_dialect};
+use crate::read::encoding::{BadBytesAre, Knowledge};
+use crate::read::recognise::{DELIMITERS, said_by_first_line};
+use crate::read::unescape::unescaped;
+use crate::read::{Dialect, Format, Input, Prepared, ReadWishes, prepare, recognise_dialect};
 use crate::select::Selection;
 use crate::units::{FileId, ListId, SourceId};
 use crate::write::value::ValueSource;
 use crate::write::{commit, receipt};
-use encoding_rs::{Encoding, UTF_8};
+use encoding_rs::Encoding;
 use std::path::Path;
 
 /// The most columns that a file may have.
@@ -28,22 +28,46 @@ pub struct OpenFile<Owner> {
     pub id: FileId,
     /// The source or list that it belongs to.
     pub owner: Owner,
-    /// Its bytes.
+    /// Its text: the file itself, or the rows that were taken out of it.
     pub input: Input,
+    /// What the user handed over.
+    pub format: Format,
+    /// The same, more exactly, as users call it.
+    pub format_name: &'static str,
+    /// The sheet, of a workbook.
+    pub sheet: Option<String>,
+    /// The headers, where the format names its columns.
+    given_headers: Option<Vec<String>>,
     /// What its text is encoded in.
     pub encoding: &'static Encoding,
+    /// How that is known.
+    pub knowledge: Knowledge,
+    /// What becomes of bytes that fit no character.
+    pub bad_bytes: BadBytesAre,
+    /// Whether quotes inside of quotes stand behind a backslash.
+    pub has_backslash_quotes: bool,
     /// How it parts cells and lines.
     pub dialect: Dialect,
     /// Where its table is.
     pub table: Table,
-    /// What its columns are.
-    pub map: ColumnMap,
+    /// What its columns are, and how that is known.
+    pub mapping: Mapping,
     /// Whether an earlier run wrote it aside.
     pub is_receipt: bool,
     /// About how many records it has, judged by its beginning.
     pub records_estimated: u64,
     /// Whether it holds nothing at all.
     pub is_empty: bool,
+    /// What was seen while it was recognised.
+    pub findings: Vec<Finding>,
+}
+
+impl<Owner> OpenFile<Owner> {
+    /// What its columns are.
+    #[inline]
+    pub fn map(&self) -> &ColumnMap {
+        &self.mapping.map
+    }
 }
 
 /// All files of a job.
@@ -57,23 +81,29 @@ pub struct OpenFiles {
     pub findings: Vec<Finding>,
 }
 
+impl OpenFiles {
+    /// All that should be said about the files before their rows were read.
+    pub fn all_findings(&self) -> Vec<Finding> {
+        let of_sources = self.sources.iter().flat_map(OpenFile::all_findings);
+        let of_lists = self.lists.iter().flat_map(OpenFile::all_findings);
+        self.findings.iter().cloned().chain(of_sources).chain(of_lists).collect()
+    }
+}
+
 /// Opens the files of a job. `spool_folder` takes what cannot be read twice.
 pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Result<OpenFiles> {
     let mut opened = OpenFiles::default();
+    let opener = Opener { spool_folder, observer };
     for (index, source) in job.sources.iter().enumerate() {
-        for input in open_inputs(&source.read, spool_folder, observer)? {
-            let id = FileId(opened.sources.len() as u32);
-            let owner = SourceId(index as u16);
-            let file = recognise(id, owner, input, &source.read, false, None, &mut opened.findings)?;
-            opened.sources.extend(file);
+        for found in opener.inputs(&source.read)? {
+            let part = Part { id: FileId(opened.sources.len() as u32), owner: SourceId(index as u16), is_list: false };
+            opened.sources.extend(opener.open(found, part, &source.read, &mut opened.findings)?);
         }
     }
     for (index, list) in job.suppress.iter().enumerate() {
-        for input in open_inputs(&list.read, spool_folder, observer)? {
-            let id = FileId(opened.lists.len() as u32);
-            let owner = ListId(index as u16);
-            let file = recognise(id, owner, input, &list.read, true, None, &mut opened.findings)?;
-            opened.lists.extend(file);
+        for found in opener.inputs(&list.read)? {
+            let part = Part { id: FileId(opened.lists.len() as u32), owner: ListId(index as u16), is_list: true };
+            opened.lists.extend(opener.open(found, part, &list.read, &mut opened.findings)?);
         }
     }
     check_inputs(&opened)?;
@@ -82,22 +112,42 @@ pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Re
     Ok(opened)
 }
 
-/// Maps the columns of source files anew, now that it is known whether their columns headed "status" are consent.
-pub fn map_again(mut files: OpenFiles, job: &Job, status_is_consent: &[Option<bool>]) -> Result<OpenFiles> {
-    let mut sources = Vec::with_capacity(files.sources.len());
-    for (file, status_is_consent) in files.sources.into_iter().zip(status_is_consent) {
-        if status_is_consent.is_none() {
-            sources.push(file);
-            continue;
-        }
-        let name = file.input.name();
-        files.findings.retain(|finding| finding.file.as_deref() != Some(name.as_str()));
-        let read = &job.sources[file.owner.0 as usize].read;
-        let found = Found { input: file.input, by_pattern: false };
-        let again = recognise(file.id, file.owner, found, read, false, *status_is_consent, &mut files.findings)?;
-        sources.extend(again);
+/// What a first reading found out against what the beginning of a file suggested.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Refuted {
+    /// Whether a column headed "status" is consent.
+    pub status_is_consent: Option<bool>,
+    /// The encoding.
+    pub encoding: Option<&'static Encoding>,
+}
+
+/// Looks at a file once more, now that something is known that its beginning did not show.
+pub fn open_again<Owner>(
+    file: OpenFile<Owner>,
+    read: &ReadFiles,
+    is_list: bool,
+    refuted: Refuted,
+) -> Result<OpenFile<Owner>> {
+    let OpenFile {
+        id, owner, input, format, format_name, sheet, given_headers, has_backslash_quotes, findings, ..
+    } = file;
+    let mut sample = input.sample(Some(refuted.encoding.unwrap_or(file.encoding)))?;
+    sample.knowledge = if refuted.encoding.is_some() { Knowledge::Guessed } else { file.knowledge };
+    if has_backslash_quotes {
+        sample.bytes = unescaped(&sample.bytes);
     }
-    Ok(OpenFiles { sources, ..files })
+    let mut findings = findings;
+    if let Some(encoding) = refuted.encoding {
+        let text = format!(
+            "begins like UTF-8 but is not, and was read as {}, by the letters that occur in it",
+            encoding.name()
+        );
+        findings.push(Finding::new("encoding", Weight::Doubt, text).in_file(input.name()));
+    }
+    let prepared =
+        Prepared { input, sample, format, format_name, sheet, headers: given_headers, has_backslash_quotes, findings };
+    let part = Part { id, owner, is_list };
+    recognise(prepared, part, read, refuted.status_is_consent)
 }
 
 /// An input, and whether it was found by a pattern rather than named.
@@ -106,75 +156,127 @@ struct Found {
     by_pattern: bool,
 }
 
-fn open_inputs(read: &ReadFiles, spool_folder: &Path, observer: &dyn Observer) -> Result<Vec<Found>> {
-    let mut found = Vec::new();
-    for pattern in &read.files {
-        for file in pattern.files()? {
-            let input = Input::open(&file, spool_folder, observer)?;
-            found.push(Found { input, by_pattern: pattern.is_pattern() });
-        }
-    }
-    Ok(found)
+/// The part of a file in a job.
+pub struct Part<Owner> {
+    /// Its place among the files of its kind.
+    pub id: FileId,
+    /// What it belongs to.
+    pub owner: Owner,
+    /// Whether it is a list: its values may be domains.
+    pub is_list: bool,
 }
 
-/// Finds out how a file is to be read; none for one that an earlier run wrote aside and nobody named.
-fn recognise<Owner>(
-    id: FileId,
-    owner: Owner,
-    found: Found,
+/// Opens files.
+struct Opener<'a> {
+    spool_folder: &'a Path,
+    observer: &'a dyn Observer,
+}
+
+impl Opener<'_> {
+    fn inputs(&self, read: &ReadFiles) -> Result<Vec<Found>> {
+        let mut found = Vec::new();
+        for pattern in &read.files {
+            for file in pattern.files()? {
+                for input in Input::open(&file, self.spool_folder, self.observer)? {
+                    found.push(Found { input, by_pattern: pattern.is_pattern() });
+                }
+            }
+        }
+        Ok(found)
+    }
+
+    /// Opens a file; none for one that an earlier run wrote aside and nobody named.
+    fn open<Owner>(
+        &self,
+        found: Found,
+        part: Part<Owner>,
+        read: &ReadFiles,
+        findings: &mut Vec<Finding>,
+    ) -> Result<Option<OpenFile<Owner>>> {
+        let file = open_file(found.input, part, read, self.spool_folder, self.observer)?;
+        if !file.is_receipt {
+            return Ok(Some(file));
+        }
+        let finding = if found.by_pattern {
+            let text = "was written aside by an earlier run, so it was not read; name it to read it";
+            Finding::new("own-output-skipped", Weight::Note, text)
+        } else {
+            let text = "was written aside by an earlier run; it is read, since it was named";
+            Finding::new("own-output-read", Weight::Doubt, text)
+        };
+        findings.push(finding.in_file(file.input.name()));
+        Ok((!found.by_pattern).then_some(file))
+    }
+}
+
+/// Finds out how a file is to be read.
+pub fn open_file<Owner>(
+    input: Input,
+    part: Part<Owner>,
     read: &ReadFiles,
-    is_list: bool,
+    spool_folder: &Path,
+    observer: &dyn Observer,
+) -> Result<OpenFile<Owner>> {
+    let mut prepared = prepare(input, &read.wishes, &likeness, spool_folder, observer)?;
+    let name = prepared.input.name();
+    prepared.findings.iter_mut().for_each(|finding| finding.file = Some(name.clone()));
+    recognise(prepared, part, read, None)
+}
+
+fn recognise<Owner>(
+    prepared: Prepared,
+    part: Part<Owner>,
+    read: &ReadFiles,
     status_is_consent: Option<bool>,
-    findings: &mut Vec<Finding>,
-) -> Result<Option<OpenFile<Owner>>> {
-    let Found { input, by_pattern } = found;
-    let sample = input.sample(read.encoding)?;
-    findings.extend(encoding_finding(&sample).map(|finding| finding.in_file(input.name())));
-    let Shape { dialect, records, table } = recognise_shape(&sample, read, &input)?;
+) -> Result<OpenFile<Owner>> {
+    let Shape { dialect, records, table } = recognise_shape(&prepared, &read.wishes)?;
+    let Prepared { input, sample, format, format_name, sheet, headers, has_backslash_quotes, findings } = prepared;
     if table.headers.len() > MAX_COLUMNS {
         let what = format!("the header has {} columns, more than {MAX_COLUMNS}", table.headers.len());
         return Err(Error::new(ErrorKind::Input, what, "check the delimiter; delimiter = says which one it is")
             .in_file(input.path()));
     }
-    let is_receipt = receipt::is_receipt(&table.headers);
-    if is_receipt && by_pattern {
-        let text = "was written aside by an earlier run, so it was not read; name it to read it";
-        findings.push(Finding::new("own-output-skipped", Weight::Note, text).in_file(input.name()));
-        return Ok(None);
-    }
-    if is_receipt {
-        let text = "was written aside by an earlier run; it is read, since it was named";
-        findings.push(Finding::new("own-output-read", Weight::Doubt, text).in_file(input.name()));
-    }
     let is_empty = table.headers.is_empty();
-    if is_empty {
-        findings.push(Finding::new("empty-file", Weight::Warning, "the file is empty").in_file(input.name()));
-    }
     let unmapped = Unmapped {
         path: input.path(),
         table: &table,
         sample: &records,
         wishes: &read.columns,
-        is_list,
+        is_list: part.is_list,
         status_is_consent,
     };
     let mapping = if is_empty { empty_mapping(&unmapped)? } else { map_columns(&unmapped)? };
-    let name = input.name();
-    findings.extend(mapping.findings.into_iter().map(|finding| finding.in_file(name.clone())));
-    let records_estimated = records.estimate(input.bytes);
-    let map = mapping.map;
-    Ok(Some(OpenFile {
-        id,
-        owner,
-        input,
+    let records_estimated = records.estimate(sample.file_bytes);
+    Ok(OpenFile {
+        id: part.id,
+        owner: part.owner,
+        format,
+        format_name,
+        sheet,
+        given_headers: headers,
         encoding: sample.encoding,
+        knowledge: sample.knowledge,
+        bad_bytes: read.wishes.bad_bytes,
+        has_backslash_quotes,
         dialect,
+        is_receipt: receipt::is_receipt(&table.headers),
         table,
-        map,
-        is_receipt,
+        mapping,
         records_estimated,
         is_empty,
-    }))
+        input,
+        findings,
+    })
+}
+
+impl<Owner> OpenFile<Owner> {
+    /// All that should be said about the file before its rows were read.
+    pub fn all_findings(&self) -> Vec<Finding> {
+        let name = self.input.name();
+        let empty = self.is_empty.then(|| Finding::new("empty-file", Weight::Warning, "the file is empty"));
+        let own = empty.into_iter().chain(self.mapping.findings.iter().cloned());
+        self.findings.iter().cloned().chain(own.map(|finding| finding.in_file(name.clone()))).collect()
+    }
 }
 
 /// How a file parts its cells, and where its table is.
@@ -186,16 +288,25 @@ struct Shape {
 
 /// Takes the delimiter that parts the records most evenly, unless another one makes known words of the header and
 /// this one does not.
-fn recognise_shape(sample: &Sample, read: &ReadFiles, input: &Input) -> Result<Shape> {
+fn recognise_shape(prepared: &Prepared, wishes: &ReadWishes) -> Result<Shape> {
+    let sample = &prepared.sample;
     let shape = |dialect: Dialect| {
         let records = SampleRecords::new(&sample.bytes, dialect, sample.is_whole);
-        check_header_row(read.header_row, &records, input)?;
-        let table = locate_table(&records, read.header_row);
-        Ok(Shape { dialect, records, table })
+        if let Some(headers) = &prepared.headers {
+            let table = Table { records_above: 0, has_header: true, headers: headers.clone() };
+            return Ok(Shape { dialect, records, table });
+        }
+        check_header_row(wishes.header_row, &records, &prepared.input)?;
+        let table = locate_table(&records, wishes.header_row);
+        Ok::<Shape, Error>(Shape { dialect, records, table })
     };
+    if prepared.format != Format::Delimited {
+        return shape(Dialect::COMMA);
+    }
     let even = recognise_dialect(&sample.bytes);
-    let first = shape(Dialect { delimiter: read.delimiter.unwrap_or(even.delimiter), ..even })?;
-    if read.delimiter.is_some() || first.table.known_headers() > 0 {
+    let first = shape(Dialect { delimiter: wishes.delimiter.unwrap_or(even.delimiter), ..even })?;
+    let is_said = wishes.delimiter.is_some() || said_by_first_line(&sample.bytes).is_some();
+    if is_said || first.table.known_headers() > 0 {
         return Ok(first);
     }
     for delimiter in DELIMITERS.into_iter().filter(|delimiter| *delimiter != even.delimiter) {
@@ -205,20 +316,6 @@ fn recognise_shape(sample: &Sample, read: &ReadFiles, input: &Input) -> Result<S
         }
     }
     Ok(first)
-}
-
-/// What is said of an encoding that is not UTF-8.
-fn encoding_finding(sample: &Sample) -> Option<Finding> {
-    let name = sample.encoding.name();
-    match sample.knowledge {
-        _ if sample.encoding == UTF_8 => None,
-        Knowledge::Said => None,
-        Knowledge::Certain => Some(Finding::new("encoding", Weight::Note, format!("was read as {name}"))),
-        Knowledge::Guessed => {
-            let text = format!("is not UTF-8 and was read as {name}, by the letters that occur in it");
-            Some(Finding::new("encoding", Weight::Doubt, text))
-        }
-    }
 }
 
 /// A file without any line has no columns, whatever the job says of them.
@@ -294,14 +391,14 @@ fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     let filled: Vec<&OpenFile<SourceId>> = opened.sources.iter().filter(|file| !file.is_empty).collect();
     if job.require.needs_address() {
         for file in &filled {
-            if file.map.column(Field::Email).is_none() {
-                return Err(no_address_column(&file.input, &file.map));
+            if file.map().column(Field::Email).is_none() {
+                return Err(no_address_column(&file.input, file.map()));
             }
         }
     }
     for file in opened.lists.iter().filter(|file| !file.is_empty) {
-        if file.map.column(Field::Email).is_none() {
-            return Err(no_address_column(&file.input, &file.map));
+        if file.map().column(Field::Email).is_none() {
+            return Err(no_address_column(&file.input, file.map()));
         }
     }
     let wanted = job.writes.iter().filter_map(|write| write.layout.as_ref()).flat_map(columns_of);
@@ -310,7 +407,8 @@ fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     let selected = job.select.iter().flat_map(Selection::columns);
     let selected = selected.map(|column| ("the condition in [select]".to_owned(), column.clone()));
     for (whose, column) in wanted.chain(required).chain(selected) {
-        let is_there = |file: &&OpenFile<SourceId>| ValueSource::new(&column, &file.map, false) != ValueSource::Nothing;
+        let is_there =
+            |file: &&OpenFile<SourceId>| ValueSource::new(&column, file.map(), false) != ValueSource::Nothing;
         if !filled.is_empty() && !filled.iter().any(is_there) {
             return Err(no_such_column(&whose, &column, &filled));
         }
@@ -345,7 +443,7 @@ fn no_address_column(input: &Input, map: &ColumnMap) -> Error {
 
 fn no_such_column(whose: &str, column: &ColumnRef, files: &[&OpenFile<SourceId>]) -> Error {
     let name = column.name();
-    let headers: Vec<&str> = files.iter().flat_map(|file| file.map.headers.iter().map(String::as_str)).collect();
+    let headers: Vec<&str> = files.iter().flat_map(|file| file.map().headers.iter().map(String::as_str)).collect();
     let advice = match (column, closest(name, headers.iter().copied().chain(Field::ALL.map(Field::name)))) {
         (ColumnRef::Extra(_), Some(near)) => format!("did you mean \"{near}\"?"),
         (ColumnRef::Field(field), _) => {

@@ -1,10 +1,10 @@
 //! What is kept of every record between the passes: 9 bytes each, and 16 for each key.
 
 use super::chunks::ChunkPlace;
-use super::counts::{ListCounts, SourceChunk};
+use super::counts::{ListCounts, SourceChunk, Tail};
 use crate::error::{Error, ErrorKind, Result};
 use crate::person::{IdentityHash, IdentityHasher, KeyStore, Role};
-use crate::read::Chunk;
+use crate::read::{Chunk, Line};
 use crate::suppress::{HeldDomains, MarkSet, MarkSets};
 use crate::units::{FileId, MAX_RECORDS, RowId};
 use std::path::Path;
@@ -17,6 +17,9 @@ pub const HAS_ADDRESS: u8 = 0x80;
 
 /// Set in the byte of a record whose address is clean as it stands in the file, so that it is not cleaned again.
 pub const IS_CLEAN: u8 = 0x40;
+
+/// The part of the byte that says what the record is.
+pub const LINE_BITS: u8 = !(HAS_ADDRESS | IS_CLEAN);
 
 /// What buffers take, whatever the number of records.
 const MEMORY_FOR_BUFFERS: u64 = 48 << 20;
@@ -81,7 +84,7 @@ impl People {
     /// Begins to take in the records of `files` source files.
     pub(super) fn intake(&mut self, files: usize) -> Intake<'_> {
         self.first_of_file = vec![0; files];
-        Intake { people: self, file: None, row_in_file: 0 }
+        Intake { people: self, file: None, row_in_file: 0, tail: Tail::default(), footnotes: vec![0; files] }
     }
 
     /// How much memory is left for keys.
@@ -96,24 +99,30 @@ pub(super) struct Intake<'a> {
     people: &'a mut People,
     file: Option<FileId>,
     row_in_file: u64,
+    /// The end of the file so far, as far as it may be footnotes.
+    tail: Tail,
+    /// How many footnotes each file has.
+    footnotes: Vec<u64>,
 }
 
 impl Intake<'_> {
     /// Adds the records of a chunk; says how many of its file came before.
     pub fn add(&mut self, file: FileId, chunk: &Chunk, read: &SourceChunk) -> Result<u64> {
-        let people = &mut *self.people;
-        let first = people.lines.len() as u64;
+        let first = self.people.lines.len() as u64;
         if first + read.lines.len() as u64 > MAX_RECORDS {
             return Err(too_many("rows"));
         }
         let first = first as u32;
         if self.file != Some(file) {
             let begun = self.file.map_or(0, |file| file.0 as usize + 1);
-            people.first_of_file[begun..].fill(first);
+            self.people.first_of_file[begun..].fill(first);
+            self.end_file();
             self.file = Some(file);
             self.row_in_file = 0;
         }
+        let people = &mut *self.people;
         people.lines.extend_from_slice(&read.lines);
+        self.tail.append(&read.tail, first);
         people.marks.resize(people.lines.len(), MarkSet::NONE);
         for (row, mark) in &read.marks {
             let number = people.mark_sets.number_of(*mark);
@@ -135,6 +144,21 @@ impl Intake<'_> {
         let above = self.row_in_file;
         self.row_in_file += read.lines.len() as u64;
         Ok(above)
+    }
+
+    /// Judges the end of the file that was read.
+    fn end_file(&mut self) {
+        let Some(file) = self.file else { return };
+        for row in std::mem::take(&mut self.tail).footnotes(&self.people.lines) {
+            self.people.lines[row as usize] = Line::Footnote as u8;
+            self.footnotes[file.0 as usize] += 1;
+        }
+    }
+
+    /// How many footnotes each file has, after the last chunk.
+    pub fn footnotes(mut self) -> Vec<u64> {
+        self.end_file();
+        std::mem::take(&mut self.footnotes)
     }
 }
 

@@ -12,6 +12,7 @@ use super::tally::{
 use crate::columns::Field;
 use crate::job::Job;
 use crate::observe::{Finding, Met, Weight};
+use crate::read::Format;
 use crate::suppress::Mark;
 use crate::units::{ListId, SourceId};
 use serde_json::{Map, Value, json};
@@ -44,7 +45,7 @@ impl Reports<'_> {
         let mut repairs = RepairCounts::default();
         let mut persons_held = vec![0; self.lists.len()];
         let mut sources = Vec::new();
-        let mut findings = self.files.findings.clone();
+        let mut findings = self.files.all_findings();
         let mut all = Account::default();
         for (index, counted) in counts.into_iter().enumerate() {
             for (marks, count) in self.settled.all_marks().zip(&counted.persons) {
@@ -87,7 +88,7 @@ impl Reports<'_> {
         SourceTally {
             name: self.job.sources[source.0 as usize].name.clone(),
             account: Account { read, ..account },
-            has_consent_column: files.clone().any(|(file, _)| !file.map.consents.is_empty()),
+            has_consent_column: files.clone().any(|(file, _)| !file.map().consents.is_empty()),
             files: files.map(|(file, counts)| file_tally(file, counts)).collect(),
         }
     }
@@ -127,6 +128,8 @@ impl Reports<'_> {
                 &name,
                 &counts.long_rows,
             ));
+            findings.extend(open_quotes(&name, counts));
+            findings.extend(replaced(&name, counts));
             findings.extend(unlisted_words(&name, counts));
         }
         if !sources.is_empty() && !sources.iter().any(|source| source.has_consent_column) {
@@ -173,7 +176,7 @@ fn input<Owner>(part: &str, of: &str, file: &OpenFile<Owner>, counts: &FileCount
         "file": file.input.name(),
         "part": part,
         "of": of,
-        "bytes": file.input.bytes,
+        "bytes": file.input.file_bytes,
         "rows": counts.contacts,
         "blake3": counts.fingerprint,
     })
@@ -188,12 +191,14 @@ fn pretty(value: &Value) -> Vec<u8> {
 fn file_tally<Owner>(file: &OpenFile<Owner>, counts: &FileCounts) -> FileTally {
     let fields: Map<String, Value> = Field::ALL
         .into_iter()
-        .filter_map(|field| Some((field.name().to_owned(), file.map.header(file.map.column(field)?).into())))
+        .filter_map(|field| Some((field.name().to_owned(), file.map().header(file.map().column(field)?).into())))
         .collect();
     FileTally {
         file: file.input.name(),
-        encoding: file.encoding.name(),
-        delimiter: file.dialect.delimiter_name(),
+        format: file.format_name,
+        sheet: file.sheet.clone(),
+        encoding: file.format.is_text().then(|| file.encoding.name()),
+        delimiter: (file.format == Format::Delimited).then(|| file.dialect.delimiter_name()),
         rows: counts.contacts,
         other_lines: OtherLines(counts.others),
         fields,
@@ -211,6 +216,21 @@ fn ragged(code: &'static str, what: &str, file: &str, met: &Met) -> Option<Findi
 
 fn rows(count: u64, one: &str, several: &str) -> String {
     if count == 1 { format!("1 row {one}") } else { format!("{count} rows {several}") }
+}
+
+fn open_quotes(file: &str, counts: &FileCounts) -> Option<Finding> {
+    let met = &counts.open_quotes;
+    let text = format!("{} a quote that is never closed; it was read as text", rows(met.count, "has", "have"));
+    (met.count > 0).then(|| Finding::new("open-quotes", Weight::Warning, text).in_file(file).at_rows(met))
+}
+
+fn replaced(file: &str, counts: &FileCounts) -> Option<Finding> {
+    let met = &counts.replaced;
+    let text = format!(
+        "bytes that fit no character were replaced by � in {} places, as the job asks; the numbers are those of lines",
+        met.count
+    );
+    (met.count > 0).then(|| Finding::new("bad-bytes-replaced", Weight::Warning, text).in_file(file).at_rows(met))
 }
 
 fn unlisted_words(file: &str, counts: &FileCounts) -> Option<Finding> {

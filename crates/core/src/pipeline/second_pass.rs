@@ -104,10 +104,10 @@ impl<'a> SecondPass<'a> {
         columns: &AllColumns,
     ) -> SecondPass<'a> {
         let plan = |file: &OpenFile<SourceId>| FilePlan {
-            layouts: layouts.iter().map(|layout| LayoutPlan::new(layout, &file.map, file.is_receipt)).collect(),
-            requirement: RequirementPlan::new(&job.require, &file.map, file.is_receipt),
-            selection: job.select.as_ref().map(|selection| SelectionPlan::new(selection, &file.map, file.is_receipt)),
-            originals: OriginalValues::new(columns, &file.map),
+            layouts: layouts.iter().map(|layout| LayoutPlan::new(layout, file.map(), file.is_receipt)).collect(),
+            requirement: RequirementPlan::new(&job.require, file.map(), file.is_receipt),
+            selection: job.select.as_ref().map(|selection| SelectionPlan::new(selection, file.map(), file.is_receipt)),
+            originals: OriginalValues::new(columns, file.map()),
             name_cells: name_cells(&job.sources[file.owner.0 as usize].name, &file.input.name()),
             source: file.owner,
         };
@@ -199,7 +199,7 @@ impl<'a> SecondPass<'a> {
             }
             let record = records.get(index, &job.chunk.bytes, file.dialect);
             chunk.cells = cells.in_record(&record);
-            let typed = address_value(&file.map, &record);
+            let typed = address_value(file.map(), &record);
             let address =
                 if self.settled.is_clean(row) { Address::clean_already(&typed) } else { cleaner.clean(&typed) };
             chunk.contact(row, standing, &record, &typed, &address);

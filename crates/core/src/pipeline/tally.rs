@@ -121,10 +121,15 @@ pub struct SourceTally {
 pub struct FileTally {
     /// Its path as given.
     pub file: String,
-    /// The encoding, by its name in the WHATWG Encoding Standard.
-    pub encoding: &'static str,
-    /// The delimiter that was found.
-    pub delimiter: &'static str,
+    /// What it is.
+    pub format: &'static str,
+    /// The sheet that was read, of a workbook.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub sheet: Option<String>,
+    /// The encoding of text, by its name in the WHATWG Encoding Standard.
+    pub encoding: Option<&'static str>,
+    /// The delimiter of delimited text.
+    pub delimiter: Option<&'static str>,
     /// Contacts; for a suppression list, rows with an entry.
     pub rows: u64,
     /// Lines that are no contacts.

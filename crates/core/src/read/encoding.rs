@@ -3,10 +3,26 @@
 //! UTF-8 passes as it is. UTF-16 is known by its byte order mark or by its zeros; what is neither is guessed
 //! from the letters that occur, and said.
 
+use super::unpack::Damage;
 use crate::error::{Error, ErrorKind, closest};
-use encoding_rs::{CoderResult, Decoder, DecoderResult, Encoding, UTF_8, UTF_16BE, UTF_16LE};
+use crate::observe::Met;
+use crate::units::RowNumber;
+use encoding_rs::{
+    CoderResult, Decoder, DecoderResult, Encoding, KOI8_R, KOI8_U, MACINTOSH, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1251,
+    WINDOWS_1252,
+};
 use std::io::Read;
 use std::path::Path;
+
+/// What becomes of bytes that fit no character of the encoding.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum BadBytesAre {
+    /// They stop the run.
+    #[default]
+    Errors,
+    /// Each becomes U+FFFD, and they are counted.
+    Replaced,
+}
 
 /// How an encoding came to be known.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -35,8 +51,82 @@ pub fn recognise_encoding(sample: &[u8], is_whole: bool) -> (&'static Encoding, 
     }
     let mut detector = chardetng::EncodingDetector::new(chardetng::Iso2022JpDetection::Deny);
     detector.feed(sample, is_whole);
-    (detector.guess(None, chardetng::Utf8Detection::Deny), Knowledge::Guessed)
+    let mut letters = Letters::default();
+    letters.feed(sample);
+    (letters.refine(detector.guess(None, chardetng::Utf8Detection::Deny)), Knowledge::Guessed)
 }
+
+/// The encoding of all of a text that began as UTF-8 and is not; UTF-8 itself where only single bytes are broken.
+pub fn recognise_encoding_of_all(mut text: impl Read) -> std::io::Result<&'static Encoding> {
+    let mut detector = chardetng::EncodingDetector::new(chardetng::Iso2022JpDetection::Deny);
+    let mut letters = Letters::default();
+    let mut buffer = vec![0; 256 << 10];
+    loop {
+        let count = text.read(&mut buffer)?;
+        detector.feed(&buffer[..count], count == 0);
+        letters.feed(&buffer[..count]);
+        if count == 0 {
+            return Ok(letters.refine(detector.guess(None, chardetng::Utf8Detection::Deny)));
+        }
+    }
+}
+
+/// What the bytes above 0x7F look like, beyond what the detector knows.
+#[derive(Debug, Default)]
+struct Letters {
+    /// Characters of two bytes and more that are proper UTF-8.
+    utf_8: u64,
+    /// Bytes that are part of none.
+    not_utf_8: u64,
+    /// Bytes between small letters that are a small letter in Mac Roman, and none in windows-1252.
+    mac: u64,
+    /// The other way round.
+    windows: u64,
+}
+
+impl Letters {
+    fn feed(&mut self, text: &[u8]) {
+        let mut rest = text;
+        while !rest.is_empty() {
+            let (valid, bad) = match std::str::from_utf8(rest) {
+                Ok(valid) => (valid, 0),
+                Err(error) => {
+                    let valid = std::str::from_utf8(&rest[..error.valid_up_to()]).unwrap_or_default();
+                    (valid, error.error_len().unwrap_or(rest.len() - error.valid_up_to()))
+                }
+            };
+            self.utf_8 += valid.chars().filter(|c| !c.is_ascii()).count() as u64;
+            self.not_utf_8 += bad as u64;
+            rest = &rest[valid.len() + bad..];
+        }
+        for window in text.windows(3) {
+            let [before, byte, after] = [window[0], window[1], window[2]];
+            // A letter beside a letter: the end or the middle of a word.
+            if byte >= 0x80 && (before.is_ascii_lowercase() || after.is_ascii_lowercase()) {
+                let is_letter = |encoding: &'static Encoding| {
+                    let character = encoding.decode_without_bom_handling(&[byte]).0.chars().next();
+                    character.is_some_and(|c| USUAL_SMALL_LETTERS.contains(c))
+                };
+                self.mac += u64::from(is_letter(MACINTOSH));
+                self.windows += u64::from(is_letter(WINDOWS_1252));
+            }
+        }
+    }
+
+    fn refine(&self, guess: &'static Encoding) -> &'static Encoding {
+        /// A stray byte of another encoding in a text that is plainly UTF-8.
+        const STRAY: u64 = 20;
+        if self.utf_8 > self.not_utf_8 * STRAY {
+            return UTF_8;
+        }
+        // The detector has no notion of Mac Roman and takes it for windows-1252 or another one of single bytes.
+        let is_mac = self.mac > self.windows * 3 && guess.is_single_byte();
+        if is_mac && ![WINDOWS_1251, KOI8_R, KOI8_U].contains(&guess) { MACINTOSH } else { guess }
+    }
+}
+
+/// The small letters with marks of western languages.
+const USUAL_SMALL_LETTERS: &str = "àáâãäåæçèéêëìíîïñòóôõöøùúûüÿœß";
 
 /// Text of mostly Latin letters has a zero in every second byte of UTF-16.
 fn utf_16_by_zeros(sample: &[u8]) -> Option<&'static Encoding> {
@@ -116,11 +206,13 @@ pub struct Decoding<R> {
     at_end: bool,
     is_finished: bool,
     lines: u64,
+    bad_bytes: BadBytesAre,
+    replaced: Met,
 }
 
 impl<R: Read> Decoding<R> {
     /// Decodes `input`; with `fingerprint`, [`Self::fingerprint`] gives the BLAKE3 of its bytes as they were.
-    pub fn new(input: R, encoding: &'static Encoding, fingerprint: bool) -> Self {
+    pub fn new(input: R, encoding: &'static Encoding, bad_bytes: BadBytesAre, fingerprint: bool) -> Self {
         Decoding {
             input,
             decoder: encoding.new_decoder_with_bom_removal(),
@@ -133,7 +225,19 @@ impl<R: Read> Decoding<R> {
             at_end: false,
             is_finished: false,
             lines: 0,
+            bad_bytes,
+            replaced: Met::default(),
         }
+    }
+
+    /// What is read from.
+    pub fn input(&self) -> &R {
+        &self.input
+    }
+
+    /// How many characters were replaced, and in which lines.
+    pub fn replaced(&self) -> &Met {
+        &self.replaced
     }
 
     /// How many bytes were read so far, before decoding.
@@ -162,6 +266,10 @@ impl<R: Read> Decoding<R> {
         match result {
             DecoderResult::InputEmpty => self.is_finished = self.at_end,
             DecoderResult::OutputFull => {}
+            DecoderResult::Malformed(..) if self.bad_bytes == BadBytesAre::Replaced => {
+                self.text.extend_from_slice("\u{FFFD}".as_bytes());
+                self.replaced.at(RowNumber(self.lines + 1));
+            }
             DecoderResult::Malformed(..) => {
                 return Err(std::io::Error::new(std::io::ErrorKind::InvalidData, BadBytes { line: self.lines + 1 }));
             }
@@ -203,11 +311,15 @@ struct BadBytes {
 
 /// A failed reading, in words: bytes that fit nothing, or a failed call to the system.
 pub fn unreadable(file: &Path, cause: &std::io::Error) -> Error {
-    match cause.get_ref().and_then(|inner| inner.downcast_ref::<BadBytes>()) {
+    let inner = cause.get_ref();
+    if let Some(damage) = inner.and_then(|inner| inner.downcast_ref::<Damage>()) {
+        return damage.error(file);
+    }
+    match inner.and_then(|inner| inner.downcast_ref::<BadBytes>()) {
         Some(BadBytes { line }) => Error::new(
             ErrorKind::Input,
             format!("some bytes in line {line} fit no character of the encoding that the file seems to be in"),
-            "say which it is: in a job encoding = \"windows-1252\", or save the file as UTF-8",
+            "say which it is: in a job encoding = \"windows-1252\"; or on_bad_bytes = \"replace\" to go on with � in their place",
         )
         .in_file(file),
         None => Error::unreadable(file, cause),

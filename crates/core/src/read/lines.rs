@@ -37,11 +37,14 @@ pub enum Line {
     Empty,
     /// Begins with the word total and holds no `@`.
     Totals,
+    /// A remark below the table.
+    Footnote,
 }
 
 impl Line {
     /// The lines that are no contacts, in the order of the tally.
-    pub const OTHERS: [Line; 5] = [Line::Title, Line::Header, Line::RepeatedHeader, Line::Empty, Line::Totals];
+    pub const OTHERS: [Line; 6] =
+        [Line::Title, Line::Header, Line::RepeatedHeader, Line::Empty, Line::Totals, Line::Footnote];
 
     /// The name in the tally.
     pub fn name(self) -> &'static str {
@@ -52,6 +55,7 @@ impl Line {
             Line::RepeatedHeader => "repeated_header",
             Line::Empty => "empty",
             Line::Totals => "totals",
+            Line::Footnote => "footnote",
         }
     }
 
@@ -63,7 +67,8 @@ impl Line {
             2 => Line::Header,
             3 => Line::RepeatedHeader,
             4 => Line::Empty,
-            _ => Line::Totals,
+            5 => Line::Totals,
+            _ => Line::Footnote,
         }
     }
 }
@@ -89,6 +94,35 @@ pub fn judge_line(record: &Record, header: &[String], has_header: bool) -> Line 
     };
     let holds_at = || record.raw_cells().any(|raw| raw.contains(&b'@'));
     if !holds_at() && begins_with_total() { Line::Totals } else { Line::Contact }
+}
+
+/// How a record could be a footnote, if it stands at the end of its file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FootnoteLook {
+    /// Not at all.
+    None,
+    /// Below a gap or a totals line.
+    BelowGap,
+    /// Anywhere below the contacts: it begins with a sign of footnotes.
+    Signed,
+}
+
+/// Whether a record has the look of a footnote: one text in the first cell of a table of several columns, no `@`.
+pub fn footnote_look(record: &Record, columns: usize) -> FootnoteLook {
+    if columns < 2 || record.raw_cells().skip(1).any(|raw| !cell::is_empty(raw)) {
+        return FootnoteLook::None;
+    }
+    let text = cell::text(record.raw(0));
+    let text = text.trim();
+    if text.is_empty() || text.contains('@') {
+        FootnoteLook::None
+    } else if text.starts_with(['*', '†', '‡', '(', '©']) || text.starts_with("--") {
+        FootnoteLook::Signed
+    } else if text.split_whitespace().count() >= 3 || text.contains(':') {
+        FootnoteLook::BelowGap
+    } else {
+        FootnoteLook::None
+    }
 }
 
 /// Whether the cells equal the headers after folding.

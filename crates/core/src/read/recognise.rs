@@ -16,6 +16,9 @@ const RECORDS_LOOKED_AT: usize = 200;
 /// among equals the one that gives more cells. A file of one column counts as delimited by commas.
 pub fn recognise_dialect(sample: &[u8]) -> Dialect {
     let line_end = line_end(sample);
+    if let Some(delimiter) = said_by_first_line(sample) {
+        return Dialect { delimiter, line_end };
+    }
     let fit = |delimiter: u8| {
         let (share, cells) = evenness(sample, Dialect { delimiter, line_end });
         (share, cells, delimiter)
@@ -25,6 +28,19 @@ pub fn recognise_dialect(sample: &[u8]) -> Dialect {
         if is_better { candidate } else { best }
     });
     Dialect { delimiter: best.2, line_end }
+}
+
+/// The delimiter that a first line such as `sep=;` names, which some programs write for each other.
+pub fn said_by_first_line(sample: &[u8]) -> Option<u8> {
+    let line = sample.split(|byte| matches!(byte, b'\n' | b'\r')).next()?;
+    let line = line.strip_prefix(b"\"").unwrap_or(line);
+    let rest = line.get(..4).filter(|begin| begin.eq_ignore_ascii_case(b"sep=")).map(|_| &line[4..])?;
+    match rest {
+        [delimiter] | [delimiter, b'"'] if delimiter.is_ascii() && !delimiter.is_ascii_alphanumeric() => {
+            Some(*delimiter)
+        }
+        _ => None,
+    }
 }
 
 /// A carriage return ends lines only where the file has no line feed.

@@ -19,6 +19,8 @@ pub enum ValueSource {
     Address,
     /// A column.
     Column(ColumnPlan),
+    /// A column, and another one where that is blank.
+    FirstFilled([ColumnPlan; 2]),
     /// The first name in a column of full names.
     FirstNameOf(ColumnPlan),
     /// The last name in a column of full names.
@@ -110,6 +112,10 @@ impl ValueSource {
                 let column_of = |field| map.column(field).map(|column| plan(column, blank_words));
                 match (field, column_of(*field)) {
                     (Field::Email, Some(_)) => ValueSource::Address,
+                    (field, Some(column)) if map.second_choice(*field).is_some() => {
+                        let second = map.second_choice(*field).map_or(column, |second| plan(second, blank_words));
+                        ValueSource::FirstFilled([column, second])
+                    }
                     (_, Some(column)) => ValueSource::Column(column),
                     (Field::FirstName, None) => {
                         column_of(Field::FullName).map_or(ValueSource::Nothing, ValueSource::FirstNameOf)
@@ -142,6 +148,10 @@ impl ValueSource {
             ValueSource::Nothing => Cow::Borrowed(&[]),
             ValueSource::Address => Cow::Borrowed(address),
             ValueSource::Column(plan) => plan.value(record),
+            ValueSource::FirstFilled([first, second]) => {
+                let value = first.value(record);
+                if value.is_empty() { second.value(record) } else { value }
+            }
             ValueSource::FirstNameOf(plan) => part_of(plan.value(record), |full| name::part(full).0),
             ValueSource::LastNameOf(plan) => part_of(plan.value(record), |full| name::part(full).1),
             ValueSource::Joined(plans) => {
