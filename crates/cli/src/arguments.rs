@@ -15,6 +15,10 @@ pub struct Arguments {
 
 #[derive(Subcommand, Debug)]
 pub enum Command {
+    /// Show what is in files: format, columns, what looks wrong
+    Survey(Survey),
+    /// Propose a job file from what is in files
+    Propose(Propose),
     /// Do the whole job that a job file describes
     Run(Run),
     /// Merge, clean, drop blanks and duplicates, without a job file
@@ -54,6 +58,66 @@ pub enum Color {
     Never,
 }
 
+/// How files are read, where that is not recognised.
+#[derive(Args, Debug)]
+#[command(next_help_heading = "How files are read, where recognition must be overruled")]
+pub struct Reading {
+    /// Which column is which field: --field "email=Contact"
+    #[arg(long = "field", value_name = "FIELD=HEADER")]
+    pub fields: Vec<String>,
+    /// What yes means in a consent column of yes and no
+    #[arg(long, value_name = "MEANING")]
+    pub yes_means: Option<YesMeans>,
+    /// The encoding, such as windows-1252
+    #[arg(long, value_name = "NAME")]
+    pub encoding: Option<String>,
+    /// Put � in place of bytes that fit no character, instead of stopping
+    #[arg(long)]
+    pub replace_bad_bytes: bool,
+    /// What stands between cells: "," ";" "|" or tab
+    #[arg(long, value_name = "SIGN")]
+    pub delimiter: Option<String>,
+    /// The row of the header, from 1; 0 for none
+    #[arg(long, value_name = "ROW")]
+    pub header_row: Option<u64>,
+    /// The sheet of a workbook, by name or number
+    #[arg(long, value_name = "SHEET")]
+    pub sheet: Option<String>,
+}
+
+#[derive(Args, Debug)]
+pub struct Survey {
+    /// The files, patterns for files, or members of an archive (exports.zip/shop*.csv); - is standard input
+    #[arg(required = true, value_name = "FILE")]
+    pub files: Vec<String>,
+    /// Count the domains of the addresses
+    #[arg(long)]
+    pub domains: bool,
+    /// Count the values of this field or column
+    #[arg(long, value_name = "FIELD")]
+    pub values: Option<String>,
+    #[command(flatten)]
+    pub reading: Reading,
+}
+
+#[derive(Args, Debug)]
+pub struct Propose {
+    /// The files, patterns for files, or members of an archive (exports.zip/shop*.csv)
+    #[arg(required = true, value_name = "FILE")]
+    pub files: Vec<String>,
+    /// The job file to write [default: show it]
+    #[arg(short, long, value_name = "JOB.toml")]
+    pub output: Option<PathBuf>,
+    /// What the job is called [default: after the job file]
+    #[arg(long, value_name = "NAME")]
+    pub name: Option<String>,
+    /// Replace a job file that exists
+    #[arg(long)]
+    pub replace: bool,
+    #[command(flatten)]
+    pub reading: Reading,
+}
+
 #[derive(Args, Debug)]
 pub struct Run {
     /// The job file (TOML)
@@ -77,12 +141,6 @@ pub struct Clean {
     /// The import file to write
     #[arg(short, long, value_name = "OUT")]
     pub output: PathBuf,
-    /// Which column is which field, where it is not recognised: --field "email=Contact"
-    #[arg(long = "field", value_name = "FIELD=HEADER")]
-    pub fields: Vec<String>,
-    /// What yes means in a consent column of yes and no
-    #[arg(long, value_name = "MEANING")]
-    pub yes_means: Option<YesMeans>,
     /// The fields that a contact must have [default: email]
     #[arg(long, value_name = "FIELDS", value_delimiter = ',')]
     pub require: Option<Vec<String>>,
@@ -104,6 +162,8 @@ pub struct Clean {
     /// Replace outputs that exist
     #[arg(long)]
     pub replace: bool,
+    #[command(flatten)]
+    pub reading: Reading,
 }
 
 #[derive(ValueEnum, Debug, Clone, Copy, PartialEq, Eq)]

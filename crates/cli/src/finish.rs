@@ -10,6 +10,8 @@ use std::process::ExitCode;
 pub struct Said {
     /// For stdout: text for people, or one JSON document.
     pub text: String,
+    /// What could not be done beside what was.
+    pub errors: Vec<Error>,
     /// The exit status.
     pub status: u8,
 }
@@ -17,14 +19,17 @@ pub struct Said {
 impl Said {
     /// All went well.
     pub fn done(text: String) -> Said {
-        Said { text, status: 0 }
+        Said { text, errors: Vec::new(), status: 0 }
     }
 }
 
 /// Prints what a command said, or why it could not be done.
 pub fn finish(result: Result<Said, Error>, screen: &Screen) -> ExitCode {
     let (text, status) = match result {
-        Ok(said) => (said.text, said.status),
+        Ok(said) => {
+            said.errors.iter().for_each(|error| print_error(error, screen));
+            (said.text, said.status)
+        }
         Err(error) => {
             print_error(&error, screen);
             let document = if screen.json { render::json::error(&error) } else { String::new() };

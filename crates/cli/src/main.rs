@@ -16,6 +16,8 @@ fn main() -> ExitCode {
     let screen = render::Screen::new(&arguments.shared);
     let result = match arguments.command {
         None => Ok(commands::start::start()),
+        Some(arguments::Command::Survey(command)) => commands::survey::survey_files(&command, &arguments.shared),
+        Some(arguments::Command::Propose(command)) => commands::propose::propose_job(&command, &arguments.shared),
         Some(arguments::Command::Run(command)) => commands::run::run(command, &arguments.shared),
         Some(arguments::Command::Clean(command)) => commands::clean::clean(&command, &arguments.shared),
         Some(arguments::Command::Demo(command)) => commands::demo::demo(&command, &arguments.shared),

@@ -60,6 +60,11 @@ pub struct Finding {
     pub text: String,
 }
 
+/// A count with its noun and verb: `counted(1, "row", "is", "are")` is "1 row is".
+pub fn counted(count: u64, noun: &str, one: &str, several: &str) -> String {
+    if count == 1 { format!("1 {noun} {one}") } else { format!("{count} {noun}s {several}") }
+}
+
 /// How many rows a finding names as examples.
 pub const EXAMPLE_ROWS: usize = 5;
 

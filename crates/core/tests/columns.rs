@@ -20,7 +20,15 @@ fn located(text: &str, header_row: Option<u64>) -> (SampleRecords, Table) {
 fn mapped(text: &str, wishes: &ColumnWishes, is_list: bool) -> Result<Mapping, Error> {
     let (sample, table) = located(text, None);
     let path = Path::new("shop.csv");
-    map_columns(&Unmapped { path, table: &table, sample: &sample, wishes, is_list, status_is_consent: None })
+    map_columns(&Unmapped {
+        path,
+        table: &table,
+        sample: &sample,
+        wishes,
+        is_list,
+        status_is_consent: None,
+        asks: true,
+    })
 }
 
 fn map(text: &str) -> Mapping {

@@ -1,20 +1,17 @@
 //! `pebblebank clean FILE… -o OUT`: the same pipeline, with a job made of options.
 
-use crate::arguments::{Clean, Shared, YesMeans};
+use crate::arguments::{Clean, Shared};
+use crate::commands::reading::{field, read_files};
 use crate::commands::run::do_job;
 use crate::finish::Said;
 use crate::setting::Now;
-use pebblebank_core::clean::consent;
-use pebblebank_core::columns::Field;
-use pebblebank_core::columns::mapping::ColumnWishes;
-use pebblebank_core::job::file::{read_layout, unknown_field_advice};
+use pebblebank_core::job::file::read_layout;
 use pebblebank_core::job::{
     Content, FilePattern, Guards, Job, Layout, LayoutColumn, OnViolation, ReadFiles, Requirement, Source, Write,
 };
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;
 use pebblebank_core::{Error, Result};
-use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 /// Makes a job of the options and does it.
@@ -28,7 +25,7 @@ fn job(command: &Clean) -> Result<Job> {
     if command.output.as_os_str() == STDIN_NAME {
         return Err(wrong_use("clean cannot write to standard output", "name a file: -o contacts.csv"));
     }
-    let columns = wishes(command)?;
+    let read = read_files(&command.reading)?;
     let layout = match (&command.layout, &command.columns) {
         (Some(file), _) => Some(read_layout(file)?),
         (None, Some(columns)) => Some(layout_of(columns)),
@@ -38,7 +35,7 @@ fn job(command: &Clean) -> Result<Job> {
     let set_aside = command.set_aside.clone().unwrap_or_else(|| beside(&command.output));
     Ok(Job {
         name: "clean".to_owned(),
-        sources: sources(&command.files, &columns),
+        sources: sources(&command.files, &read),
         suppress: Vec::new(),
         require: requirement(command)?,
         select: None,
@@ -52,7 +49,7 @@ fn job(command: &Clean) -> Result<Job> {
 }
 
 /// Each file is a source, named by its stem; where stems are the same, by its place among the files too.
-fn sources(files: &[PathBuf], columns: &ColumnWishes) -> Vec<Source> {
+fn sources(files: &[PathBuf], read: &ReadFiles) -> Vec<Source> {
     let stem = |file: &Path| match file.file_stem() {
         Some(stem) if file.as_os_str() != STDIN_NAME => stem.to_string_lossy().into_owned(),
         _ => "standard input".to_owned(),
@@ -63,38 +60,10 @@ fn sources(files: &[PathBuf], columns: &ColumnWishes) -> Vec<Source> {
         let name = stem(file);
         Source {
             name: if is_only(&name) { name } else { format!("{name} (file {})", place + 1) },
-            read: ReadFiles {
-                files: vec![FilePattern::literal(file.clone())],
-                columns: columns.clone(),
-                ..ReadFiles::default()
-            },
+            read: ReadFiles { files: vec![FilePattern::literal(file.clone())], ..read.clone() },
         }
     };
     files.iter().enumerate().map(source).collect()
-}
-
-fn field(name: &str, option: &str) -> Result<Field> {
-    let name = name.trim();
-    Field::from_name(name).ok_or_else(|| {
-        let known = Field::ALL.map(Field::name).join(", ");
-        wrong_use(format!("{option}: unknown field {name}"), unknown_field_advice(name))
-            .expected(format!("one of {known}"))
-    })
-}
-
-fn wishes(command: &Clean) -> Result<ColumnWishes> {
-    let mut headers = BTreeMap::new();
-    for text in &command.fields {
-        let (name, header) = text
-            .split_once('=')
-            .ok_or_else(|| wrong_use(format!("--field: {text} has no ="), "write --field \"email=Contact\""))?;
-        headers.insert(field(name, "--field")?, header.to_owned());
-    }
-    let yes_means = command.yes_means.map(|meaning| match meaning {
-        YesMeans::OptedIn => consent::YesMeans::OptedIn,
-        YesMeans::OptedOut => consent::YesMeans::OptedOut,
-    });
-    Ok(ColumnWishes { headers, yes_means })
 }
 
 fn requirement(command: &Clean) -> Result<Requirement> {

@@ -2,5 +2,8 @@
 
 pub mod clean;
 pub mod demo;
+pub mod propose;
+pub mod reading;
 pub mod run;
 pub mod start;
+pub mod survey;

@@ -35,5 +35,5 @@ pub fn do_job(job: &Job, dry_run: bool, shared: &Shared, now: &Now, again: &str)
     } else {
         render::tally::finished(&finished, again, &screen)
     };
-    Ok(Said { text, status })
+    Ok(Said { text, errors: Vec::new(), status })
 }

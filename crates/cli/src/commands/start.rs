@@ -6,6 +6,8 @@ const FIRST_STEPS: &str = "\
 Pebblebank makes one import file out of a pile of exported subscriber files.
 
   pebblebank demo                      see the whole way on made-up data
+  pebblebank survey FILE…              what is in these files, and what looks wrong
+  pebblebank propose FILE… -o JOB.toml a job file made of what is in them
   pebblebank clean FILE… -o OUT.csv    merge files, clean addresses, drop blanks and duplicates
   pebblebank run JOB.toml --dry-run    show what a job would do, and write nothing
   pebblebank run JOB.toml              do it: suppression lists, layouts, a receipt of every row

@@ -2,6 +2,8 @@
 
 pub mod error;
 pub mod json;
+pub mod propose;
+pub mod survey;
 pub mod table;
 pub mod tally;
 

@@ -88,6 +88,16 @@ fn other_lines(tally: &Tally, screen: &Screen) -> String {
     for file in tally.sources.iter().flat_map(|source| &source.files) {
         all.add(file.other_lines);
     }
+    let kinds = other_lines_in_words(&all);
+    if kinds.is_empty() {
+        return String::new();
+    }
+    let line = format!("not counted as rows: {kinds}");
+    format!("  {}\n", screen.paint(Tone::Faint, &line))
+}
+
+/// The lines that are no contacts, by kind.
+pub fn other_lines_in_words(lines: &OtherLines) -> String {
     let of_kind = |(line, count)| match line {
         Line::Title => counted(count, "title line"),
         Line::Header => counted(count, "header"),
@@ -97,12 +107,7 @@ fn other_lines(tally: &Tally, screen: &Screen) -> String {
         Line::Footnote => counted(count, "footnote"),
         Line::Contact => counted(count, "contact"),
     };
-    let kinds: Vec<String> = all.iter().map(of_kind).collect();
-    if kinds.is_empty() {
-        return String::new();
-    }
-    let line = format!("not counted as rows: {}", kinds.join(", "));
-    format!("  {}\n", screen.paint(Tone::Faint, &line))
+    lines.iter().map(of_kind).collect::<Vec<_>>().join(", ")
 }
 
 fn set_aside(all: &Account, screen: &Screen) -> String {
@@ -191,7 +196,8 @@ fn findings(tally: &Tally, screen: &Screen) -> String {
     text
 }
 
-fn one_finding(finding: &Finding, screen: &Screen) -> String {
+/// One finding, with its sign and its rows.
+pub fn one_finding(finding: &Finding, screen: &Screen) -> String {
     let sign = match finding.weight {
         Weight::Warning => screen.paint(Tone::Warning, "!"),
         Weight::Doubt => screen.paint(Tone::Warning, "?"),

@@ -5,6 +5,7 @@
 pub mod address;
 pub mod blank;
 pub mod consent;
+pub mod decoded_twice;
 pub mod name;
 pub mod placeholder;
 pub mod rules;

@@ -26,11 +26,13 @@ pub enum Rule {
     SeveralAddresses,
     /// A word that stands for nothing written as nothing.
     BlankWord,
+    /// Text that was decoded wrongly before it was exported, put right.
+    DecodedTwice,
 }
 
 impl Rule {
     /// How many there are.
-    pub const COUNT: usize = 11;
+    pub const COUNT: usize = 12;
 
     /// All rules, in the order of the tally.
     pub const ALL: [Rule; Rule::COUNT] = [
@@ -45,6 +47,7 @@ impl Rule {
         Rule::TrailingPunctuation,
         Rule::SeveralAddresses,
         Rule::BlankWord,
+        Rule::DecodedTwice,
     ];
 
     /// The name in files and tables.
@@ -61,6 +64,7 @@ impl Rule {
             Rule::TrailingPunctuation => "trailing-punctuation",
             Rule::SeveralAddresses => "several-addresses",
             Rule::BlankWord => "blank-word",
+            Rule::DecodedTwice => "decoded-twice",
         }
     }
 

@@ -103,6 +103,8 @@ pub struct Unmapped<'a> {
     pub is_list: bool,
     /// Whether a column headed "status" is consent: decided by the sample unless said.
     pub status_is_consent: Option<bool>,
+    /// Whether a question that only the user can answer is an error; else it is a finding.
+    pub asks: bool,
 }
 
 /// Maps the columns of a file.
@@ -200,6 +202,8 @@ impl Mapper<'_> {
                 continue;
             }
             match headers::recognise(self.map.header(column)) {
+                // "Contact" may head names or addresses; the values decide.
+                Some(Meaning::Field(field)) if field != Field::Email && self.holds_addresses(column) => {}
                 Some(Meaning::Field(field)) => by_field.entry(field).or_default().push(column),
                 Some(Meaning::Consent(yes_means)) => self.take_consent(column, yes_means),
                 Some(Meaning::MaybeConsent) => self.judge_status(column),
@@ -215,6 +219,16 @@ impl Mapper<'_> {
             }
         }
         Ok(())
+    }
+
+    /// Whether most of the filled values are addresses.
+    fn holds_addresses(&self, column: ColumnIndex) -> bool {
+        let (mut filled, mut addresses) = (0, 0);
+        for value in self.file.sample.column(column.0, self.file.table.records_above) {
+            filled += 1;
+            addresses += usize::from(value.contains('@'));
+        }
+        addresses * 2 > filled
     }
 
     /// "Name" beside "Vorname" is the last name, beside "Surname" the first.
@@ -270,12 +284,18 @@ impl Mapper<'_> {
             ([only], _) | (_, [only]) => *only,
             _ => {
                 let names: Vec<_> = columns.iter().map(|column| format!("\"{}\"", self.map.header(*column))).collect();
-                return Err(Error::new(
-                    ErrorKind::Question,
-                    format!("several columns hold addresses: {}", names.join(", ")),
-                    "say which is the contact's: in a job columns = { email = \"…\" }, with clean --field \"email=…\"",
-                )
-                .in_file(self.file.path));
+                let what = format!("several columns hold addresses: {}", names.join(", "));
+                let advice =
+                    "say which is the contact's: in a job columns = { email = \"…\" }, with clean --field \"email=…\"";
+                if self.file.asks {
+                    return Err(Error::new(ErrorKind::Question, what, advice).in_file(self.file.path));
+                }
+                self.findings.push(Finding::new(
+                    "several-address-columns",
+                    Weight::Warning,
+                    format!("{what}; {advice}"),
+                ));
+                columns[0]
             }
         };
         self.take(Field::Email, first);

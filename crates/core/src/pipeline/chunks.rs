@@ -32,7 +32,7 @@ pub struct ChunkPlace {
 }
 
 /// A chunk to work on.
-pub(super) struct ChunkJob {
+pub(crate) struct ChunkJob {
     /// The file that it belongs to.
     pub file: FileId,
     /// Its place among all chunks of this reading.
@@ -108,7 +108,7 @@ impl TextReader {
 
 /// What is known of a file once it has been read to its end.
 #[derive(Debug, Clone, Default)]
-pub(super) struct FileRead {
+pub(crate) struct FileRead {
     /// The BLAKE3 of what the user handed over, unpacked.
     pub fingerprint: String,
     /// Characters that were replaced, by their lines.
@@ -116,7 +116,7 @@ pub(super) struct FileRead {
 }
 
 /// Reads files one after the other.
-pub(super) struct Reading<'a, Owner> {
+pub(crate) struct Reading<'a, Owner> {
     files: &'a [OpenFile<Owner>],
     at: usize,
     reader: Option<TextReader>,

@@ -40,7 +40,7 @@ const UNLISTED_WORDS_KEPT: usize = 50;
 
 impl FileCounts {
     /// Adds what is known of the file at its end.
-    pub(super) fn file_read(&mut self, read: FileRead) {
+    pub(crate) fn file_read(&mut self, read: FileRead) {
         self.fingerprint = read.fingerprint;
         self.replaced = read.replaced;
     }
@@ -66,7 +66,7 @@ impl FileCounts {
     }
 
     /// So many of the contacts turned out to be footnotes.
-    pub(super) fn are_footnotes(&mut self, count: u64) {
+    pub(crate) fn are_footnotes(&mut self, count: u64) {
         self.contacts -= count;
         self.others[Line::OTHERS.len() - 1] += count;
     }
@@ -97,7 +97,7 @@ pub struct ListCounts {
 
 /// The part of a source that one chunk holds; rows are counted from 0 within it.
 #[derive(Default)]
-pub(super) struct SourceChunk {
+pub(crate) struct SourceChunk {
     /// What each record is: a [`Line`], with [`HAS_ADDRESS`] and [`IS_CLEAN`].
     pub lines: Vec<u8>,
     /// The identities of its rows.
@@ -116,7 +116,7 @@ pub(super) struct SourceChunk {
 
 /// The end of a chunk or file, as far as it may be footnotes.
 #[derive(Debug, Clone, Default)]
-pub(super) struct Tail {
+pub(crate) struct Tail {
     /// Whether a contact stands before it in the same chunk.
     pub follows_contact: bool,
     /// Records that may be footnotes.
@@ -163,7 +163,7 @@ impl Tail {
 }
 
 /// What stops the run at a row of the chunk.
-pub(super) enum Problem {
+pub(crate) enum Problem {
     /// A yes or no in a column whose direction is not known.
     Direction { row: u32, header: String },
     /// Bytes that are not UTF-8.

@@ -197,7 +197,7 @@ fn read_list_chunk(
 }
 
 /// A record above the first contact, by its place in the file's first chunk.
-pub(super) fn line_above<Owner>(file: &OpenFile<Owner>, chunk: &Chunk, index: usize) -> Option<Line> {
+pub(crate) fn line_above<Owner>(file: &OpenFile<Owner>, chunk: &Chunk, index: usize) -> Option<Line> {
     let above = file.table.records_above as usize;
     if !chunk.is_first || index >= above {
         return None;
@@ -206,7 +206,7 @@ pub(super) fn line_above<Owner>(file: &OpenFile<Owner>, chunk: &Chunk, index: us
 }
 
 /// The first row that is not UTF-8.
-fn not_text<Owner>(file: &OpenFile<Owner>, chunk: &Chunk, records: &Records) -> Option<Problem> {
+pub(crate) fn not_text<Owner>(file: &OpenFile<Owner>, chunk: &Chunk, records: &Records) -> Option<Problem> {
     if simdutf8::basic::from_utf8(&chunk.bytes).is_ok() {
         return None;
     }
@@ -219,7 +219,7 @@ fn not_text<Owner>(file: &OpenFile<Owner>, chunk: &Chunk, records: &Records) -> 
 }
 
 /// What the bytes of a chunk must still be when they are read again.
-pub(super) fn checksum(chunk: &Chunk) -> u64 {
+pub(crate) fn checksum(chunk: &Chunk) -> u64 {
     xxhash_rust::xxh3::xxh3_64(&chunk.bytes)
 }
 
@@ -286,7 +286,7 @@ fn is_ascii_text(address: &Address) -> bool {
 }
 
 /// The value of the address column; empty where there is none.
-pub(super) fn address_value<'a>(map: &ColumnMap, record: &Record<'a>) -> Cow<'a, [u8]> {
+pub(crate) fn address_value<'a>(map: &ColumnMap, record: &Record<'a>) -> Cow<'a, [u8]> {
     map.column(Field::Email).map_or(Cow::default(), |column| cell::value(record.raw(column.0)))
 }
 

@@ -4,9 +4,9 @@
 //! settled who is who and who is held; the second reads again and writes. Nothing is put in place before
 //! the account balances.
 
-mod chunks;
-mod counts;
-mod first_pass;
+pub(crate) mod chunks;
+pub(crate) mod counts;
+pub(crate) mod first_pass;
 pub mod guards;
 pub mod in_order;
 pub mod open;

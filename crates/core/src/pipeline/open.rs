@@ -58,6 +58,8 @@ pub struct OpenFile<Owner> {
     pub records_estimated: u64,
     /// Whether it holds nothing at all.
     pub is_empty: bool,
+    /// Whether a question that only the user can answer stops the work.
+    asks: bool,
     /// What was seen while it was recognised.
     pub findings: Vec<Finding>,
 }
@@ -96,13 +98,19 @@ pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Re
     let opener = Opener { spool_folder, observer };
     for (index, source) in job.sources.iter().enumerate() {
         for found in opener.inputs(&source.read)? {
-            let part = Part { id: FileId(opened.sources.len() as u32), owner: SourceId(index as u16), is_list: false };
+            let part = Part {
+                id: FileId(opened.sources.len() as u32),
+                owner: SourceId(index as u16),
+                is_list: false,
+                asks: true,
+            };
             opened.sources.extend(opener.open(found, part, &source.read, &mut opened.findings)?);
         }
     }
     for (index, list) in job.suppress.iter().enumerate() {
         for found in opener.inputs(&list.read)? {
-            let part = Part { id: FileId(opened.lists.len() as u32), owner: ListId(index as u16), is_list: true };
+            let part =
+                Part { id: FileId(opened.lists.len() as u32), owner: ListId(index as u16), is_list: true, asks: true };
             opened.lists.extend(opener.open(found, part, &list.read, &mut opened.findings)?);
         }
     }
@@ -129,7 +137,17 @@ pub fn open_again<Owner>(
     refuted: Refuted,
 ) -> Result<OpenFile<Owner>> {
     let OpenFile {
-        id, owner, input, format, format_name, sheet, given_headers, has_backslash_quotes, findings, ..
+        asks,
+        id,
+        owner,
+        input,
+        format,
+        format_name,
+        sheet,
+        given_headers,
+        has_backslash_quotes,
+        findings,
+        ..
     } = file;
     let mut sample = input.sample(Some(refuted.encoding.unwrap_or(file.encoding)))?;
     sample.knowledge = if refuted.encoding.is_some() { Knowledge::Guessed } else { file.knowledge };
@@ -146,7 +164,7 @@ pub fn open_again<Owner>(
     }
     let prepared =
         Prepared { input, sample, format, format_name, sheet, headers: given_headers, has_backslash_quotes, findings };
-    let part = Part { id, owner, is_list };
+    let part = Part { id, owner, is_list, asks };
     recognise(prepared, part, read, refuted.status_is_consent)
 }
 
@@ -164,6 +182,8 @@ pub struct Part<Owner> {
     pub owner: Owner,
     /// Whether it is a list: its values may be domains.
     pub is_list: bool,
+    /// Whether a question that only the user can answer stops the work; else it is a finding.
+    pub asks: bool,
 }
 
 /// Opens files.
@@ -244,6 +264,7 @@ fn recognise<Owner>(
         wishes: &read.columns,
         is_list: part.is_list,
         status_is_consent,
+        asks: part.asks,
     };
     let mapping = if is_empty { empty_mapping(&unmapped)? } else { map_columns(&unmapped)? };
     let records_estimated = records.estimate(sample.file_bytes);
@@ -264,6 +285,7 @@ fn recognise<Owner>(
         mapping,
         records_estimated,
         is_empty,
+        asks: part.asks,
         input,
         findings,
     })

@@ -10,15 +10,17 @@ use super::settle::{Settled, Standing};
 use super::tally::{Account, Company, RepairCounts};
 use crate::clean::address::{Address, AddressCleaner, State};
 use crate::clean::consent::Consent;
-use crate::clean::{Rule, Rules};
+use crate::clean::{Rule, Rules, decoded_twice};
+use crate::columns::{ColumnMap, Field};
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::{Job, Layout, OnViolation};
 use crate::observe::{Met, Observer, Stage};
+use crate::read::split::RecordBuffer;
 use crate::read::{Chunk, Record, Records, Shape, cell};
 use crate::require::RequirementPlan;
 use crate::select::SelectionPlan;
 use crate::suppress::{Mark, MarkSet, Reason};
-use crate::units::{FileId, RowId, RowNumber, SourceId};
+use crate::units::{ColumnIndex, FileId, RowId, RowNumber, SourceId};
 use crate::write::csv::{CsvBuffer, Defusing, RawCells};
 use crate::write::layout::LayoutPlan;
 use crate::write::receipt::{AllColumns, OriginalValues};
@@ -182,7 +184,8 @@ impl<'a> SecondPass<'a> {
             return Err(changed(file.input.path()));
         }
         let mut rows = self.spare_rows();
-        let Scratch { records, cleaner } = scratch;
+        let Scratch { records, cleaner, decoded } = scratch;
+        let may_be_decoded_twice = decoded_twice::may_hold(&job.chunk.bytes);
         let cells = ChunkCells::of(file, &job.chunk);
         let mut chunk = ChunkRows {
             pass: self,
@@ -202,7 +205,12 @@ impl<'a> SecondPass<'a> {
             let typed = address_value(file.map(), &record);
             let address =
                 if self.settled.is_clean(row) { Address::clean_already(&typed) } else { cleaner.clean(&typed) };
-            chunk.contact(row, standing, &record, &typed, &address);
+            let meant = if may_be_decoded_twice && decoded_twice::may_hold(record.bytes()) {
+                decoded.take(&record, file.map())
+            } else {
+                Meant { record, cells: chunk.cells, repairs: &[] }
+            };
+            chunk.contact(row, standing, &record, &meant, &typed, &address);
         }
         Ok(rows)
     }
@@ -265,6 +273,49 @@ fn name_cells(source: &str, file: &str) -> Vec<u8> {
 struct Scratch {
     records: Records,
     cleaner: AddressCleaner,
+    decoded: Decoded,
+}
+
+/// A record as it was meant, before it is laid out.
+struct Meant<'a> {
+    record: Record<'a>,
+    cells: RawCells,
+    repairs: &'a [TextRepair],
+}
+
+/// The header of a column, the text before and after.
+type TextRepair = (String, String, String);
+
+/// Puts right what was decoded wrongly before the file was exported. Addresses stay as they are.
+#[derive(Default)]
+struct Decoded {
+    buffer: RecordBuffer,
+    cell: CsvBuffer,
+    repairs: Vec<TextRepair>,
+}
+
+impl Decoded {
+    fn take<'a>(&'a mut self, record: &Record<'a>, map: &ColumnMap) -> Meant<'a> {
+        self.buffer.clear();
+        self.repairs.clear();
+        for (column, raw) in record.raw_cells().enumerate() {
+            let is_address = map.column(Field::Email) == Some(ColumnIndex(column))
+                || map.further_addresses.contains(&ColumnIndex(column));
+            let text = cell::text(raw);
+            let repaired = if is_address { None } else { decoded_twice::repaired(&text) };
+            match repaired {
+                Some(repaired) => {
+                    self.cell.clear();
+                    self.cell.value(repaired.as_bytes());
+                    self.buffer.cell(self.cell.bytes.strip_suffix(b",").unwrap_or(&self.cell.bytes));
+                    let header = map.headers.get(column).cloned().unwrap_or_default();
+                    self.repairs.push((header, text.into_owned(), repaired));
+                }
+                None => self.buffer.cell(raw),
+            }
+        }
+        Meant { record: self.buffer.record(), cells: RawCells::NeedALook, repairs: &self.repairs }
+    }
 }
 
 /// One chunk, being laid out.
@@ -278,7 +329,15 @@ struct ChunkRows<'a, 'b> {
 }
 
 impl<'b> ChunkRows<'_, 'b> {
-    fn contact(&mut self, row: RowId, standing: Standing, record: &Record, typed: &[u8], address: &Address) {
+    fn contact(
+        &mut self,
+        row: RowId,
+        standing: Standing,
+        record: &Record,
+        meant: &Meant,
+        typed: &[u8],
+        address: &Address,
+    ) {
         let number = RowNumber(u64::from(row.0 - self.first_of_file) + 1);
         if !address.rules.is_empty() {
             self.address_repairs(number, address.rules, typed, address.text);
@@ -298,14 +357,14 @@ impl<'b> ChunkRows<'_, 'b> {
             }
             Standing::Free(cleared) => {
                 self.count_person(self.pass.settled.marks_of(row));
-                if let Some((reason, details)) = self.fault(record, address) {
+                if let Some((reason, details)) = self.fault(&meant.record, address) {
                     if reason == Reason::LayoutViolation {
                         self.note_violation(number, &details);
                     }
                     self.set_aside(number, reason, &details, record);
                     people_index::Fate::SetAside(reason)
                 } else {
-                    self.written(number, cleared, record, address);
+                    self.written(number, cleared, meant, address);
                     people_index::Fate::Written
                 }
             }
@@ -357,18 +416,23 @@ impl<'b> ChunkRows<'_, 'b> {
         }
     }
 
-    fn written(&mut self, number: RowNumber, cleared: super::settle::Cleared, record: &Record, address: &Address) {
+    fn written(&mut self, number: RowNumber, cleared: super::settle::Cleared, meant: &Meant, address: &Address) {
         let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
         if !address.is_usable() && address.state != State::Blank {
             self.rows.counts.written_without_address.at(number);
         }
         let Rows { imports, repairs, counts, .. } = &mut *self.rows;
         for (layout, import) in self.plan.layouts.iter().zip(imports) {
-            layout.write(cleared, record, usable, self.cells, import, |blank| {
+            layout.write(cleared, &meant.record, usable, meant.cells, import, |blank| {
                 let before = cell::value(blank.raw);
                 counts.repairs.count(Rule::BlankWord, Company::Alone, &before, b"");
                 repair_row(repairs, Rule::BlankWord, &self.plan.name_cells, number, blank.column, &before, b"");
             });
+        }
+        for (header, before, after) in meant.repairs {
+            let (before, after) = (before.as_bytes(), after.as_bytes());
+            counts.repairs.count(Rule::DecodedTwice, Company::Alone, before, after);
+            repair_row(repairs, Rule::DecodedTwice, &self.plan.name_cells, number, header, before, after);
         }
         counts.account.written += 1;
     }

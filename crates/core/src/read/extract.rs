@@ -68,14 +68,14 @@ pub fn prepare(
     if wishes.sheet.is_some() && format != Format::Workbook {
         return Err(Error::new(
             ErrorKind::Columns,
-            format!("sheet = names a sheet, but this file is {}", format.name()),
+            format!("sheet = names a sheet, but this file is {}", format.in_words()),
             "leave sheet out for this file",
         )
         .in_file(input.path()));
     }
     let mut findings = Vec::new();
     if format.contradicts(&input.name()) {
-        let text = format!("is {}, whatever its name says, and was read as such", format.name());
+        let text = format!("is {}, whatever its name says, and was read as such", format.in_words());
         findings.push(Finding::new("format", Weight::Note, text));
     }
     if format != Format::Workbook {

@@ -34,6 +34,17 @@ impl Format {
         }
     }
 
+    /// What a file of it is, in a sentence.
+    pub fn in_words(self) -> &'static str {
+        match self {
+            Format::Workbook => "a workbook",
+            Format::Recipients => "a recipient line",
+            Format::VCard => "a file of vCards",
+            Format::JsonArray => "a JSON array",
+            Format::Delimited | Format::JsonLines => self.name(),
+        }
+    }
+
     /// Whether it is text, so that it has an encoding.
     pub fn is_text(self) -> bool {
         self != Format::Workbook

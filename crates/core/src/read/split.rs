@@ -56,6 +56,34 @@ impl Records {
     }
 }
 
+/// A record that stands in no file: the cells of one with some of them changed.
+#[derive(Debug, Default)]
+pub struct RecordBuffer {
+    bytes: Vec<u8>,
+    ends: Vec<u32>,
+}
+
+impl RecordBuffer {
+    /// Begins anew.
+    pub fn clear(&mut self) {
+        self.bytes.clear();
+        self.ends.clear();
+    }
+
+    /// Adds a cell as it would stand in a comma-delimited file.
+    pub fn cell(&mut self, raw: &[u8]) {
+        self.bytes.extend_from_slice(raw);
+        self.ends.push(self.bytes.len() as u32);
+        self.bytes.push(b',');
+    }
+
+    /// The record.
+    pub fn record(&self) -> Record<'_> {
+        // Another line end than that of Windows, which a cell may end with.
+        Record { bytes: &self.bytes, start: 0, ends: &self.ends, line_end: b',' }
+    }
+}
+
 /// A cell as it stands in the file.
 #[derive(Debug, Clone, Copy)]
 pub struct RawCell<'a> {

@@ -19,11 +19,6 @@ impl<R: Read> TextLines<R> {
         TextLines { input: BufReader::with_capacity(64 << 10, input), path: path.to_path_buf(), line: 0 }
     }
 
-    /// How many lines were read.
-    pub(super) fn line(&self) -> u64 {
-        self.line
-    }
-
     /// The next line without its end, into `line`; `false` at the end of the text.
     pub(super) fn next(&mut self, line: &mut Vec<u8>) -> Result<bool> {
         line.clear();

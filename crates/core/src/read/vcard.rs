@@ -8,7 +8,7 @@ use super::input::Input;
 use super::spool::{Extracted, RowSpool};
 use super::text_lines::TextLines;
 use crate::error::{Error, Result};
-use crate::observe::{Finding, Met, Observer, Weight};
+use crate::observe::{Finding, Met, Observer, Weight, counted};
 use crate::units::RowNumber;
 use std::collections::BTreeMap;
 use std::io::Read;
@@ -112,15 +112,18 @@ impl Odd {
     fn findings(&self) -> Vec<Finding> {
         let mut findings = Vec::new();
         if self.without_end.count > 0 {
-            let text = "cards end without END:VCARD; they were read as far as they go";
+            let cards = counted(self.without_end.count, "card", "ends", "end");
+            let text = format!("{cards} without END:VCARD, and was read as far as it goes");
             findings.push(Finding::new("card-without-end", Weight::Warning, text).at_rows(&self.without_end));
         }
         if self.broken_lines > 0 {
-            let text = format!("{} lines are no property of a card and were passed over", self.broken_lines);
+            let lines = counted(self.broken_lines, "line", "is", "are");
+            let text = format!("{lines} no property of a card, and was passed over");
             findings.push(Finding::new("card-lines", Weight::Warning, text));
         }
         if self.further_postal_addresses.count > 0 {
-            let text = "cards have several postal addresses; the preferred one was taken, else the first";
+            let cards = counted(self.further_postal_addresses.count, "card", "has", "have");
+            let text = format!("{cards} several postal addresses; the preferred one was taken, else the first");
             findings.push(
                 Finding::new("further-postal-addresses", Weight::Note, text).at_rows(&self.further_postal_addresses),
             );
@@ -220,8 +223,6 @@ impl<R: Read> Cards<R> {
                 whole.truncate(super::record::MAX_RECORD_BYTES);
             }
         }
-        let line = self.lines.line();
-        let _ = line;
         Ok(Some(String::from_utf8_lossy(&whole).into_owned()))
     }
 }

@@ -166,6 +166,20 @@ fn refuse_existing(target: &Path, placement: Placement) -> Result<()> {
     Ok(())
 }
 
+/// Writes one small file as a whole, under its final name or not at all. An existing one is replaced only if `replace`.
+pub fn write_alone(target: &Path, bytes: &[u8], replace: bool) -> Result<()> {
+    let placement = if replace { Placement::Replace } else { Placement::New };
+    let mut staged = StagedFile::create(target, placement)?;
+    let target = staged.target.clone();
+    let fail = |cause: std::io::Error| Error::unwritable(&target, &cause);
+    staged.file.write_all(bytes).map_err(fail)?;
+    staged.file.as_file().sync_all().map_err(fail)?;
+    let placed = if replace { staged.file.persist(&target) } else { staged.file.persist_noclobber(&target) };
+    placed.map_err(|kept| fail(kept.error))?;
+    sync_folder(folder_of(&target));
+    Ok(())
+}
+
 /// One rename of a commit.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 struct Move {

@@ -32,6 +32,13 @@ pub struct CsvBuffer {
     defusing: Defusing,
 }
 
+impl Default for CsvBuffer {
+    /// One that defuses nothing.
+    fn default() -> CsvBuffer {
+        CsvBuffer::new(Defusing::Off)
+    }
+}
+
 impl CsvBuffer {
     /// An empty buffer.
     pub fn new(defusing: Defusing) -> CsvBuffer {

@@ -3,7 +3,7 @@
 
 use super::Kind;
 use crate::error::Result;
-use crate::observe::{Finding, Met, Weight};
+use crate::observe::{Finding, Met, Weight, counted};
 use crate::read::input::Input;
 use crate::read::unpack::{Packing, Unpacking, members};
 use crate::units::RowNumber;
@@ -36,11 +36,13 @@ impl Hidden {
     pub(super) fn findings(&self) -> Vec<Finding> {
         let mut findings = Vec::new();
         if self.rows.count > 0 {
-            let text = format!("{} rows are hidden in the workbook; they were read like the others", self.rows.count);
+            let rows = counted(self.rows.count, "row", "is", "are");
+            let text = format!("{rows} hidden in the workbook, and read like the others");
             findings.push(Finding::new("hidden-rows", Weight::Doubt, text).at_rows(&self.rows));
         }
         if self.columns > 0 {
-            let text = format!("{} columns are hidden in the workbook; they were read like the others", self.columns);
+            let columns = counted(self.columns, "column", "is", "are");
+            let text = format!("{columns} hidden in the workbook, and read like the others");
             findings.push(Finding::new("hidden-columns", Weight::Doubt, text));
         }
         findings

@@ -11,7 +11,7 @@ use super::input::Input;
 use super::spool::{Extracted, RowSpool};
 use super::unpack::is_zip;
 use crate::error::{Error, ErrorKind, Result, closest};
-use crate::observe::{Finding, Met, Observer, Weight};
+use crate::observe::{Finding, Met, Observer, Weight, counted};
 use crate::pipeline::open::MAX_COLUMNS;
 use crate::units::RowNumber;
 use calamine::{Ods, Reader, SheetType, SheetVisible, Xls, Xlsb, Xlsx};
@@ -387,14 +387,14 @@ impl<'a> SheetRows<'a> {
             self.end_row()?;
         }
         if self.errors.count > 0 {
-            let text = format!("{} cells hold an error such as #N/A and were read as blank", self.errors.count);
+            let cells = counted(self.errors.count, "cell", "holds", "hold");
+            let text = format!("{cells} an error such as #N/A; errors were read as blank");
             findings.push(Finding::new("error-cells", Weight::Warning, text).at_rows(&self.errors));
         }
         if self.cut_digits.count > 0 {
-            let text = format!(
-                "{} numbers have more than 15 digits, of which a spreadsheet keeps 15: the rest was lost before",
-                self.cut_digits.count
-            );
+            let numbers = counted(self.cut_digits.count, "number", "has", "have");
+            let text =
+                format!("{numbers} more than 15 digits, of which a spreadsheet keeps 15: the rest was lost before");
             findings.push(Finding::new("cut-digits", Weight::Warning, text).at_rows(&self.cut_digits));
         }
         self.spool.finish(None, findings)

@@ -1,0 +1,54 @@
+//! The options that overrule how files are read, the same for every command that reads some.
+
+use crate::arguments::{Reading, YesMeans};
+use pebblebank_core::clean::consent;
+use pebblebank_core::columns::Field;
+use pebblebank_core::columns::mapping::ColumnWishes;
+use pebblebank_core::job::ReadFiles;
+use pebblebank_core::job::file::{parse_delimiter, unknown_field_advice};
+use pebblebank_core::pipeline::wrong_use;
+use pebblebank_core::read::ReadWishes;
+use pebblebank_core::read::encoding::{BadBytesAre, encoding_named};
+use pebblebank_core::{Error, Result};
+use std::collections::BTreeMap;
+
+/// How files are to be read, without the files.
+pub fn read_files(reading: &Reading) -> Result<ReadFiles> {
+    let mut headers = BTreeMap::new();
+    for text in &reading.fields {
+        let (name, header) = text
+            .split_once('=')
+            .ok_or_else(|| wrong_use(format!("--field: {text} has no ="), "write --field \"email=Contact\""))?;
+        headers.insert(field(name, "--field")?, header.to_owned());
+    }
+    let yes_means = reading.yes_means.map(|meaning| match meaning {
+        YesMeans::OptedIn => consent::YesMeans::OptedIn,
+        YesMeans::OptedOut => consent::YesMeans::OptedOut,
+    });
+    let delimiter = reading.delimiter.as_deref().map(|text| {
+        parse_delimiter(text).ok_or_else(|| {
+            wrong_use(format!("--delimiter: \"{text}\" is no delimiter"), "write \",\", \";\", \"|\" or \"tab\"")
+        })
+    });
+    Ok(ReadFiles {
+        files: Vec::new(),
+        columns: ColumnWishes { headers, yes_means },
+        wishes: ReadWishes {
+            encoding: reading.encoding.as_deref().map(encoding_named).transpose()?,
+            bad_bytes: if reading.replace_bad_bytes { BadBytesAre::Replaced } else { BadBytesAre::Errors },
+            delimiter: delimiter.transpose()?,
+            header_row: reading.header_row,
+            sheet: reading.sheet.clone(),
+        },
+    })
+}
+
+/// The field of that name, as `option` names it.
+pub fn field(name: &str, option: &str) -> Result<Field, Error> {
+    let name = name.trim();
+    Field::from_name(name).ok_or_else(|| {
+        let known = Field::ALL.map(Field::name).join(", ");
+        wrong_use(format!("{option}: unknown field {name}"), unknown_field_advice(name))
+            .expected(format!("one of {known}"))
+    })
+}

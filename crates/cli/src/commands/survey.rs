@@ -1,0 +1,73 @@
+//! `pebblebank survey FILE…`: what is in these files.
+
+use crate::arguments::{Shared, Survey};
+use crate::commands::reading::read_files;
+use crate::finish::Said;
+use crate::observe::Drawn;
+use crate::render::{self, Screen};
+use pebblebank_core::Error;
+use pebblebank_core::job::FilePattern;
+use pebblebank_core::pipeline::threads_of_this_machine;
+use pebblebank_core::survey::{FileSurvey, SurveyWishes, survey};
+use std::path::Path;
+
+/// Surveys the files and shows what was seen. A file that cannot be read does not keep the others from being shown.
+pub fn survey_files(command: &Survey, shared: &Shared) -> Result<Said, Error> {
+    let wishes = SurveyWishes {
+        read: read_files(&command.reading)?,
+        domains: command.domains,
+        values: command.values.clone(),
+        threads: shared.threads.map_or_else(threads_of_this_machine, usize::from),
+    };
+    let (surveys, errors) = survey_all(&command.files, &wishes, shared)?;
+    let status = errors.first().map_or(0, Error::exit_status);
+    let screen = Screen::new(shared);
+    let text = if shared.json {
+        render::survey::json(&surveys, &errors)
+    } else if shared.quiet {
+        String::new()
+    } else {
+        render::survey::surveys(&surveys, &command.files, &screen)
+    };
+    Ok(Said { text, errors, status })
+}
+
+/// The surveys of all files, and why others could not be surveyed.
+pub fn survey_all(
+    files: &[String],
+    wishes: &SurveyWishes,
+    shared: &Shared,
+) -> Result<(Vec<FileSurvey>, Vec<Error>), Error> {
+    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let spool_folder = std::env::temp_dir();
+    let (mut surveys, mut errors) = (Vec::new(), Vec::new());
+    for file in files {
+        let found = match FilePattern::relative(file, Path::new("")).files() {
+            Ok(found) => found,
+            Err(error) => {
+                errors.push(error);
+                continue;
+            }
+        };
+        for found in found {
+            let results = survey(&found, wishes, &spool_folder, &drawn).unwrap_or_else(|error| vec![Err(error)]);
+            for result in results {
+                match result {
+                    Ok(survey) => surveys.push(survey),
+                    Err(error) if error.kind() == pebblebank_core::ErrorKind::Interrupted => return Err(error),
+                    Err(error) => errors.push(error),
+                }
+            }
+        }
+    }
+    drawn.finish();
+    if surveys.is_empty()
+        && let Some(error) = errors.pop()
+    {
+        if errors.is_empty() {
+            return Err(error);
+        }
+        errors.push(error);
+    }
+    Ok((surveys, errors))
+}

@@ -1,0 +1,80 @@
+//! Text that was decoded wrongly once or several times before it was exported (`JosÃ©`, `â€™`), put right where that
+//! is certain: UTF-8 that was taken for windows-1252.
+
+use encoding_rs::{EncoderResult, WINDOWS_1252};
+use memchr::memchr_iter;
+use std::borrow::Cow;
+
+/// How often a text may have been decoded wrongly.
+const MOST_ROUNDS: usize = 4;
+
+/// Whether bytes of UTF-8 hold what such text is known by: a capital `Ã`, `Â`, `â` and the like before a sign that no
+/// word goes on with. A text without it need not be looked at.
+pub fn may_hold(text: &[u8]) -> bool {
+    memchr_iter(0xC3, text).any(|at| {
+        matches!(
+            text.get(at + 1..at + 3),
+            // Â Ã Ä Å Æ Ð Ñ â ã ä å æ ç è é ï, followed by something that is not ASCII.
+            Some([0x82..=0x86 | 0x90 | 0x91 | 0xA2..=0xA9 | 0xAF, 0xC2..=0xFF])
+        )
+    })
+}
+
+/// The text as it was meant; none where it is right, or where it is not certain what was meant.
+///
+/// ```
+/// use pebblebank_core::clean::decoded_twice::repaired;
+/// assert_eq!(repaired("JosÃ© Muñoz"), None, "half of it is right");
+/// assert_eq!(repaired("JosÃ© MuÃ±oz").as_deref(), Some("José Muñoz"));
+/// assert_eq!(repaired("Oâ€™Neill").as_deref(), Some("O’Neill"));
+/// assert_eq!(repaired("Â£5"), Some("£5".to_owned()));
+/// assert_eq!(repaired("São João"), None);
+/// ```
+pub fn repaired(text: &str) -> Option<String> {
+    let mut meant: Cow<str> = text.into();
+    for _ in 0..MOST_ROUNDS {
+        match decoded_once_less(&meant) {
+            Some(less) => meant = less.into(),
+            None => break,
+        }
+    }
+    match meant {
+        Cow::Owned(meant) => Some(meant),
+        Cow::Borrowed(_) => None,
+    }
+}
+
+/// Undoes one wrong decoding: the whole text must be windows-1252 whose bytes are UTF-8 with letters that names have.
+fn decoded_once_less(text: &str) -> Option<String> {
+    if text.is_ascii() || !may_hold(text.as_bytes()) {
+        return None;
+    }
+    let mut bytes = Vec::with_capacity(text.len());
+    let mut encoder = WINDOWS_1252.new_encoder();
+    let mut buffer = [0; 4];
+    for c in text.chars() {
+        if ('\u{80}'..='\u{9F}').contains(&c) {
+            // Bytes that windows-1252 leaves open are mostly carried over as they are.
+            bytes.push(c as u8);
+            continue;
+        }
+        let mut one = [0; 4];
+        let character = c.encode_utf8(&mut one);
+        let (result, _, written) = encoder.encode_from_utf8_without_replacement(character, &mut buffer, false);
+        if result != EncoderResult::InputEmpty || written != 1 {
+            return None;
+        }
+        bytes.push(buffer[0]);
+    }
+    let meant = String::from_utf8(bytes).ok()?;
+    meant.chars().all(is_usual).then_some(meant)
+}
+
+/// Characters that contacts' data has: letters of living scripts, typographic signs, or again such text.
+fn is_usual(c: char) -> bool {
+    c.is_ascii()
+        || matches!(c,
+            '\u{80}'..='\u{24F}' | 'ʼ' | '˜' | 'ˆ' | '\u{370}'..='\u{6FF}' | '\u{900}'..='\u{DFF}' | '\u{E00}'..='\u{E7F}'
+            | '\u{1E00}'..='\u{1EFF}' | '\u{2010}'..='\u{2044}' | '€' | '™' | '№' | '\u{FEFF}'
+            | '\u{3040}'..='\u{30FF}' | '\u{4E00}'..='\u{9FFF}' | '\u{AC00}'..='\u{D7A3}')
+}

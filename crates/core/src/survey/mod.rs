@@ -1,0 +1,545 @@
+//! What is in a file: format, header, columns and what they were recognised as, what looks wrong.
+//!
+//! A file is read once, as a stream; what is counted is exact but for the number of different values of very large
+//! columns, which then says that it is an estimate.
+
+mod column;
+mod distinct;
+mod looks;
+
+use crate::clean::Rule;
+use crate::clean::address::{AddressCleaner, State};
+use crate::columns::{ColumnMap, Field};
+use crate::error::{Error, Result};
+use crate::job::ReadFiles;
+use crate::observe::{Finding, Met, Observer, Stage, Weight};
+use crate::pipeline::chunks::Reading;
+use crate::pipeline::counts::{FileCounts, Problem, Tail};
+use crate::pipeline::first_pass::{address_value, line_above, not_text};
+use crate::pipeline::in_order::in_order;
+use crate::pipeline::open::{OpenFile, Part, Refuted, open_again, open_file};
+use crate::pipeline::tally::OtherLines;
+use crate::read::encoding::{self, Knowledge};
+use crate::read::input::FoundFile;
+use crate::read::lines::{FootnoteLook, footnote_look, judge_line};
+use crate::read::{Chunk, Format, Input, Line, Records};
+use crate::units::{ColumnIndex, FileId, RowNumber};
+use column::{ColumnChunk, ColumnCount};
+use distinct::{Distinct, hash};
+use serde::Serialize;
+use std::collections::{BTreeMap, HashMap};
+use std::path::{Path, PathBuf};
+
+pub use column::{ColumnSurvey, ConsentWords, Feeds, Recognised};
+
+/// How many different values of a column, or domains, are counted one by one.
+const MOST_VALUES: usize = 200_000;
+
+/// Up to how many addresses repetitions are counted exactly.
+const MOST_ADDRESSES: usize = 1 << 20;
+
+/// What is asked of a survey.
+#[derive(Debug, Clone, Default)]
+pub struct SurveyWishes {
+    /// How the files are to be read.
+    pub read: ReadFiles,
+    /// Count the domains of the addresses.
+    pub domains: bool,
+    /// Count the values of this field or header.
+    pub values: Option<String>,
+    /// The threads that work.
+    pub threads: usize,
+}
+
+/// What is in one file.
+#[derive(Debug, Clone, Serialize)]
+pub struct FileSurvey {
+    /// The file, as given.
+    pub file: String,
+    /// Its path; a member of an archive follows the archive's.
+    #[serde(skip)]
+    pub path: PathBuf,
+    /// What it is.
+    pub format: &'static str,
+    /// How it is packed, if it is.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub packed: Option<&'static str>,
+    /// The sheet that was read, of a workbook.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub sheet: Option<String>,
+    /// The encoding of text.
+    pub encoding: Option<&'static str>,
+    /// Whether the encoding is a guess by the letters that occur.
+    pub encoding_is_guessed: bool,
+    /// The delimiter of delimited text.
+    pub delimiter: Option<&'static str>,
+    /// The row of the header; none where there is none or the format names its columns.
+    pub header_row: Option<u64>,
+    /// The size in bytes.
+    pub bytes: u64,
+    /// Rows that are contacts.
+    pub rows: u64,
+    /// Lines that are no contacts.
+    pub other_lines: OtherLines,
+    /// The columns, in order.
+    pub columns: Vec<ColumnSurvey>,
+    /// What the addresses are like; none without a column of addresses.
+    pub addresses: Option<AddressSurvey>,
+    /// The domains of the addresses, the most frequent first, where they are asked for.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub domains: Option<Counted>,
+    /// The values of a column, the most frequent first, where they are asked for.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub values: Option<Counted>,
+    /// What should be looked at.
+    pub findings: Vec<Finding>,
+    /// Whether every filled value of the address column is an address or a domain and there is little else: a list.
+    pub only_addresses: bool,
+    /// Of the address column: entries that are whole domains.
+    pub domain_entries: u64,
+    /// Whether an earlier run wrote it aside.
+    pub is_receipt: bool,
+    /// BLAKE3 of the file, unpacked.
+    pub blake3: String,
+}
+
+/// What the addresses of a file are like.
+#[derive(Debug, Clone, Default, Serialize)]
+pub struct AddressSurvey {
+    /// Rows with an address that can be used, cleaned or as it is.
+    pub usable: u64,
+    /// Those of them that cleaning changes in more than letter case and outer blanks.
+    pub repaired: u64,
+    /// By the name of the rule, how many rows it would change.
+    pub repairs: BTreeMap<&'static str, u64>,
+    /// Rows with something that cannot be an address.
+    pub invalid: u64,
+    /// Rows with something typed instead of an address.
+    pub placeholder: u64,
+    /// Rows with nothing.
+    pub blank: u64,
+    /// Rows whose address a row above has.
+    pub repeated: u64,
+    /// Whether that is an estimate.
+    pub repeated_is_estimate: bool,
+    /// Different addresses.
+    pub distinct: u64,
+}
+
+/// Values with how often they occur, the most frequent first.
+#[derive(Debug, Clone, Default, Serialize)]
+pub struct Counted {
+    /// The field or header that they belong to.
+    pub of: String,
+    /// The values and their counts.
+    pub values: Vec<(String, u64)>,
+    /// Occurrences of values beyond those that can be counted one by one.
+    pub of_further_values: u64,
+}
+
+/// Surveys a file; an archive gives one survey for each of its files. `spool_folder` takes what cannot be read twice.
+pub fn survey(
+    found: &FoundFile,
+    wishes: &SurveyWishes,
+    spool_folder: &Path,
+    observer: &dyn Observer,
+) -> Result<Vec<Result<FileSurvey>>> {
+    let inputs = Input::open(found, spool_folder, observer)?;
+    Ok(inputs.into_iter().map(|input| survey_input(input, wishes, spool_folder, observer)).collect())
+}
+
+fn survey_input(
+    input: Input,
+    wishes: &SurveyWishes,
+    spool_folder: &Path,
+    observer: &dyn Observer,
+) -> Result<FileSurvey> {
+    let packed = input.packing().map(crate::read::unpack::Packing::name);
+    let part = Part { id: FileId(0), owner: (), is_list: false, asks: false };
+    let file = open_file(input, part, &wishes.read, spool_folder, observer)?;
+    let mut surveyor = Surveyor { wishes, observer };
+    let mut file = surveyor.with_all_addresses(file)?;
+    let mut not_text = false;
+    let first = surveyor.read(&file, &mut not_text);
+    let counts = match first {
+        Err(_) if not_text && file.knowledge == Knowledge::Certain => {
+            let unreadable = |cause| encoding::unreadable(file.input.path(), &cause);
+            let encoding = encoding::recognise_encoding_of_all(file.input.reader()?).map_err(unreadable)?;
+            if encoding == file.encoding {
+                return Err(first.err().unwrap_or_else(Error::interrupted));
+            }
+            let refuted = Refuted { encoding: Some(encoding), status_is_consent: None };
+            file = open_again(file, &wishes.read, false, refuted)?;
+            surveyor.read(&file, &mut not_text)?
+        }
+        other => other?,
+    };
+    Ok(counts.finish(&file, packed, wishes))
+}
+
+/// Reads a file for its survey.
+struct Surveyor<'a> {
+    wishes: &'a SurveyWishes,
+    observer: &'a dyn Observer,
+}
+
+impl Surveyor<'_> {
+    /// A file without contacts' addresses may be a list of domains.
+    fn with_all_addresses(&mut self, file: OpenFile<()>) -> Result<OpenFile<()>> {
+        if file.is_empty || file.map().column(Field::Email).is_some() {
+            return Ok(file);
+        }
+        open_again(file, &self.wishes.read, true, Refuted::default())
+    }
+
+    fn read(&self, file: &OpenFile<()>, is_not_text: &mut bool) -> Result<Counts> {
+        let files = std::slice::from_ref(file);
+        let mut reading = Reading::new(files, Stage::Reading, self.observer);
+        let mut counts = Counts::new(file, self.wishes);
+        let values_of = counts.values_of;
+        in_order(
+            self.wishes.threads,
+            || reading.next(),
+            Scratch::default,
+            |job, scratch| {
+                let read = read_chunk(file, &job.chunk, self.wishes.domains, values_of, scratch);
+                Ok((job, read))
+            },
+            |(job, read)| {
+                if let Some(problem) = read.problem {
+                    *is_not_text = problem.is_not_text();
+                    return Err(problem.at(file, counts.records));
+                }
+                counts.add(read);
+                job.give_back();
+                Ok(())
+            },
+        )?;
+        counts.fingerprint = reading.files_read().pop().map(|read| read.fingerprint).unwrap_or_default();
+        Ok(counts)
+    }
+}
+
+/// What a thread reuses from chunk to chunk.
+#[derive(Default)]
+struct Scratch {
+    records: Records,
+    cleaner: AddressCleaner,
+}
+
+/// What one chunk holds.
+#[derive(Default)]
+struct SurveyChunk {
+    records: u64,
+    lines: FileCounts,
+    /// What each record is.
+    kinds: Vec<u8>,
+    columns: Vec<ColumnChunk>,
+    /// The end of the chunk, as far as it may be footnotes.
+    tail: Tail,
+    /// The first cells of those records, with their rows.
+    waiting: Vec<(u64, Vec<u8>)>,
+    addresses: AddressSurvey,
+    identities: Vec<u64>,
+    domain_entries: u64,
+    domains: HashMap<String, u64>,
+    values: HashMap<String, u64>,
+    problem: Option<Problem>,
+}
+
+impl SurveyChunk {
+    /// What was taken for a possible footnote stands above a contact, so it is a row like others.
+    fn look_at_waiting(&mut self) {
+        for (row, raw) in self.waiting.drain(..) {
+            self.columns[0].look(&raw, row);
+            self.addresses.blank += 1;
+        }
+    }
+}
+
+fn read_chunk(
+    file: &OpenFile<()>,
+    chunk: &Chunk,
+    with_domains: bool,
+    values_of: Option<ColumnIndex>,
+    scratch: &mut Scratch,
+) -> SurveyChunk {
+    let mut read = SurveyChunk::default();
+    let Scratch { records, cleaner } = scratch;
+    records.split(chunk, file.dialect);
+    read.records = records.len() as u64;
+    read.problem = not_text(file, chunk, records);
+    if read.problem.is_some() {
+        return read;
+    }
+    let map = file.map();
+    read.kinds = vec![Line::Title as u8; records.len()];
+    read.columns = (0..map.width()).map(|column| ColumnChunk::new(map, ColumnIndex(column))).collect();
+    for index in 0..records.len() {
+        let record = records.get(index, &chunk.bytes, file.dialect);
+        if let Some(line) = line_above(file, chunk, index) {
+            read.lines.count(line);
+            continue;
+        }
+        let typed = address_value(map, &record);
+        let address = cleaner.clean(&typed);
+        let line = match address.state {
+            State::Usable => Line::Contact,
+            _ => judge_line(&record, &map.headers, file.table.has_header),
+        };
+        read.lines.count(line);
+        read.kinds[index] = line as u8;
+        if line != Line::Contact {
+            continue;
+        }
+        let row = RowNumber(index as u64 + 1);
+        let look = if address.is_usable() { FootnoteLook::None } else { footnote_look(&record, map.width()) };
+        if look == FootnoteLook::None {
+            read.tail.contact();
+            read.look_at_waiting();
+        } else {
+            read.tail.rows.push((index as u32, look));
+            read.waiting.push((row.0, record.raw(0).to_vec()));
+            continue;
+        }
+        if map.column(Field::Email).is_some() {
+            let counts = &mut read.addresses;
+            match address.state {
+                State::Usable => {
+                    counts.usable += 1;
+                    counts.repaired += u64::from(address.rules.iter().any(|rule| !rule.changes_form_only()));
+                    read.identities.push(hash(address.identity));
+                    if with_domains {
+                        let domain = String::from_utf8_lossy(address.domain()).into_owned();
+                        *read.domains.entry(domain).or_default() += 1;
+                    }
+                }
+                State::Invalid(_) => {
+                    counts.invalid += 1;
+                    read.domain_entries += u64::from(is_domain_entry(&typed));
+                }
+                State::Placeholder => counts.placeholder += 1,
+                State::Blank => counts.blank += 1,
+            }
+            for rule in address.rules.iter() {
+                *counts.repairs.entry(rule.name()).or_default() += 1;
+            }
+        }
+        for (column, counts) in read.columns.iter_mut().enumerate() {
+            counts.look(record.raw(column), row.0);
+        }
+        if let Some(column) = values_of {
+            let value = crate::read::cell::text(record.raw(column.0)).trim().to_owned();
+            *read.values.entry(value).or_default() += 1;
+        }
+        match record.cells().cmp(&map.width()) {
+            std::cmp::Ordering::Greater => read.lines.long_rows.at(row),
+            std::cmp::Ordering::Less if file.format == Format::Delimited => read.lines.short_rows.at(row),
+            _ => {}
+        }
+    }
+    read.columns.iter_mut().for_each(ColumnChunk::finish);
+    read
+}
+
+fn is_domain_entry(typed: &[u8]) -> bool {
+    let text = String::from_utf8_lossy(typed);
+    let text = text.trim();
+    crate::clean::address::domain(text.strip_prefix('@').unwrap_or(text)).is_some()
+}
+
+/// What all chunks hold.
+struct Counts {
+    records: u64,
+    kinds: Vec<u8>,
+    tail: Tail,
+    waiting: Vec<Vec<u8>>,
+    lines: FileCounts,
+    columns: Vec<ColumnCount>,
+    addresses: AddressSurvey,
+    identities: Distinct,
+    domain_entries: u64,
+    domains: HashMap<String, u64>,
+    further_domains: u64,
+    values: HashMap<String, u64>,
+    further_values: u64,
+    values_of: Option<ColumnIndex>,
+    fingerprint: String,
+}
+
+impl Counts {
+    fn new(file: &OpenFile<()>, wishes: &SurveyWishes) -> Counts {
+        Counts {
+            records: 0,
+            kinds: Vec::new(),
+            tail: Tail::default(),
+            waiting: Vec::new(),
+            lines: FileCounts::default(),
+            columns: (0..file.map().width()).map(|_| ColumnCount::new()).collect(),
+            addresses: AddressSurvey::default(),
+            identities: Distinct::new(MOST_ADDRESSES),
+            domain_entries: 0,
+            domains: HashMap::new(),
+            further_domains: 0,
+            values: HashMap::new(),
+            further_values: 0,
+            values_of: wishes.values.as_deref().and_then(|name| column_called(file.map(), name)),
+            fingerprint: String::new(),
+        }
+    }
+
+    fn add(&mut self, chunk: SurveyChunk) {
+        let first_row = self.records;
+        if chunk.tail.follows_contact {
+            self.look_at_waiting(0);
+        }
+        self.tail.append(&chunk.tail, first_row as u32);
+        self.waiting.extend(chunk.waiting.into_iter().map(|(_, raw)| raw));
+        self.kinds.extend(chunk.kinds);
+        self.records += chunk.records;
+        self.lines.add(&chunk.lines, first_row);
+        for (count, chunk) in self.columns.iter_mut().zip(&chunk.columns) {
+            count.add(chunk, first_row);
+        }
+        let (sum, more) = (&mut self.addresses, chunk.addresses);
+        sum.usable += more.usable;
+        sum.repaired += more.repaired;
+        sum.invalid += more.invalid;
+        sum.placeholder += more.placeholder;
+        sum.blank += more.blank;
+        for (rule, count) in more.repairs {
+            *sum.repairs.entry(rule).or_default() += count;
+        }
+        for identity in chunk.identities {
+            self.identities.add(identity);
+        }
+        self.domain_entries += chunk.domain_entries;
+        self.further_domains += add_counts(&mut self.domains, chunk.domains);
+        self.further_values += add_counts(&mut self.values, chunk.values);
+    }
+
+    /// All but the last `footnotes` of what was taken for possible footnotes are rows like others.
+    fn look_at_waiting(&mut self, footnotes: usize) {
+        let rows = self.waiting.len().saturating_sub(footnotes);
+        for raw in self.waiting.drain(..).take(rows) {
+            self.columns[0].add_one(&raw);
+            self.addresses.blank += 1;
+        }
+    }
+
+    fn finish(mut self, file: &OpenFile<()>, packed: Option<&'static str>, wishes: &SurveyWishes) -> FileSurvey {
+        let map = file.map();
+        let has_addresses = map.column(Field::Email).is_some();
+        let footnotes = self.tail.footnotes(&self.kinds).len();
+        self.lines.are_footnotes(footnotes as u64);
+        self.look_at_waiting(footnotes);
+        self.addresses.distinct = self.identities.count().min(self.addresses.usable);
+        self.addresses.repeated = self.addresses.usable - self.addresses.distinct;
+        self.addresses.repeated_is_estimate = self.identities.is_estimate();
+        let rows = self.lines.contacts;
+        let columns: Vec<ColumnSurvey> = self
+            .columns
+            .iter()
+            .enumerate()
+            .map(|(column, count)| count.finish(file, ColumnIndex(column), rows, &wishes.read))
+            .collect();
+        let entries = self.addresses.usable + self.domain_entries;
+        let filled = entries + self.addresses.invalid.saturating_sub(self.domain_entries) + self.addresses.placeholder;
+        let others = columns.iter().filter(|column| column.filled > 0).count().saturating_sub(1);
+        let mut findings = file.all_findings();
+        findings.extend(ragged(
+            "short-rows",
+            "fewer cells than the header; the missing ones count as blank",
+            &self.lines.short_rows,
+        ));
+        findings.extend(ragged(
+            "long-rows",
+            "more cells than the header; perhaps a delimiter too many has shifted them",
+            &self.lines.long_rows,
+        ));
+        if !has_addresses && !file.is_empty {
+            let text = "no column was recognised as addresses; --field \"email=…\" says which it is";
+            findings.push(Finding::new("no-address-column", Weight::Warning, text));
+        }
+        findings.sort_by_key(|finding| finding.weight);
+        let of = |name: &str, counts, further| counted(name, counts, further);
+        FileSurvey {
+            file: file.input.name(),
+            path: file.input.path().to_path_buf(),
+            is_receipt: file.is_receipt,
+            format: file.format_name,
+            packed,
+            sheet: file.sheet.clone(),
+            encoding: file.format.is_text().then(|| file.encoding.name()),
+            encoding_is_guessed: file.format.is_text() && file.knowledge == Knowledge::Guessed,
+            delimiter: (file.format == Format::Delimited && map.width() > 1).then(|| file.dialect.delimiter_name()),
+            header_row: (file.table.has_header && file.table.records_above > 0).then_some(file.table.records_above),
+            bytes: file.input.file_bytes,
+            rows,
+            other_lines: OtherLines(self.lines.others),
+            columns,
+            addresses: has_addresses.then_some(self.addresses),
+            domains: wishes.domains.then(|| of("domain", self.domains, self.further_domains)),
+            values: self.values_of.map(|column| of(map.header(column), self.values, self.further_values)),
+            findings,
+            only_addresses: filled > 0 && entries * 10 >= filled * 9 && others == 0,
+            domain_entries: self.domain_entries,
+            blake3: self.fingerprint,
+        }
+    }
+}
+
+/// The column with that field or header.
+fn column_called(map: &ColumnMap, name: &str) -> Option<ColumnIndex> {
+    let by_field = Field::from_name(name.trim()).and_then(|field| map.column(field));
+    let folded = crate::columns::fold::fold(name);
+    let by_header =
+        || map.headers.iter().position(|header| crate::columns::fold::fold(header) == folded).map(ColumnIndex);
+    by_field.or_else(by_header)
+}
+
+/// Adds counts as long as there is room for new values; gives how many occurrences had none.
+fn add_counts(counts: &mut HashMap<String, u64>, more: HashMap<String, u64>) -> u64 {
+    let mut without_room = 0;
+    // In a fixed order, so that the same file gives the same counts.
+    let more: BTreeMap<String, u64> = more.into_iter().collect();
+    for (value, count) in more {
+        if let Some(sum) = counts.get_mut(&value) {
+            *sum += count;
+        } else if counts.len() < MOST_VALUES {
+            counts.insert(value, count);
+        } else {
+            without_room += count;
+        }
+    }
+    without_room
+}
+
+fn counted(of: &str, counts: HashMap<String, u64>, of_further_values: u64) -> Counted {
+    let mut values: Vec<(String, u64)> = counts.into_iter().collect();
+    values.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
+    Counted { of: of.to_owned(), values, of_further_values }
+}
+
+fn ragged(code: &'static str, what: &str, met: &Met) -> Option<Finding> {
+    let rows = if met.count == 1 { "1 row has".to_owned() } else { format!("{} rows have", met.count) };
+    (met.count > 0).then(|| Finding::new(code, Weight::Warning, format!("{rows} {what}")).at_rows(met))
+}
+
+/// What a rule does, in a few words for tables.
+pub fn rule_in_words(rule: &str) -> &str {
+    let known = Rule::ALL.into_iter().find(|known| known.name() == rule);
+    match known {
+        Some(Rule::LetterCase) => "capital letters made small",
+        Some(Rule::OuterBlanks) => "blanks at the ends taken off",
+        Some(Rule::ComposedForm) => "letters and their marks joined",
+        Some(Rule::InvisibleCharacters) => "invisible characters taken out",
+        Some(Rule::FullWidth) => "full-width forms made ordinary",
+        Some(Rule::Mailto) => "mailto: taken off",
+        Some(Rule::NameAndAddress) => "taken out of Name <address>",
+        Some(Rule::Enclosure) => "quotes or brackets taken off",
+        Some(Rule::TrailingPunctuation) => "punctuation at the end taken off",
+        Some(Rule::SeveralAddresses) => "first of several in a cell taken",
+        Some(Rule::BlankWord | Rule::DecodedTwice) | None => rule,
+    }
+}
