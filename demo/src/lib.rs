@@ -5,6 +5,7 @@
 //! gives the same bytes.
 
 mod export;
+mod formats;
 pub mod large;
 mod lists;
 mod people;
@@ -37,6 +38,7 @@ pub fn files() -> Vec<(Written, Vec<u8>)> {
     files.extend(lists::all(&world));
     let job = Written { name: JOB_FILE, what: "the job: what to read, whom to hold back, what to write" };
     files.push((job, include_bytes!("spring-fair.toml").to_vec()));
+    files.extend(formats::all());
     files
 }
 

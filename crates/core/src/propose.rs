@@ -187,11 +187,11 @@ impl Proposer<'_> {
         let mut line = String::from("#");
         // What stands in quotes is not broken.
         let mut is_quoted = false;
-        let mut is_end = |c: char| {
+        let is_end = |c: char| {
             is_quoted ^= c == '"';
             c == ' ' && !is_quoted
         };
-        for word in text.split(|c| is_end(c)).filter(|word| !word.is_empty()) {
+        for word in text.split(is_end).filter(|word| !word.is_empty()) {
             if line.chars().count() + 1 + word.chars().count() > MOST && line.len() > 1 {
                 self.line(&line);
                 line = String::from("#  ");

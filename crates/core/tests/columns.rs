@@ -148,3 +148,50 @@ fn the_columns_of_an_earlier_receipt_are_dropped() {
     let map = map("pebblebank_reason,pebblebank_row,email\nopted-out,4,a@x.example\n").map;
     assert_eq!((map.extras.len(), map.column(Field::Email)), (0, Some(ColumnIndex(2))));
 }
+
+#[rstest]
+#[case::german("Vorname;Nachname;E-Mail-Adresse;PLZ;Ort", &[Field::FirstName, Field::LastName, Field::Email, Field::PostalCode, Field::City])]
+#[case::french("Prénom;Nom;Courriel;Code postal;Ville", &[Field::FirstName, Field::LastName, Field::Email, Field::PostalCode, Field::City])]
+#[case::spanish("Nombre;Apellidos;Correo electrónico;Código postal;Ciudad", &[Field::FirstName, Field::LastName, Field::Email, Field::PostalCode, Field::City])]
+#[case::italian("Nome;Cognome;Indirizzo e-mail;CAP;Città", &[Field::FirstName, Field::LastName, Field::Email, Field::PostalCode, Field::City])]
+#[case::dutch("Voornaam;Achternaam;E-mailadres;Postcode;Woonplaats", &[Field::FirstName, Field::LastName, Field::Email, Field::PostalCode, Field::City])]
+#[case::portuguese("Nome;Apelido;Endereço de e-mail;Código postal;Cidade", &[Field::FirstName, Field::LastName, Field::Email, Field::PostalCode, Field::City])]
+#[case::a_bare_name_beside_nothing("Nom;Courriel", &[Field::FullName, Field::Email])]
+#[case::a_bare_name_beside_a_first_name("Vorname;Name;E-Mail", &[Field::FirstName, Field::LastName, Field::Email])]
+fn headers_are_recognised_in_seven_languages(#[case] header: &str, #[case] fields: &[Field]) {
+    let mapping = map(&format!("{header}\n"));
+    let found: Vec<Option<Field>> = (0..fields.len()).map(|column| mapping.map.field_of(ColumnIndex(column))).collect();
+    assert_eq!(found, fields.iter().copied().map(Some).collect::<Vec<_>>());
+}
+
+#[rstest]
+#[case::groups_above("Contact,,Address,\nFirst name,E-mail,Street,City\nIda,ida@post.example,1 Fern Lane,Quillmere\n", 2, &["First name", "E-mail", "Street", "City"])]
+#[case::words_broken_in_two("E-mail,First,Postal\naddress,name,code\nida@post.example,Ida,QM1\n", 2, &["E-mail address", "First name", "Postal code"])]
+#[case::the_header_repeated("email,name\nemail,name\nida@post.example,Ida\n", 1, &["email", "name"])]
+#[case::a_contact_without_address("name,city\nCity,Street\n", 1, &["name", "city"])]
+#[case::a_sep_line("sep=;\nemail;name\nida@post.example;Ida\n", 2, &["email", "name"])]
+fn a_header_may_stand_over_two_lines(#[case] text: &str, #[case] above: u64, #[case] headers: &[&str]) {
+    let (_, table) = located(text, None);
+    assert_eq!(
+        (table.records_above, table.headers.as_slice()),
+        (above, &headers.iter().map(|h| (*h).to_owned()).collect::<Vec<_>>()[..])
+    );
+}
+
+#[test]
+fn of_two_columns_for_one_field_the_fuller_is_first_and_the_other_stands_in() {
+    let mapping = map("email,Mobile,Telephone,Tel\na@x.example,,1,\nb@x.example,2,,\nc@x.example,,3,\n");
+    let map = &mapping.map;
+    assert_eq!(
+        (map.column(Field::Phone), map.second_choice(Field::Phone)),
+        (Some(ColumnIndex(2)), Some(ColumnIndex(1)))
+    );
+    assert_eq!(map.extras, [ColumnIndex(1), ColumnIndex(3)]);
+}
+
+#[test]
+fn a_column_of_addresses_is_no_name_whatever_its_header() {
+    let mapping = map("Person,Contact\nIda,ida@post.example\n");
+    assert_eq!(mapping.map.column(Field::Email), Some(ColumnIndex(1)));
+    assert_eq!(mapping.map.second_choice(Field::FullName), None);
+}

@@ -204,3 +204,18 @@ proptest! {
         prop_assert_eq!(without_defusing(cell::value(cell.as_bytes())), value.as_bytes());
     }
 }
+
+proptest! {
+    #[test]
+    fn text_decoded_twice_is_put_right_and_what_is_right_stays(text in "[a-zA-Z àáâäçèéêëíîñóôöùúûüßÀÉÖÜÑ’–€]{1,20}", rounds in 1..3usize) {
+        use pebblebank_core::clean::decoded_twice::repaired;
+        prop_assert_eq!(repaired(&text), None, "right text stays");
+        let wrongly = |text: &str| encoding_rs::WINDOWS_1252.decode_without_bom_handling(text.as_bytes()).0.into_owned();
+        let damaged = (0..rounds).fold(text.clone(), |text, _| wrongly(&text));
+        if text.is_ascii() {
+            prop_assert_eq!(repaired(&damaged), None);
+        } else {
+            prop_assert_eq!(repaired(&damaged), Some(text));
+        }
+    }
+}

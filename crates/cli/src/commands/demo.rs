@@ -51,5 +51,9 @@ fn introduction(folder: &Path, files: &[pebblebank_demo::Written]) -> String {
 
 fn farewell(folder: &Path) -> String {
     let job = folder.join(pebblebank_demo::JOB_FILE);
-    format!("\nTry next: open {0}, change something, and\n  pebblebank run {0} --dry-run\n", job.display())
+    format!(
+        "\nTry next: open {job}, change something, and\n  pebblebank run {job} --dry-run\nor look at what else arrives:\n  pebblebank survey '{formats}'\n",
+        job = job.display(),
+        formats = folder.join("formats/*").display()
+    )
 }

@@ -5,15 +5,13 @@ use crate::finish::Said;
 const FIRST_STEPS: &str = "\
 Pebblebank makes one import file out of a pile of exported subscriber files.
 
-  pebblebank demo                      see the whole way on made-up data
-  pebblebank survey FILE…              what is in these files, and what looks wrong
-  pebblebank propose FILE… -o JOB.toml a job file made of what is in them
-  pebblebank clean FILE… -o OUT.csv    merge files, clean addresses, drop blanks and duplicates
-  pebblebank run JOB.toml --dry-run    show what a job would do, and write nothing
-  pebblebank run JOB.toml              do it: suppression lists, layouts, a receipt of every row
+  pebblebank demo                       see the whole way on made-up data
+  pebblebank survey FILE…               what is in these files, and what looks wrong
+  pebblebank clean FILE… -o OUT.csv     merge files, clean addresses, drop blanks and duplicates
+  pebblebank propose FILE… -o JOB.toml  a job file made of what is in the files
+  pebblebank run JOB.toml [--dry-run]   do a job: suppression lists, layouts, a receipt of every row
 
-Your files are never changed. Whoever is left out is kept in a file, with the reason.
-More: pebblebank COMMAND --help, and docs/job-file.md for what a job can say.
+Your files are never changed. Whoever is left out is kept in a file, with the reason (COMMAND --help says more).
 ";
 
 /// Says what to do first.

@@ -167,13 +167,17 @@ fn header_of_two_lines(upper: &[String], lower: &[String]) -> Option<Vec<String>
             (_, true) => above,
             (true, false) if is_known(&below) || group.is_empty() => below,
             (true, false) => format!("{group} {below}"),
+            // "E-mail" over "address" means more than "address"; "Address" over "City" does not.
+            (false, false) if headers::recognise(&both) == headers::recognise(&below) && is_known(&below) => below,
             (false, false) if is_known(&both) || !is_known(&below) => both,
             (false, false) => below,
         });
     }
     let combined_known = combined.iter().filter(|value| is_known(value)).count();
     // A contact may bear a known word by chance ("City" is a family name somewhere), but hardly two.
-    (lower_known >= 2 && lower_known > upper_known || combined_known > upper_known + 1).then_some(combined)
+    let all_known = combined_known == combined.iter().filter(|value| !value.is_empty()).count();
+    let says_more = lower_known > upper_known || (all_known && combined_known > upper_known);
+    (lower_known >= 2 && says_more || combined_known > upper_known + 1).then_some(combined)
 }
 
 fn without_header(first: Option<&Vec<String>>, records_above: u64) -> Table {

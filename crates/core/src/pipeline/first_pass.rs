@@ -218,6 +218,12 @@ pub(crate) fn not_text<Owner>(file: &OpenFile<Owner>, chunk: &Chunk, records: &R
     Some(Problem::NotText { row })
 }
 
+/// Whether a cell begins with a quote that is never closed.
+pub(crate) fn has_open_quote(record: &Record) -> bool {
+    let is_open = |raw: &[u8]| raw.first() == Some(&QUOTE) && memchr::memchr(QUOTE, &raw[1..]).is_none();
+    record.raw_cells().any(is_open)
+}
+
 /// What the bytes of a chunk must still be when they are read again.
 pub(crate) fn checksum(chunk: &Chunk) -> u64 {
     xxhash_rust::xxh3::xxh3_64(&chunk.bytes)
@@ -273,8 +279,8 @@ fn read_source_chunk(
         row_read.identities(&address, file, &record, further);
         row_read.consent(file, &record, statements);
         row_read.width(&record, file.map().width());
-        if chunk.shape == Shape::Unusual {
-            row_read.quotes(&record);
+        if chunk.shape == Shape::Unusual && has_open_quote(&record) {
+            read.counts.open_quotes.at(RowNumber(u64::from(row) + 1));
         }
     }
     read
@@ -366,13 +372,6 @@ impl RowRead<'_> {
                 self.read.counts.watched_status.0 += 1;
                 self.read.counts.watched_status.1 += u64::from(consent::is_listed(&cell::text(raw)));
             }
-        }
-    }
-
-    fn quotes(&mut self, record: &Record) {
-        let is_open = |raw: &[u8]| raw.first() == Some(&QUOTE) && memchr::memchr(QUOTE, &raw[1..]).is_none();
-        if record.raw_cells().any(is_open) {
-            self.read.counts.open_quotes.at(RowNumber(u64::from(self.row) + 1));
         }
     }
 

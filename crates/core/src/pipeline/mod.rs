@@ -80,7 +80,7 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     let Counted { files: source_counts, list_files, lists } = counted;
     let settled = settle::settle(people, &lists, job, setting.threads, observer)?;
 
-    let mut columns = AllColumns::of(files.sources.iter().map(|file| file.map()));
+    let mut columns = AllColumns::of(files.sources.iter().map(OpenFile::map));
     columns.has_surplus = source_counts.iter().any(|counts| counts.long_rows.count > 0);
     let layouts = layouts(job, &columns);
     outputs.write_headers(&layouts, &columns)?;

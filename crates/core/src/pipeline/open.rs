@@ -23,6 +23,7 @@ pub const MAX_COLUMNS: usize = 16_384;
 
 /// A file that is ready to be read.
 #[derive(Debug)]
+#[allow(clippy::struct_excessive_bools)] // each says one thing that was seen of the file
 pub struct OpenFile<Owner> {
     /// Its place among the files of its kind.
     pub id: FileId,
@@ -95,23 +96,23 @@ impl OpenFiles {
 /// Opens the files of a job. `spool_folder` takes what cannot be read twice.
 pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Result<OpenFiles> {
     let mut opened = OpenFiles::default();
-    let opener = Opener { spool_folder, observer };
+    let files_of = Opener { spool_folder, observer };
     for (index, source) in job.sources.iter().enumerate() {
-        for found in opener.inputs(&source.read)? {
+        for found in files_of.inputs(&source.read)? {
             let part = Part {
                 id: FileId(opened.sources.len() as u32),
                 owner: SourceId(index as u16),
                 is_list: false,
                 asks: true,
             };
-            opened.sources.extend(opener.open(found, part, &source.read, &mut opened.findings)?);
+            opened.sources.extend(files_of.open(found, part, &source.read, &mut opened.findings)?);
         }
     }
     for (index, list) in job.suppress.iter().enumerate() {
-        for found in opener.inputs(&list.read)? {
+        for found in files_of.inputs(&list.read)? {
             let part =
                 Part { id: FileId(opened.lists.len() as u32), owner: ListId(index as u16), is_list: true, asks: true };
-            opened.lists.extend(opener.open(found, part, &list.read, &mut opened.findings)?);
+            opened.lists.extend(files_of.open(found, part, &list.read, &mut opened.findings)?);
         }
     }
     check_inputs(&opened)?;

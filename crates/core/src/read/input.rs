@@ -270,6 +270,14 @@ impl Opener<'_> {
             inputs.push(input);
             return Ok(());
         }
+        if workbook::is_other_document(members.iter().map(|member| member.name.as_str())) {
+            return Err(Error::new(
+                ErrorKind::Input,
+                "this is a text document or a presentation, not a table",
+                "copy the table into a spreadsheet program and save it as CSV or as a workbook",
+            )
+            .in_file(&input.path));
+        }
         for member in self.meant(members, &input)? {
             let inside = Input {
                 path: input.path.join(&member.name),

@@ -77,7 +77,7 @@ impl Parser {
         self.end_recipient(each)
     }
 
-    fn byte<E>(&mut self, byte: u8, each: &mut impl FnMut(Recipient) -> Result<(), E>) -> Result<(), E> {
+    fn byte<E>(&mut self, byte: u8, each: &mut dyn FnMut(Recipient) -> Result<(), E>) -> Result<(), E> {
         let is_line_end = matches!(byte, b'\n' | b'\r');
         // A line that begins with a blank goes on from the one before (section 2.2.3).
         if std::mem::replace(&mut self.after_line_end, is_line_end) && !is_line_end && !matches!(byte, b' ' | b'\t') {
@@ -132,11 +132,23 @@ impl Parser {
         }
     }
 
-    fn end_recipient<E>(&mut self, each: &mut impl FnMut(Recipient) -> Result<(), E>) -> Result<(), E> {
+    fn end_recipient<E>(&mut self, each: &mut dyn FnMut(Recipient) -> Result<(), E>) -> Result<(), E> {
+        let opener = match std::mem::replace(&mut self.inside, Inside::Plain) {
+            Inside::Plain => None,
+            Inside::Quotes => Some(b'"'),
+            Inside::Angle => Some(b'<'),
+            Inside::Comment(_) => Some(b'('),
+        };
+        self.is_escaped = false;
+        if let Some(opener) = opener {
+            // What is never closed was never opened: read again without its sign, so that it swallows nobody.
+            let again = std::mem::take(&mut self.text);
+            self.has_at = false;
+            again.iter().filter(|byte| **byte != opener).try_for_each(|byte| self.byte(*byte, each))?;
+            return self.end_recipient(each);
+        }
         let text = String::from_utf8_lossy(&self.text).trim().to_owned();
         self.text.clear();
-        self.inside = Inside::Plain;
-        self.is_escaped = false;
         let has_at = std::mem::take(&mut self.has_at);
         if text.is_empty() {
             return Ok(());
@@ -152,7 +164,7 @@ impl Parser {
             && !first.contains('@')
         {
             each(Recipient { name: clean_name(first), address: String::new(), group: self.group.clone() })?;
-            recipient.address = last.trim().to_owned();
+            last.trim().clone_into(&mut recipient.address);
         }
         each(recipient)
     }

@@ -194,14 +194,13 @@ impl<R: Read> Cards<R> {
 
     /// A line with those that it was folded into (RFC 6350, section 3.2; quoted-printable by `=` at the end).
     fn logical_line(&mut self) -> Result<Option<String>> {
-        let mut whole = match self.ahead.take() {
-            Some(line) => line,
-            None => {
-                if !self.lines.next(&mut self.line)? {
-                    return Ok(None);
-                }
-                std::mem::take(&mut self.line)
+        let mut whole = if let Some(line) = self.ahead.take() {
+            line
+        } else {
+            if !self.lines.next(&mut self.line)? {
+                return Ok(None);
             }
+            std::mem::take(&mut self.line)
         };
         loop {
             let is_soft = whole.last() == Some(&b'=') && is_quoted_printable(&whole);
@@ -373,8 +372,7 @@ impl Gathered {
                     parts.iter().skip(1).map(String::as_str).filter(|part| !part.is_empty()).collect();
                 self.set("department", &units.join(", "));
             }
-            "TITLE" => self.set("job_title", &property.text()),
-            "ROLE" => self.set("job_title", &property.text()),
+            "TITLE" | "ROLE" => self.set("job_title", &property.text()),
             "URL" => self.set("website", &property.text()),
             "BDAY" => self.set("birthday", &date(&property.text())),
             "LANG" => self.set("language", &property.text()),

@@ -169,12 +169,12 @@ impl ColumnChunk {
 
     /// Looks at a cell as it stands in the file; `row` counts from 1 in the chunk.
     pub(super) fn look(&mut self, raw: &[u8], row: u64) {
+        const LONGEST_BLANK_WORD: usize = 24;
         if raw.is_empty() {
             return;
         }
         let value = cell::value(raw);
         let trimmed = value.trim_ascii();
-        const LONGEST_BLANK_WORD: usize = 24;
         if trimmed.len() <= LONGEST_BLANK_WORD {
             // Most values begin with a letter that no blank word begins with.
             let may_be_blank = !trimmed.first().is_some_and(|first| {

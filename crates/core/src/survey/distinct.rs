@@ -8,7 +8,7 @@ const REGISTER_BITS: u32 = 14;
 
 /// Counts different values by their hashes.
 ///
-/// Beyond the limit it estimates as Flajolet, Fusy, Gandouet and Meunier described (HyperLogLog, 2007). What is
+/// Beyond the limit it estimates as Flajolet, Fusy, Gandouet and Meunier described (`HyperLogLog`, 2007). What is
 /// counted depends on the set of values alone, not on their order.
 #[derive(Debug, Clone)]
 pub struct Distinct {
@@ -66,9 +66,9 @@ fn estimate(registers: &[u8]) -> u64 {
     let count = registers.len() as f64;
     let sum: f64 = registers.iter().map(|rank| 2f64.powi(-i32::from(*rank))).sum();
     let raw = 0.7213 / (1.0 + 1.079 / count) * count * count / sum;
-    let empty = registers.iter().filter(|rank| **rank == 0).count();
+    let empty = memchr::memchr_iter(0, registers).count();
     let estimate = if raw <= 2.5 * count && empty > 0 { count * (count / empty as f64).ln() } else { raw };
-    estimate.round().max(0.0) as u64
+    (estimate.round() as i64).unsigned_abs()
 }
 
 /// What is counted are hashes already.

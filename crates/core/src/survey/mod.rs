@@ -15,14 +15,14 @@ use crate::job::ReadFiles;
 use crate::observe::{Finding, Met, Observer, Stage, Weight};
 use crate::pipeline::chunks::Reading;
 use crate::pipeline::counts::{FileCounts, Problem, Tail};
-use crate::pipeline::first_pass::{address_value, line_above, not_text};
+use crate::pipeline::first_pass::{address_value, has_open_quote, line_above, not_text};
 use crate::pipeline::in_order::in_order;
 use crate::pipeline::open::{OpenFile, Part, Refuted, open_again, open_file};
 use crate::pipeline::tally::OtherLines;
 use crate::read::encoding::{self, Knowledge};
 use crate::read::input::FoundFile;
 use crate::read::lines::{FootnoteLook, footnote_look, judge_line};
-use crate::read::{Chunk, Format, Input, Line, Records};
+use crate::read::{Chunk, Format, Input, Line, Records, Shape};
 use crate::units::{ColumnIndex, FileId, RowNumber};
 use column::{ColumnChunk, ColumnCount};
 use distinct::{Distinct, hash};
@@ -332,6 +332,9 @@ fn read_chunk(
             let value = crate::read::cell::text(record.raw(column.0)).trim().to_owned();
             *read.values.entry(value).or_default() += 1;
         }
+        if chunk.shape == Shape::Unusual && has_open_quote(&record) {
+            read.lines.open_quotes.at(row);
+        }
         match record.cells().cmp(&map.width()) {
             std::cmp::Ordering::Greater => read.lines.long_rows.at(row),
             std::cmp::Ordering::Less if file.format == Format::Delimited => read.lines.short_rows.at(row),
@@ -456,6 +459,11 @@ impl Counts {
             "long-rows",
             "more cells than the header; perhaps a delimiter too many has shifted them",
             &self.lines.long_rows,
+        ));
+        findings.extend(ragged(
+            "open-quotes",
+            "a quote that is never closed; it was read as text",
+            &self.lines.open_quotes,
         ));
         if !has_addresses && !file.is_empty {
             let text = "no column was recognised as addresses; --field \"email=…\" says which it is";

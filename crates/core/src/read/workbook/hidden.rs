@@ -1,5 +1,5 @@
 //! Which rows and columns of a sheet are hidden. They are read like the others, and said: the XML tells
-//! (ECMA-376 part 1, 18.3.1.73 and 18.3.1.13; OpenDocument 1.3 part 3, 19.749), the library that reads cells does not.
+//! (ECMA-376 part 1, 18.3.1.73 and 18.3.1.13; `OpenDocument` 1.3 part 3, 19.749), the library that reads cells does not.
 
 use super::Kind;
 use crate::error::Result;

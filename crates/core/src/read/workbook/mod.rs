@@ -38,6 +38,11 @@ pub fn is_workbook<'a>(mut names: impl Iterator<Item = &'a str>) -> bool {
     names.any(|name| is_its_part(&name.replace('\\', "/")))
 }
 
+/// Whether an archive with these members is a document of another kind.
+pub fn is_other_document<'a>(mut names: impl Iterator<Item = &'a str>) -> bool {
+    names.any(|name| name == "[Content_Types].xml" || name.starts_with("word/") || name.starts_with("ppt/"))
+}
+
 /// Whether these first bytes are those of a workbook, given that an archive that is none has been opened before.
 pub fn begins_like_workbook(begin: &[u8]) -> bool {
     is_zip(begin) || begin.starts_with(&[0xD0, 0xCF, 0x11, 0xE0, 0xA1, 0xB1, 0x1A, 0xE1])

@@ -34,7 +34,7 @@ impl<'a> Value<'a> {
             DataRef::Int(int) => Value::number(*int as f64, digits),
             DataRef::Float(float) => Value::number(*float, digits),
             DataRef::Bool(bool) => Value::Bool(*bool),
-            DataRef::DateTime(date) => Value::Date(*date),
+            DataRef::DateTime(serial) => Value::Date(*serial),
             DataRef::Error(_) => Value::Error,
         }
     }
@@ -47,7 +47,7 @@ impl<'a> Value<'a> {
             Data::Int(int) => Value::number(*int as f64, 0),
             Data::Float(float) => Value::number(*float, 0),
             Data::Bool(bool) => Value::Bool(*bool),
-            Data::DateTime(date) => Value::Date(*date),
+            Data::DateTime(serial) => Value::Date(*serial),
             Data::Error(_) => Value::Error,
         }
     }
@@ -95,7 +95,7 @@ fn write_date(date: &ExcelDateTime, out: &mut Vec<u8>) {
         return write_number(serial, 0, out);
     }
     let written = if date.is_duration() {
-        let seconds = (serial * 86_400.0).round() as u64;
+        let seconds = (serial * 86_400.0).round() as i64;
         write!(out, "{}:{:02}:{:02}", seconds / 3_600, seconds / 60 % 60, seconds % 60)
     } else {
         let (year, month, day, hour, minute, second, _) = date.to_ymd_hms_milli();

@@ -1,0 +1,44 @@
+//! What every fuzz target does with its bytes: hand them over as a file, survey it, run a job on it.
+//!
+//! Whatever the bytes are, the answer must be a survey or an error, and a run must balance.
+
+use pebblebank_core::job::{FilePattern, Guards, Job, ReadFiles, Requirement, Source, Write};
+use pebblebank_core::observe::Silent;
+use pebblebank_core::pipeline::{self, Setting};
+use pebblebank_core::read::input::FoundFile;
+use pebblebank_core::survey::{SurveyWishes, survey};
+use pebblebank_core::ErrorKind;
+use std::path::PathBuf;
+
+/// Surveys the bytes as a file and runs a job with it as its only source.
+pub fn read_as_file(bytes: &[u8]) {
+    let desk = tempfile::tempdir().expect("a folder for the file");
+    let path = desk.path().join("handed-over.csv");
+    std::fs::write(&path, bytes).expect("a file to read");
+    let found = FoundFile { path: path.clone(), member: None, shown: "handed-over.csv".to_owned() };
+    let wishes = SurveyWishes { threads: 1, domains: true, ..SurveyWishes::default() };
+    if let Ok(surveys) = survey(&found, &wishes, desk.path(), &Silent) {
+        surveys.into_iter().for_each(|survey| drop(survey));
+    }
+    let job = Job {
+        name: "fuzz".to_owned(),
+        sources: vec![Source {
+            name: "handed over".to_owned(),
+            read: ReadFiles { files: vec![FilePattern::literal(path)], ..ReadFiles::default() },
+        }],
+        suppress: Vec::new(),
+        require: Requirement { fields: Vec::new(), ..Requirement::default() },
+        select: None,
+        writes: vec![Write { file: desk.path().join("out.csv"), shown: "out.csv".to_owned(), layout: None }],
+        guards: Guards::default(),
+        receipt: None,
+        set_aside: Some(PathBuf::from(desk.path().join("set-aside.csv"))),
+        replace: true,
+        read_from: Vec::new(),
+    };
+    let setting = Setting { threads: 1, memory: 256 << 20, dry_run: true, started: String::new() };
+    if let Err(error) = pipeline::run(&job, &setting, &Silent) {
+        assert_ne!(error.kind(), ErrorKind::Unbalanced, "every row is accounted for");
+        assert_ne!(error.kind(), ErrorKind::InputChanged, "both passes see the same");
+    }
+}
