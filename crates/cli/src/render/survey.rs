@@ -126,9 +126,11 @@ fn address_lines(addresses: &AddressSurvey, domain_entries: u64, screen: &Screen
         0 => format!("{} usable", number(addresses.usable)),
         repaired => format!("{} usable ({} of them after a repair)", number(addresses.usable), number(repaired)),
     }];
+    // In a list of people not to be contacted a domain is an entry; elsewhere it is an address without its beginning.
+    let domains = if domain_entries * 2 > addresses.invalid { domain_entries.min(addresses.invalid) } else { 0 };
     for (count, what) in [
-        (domain_entries, "whole domains"),
-        (addresses.invalid - domain_entries.min(addresses.invalid), "invalid"),
+        (domains, "whole domains"),
+        (addresses.invalid - domains, "invalid"),
         (addresses.placeholder, "typed instead of an address"),
         (addresses.blank, "blank"),
     ] {

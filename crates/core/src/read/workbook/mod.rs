@@ -3,6 +3,7 @@
 //!
 //! A row of the sheet is a row of the result, so that row numbers are those that a spreadsheet program shows.
 
+mod container;
 mod guarded;
 mod hidden;
 mod value;
@@ -71,7 +72,9 @@ pub fn extract(
 ) -> Result<Sheet> {
     let path = input.path();
     let kind = Kind::of(input)?;
-    if kind != Kind::Xls {
+    if kind == Kind::Xls {
+        check_container(input)?;
+    } else {
         check_sizes(input, kind)?;
     }
     let opened = guarded(|| Book::open(kind, input.packed_file()?, path)).unwrap_or_else(|| Err(broken(path, "")));
@@ -150,6 +153,21 @@ fn check_sizes(input: &Input, kind: Kind) -> Result<()> {
     Ok(())
 }
 
+/// An old workbook is read into memory as a whole; it must be what it says.
+fn check_container(input: &Input) -> Result<()> {
+    let path = input.path();
+    let mut bytes = Vec::new();
+    let read = input.packed_file()?.take(MOST_HELD + 1).read_to_end(&mut bytes);
+    read.map_err(|cause| Error::unreadable(path, &cause))?;
+    if holds_encrypted_package(&bytes) {
+        return Err(protected(path));
+    }
+    if bytes.len() as u64 > MOST_HELD || !container::is_sound(&bytes) {
+        return Err(broken(path, ""));
+    }
+    Ok(())
+}
+
 fn broken(path: &Path, cause: &str) -> Error {
     let cause = if cause.is_empty() { String::new() } else { format!(" ({cause})") };
     Error::new(
@@ -188,8 +206,6 @@ impl Book {
             Kind::Xlsb => Book::Xlsb(Box::new(Xlsb::new(file).map_err(|cause| broken(path, &cause.to_string()))?)),
             Kind::Xls => Book::Xls(Box::new(Xls::new(file).map_err(|cause| match cause {
                 calamine::XlsError::Password => protected(path),
-                // What is encrypted lies in the same container as an old workbook, without its parts.
-                _ if holds_encrypted_package(path) => protected(path),
                 cause => broken(path, &cause.to_string()),
             })?)),
             Kind::Ods => Book::Ods(Box::new(Ods::new(file).map_err(|cause| match cause {
@@ -235,7 +251,17 @@ impl Book {
                 }
                 return Ok(());
             }
-            Book::Xlsb(book) => book.worksheet_range(sheet).map_err(|cause| fail(&cause)),
+            Book::Xlsb(book) => {
+                let mut cells = book.worksheet_cells_reader(sheet).map_err(|cause| fail(&cause))?;
+                while let Some(cell) = cells.next_cell().map_err(|cause| fail(&cause))? {
+                    let (row, column) = cell.get_position();
+                    if is_enough(row) {
+                        break;
+                    }
+                    take(row, column, Value::new(cell.get_value(), 0))?;
+                }
+                return Ok(());
+            }
             Book::Xls(book) => book.worksheet_range(sheet).map_err(|cause| fail(&cause)),
             Book::Ods(book) => book.worksheet_range(sheet).map_err(|cause| fail(&cause)),
         }?;
@@ -271,11 +297,9 @@ impl Book {
 }
 
 /// The container of an encrypted workbook names its one part in UTF-16 (MS-OFFCRYPTO, section 2.1).
-fn holds_encrypted_package(path: &Path) -> bool {
+fn holds_encrypted_package(bytes: &[u8]) -> bool {
     let name: Vec<u8> = "EncryptedPackage".encode_utf16().flat_map(u16::to_le_bytes).collect();
-    let mut begin = Vec::new();
-    let read = File::open(path).and_then(|file| file.take(64 << 20).read_to_end(&mut begin));
-    read.is_ok() && memchr::memmem::find(&begin, &name).is_some()
+    memchr::memmem::find(bytes, &name).is_some()
 }
 
 /// The sheet that is named; else the one whose first rows look most like contacts, the first among equals.
