@@ -42,9 +42,11 @@ fn introduction(folder: &Path, files: &[pebblebank_demo::Written]) -> String {
         "The demo: Larkfold Garden invites its friends to the spring fair.\nMade-up data in {}:\n\n",
         folder.display()
     );
-    for file in files {
+    let (formats, others): (Vec<_>, Vec<_>) = files.iter().partition(|file| file.name.starts_with("formats/"));
+    for file in others {
         text.push_str(&format!("  {:<34} {}\n", file.name, file.what));
     }
+    text.push_str(&format!("  {:<34} {} files in other formats, beside the job\n", "formats/*", formats.len()));
     text.push_str(&format!("\nNow: pebblebank run {}\n", folder.join(pebblebank_demo::JOB_FILE).display()));
     text
 }

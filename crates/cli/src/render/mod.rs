@@ -11,6 +11,7 @@ use crate::arguments::{Color, Shared};
 use anstyle::{AnsiColor, Style};
 use pebblebank_core::clean::blank::is_invisible;
 use std::io::IsTerminal;
+use unicode_width::UnicodeWidthStr;
 
 /// How to show things.
 #[derive(Debug, Clone, Copy)]
@@ -120,4 +121,27 @@ fn shown(text: &str) -> String {
         }
     }
     shown
+}
+
+/// How wide text may be.
+pub const WIDTH: usize = 100;
+
+/// Stands for a blank at which a text is not to be broken, until the lines are made.
+pub const NO_BREAK: &str = "\u{A0}";
+
+/// A text in lines of at most `most` characters, all but the first behind `indent`.
+pub fn wrapped(text: &str, most: usize, indent: &str) -> Vec<String> {
+    let mut lines = vec![String::new()];
+    for word in text.split(' ') {
+        let line = lines.last_mut().filter(|line| line.is_empty() || line.width() + 1 + word.width() <= most);
+        match line {
+            Some(line) if line.is_empty() => line.push_str(word),
+            Some(line) => {
+                line.push(' ');
+                line.push_str(word);
+            }
+            None => lines.push(format!("{indent}{word}")),
+        }
+    }
+    lines.into_iter().map(|line| line.replace(NO_BREAK, " ")).collect()
 }

@@ -21,7 +21,7 @@ pub fn written(proposal: &Proposal, output: &Path, screen: &Screen) -> String {
             [first, others @ ..] => format!("{first} and {}", counted(others.len() as u64, "more file")),
             [] => String::new(),
         };
-        table.row(vec![safe(&part.name, 28), taken_for, safe(&files, 40)]);
+        table.row(vec![safe(&part.name, 28), taken_for, safe(&files, 50)]);
     }
     text.push_str(&table.render(screen));
     let lists = proposal.parts.iter().filter(|part| part.reason.is_some()).count();

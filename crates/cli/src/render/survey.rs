@@ -2,16 +2,13 @@
 
 use super::table::{Side, Table};
 use super::tally::{one_finding, other_lines_in_words};
-use super::{Screen, Tone, counted, number, safe};
+use super::{NO_BREAK, Screen, Tone, WIDTH, counted, number, safe, wrapped};
 use pebblebank_core::Error;
 use pebblebank_core::columns::Field;
 use pebblebank_core::observe::Finding;
 use pebblebank_core::survey::{AddressSurvey, ColumnSurvey, Counted, Feeds, FileSurvey, Recognised, rule_in_words};
 use serde_json::json;
 use unicode_width::UnicodeWidthStr;
-
-/// How wide the tables may be.
-const WIDTH: usize = 100;
 
 /// How many columns of a file are shown, beside those that feed a field.
 const EXTRA_COLUMNS_SHOWN: usize = 25;
@@ -150,9 +147,11 @@ fn address_lines(addresses: &AddressSurvey, domain_entries: u64, screen: &Screen
     let mut repairs: Vec<(&&str, &u64)> = addresses.repairs.iter().collect();
     repairs.sort_by(|a, b| b.1.cmp(a.1).then(a.0.cmp(b.0)));
     if !repairs.is_empty() {
-        let words: Vec<String> =
-            repairs.iter().map(|(rule, count)| format!("{} {}", number(**count), rule_in_words(rule))).collect();
-        for line in wrapped(&format!("repairs that a run makes: {}", words.join("; ")), WIDTH - 2) {
+        let words: Vec<String> = repairs
+            .iter()
+            .map(|(rule, count)| together(&format!("{} {}", number(**count), rule_in_words(rule))))
+            .collect();
+        for line in wrapped(&format!("repairs that a run makes: {}", words.join("; ")), WIDTH - 2, "  ") {
             text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, &line)));
         }
     }
@@ -191,7 +190,7 @@ fn columns(survey: &FileSurvey, screen: &Screen) -> String {
     if left_out > 0 {
         text.push_str(&format!("  and {left_out} more columns that feed no field: --json has all\n"));
     }
-    for line in travelling_along(survey).iter().flat_map(|line| wrapped(line, WIDTH - 2)) {
+    for line in travelling_along(survey).iter().flat_map(|line| wrapped(line, WIDTH - 2, "  ")) {
         text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, &line)));
     }
     text
@@ -395,19 +394,7 @@ pub fn in_shell(name: &str) -> String {
     }
 }
 
-/// A text in lines of at most `most` characters.
-fn wrapped(text: &str, most: usize) -> Vec<String> {
-    let mut lines = vec![String::new()];
-    for word in text.split(' ') {
-        let line = lines.last_mut().filter(|line| line.is_empty() || line.width() + 1 + word.width() <= most);
-        match line {
-            Some(line) if line.is_empty() => line.push_str(word),
-            Some(line) => {
-                line.push(' ');
-                line.push_str(word);
-            }
-            None => lines.push(format!("  {word}")),
-        }
-    }
-    lines
+/// A text that is not to be broken into lines.
+fn together(text: &str) -> String {
+    text.replace(' ', NO_BREAK)
 }

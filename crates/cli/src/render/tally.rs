@@ -1,7 +1,7 @@
 //! The account of a run for people: the result first, then where every row went, then what to look at.
 
 use super::table::{Side, Table};
-use super::{Screen, Tone, counted, number, safe, safe_ends};
+use super::{Screen, Tone, WIDTH, counted, number, safe, safe_ends, wrapped};
 use pebblebank_core::observe::{Finding, Weight};
 use pebblebank_core::pipeline::tally::OtherLines;
 use pebblebank_core::pipeline::{Account, Finished, Outcome, Tally};
@@ -178,7 +178,7 @@ fn repairs(tally: &Tally, screen: &Screen) -> String {
 }
 
 fn quoted(text: &str) -> String {
-    format!("\"{}\"", safe_ends(text, 38))
+    format!("\"{}\"", safe_ends(text, 34))
 }
 
 fn findings(tally: &Tally, screen: &Screen) -> String {
@@ -211,7 +211,10 @@ pub fn one_finding(finding: &Finding, screen: &Screen) -> String {
         1 if more.is_empty() => format!(" (row {})", rows[0]),
         _ => format!(" (rows {}{more})", rows.join(", ")),
     };
-    format!("  {sign} {place}{}{rows}\n", safe(&finding.text, 300))
+    let text = format!("{place}{}{rows}", safe(&finding.text, 400));
+    let lines = wrapped(&text, WIDTH - 4, "");
+    let first = format!("  {sign} {}\n", lines[0]);
+    lines[1..].iter().fold(first, |text, line| format!("{text}    {line}\n"))
 }
 
 fn preview(finished: &Finished, screen: &Screen) -> String {
