@@ -289,3 +289,83 @@ fn a_condition_that_cannot_be_read_says_why(#[case] condition: &str, #[case] why
     let ran = desk.run(&["run", "job.toml"]);
     assert!(ran.status == 2 && ran.stderr.contains(why) && ran.stderr.contains("job.toml, line"), "{}", ran.stderr);
 }
+
+#[rstest]
+#[case::letter_case_only("", &["ida+fair@post.example", "i.da@gmail.com", "ida@gmail.com", "ida@post.example"])]
+#[case::tags_and_dots_too("[clean]\nidentity = \"ignore-tags\"", &["ida+fair@post.example", "i.da@gmail.com"])]
+fn tags_are_ignored_where_the_job_says_so_and_what_is_written_keeps_them(
+    #[case] clean: &str,
+    #[case] written: &[&str],
+) {
+    let shop = "email\nida+fair@post.example\ni.da@gmail.com\nida@gmail.com\nida@post.example\n";
+    let desk = Desk::with(&[("shop.csv", shop), ("job.toml", &job_with(clean))]);
+    desk.done(&["run", "job.toml"]);
+    assert_eq!(desk.sheet("out.csv").column("email"), written);
+}
+
+#[test]
+fn a_refusal_under_another_tag_holds_where_tags_are_ignored() {
+    let suppress = "[clean]\nidentity = \"ignore-tags\"\n[[suppress]]\nname = \"no\"\nfiles = [\"no.csv\"]\nreason = \"opted-out\"";
+    let desk = Desk::with(&[
+        ("shop.csv", "email\nida@post.example\nbo@post.example\n"),
+        ("no.csv", "email\nida+walks@post.example\n"),
+        ("job.toml", &job_with(suppress)),
+    ]);
+    desk.done(&["run", "job.toml"]);
+    assert_eq!(desk.sheet("out.csv").column("email"), ["bo@post.example"]);
+}
+
+#[test]
+fn role_addresses_and_disposable_domains_are_set_aside_where_the_job_says_so() {
+    let shop = "email\ninfo@post.example\nKontakt+fair@post.example\nida@mail.throwaway.example\nida@yopmail.com\nida@post.example\n";
+    let clean =
+        "[clean]\nrole = \"set-aside\"\ndisposable = \"set-aside\"\ndisposable_domains = [\"throwaway.example\"]";
+    let desk = Desk::with(&[
+        ("shop.csv", shop),
+        ("job.toml", &job_with(clean)),
+        ("pass.toml", &job_with("").replace("out.csv", "all.csv")),
+    ]);
+    let tally = desk.json(&["run", "job.toml"]);
+    assert_eq!(desk.sheet("out.csv").column("email"), ["ida@post.example"]);
+    let reasons = &tally["all"]["set_aside_by_reason"];
+    assert_eq!((&reasons["role-address"], &reasons["disposable-domain"]), (&2.into(), &2.into()));
+    assert_eq!(desk.json(&["run", "pass.toml", "--replace"])["all"]["written"], 5, "unless said they pass");
+    let addresses = &desk.json(&["survey", "shop.csv"])["files"][0]["addresses"];
+    assert_eq!((&addresses["role"], &addresses["disposable"]), (&2.into(), &1.into()));
+}
+
+#[test]
+fn replacements_come_first_are_counted_and_leave_the_original_in_what_is_set_aside() {
+    let shop = "email,city,ref\nida(at)post.example, qmere,a-1\nbo@post.example,Quillmere,b-2\nIDA@post.example,x,c-3\n,Qmere,d-4\n";
+    let replace = "[[replace]]\nfield = \"email\"\npart = \"(at)\"\nwith = \"@\"\n\
+        [[replace]]\nfield = \"city\"\nfind = \"Qmere\"\nwith = \"Quillmere\"\n\
+        [[replace]]\nfield = \"ref\"\npattern = \"?-2\"\nwith = \"two, \\\"2\\\"\"\n\
+        [[replace]]\nfield = \"ref\"\nfind = \"nowhere\"\nwith = \"\"\n\
+        [job]\nreceipt = \"receipt\"";
+    let job = job_with(&replace.replace("[job]\nreceipt = \"receipt\"", ""))
+        .replace("name = \"fair\"\n", "name = \"fair\"\nreceipt = \"receipt\"\n");
+    let desk = Desk::with(&[("shop.csv", shop), ("job.toml", &job)]);
+    let tally = desk.json(&["run", "job.toml"]);
+    let written = desk.sheet("out.csv");
+    let expected = [["ida@post.example", "Quillmere", "a-1"], ["bo@post.example", "Quillmere", "two, \"2\""]];
+    assert_eq!(written.columns(["email", "city", "ref"]), expected, "and the copy of Ida is merged");
+    assert_eq!(desk.sheet("receipt/set-aside.csv").column("city"), ["Qmere"]);
+    let counts: Vec<(u64, bool)> = tally["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|finding| finding["code"] == "replacement")
+        .map(|finding| (finding["count"].as_u64().unwrap(), finding["text"].as_str().unwrap().contains("no row")))
+        .collect();
+    assert_eq!(counts, [(0, true), (1, false), (2, false), (1, false)]);
+    let listed = desk.sheet("receipt/repairs.csv");
+    assert_eq!(listed.column("pebblebank_rule").iter().filter(|rule| **rule == "replacement").count(), 3);
+}
+
+#[test]
+fn a_replacement_in_a_column_that_no_source_has_is_an_error() {
+    let replace = "[[replace]]\nfield = \"town\"\nfind = \"a\"\nwith = \"b\"";
+    let desk = Desk::with(&[("shop.csv", "email\nida@post.example\n"), ("job.toml", &job_with(replace))]);
+    let ran = desk.run(&["run", "job.toml"]);
+    assert!(ran.status == 1 && ran.stderr.contains("no source has \"town\""), "{}", ran.stderr);
+}

@@ -101,6 +101,8 @@ fn reasons_are_in_the_order_of_their_gravity() {
         "invalid-address",
         "placeholder-address",
         "missing-field",
+        "role-address",
+        "disposable-domain",
         "not-selected",
         "layout-violation",
     ];

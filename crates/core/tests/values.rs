@@ -219,3 +219,34 @@ proptest! {
         }
     }
 }
+
+#[rstest]
+#[case::english("Unsubscribed", Statement::Says(Consent::OptedOut))]
+#[case::german("abgemeldet", Statement::Says(Consent::OptedOut))]
+#[case::german_pending("nicht bestätigt", Statement::Says(Consent::Pending))]
+#[case::french("Désabonnée", Statement::Says(Consent::OptedOut))]
+#[case::french_yes("OUI", Statement::YesOrNo)]
+#[case::spanish("dado de baja", Statement::Says(Consent::OptedOut))]
+#[case::spanish_yes("Sí", Statement::YesOrNo)]
+#[case::italian("Iscritto", Statement::Says(Consent::OptedIn))]
+#[case::dutch("uitgeschreven", Statement::Says(Consent::OptedOut))]
+#[case::dutch_bounce("onbestelbaar", Statement::Says(Consent::Bounced))]
+#[case::portuguese("não inscrito", Statement::Says(Consent::OptedOut))]
+#[case::a_tick("✔", Statement::YesOrNo)]
+#[case::nothing_known("unbekannt", Statement::Nothing)]
+#[case::a_word_that_nobody_listed("frozen", Statement::Says(Consent::Unlisted))]
+fn status_words_are_understood_in_seven_languages(#[case] word: &str, #[case] statement: Statement) {
+    assert_eq!(read(word, None), statement);
+}
+
+#[rstest]
+#[case::no_under_subscribed("nein", YesMeans::OptedIn, Statement::Says(Consent::OptedOut))]
+#[case::no_under_do_not_mail("non", YesMeans::OptedOut, Statement::Nothing)]
+#[case::yes_under_do_not_mail("sim", YesMeans::OptedOut, Statement::Says(Consent::OptedOut))]
+fn yes_and_no_have_a_direction_in_every_language(
+    #[case] word: &str,
+    #[case] yes_means: YesMeans,
+    #[case] says: Statement,
+) {
+    assert_eq!(read(word, Some(yes_means)), says);
+}

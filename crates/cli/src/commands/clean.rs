@@ -7,7 +7,8 @@ use crate::finish::Said;
 use crate::setting::Now;
 use pebblebank_core::job::file::read_layout;
 use pebblebank_core::job::{
-    Content, FilePattern, Guards, Job, Layout, LayoutColumn, OnViolation, ReadFiles, Requirement, Source, Write,
+    CleanWishes, Content, FilePattern, Guards, Job, Layout, LayoutColumn, OnViolation, ReadFiles, Requirement, Source,
+    Write,
 };
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;
@@ -36,6 +37,8 @@ fn job(command: &Clean) -> Result<Job> {
     Ok(Job {
         name: "clean".to_owned(),
         sources: sources(&command.files, &read),
+        replace_values: Vec::new(),
+        clean: CleanWishes::default(),
         suppress: Vec::new(),
         require: requirement(command)?,
         select: None,

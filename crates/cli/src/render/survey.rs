@@ -144,6 +144,11 @@ fn address_lines(addresses: &AddressSurvey, domain_entries: u64, screen: &Screen
             number(addresses.distinct)
         ));
     }
+    let kinds =
+        [(addresses.role, "belong to an office, like info@…"), (addresses.disposable, "are at disposable domains")];
+    for (count, what) in kinds.into_iter().filter(|(count, _)| *count > 0) {
+        text.push_str(&format!("  {} {what}\n", number(count)));
+    }
     let mut repairs: Vec<(&&str, &u64)> = addresses.repairs.iter().collect();
     repairs.sort_by(|a, b| b.1.cmp(a.1).then(a.0.cmp(b.0)));
     if !repairs.is_empty() {

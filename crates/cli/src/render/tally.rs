@@ -135,6 +135,8 @@ fn meaning(reason: Reason) -> &'static str {
         Reason::InvalidAddress => "the address cannot be one",
         Reason::PlaceholderAddress => "typed instead of an address, like noemail@…",
         Reason::MissingField => "lacks a field that the job requires",
+        Reason::RoleAddress => "an office's address, like info@…, which the job leaves out",
+        Reason::DisposableDomain => "a mailbox that is thrown away after use",
         Reason::NotSelected => "not in the audience that the job picks",
         Reason::LayoutViolation => "a required column of the layout would stay blank",
     }

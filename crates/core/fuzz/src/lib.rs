@@ -2,7 +2,7 @@
 //!
 //! Whatever the bytes are, the answer must be a survey or an error, and a run must balance.
 
-use pebblebank_core::job::{FilePattern, Guards, Job, ReadFiles, Requirement, Source, Write};
+use pebblebank_core::job::{CleanWishes, FilePattern, Guards, Job, ReadFiles, Requirement, Source, Write};
 use pebblebank_core::observe::Silent;
 use pebblebank_core::pipeline::{self, Setting};
 use pebblebank_core::read::input::FoundFile;
@@ -26,6 +26,8 @@ pub fn read_as_file(bytes: &[u8]) {
             name: "handed over".to_owned(),
             read: ReadFiles { files: vec![FilePattern::literal(path)], ..ReadFiles::default() },
         }],
+        replace_values: Vec::new(),
+        clean: CleanWishes::default(),
         suppress: Vec::new(),
         require: Requirement { fields: Vec::new(), ..Requirement::default() },
         select: None,

@@ -122,6 +122,11 @@ impl<'a> Address<'a> {
         self.state == State::Usable
     }
 
+    /// The identity's part before the `@`; all of it where there is none.
+    pub fn local(&self) -> &'a [u8] {
+        &self.identity[..self.at.min(self.identity.len())]
+    }
+
     /// The domain as A-labels; empty where there is no `@`.
     pub fn domain(&self) -> &'a [u8] {
         self.identity.get(self.at + 1..).unwrap_or_default()

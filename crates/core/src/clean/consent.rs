@@ -1,6 +1,9 @@
-//! The words of status columns, and what they say about consent.
+//! The words of status columns in seven languages (`consent.txt`), and what they say about consent.
 
 use super::blank::{is_blank, is_unseen};
+use crate::columns::fold::fold;
+use std::collections::HashMap;
+use std::sync::LazyLock;
 
 /// What a cell says about consent. The later one wins among the copies of a person, but that
 /// `Bounced` stands beside the others.
@@ -29,75 +32,41 @@ pub enum YesMeans {
     OptedOut,
 }
 
-/// Status words, folded.
-const OPTED_IN: [&str; 17] = [
-    "opted-in",
-    "opted in",
-    "opt-in",
-    "opt in",
-    "optin",
-    "subscribed",
-    "subscriber",
-    "active",
-    "confirmed",
-    "consented",
-    "consent given",
-    "granted",
-    "agreed",
-    "accepted",
-    "double opt-in",
-    "permission given",
-    "allowed",
-];
-const OPTED_OUT: [&str; 22] = [
-    "opted-out",
-    "opted out",
-    "opt-out",
-    "opt out",
-    "optout",
-    "unsubscribed",
-    "unsubscribe",
-    "withdrawn",
-    "revoked",
-    "refused",
-    "declined",
-    "objected",
-    "denied",
-    "do not mail",
-    "do not email",
-    "do not contact",
-    "no mail",
-    "no email",
-    "removed",
-    "suppressed",
-    "blocked",
-    "unsub",
-];
-const COMPLAINED: [&str; 6] =
-    ["complained", "complaint", "spam", "spam complaint", "reported as spam", "abuse complaint"];
-const PENDING: [&str; 8] = [
-    "pending",
-    "unconfirmed",
-    "not confirmed",
-    "awaiting confirmation",
-    "invited",
-    "asked",
-    "double opt-in sent",
-    "waiting",
-];
-const BOUNCED: [&str; 9] = [
-    "bounced",
-    "bounce",
-    "hard bounce",
-    "soft bounce",
-    "hard bounced",
-    "soft bounced",
-    "undeliverable",
-    "cleaned",
-    "returned",
-];
-const YES: [&str; 8] = ["yes", "y", "true", "t", "1", "x", "on", "checked"];
-const NO: [&str; 7] = ["no", "n", "false", "f", "0", "off", "unchecked"];
+/// What a listed word says.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Word {
+    Says(Consent),
+    Nothing,
+    Yes,
+    No,
+}
+
+static WORDS: LazyLock<HashMap<&'static str, Word>> = LazyLock::new(|| {
+    let mut words = HashMap::new();
+    for (statement, list) in word_lists() {
+        let word = match statement {
+            "opted in" => Word::Says(Consent::OptedIn),
+            "opted out" => Word::Says(Consent::OptedOut),
+            "pending" => Word::Says(Consent::Pending),
+            "bounced" => Word::Says(Consent::Bounced),
+            "complained" => Word::Says(Consent::Complained),
+            "yes" => Word::Yes,
+            "no" => Word::No,
+            _ => Word::Nothing,
+        };
+        words.extend(list.map(|text| (text, word)));
+    }
+    words
+});
+
+/// The lines of `consent.txt`: what is said, and the words that say it.
+fn word_lists() -> impl Iterator<Item = (&'static str, impl Iterator<Item = &'static str>)> {
+    let lines = include_str!("consent.txt").lines().filter(|line| !line.starts_with('#'));
+    lines.filter_map(|line| line.split_once(':')).map(|(statement, words)| (statement, words.split('|').map(str::trim)))
+}
+
+/// A sign for a ticked box.
+const TICKS: [&str; 4] = ["✓", "✔", "☑", "✅"];
 
 /// What one cell says.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -123,26 +92,20 @@ pub fn read(value: &str, yes_means: Option<YesMeans>) -> Statement {
         return Statement::Nothing;
     }
     let shown = value.trim_matches(is_unseen);
-    let mut folded = [0u8; 32];
-    let Some(word) = fold(shown, &mut folded) else { return Statement::Says(Consent::Unlisted) };
-    let yes = YES.contains(&word);
-    if yes || NO.contains(&word) {
-        return match (yes_means, yes) {
-            (None, _) => Statement::YesOrNo,
-            (Some(YesMeans::OptedIn), true) => Statement::Says(Consent::OptedIn),
-            (Some(YesMeans::OptedIn), false) | (Some(YesMeans::OptedOut), true) => Statement::Says(Consent::OptedOut),
-            (Some(YesMeans::OptedOut), false) => Statement::Nothing,
-        };
+    let word = if TICKS.contains(&shown) { Some(Word::Yes) } else { WORDS.get(fold(shown).as_str()).copied() };
+    let is_yes = match word {
+        None => return Statement::Says(Consent::Unlisted),
+        Some(Word::Nothing) => return Statement::Nothing,
+        Some(Word::Says(consent)) => return Statement::Says(consent),
+        Some(Word::Yes) => true,
+        Some(Word::No) => false,
+    };
+    match (yes_means, is_yes) {
+        (None, _) => Statement::YesOrNo,
+        (Some(YesMeans::OptedIn), true) => Statement::Says(Consent::OptedIn),
+        (Some(YesMeans::OptedIn), false) | (Some(YesMeans::OptedOut), true) => Statement::Says(Consent::OptedOut),
+        (Some(YesMeans::OptedOut), false) => Statement::Nothing,
     }
-    let lists: [(&[&str], Consent); 5] = [
-        (&OPTED_IN, Consent::OptedIn),
-        (&OPTED_OUT, Consent::OptedOut),
-        (&PENDING, Consent::Pending),
-        (&BOUNCED, Consent::Bounced),
-        (&COMPLAINED, Consent::Complained),
-    ];
-    let listed = lists.into_iter().find(|(words, _)| words.contains(&word));
-    Statement::Says(listed.map_or(Consent::Unlisted, |(_, consent)| consent))
 }
 
 /// "No email" is a blank address but a refusal in a status column.
@@ -150,26 +113,25 @@ fn is_a_no(value: &str) -> bool {
     value.trim_matches(is_unseen).eq_ignore_ascii_case("no email")
 }
 
-/// Small letters, and one blank for each run of blanks, underscores; none where it is longer than any word.
-fn fold<'a>(shown: &str, buffer: &'a mut [u8; 32]) -> Option<&'a str> {
-    let mut length = 0;
-    let mut after_blank = false;
-    for c in shown.chars() {
-        let c = if c.is_whitespace() || c == '_' { ' ' } else { c };
-        if c == ' ' && after_blank {
-            continue;
-        }
-        after_blank = c == ' ';
-        for lower in c.to_lowercase() {
-            let room = buffer.get_mut(length..length + lower.len_utf8())?;
-            lower.encode_utf8(room);
-            length += lower.len_utf8();
-        }
-    }
-    std::str::from_utf8(&buffer[..length]).ok()
-}
-
 /// Whether the word is one that a status column would hold.
 pub fn is_listed(value: &str) -> bool {
     !matches!(read(value, None), Statement::Says(Consent::Unlisted) | Statement::Nothing)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_line_of_the_table_says_something_known_and_every_word_is_folded_and_stands_once() {
+        let statements = ["opted in", "opted out", "pending", "bounced", "complained", "nothing", "yes", "no"];
+        let mut seen = HashMap::new();
+        for (statement, words) in word_lists() {
+            assert!(statements.contains(&statement), "{statement}");
+            for word in words {
+                assert_eq!(fold(word), word, "not folded");
+                assert_eq!(seen.insert(word, statement), None, "{word} stands twice");
+            }
+        }
+    }
 }

@@ -28,11 +28,13 @@ pub enum Rule {
     BlankWord,
     /// Text that was decoded wrongly before it was exported, put right.
     DecodedTwice,
+    /// A value replaced because the job says so.
+    Replacement,
 }
 
 impl Rule {
     /// How many there are.
-    pub const COUNT: usize = 12;
+    pub const COUNT: usize = 13;
 
     /// All rules, in the order of the tally.
     pub const ALL: [Rule; Rule::COUNT] = [
@@ -48,6 +50,7 @@ impl Rule {
         Rule::SeveralAddresses,
         Rule::BlankWord,
         Rule::DecodedTwice,
+        Rule::Replacement,
     ];
 
     /// The name in files and tables.
@@ -65,6 +68,7 @@ impl Rule {
             Rule::SeveralAddresses => "several-addresses",
             Rule::BlankWord => "blank-word",
             Rule::DecodedTwice => "decoded-twice",
+            Rule::Replacement => "replacement",
         }
     }
 

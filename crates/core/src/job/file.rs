@@ -1,11 +1,16 @@
 //! The job file: TOML → [`Job`]. An unknown key is an error that names the closest known one and its line.
 
 use super::layout::{Content, Layout, LayoutColumn, OnViolation};
-use super::{FilePattern, Guards, Job, ReadFiles, Requirement, Source, SuppressionFiles, Write};
+use super::{CleanWishes, FilePattern, Guards, Job, Passing, ReadFiles, Requirement, Source, SuppressionFiles, Write};
+use crate::clean::address;
+use crate::clean::audience::DisposableDomains;
 use crate::clean::consent::YesMeans;
+use crate::clean::replace::{Find, Replacement};
 use crate::columns::Field;
 use crate::columns::mapping::ColumnWishes;
 use crate::error::{Error, ErrorKind, Result, closest};
+use crate::job::layout::ColumnRef;
+use crate::person::Identity;
 use crate::read::ReadWishes;
 use crate::read::encoding::{BadBytesAre, encoding_named};
 use crate::select::Selection;
@@ -21,6 +26,10 @@ struct JobFile {
     job: JobPart,
     #[serde(default)]
     source: Vec<SourcePart>,
+    #[serde(default)]
+    replace: Vec<ReplacePart>,
+    #[serde(default)]
+    clean: CleanPart,
     #[serde(default)]
     person: PersonPart,
     #[serde(default)]
@@ -115,6 +124,40 @@ macro_rules! overruled {
 enum YesMeansPart {
     OptedIn,
     OptedOut,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct ReplacePart {
+    field: String,
+    find: Option<String>,
+    part: Option<String>,
+    pattern: Option<String>,
+    with: String,
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+struct CleanPart {
+    identity: Option<IdentityPart>,
+    role: Option<PassingPart>,
+    disposable: Option<PassingPart>,
+    #[serde(default)]
+    disposable_domains: Vec<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "kebab-case")]
+enum IdentityPart {
+    IgnoreCase,
+    IgnoreTags,
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "kebab-case")]
+enum PassingPart {
+    Pass,
+    SetAside,
 }
 
 #[derive(Deserialize, Default)]
@@ -272,6 +315,8 @@ impl Reader<'_> {
 
     fn job(&self, parts: JobFile, today: &str) -> Result<Job> {
         self.check_person(&parts.person)?;
+        let clean = self.clean(parts.clean)?;
+        let replace_values = parts.replace.into_iter().map(|part| self.replacement(part)).collect::<Result<_>>()?;
         let today = parts.job.today.as_deref().unwrap_or(today).to_owned();
         let mut layouts = BTreeMap::new();
         for (name, part) in parts.layout {
@@ -287,6 +332,8 @@ impl Reader<'_> {
             Some(first.file.with_file_name(format!("{}.receipt", file_name_from(&parts.job.name))))
         });
         let job = Job {
+            replace_values,
+            clean,
             sources: parts.source.into_iter().map(|part| self.source(part)).collect::<Result<_>>()?,
             suppress: parts.suppress.into_iter().map(|part| self.suppress(part)).collect::<Result<_>>()?,
             require: self.require(parts.require)?,
@@ -301,6 +348,50 @@ impl Reader<'_> {
         };
         job.check().map_err(|error| error.in_file(self.path))?;
         Ok(job)
+    }
+
+    fn replacement(&self, part: ReplacePart) -> Result<Replacement> {
+        let find = match (part.find, part.part, part.pattern) {
+            (Some(text), None, None) => Find::Whole(text),
+            (None, Some(text), None) if !text.is_empty() => Find::Part(text),
+            (None, None, Some(text)) => Find::Pattern(glob::Pattern::new(&text).map_err(|cause| {
+                self.wrong(
+                    &text,
+                    format!("the pattern cannot be read: {}", cause.msg),
+                    "* stands for any letters, ? for one",
+                )
+            })?),
+            _ => {
+                let what = format!("[[replace]] in {} must say what is looked for, in one way", part.field);
+                return Err(self.wrong(
+                    &part.field,
+                    what,
+                    "write find = for a whole value, part = for a part of it, or pattern =",
+                ));
+            }
+        };
+        Ok(Replacement { column: ColumnRef::new(&part.field), find, with: part.with })
+    }
+
+    fn clean(&self, part: CleanPart) -> Result<CleanWishes> {
+        let passing = |part: Option<PassingPart>| match part {
+            Some(PassingPart::SetAside) => Passing::SetAside,
+            Some(PassingPart::Pass) | None => Passing::Pass,
+        };
+        let own = part.disposable_domains.iter().map(|text| {
+            address::domain(text.trim_start_matches('@')).ok_or_else(|| {
+                self.wrong(text, format!("\"{text}\" is no domain"), "write it as \"throwaway.example\"")
+            })
+        });
+        Ok(CleanWishes {
+            identity: match part.identity {
+                Some(IdentityPart::IgnoreTags) => Identity::IgnoreTags,
+                Some(IdentityPart::IgnoreCase) | None => Identity::IgnoreCase,
+            },
+            role: passing(part.role),
+            disposable: passing(part.disposable),
+            disposable_domains: DisposableDomains::with(own.collect::<Result<Vec<_>>>()?),
+        })
     }
 
     fn check_person(&self, part: &PersonPart) -> Result<()> {

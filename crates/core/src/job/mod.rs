@@ -10,9 +10,12 @@ pub mod pattern;
 pub use layout::{Content, Layout, LayoutColumn, OnViolation, Template};
 pub use pattern::FilePattern;
 
+use crate::clean::audience::DisposableDomains;
+use crate::clean::replace::Replacement;
 use crate::columns::Field;
 use crate::columns::mapping::ColumnWishes;
 use crate::error::{Error, ErrorKind, Result};
+use crate::person::Identity;
 use crate::read::ReadWishes;
 use crate::select::Selection;
 use crate::suppress::Reason;
@@ -25,6 +28,10 @@ pub struct Job {
     pub name: String,
     /// Where contacts come from, in order of trust.
     pub sources: Vec<Source>,
+    /// What is replaced in the values of sources, before anything else.
+    pub replace_values: Vec<Replacement>,
+    /// How addresses are compared, and which of them are left out.
+    pub clean: CleanWishes,
     /// Who must not be contacted.
     pub suppress: Vec<SuppressionFiles>,
     /// What a usable contact must have.
@@ -52,6 +59,29 @@ pub struct Source {
     pub name: String,
     /// Its files.
     pub read: ReadFiles,
+}
+
+/// How addresses are compared, and which of them are left out.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct CleanWishes {
+    /// What addresses are compared by.
+    pub identity: Identity,
+    /// What becomes of role addresses, such as `info@`.
+    pub role: Passing,
+    /// What becomes of addresses at disposable domains.
+    pub disposable: Passing,
+    /// Which domains those are, beside the known ones.
+    pub disposable_domains: DisposableDomains,
+}
+
+/// Whether contacts of a kind are written.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Passing {
+    /// They are.
+    #[default]
+    Pass,
+    /// They are set aside.
+    SetAside,
 }
 
 /// Files to read, and how.

@@ -7,5 +7,5 @@ pub mod identity;
 pub mod keys;
 
 pub use groups::Groups;
-pub use identity::{IdentityHash, IdentityHasher, stable_digest};
+pub use identity::{Identity, IdentityHash, IdentityHasher, stable_digest, without_tag};
 pub use keys::{Key, KeyStore, Role};

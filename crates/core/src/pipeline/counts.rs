@@ -31,6 +31,8 @@ pub struct FileCounts {
     pub watched_status: (u64, u64),
     /// Rows with a quote that begins a cell and is never closed, so that it was read as text.
     pub open_quotes: Met,
+    /// By the number of the job's replacement, in how many rows it replaced something.
+    pub replacements: Vec<Met>,
     /// Lines with bytes that fit no character and were replaced.
     pub replaced: Met,
 }
@@ -39,6 +41,15 @@ pub struct FileCounts {
 const UNLISTED_WORDS_KEPT: usize = 50;
 
 impl FileCounts {
+    /// A replacement replaced something in this row.
+    pub fn replacement(&mut self, number: usize, row: RowNumber) {
+        self.replacements.resize_with(self.replacements.len().max(number + 1), Met::default);
+        let met = &mut self.replacements[number];
+        if met.rows.last() != Some(&row) {
+            met.at(row);
+        }
+    }
+
     /// Adds what is known of the file at its end.
     pub(crate) fn file_read(&mut self, read: FileRead) {
         self.fingerprint = read.fingerprint;
@@ -56,6 +67,10 @@ impl FileCounts {
         self.short_rows.append(&moved(&chunk.short_rows));
         self.long_rows.append(&moved(&chunk.long_rows));
         self.open_quotes.append(&moved(&chunk.open_quotes));
+        self.replacements.resize_with(self.replacements.len().max(chunk.replacements.len()), Met::default);
+        for (met, chunk) in self.replacements.iter_mut().zip(&chunk.replacements) {
+            met.append(&moved(chunk));
+        }
         for (word, count) in &chunk.unlisted_words {
             if self.unlisted_words.contains_key(word) || self.unlisted_words.len() < UNLISTED_WORDS_KEPT {
                 *self.unlisted_words.entry(word.clone()).or_default() += count;

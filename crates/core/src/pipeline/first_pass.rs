@@ -7,6 +7,7 @@ use super::people::{HAS_ADDRESS, IS_CLEAN, People};
 use super::{Setting, chunks};
 use crate::clean::address::{Address, AddressCleaner, State};
 use crate::clean::consent::{self, Consent, Statement};
+use crate::clean::replace::Replaced;
 use crate::columns::{ColumnMap, ConsentColumn, Field};
 use crate::error::Result;
 use crate::job::Job;
@@ -135,6 +136,7 @@ struct Scratch {
     cleaner: AddressCleaner,
     further: AddressCleaner,
     statements: Statements,
+    replaced: Replaced,
 }
 
 /// What status cells say, by the direction of their column. Few different ones occur, so they are remembered.
@@ -185,11 +187,11 @@ fn read_list_chunk(
         read.counts.count(Line::Contact);
         match entry {
             Entry::Nothing => read.blank += 1,
-            Entry::Address(identity) => read.addresses.push(hasher.hash(identity)),
+            Entry::Address(identity) => read.addresses.push(hasher.hash_address(identity)),
             Entry::Domain(domain) => read.domains.push(domain),
             Entry::Unusable(text) => {
                 read.unusable += 1;
-                read.addresses.push(hasher.hash(text));
+                read.addresses.push(hasher.hash_address(text));
             }
         }
     }
@@ -238,7 +240,7 @@ fn read_source_chunk(
 ) -> SourceChunk {
     let mut read = SourceChunk { checksum: checksum(chunk), ..SourceChunk::default() };
     scratch.records.split(chunk, file.dialect);
-    let Scratch { records, cleaner, further, statements } = scratch;
+    let Scratch { records, cleaner, further, statements, replaced } = scratch;
     read.problem = not_text(file, chunk, records);
     if read.problem.is_some() {
         return read;
@@ -253,6 +255,15 @@ fn read_source_chunk(
             continue;
         }
         let row = index as u32;
+        let record = if file.replacements.is_empty() {
+            record
+        } else {
+            file.replacements.apply(&record, replaced);
+            replaced.changes.iter().for_each(|change| {
+                read.counts.replacement(change.replacement, RowNumber(u64::from(row) + 1));
+            });
+            replaced.after(&record)
+        };
         let value = address_value(file.map(), &record);
         let address = cleaner.clean(&value);
         let (line, flag) = match address.state {
@@ -340,7 +351,7 @@ impl RowRead<'_> {
 
     #[inline]
     fn identity(&mut self, identity: &[u8], domain: &[u8], role: Role) {
-        self.read.keys.push((self.row, role, self.hasher.hash(identity)));
+        self.read.keys.push((self.row, role, self.hasher.hash_address(identity)));
         if !self.domains.is_empty() {
             let (row, marks) = (self.row, &mut self.read.marks);
             self.domains.for_each_match(domain, self.hasher, |list| marks.push((row, Mark::On(list))));

@@ -29,7 +29,7 @@ use crate::write::commit;
 use crate::write::receipt::AllColumns;
 use counts::{FileCounts, ListCounts};
 use first_pass::{NotText, NotTextPlace, read_lists, read_sources};
-use open::{OpenFile, OpenFiles, Refuted, open_again, open_files};
+use open::{OpenFile, OpenFiles, Refuted, open_again, open_files, plan_replacements};
 use outputs::Outputs;
 use people::People;
 use report::Reports;
@@ -135,6 +135,7 @@ fn read_everything(
     while let (Err(error), Some(place)) = (&first, not_text.place.take()) {
         let Some(again) = with_another_encoding(files, job, place)? else { return Err(error.clone()) };
         files = again;
+        plan_replacements(&mut files.sources, job);
         first = first_pass(job, &files, setting, spool_folder, &mut not_text, observer);
     }
     let (people, counted) = first?;
@@ -148,7 +149,8 @@ fn read_everything(
         let refuted = Refuted { status_is_consent, encoding: None };
         sources.push(if status_is_consent.is_some() { open_again(file, read, false, refuted)? } else { file });
     }
-    let files = OpenFiles { sources, ..files };
+    let mut files = OpenFiles { sources, ..files };
+    plan_replacements(&mut files.sources, job);
     let (people, counted) = first_pass(job, &files, setting, spool_folder, &mut not_text, observer)?;
     Ok((files, people, counted))
 }
@@ -206,7 +208,7 @@ fn first_pass(
     observer: &dyn Observer,
 ) -> Result<(People, Counted)> {
     let estimated = files.sources.iter().map(|file| file.records_estimated).sum();
-    let mut people = People::new(setting.memory, estimated, spool_folder)?;
+    let mut people = People::new(job.clean.identity, setting.memory, estimated, spool_folder)?;
     let (list_files, lists) = read_lists(files, job, setting, &mut people, not_text, observer)?;
     let counts = read_sources(files, setting, &mut people, not_text, observer)?;
     Ok((people, Counted { files: counts, list_files, lists }))

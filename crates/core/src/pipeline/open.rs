@@ -1,5 +1,6 @@
 //! The files of a job: found, opened, recognised, their columns mapped. Nothing is read beyond the samples.
 
+use crate::clean::replace::ReplacementPlan;
 use crate::columns::locate::SampleRecords;
 use crate::columns::mapping::{Unmapped, map_columns};
 use crate::columns::{ColumnMap, Field, Mapping, Table, likeness, locate_table};
@@ -53,6 +54,8 @@ pub struct OpenFile<Owner> {
     pub table: Table,
     /// What its columns are, and how that is known.
     pub mapping: Mapping,
+    /// What the job replaces in its values.
+    pub replacements: ReplacementPlan,
     /// Whether an earlier run wrote it aside.
     pub is_receipt: bool,
     /// About how many records it has, judged by its beginning.
@@ -115,10 +118,18 @@ pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Re
             opened.lists.extend(files_of.open(found, part, &list.read, &mut opened.findings)?);
         }
     }
+    plan_replacements(&mut opened.sources, job);
     check_inputs(&opened)?;
     check_outputs(job, &opened)?;
     check_columns(job, &opened)?;
     Ok(opened)
+}
+
+/// Fits the job's replacements to the source files.
+pub fn plan_replacements(sources: &mut [OpenFile<SourceId>], job: &Job) {
+    for file in sources {
+        file.replacements = ReplacementPlan::new(&job.replace_values, file.map());
+    }
 }
 
 /// What a first reading found out against what the beginning of a file suggested.
@@ -283,6 +294,7 @@ fn recognise<Owner>(
         dialect,
         is_receipt: receipt::is_receipt(&table.headers),
         table,
+        replacements: ReplacementPlan::default(),
         mapping,
         records_estimated,
         is_empty,
@@ -429,7 +441,8 @@ fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     let required = required.map(|field| ("the requirement".to_owned(), ColumnRef::Field(*field)));
     let selected = job.select.iter().flat_map(Selection::columns);
     let selected = selected.map(|column| ("the condition in [select]".to_owned(), column.clone()));
-    for (whose, column) in wanted.chain(required).chain(selected) {
+    let replaced = job.replace_values.iter().map(|replacement| ("[[replace]]".to_owned(), replacement.column.clone()));
+    for (whose, column) in wanted.chain(required).chain(selected).chain(replaced) {
         let is_there =
             |file: &&OpenFile<SourceId>| ValueSource::new(&column, file.map(), false) != ValueSource::Nothing;
         if !filled.is_empty() && !filled.iter().any(is_there) {

@@ -3,7 +3,7 @@
 use super::chunks::ChunkPlace;
 use super::counts::{ListCounts, SourceChunk, Tail};
 use crate::error::{Error, ErrorKind, Result};
-use crate::person::{IdentityHash, IdentityHasher, KeyStore, Role};
+use crate::person::{Identity, IdentityHash, IdentityHasher, KeyStore, Role};
 use crate::read::{Chunk, Line};
 use crate::suppress::{HeldDomains, MarkSet, MarkSets};
 use crate::units::{FileId, MAX_RECORDS, RowId};
@@ -47,14 +47,14 @@ pub struct People {
 }
 
 impl People {
-    /// Nobody yet. Keys beyond `memory` bytes go to `spill_folder`. Fails where `records_estimated` cannot fit.
-    pub fn new(memory: u64, records_estimated: u64, spill_folder: &Path) -> Result<People> {
+    /// Nobody yet, with addresses to be compared by `identity`. Keys beyond `memory` bytes go to `spill_folder`. Fails where `records_estimated` cannot fit.
+    pub fn new(identity: Identity, memory: u64, records_estimated: u64, spill_folder: &Path) -> Result<People> {
         let needed = MEMORY_FOR_BUFFERS + records_estimated * BYTES_PER_RECORD;
         if needed > memory {
             return Err(not_enough_memory(memory, needed));
         }
         Ok(People {
-            hasher: IdentityHasher::random(),
+            hasher: IdentityHasher::random().comparing(identity),
             domains: HeldDomains::default(),
             keys: KeyStore::new(memory - needed, spill_folder),
             lines: Vec::with_capacity(records_estimated as usize),

@@ -9,6 +9,7 @@ use super::settle::Settled;
 use super::tally::{
     Account, FileTally, ListTally, OtherLines, Outcome, RepairCounts, SourceTally, TALLY_SCHEMA, Tally, WriteTally,
 };
+use crate::clean::replace::Replacement;
 use crate::columns::Field;
 use crate::job::Job;
 use crate::observe::{Finding, Met, Weight};
@@ -132,11 +133,28 @@ impl Reports<'_> {
             findings.extend(replaced(&name, counts));
             findings.extend(unlisted_words(&name, counts));
         }
+        findings.extend(self.replacements());
         if !sources.is_empty() && !sources.iter().any(|source| source.has_consent_column) {
             let text = "no source has a column that says who may be written to, so everybody passes";
             findings.push(Finding::new("no-consent-column", Weight::Note, text));
         }
         findings
+    }
+
+    /// In how many rows each replacement of the job replaced something: one that hits too much, or nothing, is to be seen.
+    fn replacements(&self) -> Vec<Finding> {
+        let finding = |(number, replacement): (usize, &Replacement)| {
+            let met = self.source_counts.iter().filter_map(|counts| counts.replacements.get(number));
+            let count: u64 = met.map(|met| met.count).sum();
+            let (column, wanted) = (replacement.column.name(), replacement.wanted());
+            let text = match count {
+                0 => format!("[[replace]] {wanted} in {column} was found in no row"),
+                count => format!("[[replace]] {wanted} in {column} was replaced in {}", rows(count, "", "").trim_end()),
+            };
+            let weight = if count == 0 { Weight::Doubt } else { Weight::Note };
+            Finding { count, ..Finding::new("replacement", weight, text) }
+        };
+        self.job.replace_values.iter().enumerate().map(finding).collect()
     }
 
     /// What stands in the receipt besides its tables.

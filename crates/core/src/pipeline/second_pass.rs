@@ -10,10 +10,11 @@ use super::settle::{Settled, Standing};
 use super::tally::{Account, Company, RepairCounts};
 use crate::clean::address::{Address, AddressCleaner, State};
 use crate::clean::consent::Consent;
-use crate::clean::{Rule, Rules, decoded_twice};
+use crate::clean::replace::{Change, Replaced};
+use crate::clean::{Rule, Rules, audience, decoded_twice};
 use crate::columns::{ColumnMap, Field};
 use crate::error::{Error, ErrorKind, Result};
-use crate::job::{Job, Layout, OnViolation};
+use crate::job::{Job, Layout, OnViolation, Passing};
 use crate::observe::{Met, Observer, Stage};
 use crate::read::split::RecordBuffer;
 use crate::read::{Chunk, Record, Records, Shape, cell};
@@ -82,6 +83,8 @@ struct FilePlan {
     /// The source's and the file's name as two cells.
     name_cells: Vec<u8>,
     source: SourceId,
+    /// Its place among the source files.
+    file: usize,
 }
 
 /// All that the second pass needs to know, the same for every chunk.
@@ -112,6 +115,7 @@ impl<'a> SecondPass<'a> {
             originals: OriginalValues::new(columns, file.map()),
             name_cells: name_cells(&job.sources[file.owner.0 as usize].name, &file.input.name()),
             source: file.owner,
+            file: file.id.0 as usize,
         };
         let plans = files.sources.iter().map(plan).collect();
         let details = settled.all_marks().map(|marks| describe(job, marks)).collect();
@@ -184,7 +188,8 @@ impl<'a> SecondPass<'a> {
             return Err(changed(file.input.path()));
         }
         let mut rows = self.spare_rows();
-        let Scratch { records, cleaner, decoded } = scratch;
+        let Scratch { records, cleaner, decoded, replaced } = scratch;
+        replaced.changes.clear();
         let may_be_decoded_twice = decoded_twice::may_hold(&job.chunk.bytes);
         let cells = ChunkCells::of(file, &job.chunk);
         let mut chunk = ChunkRows {
@@ -202,14 +207,22 @@ impl<'a> SecondPass<'a> {
             }
             let record = records.get(index, &job.chunk.bytes, file.dialect);
             chunk.cells = cells.in_record(&record);
-            let typed = address_value(file.map(), &record);
+            let after = if file.replacements.is_empty() {
+                record
+            } else {
+                file.replacements.apply(&record, replaced);
+                replaced.after(&record)
+            };
+            let typed = address_value(file.map(), &after);
             let address =
                 if self.settled.is_clean(row) { Address::clean_already(&typed) } else { cleaner.clean(&typed) };
-            let meant = if may_be_decoded_twice && decoded_twice::may_hold(record.bytes()) {
-                decoded.take(&record, file.map())
+            let cells = if replaced.changes.is_empty() { chunk.cells } else { RawCells::NeedALook };
+            let meant = if may_be_decoded_twice && decoded_twice::may_hold(after.bytes()) {
+                decoded.take(&after, file.map())
             } else {
-                Meant { record, cells: chunk.cells, repairs: &[] }
+                Meant { record: after, cells, repairs: &[], replaced: &[] }
             };
+            let meant = Meant { replaced: &replaced.changes, ..meant };
             chunk.contact(row, standing, &record, &meant, &typed, &address);
         }
         Ok(rows)
@@ -274,6 +287,7 @@ struct Scratch {
     records: Records,
     cleaner: AddressCleaner,
     decoded: Decoded,
+    replaced: Replaced,
 }
 
 /// A record as it was meant, before it is laid out.
@@ -281,6 +295,7 @@ struct Meant<'a> {
     record: Record<'a>,
     cells: RawCells,
     repairs: &'a [TextRepair],
+    replaced: &'a [Change],
 }
 
 /// The header of a column, the text before and after.
@@ -314,7 +329,7 @@ impl Decoded {
                 None => self.buffer.cell(raw),
             }
         }
-        Meant { record: self.buffer.record(), cells: RawCells::NeedALook, repairs: &self.repairs }
+        Meant { record: self.buffer.record(), cells: RawCells::NeedALook, repairs: &self.repairs, replaced: &[] }
     }
 }
 
@@ -400,11 +415,26 @@ impl<'b> ChunkRows<'_, 'b> {
         if let Some(lacks) = self.plan.requirement.lacks(record, usable) {
             return Some((Reason::MissingField, lacks));
         }
+        if address.is_usable()
+            && let Some(fault) = self.unwanted(address)
+        {
+            return Some(fault);
+        }
         if self.plan.selection.as_ref().is_some_and(|selection| !selection.holds(record, usable)) {
             return Some((Reason::NotSelected, String::new()));
         }
         let violation = self.plan.layouts.iter().find_map(|layout| layout.violation(record, usable));
         violation.map(|column| (Reason::LayoutViolation, column.to_owned()))
+    }
+
+    /// Why the job does not want an address that could be used.
+    fn unwanted(&self, address: &Address) -> Option<(Reason, String)> {
+        let clean = &self.pass.job.clean;
+        if clean.role == Passing::SetAside && audience::is_role(address.local()) {
+            return Some((Reason::RoleAddress, String::new()));
+        }
+        let is_disposable = clean.disposable == Passing::SetAside && clean.disposable_domains.holds(address.domain());
+        is_disposable.then(|| (Reason::DisposableDomain, String::from_utf8_lossy(address.domain()).into_owned()))
     }
 
     fn note_violation(&mut self, number: RowNumber, column: &str) {
@@ -428,6 +458,13 @@ impl<'b> ChunkRows<'_, 'b> {
                 counts.repairs.count(Rule::BlankWord, Company::Alone, &before, b"");
                 repair_row(repairs, Rule::BlankWord, &self.plan.name_cells, number, blank.column, &before, b"");
             });
+        }
+        let headers = &self.pass.files.sources[self.plan.file].map().headers;
+        for change in meant.replaced {
+            let (before, after) = (change.before.as_bytes(), change.after.as_bytes());
+            counts.repairs.count(Rule::Replacement, Company::Alone, before, after);
+            let header = headers.get(change.column.0).map_or("", String::as_str);
+            repair_row(repairs, Rule::Replacement, &self.plan.name_cells, number, header, before, after);
         }
         for (header, before, after) in meant.repairs {
             let (before, after) = (before.as_bytes(), after.as_bytes());

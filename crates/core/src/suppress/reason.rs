@@ -20,13 +20,15 @@ pub enum Reason {
     InvalidAddress,
     PlaceholderAddress,
     MissingField,
+    RoleAddress,
+    DisposableDomain,
     NotSelected,
     LayoutViolation,
 }
 
 impl Reason {
     /// How many there are.
-    pub const COUNT: usize = 14;
+    pub const COUNT: usize = 16;
 
     /// All of them, gravest first.
     pub const ALL: [Reason; Reason::COUNT] = [
@@ -42,6 +44,8 @@ impl Reason {
         Reason::InvalidAddress,
         Reason::PlaceholderAddress,
         Reason::MissingField,
+        Reason::RoleAddress,
+        Reason::DisposableDomain,
         Reason::NotSelected,
         Reason::LayoutViolation,
     ];
@@ -72,6 +76,8 @@ impl Reason {
             Reason::InvalidAddress => "invalid-address",
             Reason::PlaceholderAddress => "placeholder-address",
             Reason::MissingField => "missing-field",
+            Reason::RoleAddress => "role-address",
+            Reason::DisposableDomain => "disposable-domain",
             Reason::NotSelected => "not-selected",
             Reason::LayoutViolation => "layout-violation",
         }

@@ -9,6 +9,7 @@ mod looks;
 
 use crate::clean::Rule;
 use crate::clean::address::{AddressCleaner, State};
+use crate::clean::audience::{self, DisposableDomains};
 use crate::columns::{ColumnMap, Field};
 use crate::error::{Error, Result};
 use crate::job::ReadFiles;
@@ -112,6 +113,10 @@ pub struct AddressSurvey {
     pub repaired: u64,
     /// By the name of the rule, how many rows it would change.
     pub repairs: BTreeMap<&'static str, u64>,
+    /// Usable ones that belong to an office rather than to a person, such as info@.
+    pub role: u64,
+    /// Usable ones at domains whose mailboxes are thrown away after use.
+    pub disposable: u64,
     /// Rows with something that cannot be an address.
     pub invalid: u64,
     /// Rows with something typed instead of an address.
@@ -308,6 +313,8 @@ fn read_chunk(
                 State::Usable => {
                     counts.usable += 1;
                     counts.repaired += u64::from(address.rules.iter().any(|rule| !rule.changes_form_only()));
+                    counts.role += u64::from(audience::is_role(address.local()));
+                    counts.disposable += u64::from(DisposableDomains::default().holds(address.domain()));
                     read.identities.push(hash(address.identity));
                     if with_domains {
                         let domain = String::from_utf8_lossy(address.domain()).into_owned();
@@ -407,6 +414,8 @@ impl Counts {
         let (sum, more) = (&mut self.addresses, chunk.addresses);
         sum.usable += more.usable;
         sum.repaired += more.repaired;
+        sum.role += more.role;
+        sum.disposable += more.disposable;
         sum.invalid += more.invalid;
         sum.placeholder += more.placeholder;
         sum.blank += more.blank;
@@ -548,6 +557,6 @@ pub fn rule_in_words(rule: &str) -> &str {
         Some(Rule::Enclosure) => "quotes or brackets taken off",
         Some(Rule::TrailingPunctuation) => "punctuation at the end taken off",
         Some(Rule::SeveralAddresses) => "first of several in a cell taken",
-        Some(Rule::BlankWord | Rule::DecodedTwice) | None => rule,
+        Some(Rule::BlankWord | Rule::DecodedTwice | Rule::Replacement) | None => rule,
     }
 }
