@@ -223,9 +223,8 @@ impl Mapper<'_> {
 
     /// Whether most of the filled values are addresses.
     fn holds_addresses(&self, column: ColumnIndex) -> bool {
-        const LOOKED_AT: usize = 200;
         let (mut filled, mut addresses) = (0, 0);
-        for value in self.file.sample.column(column.0, self.file.table.records_above).take(LOOKED_AT) {
+        for value in self.file.sample.column(column.0, self.file.table.records_above) {
             filled += 1;
             addresses += usize::from(value.contains('@'));
         }
