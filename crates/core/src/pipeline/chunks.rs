@@ -60,7 +60,9 @@ impl TextReader {
         let (path, dialect) = (file.input.path(), file.dialect);
         let fingerprint = fingerprint && file.input.fingerprint().is_none();
         if file.encoding == UTF_8 && file.bad_bytes == BadBytesAre::Errors && !file.has_backslash_quotes {
-            return TextReader::AsItLies(Box::new(ChunkReader::new(input, path, dialect, fingerprint)));
+            return TextReader::AsItLies(Box::new(
+                ChunkReader::new(input, path, dialect, fingerprint).reading_by(InputReader::read_up_to),
+            ));
         }
         let decoding = Decoding::new(input, file.encoding, file.bad_bytes, fingerprint);
         let unescaping = Unescaping::new(decoding, file.has_backslash_quotes);

@@ -4,9 +4,10 @@ use super::chunks::FileRead;
 use super::open::OpenFile;
 use super::people::LINE_BITS;
 use crate::error::{Error, ErrorKind};
-use crate::observe::Met;
+use crate::observe::{Finding, Met, Weight, counted};
 use crate::person::{IdentityHash, Role};
 use crate::read::Line;
+use crate::read::encoding::BAD_BYTES_ADVICE;
 use crate::read::lines::FootnoteLook;
 use crate::suppress::Mark;
 use crate::units::RowNumber;
@@ -84,6 +85,24 @@ impl FileCounts {
     pub(crate) fn are_footnotes(&mut self, count: u64) {
         self.contacts -= count;
         self.others[Line::OTHERS.len() - 1] += count;
+    }
+
+    /// What should be said of the shape of the file's rows.
+    pub fn row_findings(&self) -> Vec<Finding> {
+        let said = [
+            ("short-rows", &self.short_rows, "fewer cells than the header; the missing ones count as blank"),
+            (
+                "long-rows",
+                &self.long_rows,
+                "more cells than the header; perhaps they are shifted by a delimiter too many",
+            ),
+            ("open-quotes", &self.open_quotes, "a quote that is never closed; it was read as text"),
+        ];
+        let finding = |(code, met, what): (&'static str, &Met, &str)| {
+            let text = format!("{} {what}", counted(met.count, "row", "has", "have"));
+            (met.count > 0).then(|| Finding::new(code, Weight::Warning, text).at_rows(met))
+        };
+        said.into_iter().filter_map(finding).collect()
     }
 
     /// Counts a record.
@@ -206,7 +225,7 @@ impl Problem {
             Problem::NotText { row } => Error::new(
                 ErrorKind::Input,
                 "some bytes are not UTF-8 text, though the file begins as such",
-                "say what it is in: in a job encoding = \"windows-1252\"; or on_bad_bytes = \"replace\" to go on with � in their place",
+                BAD_BYTES_ADVICE,
             )
             .in_file(file.input.path())
             .at_row(place(row))

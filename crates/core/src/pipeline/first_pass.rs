@@ -22,16 +22,9 @@ use crate::units::{ListId, RowNumber, SourceId};
 use std::borrow::Cow;
 use std::collections::HashMap;
 
-/// Where a file turned out not to be in the encoding that it began in.
-#[derive(Debug, Default)]
-pub struct NotText {
-    /// The file, if there is one.
-    pub place: Option<NotTextPlace>,
-}
-
-/// A file by its place among the files of its kind.
+/// A file that turned out not to be in the encoding that it began in, by its place among the files of its kind.
 #[derive(Debug, Clone, Copy)]
-pub enum NotTextPlace {
+pub enum NotText {
     /// Among the lists.
     List(usize),
     /// Among the sources.
@@ -44,7 +37,7 @@ pub fn read_lists(
     job: &Job,
     setting: &Setting,
     people: &mut People,
-    not_text: &mut NotText,
+    not_text: &mut Option<NotText>,
     observer: &dyn Observer,
 ) -> Result<(Vec<FileCounts>, Vec<ListCounts>)> {
     let mut counts = vec![FileCounts::default(); files.lists.len()];
@@ -63,7 +56,7 @@ pub fn read_lists(
         |(job, read)| {
             let index = job.file.0 as usize;
             if let Some(problem) = read.problem {
-                not_text.place = problem.is_not_text().then_some(NotTextPlace::List(index));
+                *not_text = problem.is_not_text().then_some(NotText::List(index));
                 return Err(problem.at(&files.lists[index], rows_above[index]));
             }
             counts[index].add(&read.counts, rows_above[index]);
@@ -91,7 +84,7 @@ pub fn read_sources(
     files: &OpenFiles,
     setting: &Setting,
     people: &mut People,
-    not_text: &mut NotText,
+    not_text: &mut Option<NotText>,
     observer: &dyn Observer,
 ) -> Result<Vec<FileCounts>> {
     let mut counts = vec![FileCounts::default(); files.sources.len()];
@@ -111,7 +104,7 @@ pub fn read_sources(
         |(job, read)| {
             let first_row = intake.add(job.file, &job.chunk, &read)?;
             if let Some(problem) = read.problem {
-                not_text.place = problem.is_not_text().then_some(NotTextPlace::Source(job.file.0 as usize));
+                *not_text = problem.is_not_text().then_some(NotText::Source(job.file.0 as usize));
                 return Err(problem.at(&files.sources[job.file.0 as usize], first_row));
             }
             counts[job.file.0 as usize].add(&read.counts, first_row);

@@ -22,14 +22,13 @@ pub use guards::TrippedGuard;
 pub use tally::{Account, Outcome, Tally};
 
 use crate::error::{Error, ErrorKind, Result};
-use crate::job::{Content, Job, Layout, LayoutColumn, OnViolation, ReadFiles};
+use crate::job::{Content, Job, Layout, LayoutColumn, OnViolation};
 use crate::observe::{Observer, Progress, Stage};
-use crate::read::encoding::{self, Knowledge};
 use crate::write::commit;
 use crate::write::receipt::AllColumns;
 use counts::{FileCounts, ListCounts};
-use first_pass::{NotText, NotTextPlace, read_lists, read_sources};
-use open::{OpenFile, OpenFiles, Refuted, open_again, open_files, plan_replacements};
+use first_pass::{NotText, read_lists, read_sources};
+use open::{OpenFile, OpenFiles, Refuted, in_another_encoding, open_again, open_files, plan_replacements};
 use outputs::Outputs;
 use people::People;
 use report::Reports;
@@ -130,9 +129,9 @@ fn read_everything(
     observer: &dyn Observer,
 ) -> Result<(OpenFiles, People, Counted)> {
     let mut files = files;
-    let mut not_text = NotText::default();
+    let mut not_text = None;
     let mut first = first_pass(job, &files, setting, spool_folder, &mut not_text, observer);
-    while let (Err(error), Some(place)) = (&first, not_text.place.take()) {
+    while let (Err(error), Some(place)) = (&first, not_text.take()) {
         let Some(again) = with_another_encoding(files, job, place)? else { return Err(error.clone()) };
         files = again;
         plan_replacements(&mut files.sources, job);
@@ -156,16 +155,16 @@ fn read_everything(
 }
 
 /// Opens the file at `place` in the encoding that all of it suggests; none where that is still UTF-8.
-fn with_another_encoding(mut files: OpenFiles, job: &Job, place: NotTextPlace) -> Result<Option<OpenFiles>> {
+fn with_another_encoding(mut files: OpenFiles, job: &Job, place: NotText) -> Result<Option<OpenFiles>> {
     match place {
-        NotTextPlace::List(index) => {
+        NotText::List(index) => {
             let file = files.lists.swap_remove(index);
             let read = &job.suppress[file.owner.0 as usize].read;
             let Some(file) = in_another_encoding(file, read, true)? else { return Ok(None) };
             files.lists.push(file);
             files.lists.sort_by_key(|file| file.id);
         }
-        NotTextPlace::Source(index) => {
+        NotText::Source(index) => {
             let file = files.sources.swap_remove(index);
             let read = &job.sources[file.owner.0 as usize].read;
             let Some(file) = in_another_encoding(file, read, false)? else { return Ok(None) };
@@ -174,23 +173,6 @@ fn with_another_encoding(mut files: OpenFiles, job: &Job, place: NotTextPlace) -
         }
     }
     Ok(Some(files))
-}
-
-fn in_another_encoding<Owner>(
-    file: OpenFile<Owner>,
-    read: &ReadFiles,
-    is_list: bool,
-) -> Result<Option<OpenFile<Owner>>> {
-    if file.knowledge != Knowledge::Certain {
-        return Ok(None);
-    }
-    let unreadable = |cause| encoding::unreadable(file.input.path(), &cause);
-    let encoding = encoding::recognise_encoding_of_all(file.input.reader()?).map_err(unreadable)?;
-    if encoding == file.encoding {
-        return Ok(None);
-    }
-    let refuted = Refuted { encoding: Some(encoding), status_is_consent: None };
-    open_again(file, read, is_list, refuted).map(Some)
 }
 
 /// A column headed "status" is consent where most of its filled values are status words.
@@ -204,7 +186,7 @@ fn first_pass(
     files: &OpenFiles,
     setting: &Setting,
     spool_folder: &Path,
-    not_text: &mut NotText,
+    not_text: &mut Option<NotText>,
     observer: &dyn Observer,
 ) -> Result<(People, Counted)> {
     let estimated = files.sources.iter().map(|file| file.records_estimated).sum();

@@ -8,7 +8,7 @@ use crate::error::{Error, ErrorKind, Result, closest};
 use crate::job::layout::ColumnRef;
 use crate::job::{Job, Layout, ReadFiles};
 use crate::observe::{Finding, Observer, Weight};
-use crate::read::encoding::{BadBytesAre, Knowledge};
+use crate::read::encoding::{self, BadBytesAre, Knowledge};
 use crate::read::recognise::{DELIMITERS, said_by_first_line};
 use crate::read::unescape::unescaped;
 use crate::read::{Dialect, Format, Input, Prepared, ReadWishes, prepare, recognise_dialect};
@@ -180,6 +180,25 @@ pub fn open_again<Owner>(
     recognise(prepared, part, read, refuted.status_is_consent)
 }
 
+/// Opens a file in the encoding that all of it suggests, where its rows refute what its beginning showed; none where
+/// that is still the same, or where the encoding was not found by itself.
+pub fn in_another_encoding<Owner>(
+    file: OpenFile<Owner>,
+    read: &ReadFiles,
+    is_list: bool,
+) -> Result<Option<OpenFile<Owner>>> {
+    if file.knowledge != Knowledge::Certain {
+        return Ok(None);
+    }
+    let unreadable = |cause| encoding::unreadable(file.input.path(), &cause);
+    let encoding = encoding::recognise_encoding_of_all(file.input.reader()?).map_err(unreadable)?;
+    if encoding == file.encoding {
+        return Ok(None);
+    }
+    let refuted = Refuted { encoding: Some(encoding), status_is_consent: None };
+    open_again(file, read, is_list, refuted).map(Some)
+}
+
 /// An input, and whether it was found by a pattern rather than named.
 struct Found {
     input: Input,
@@ -265,8 +284,12 @@ fn recognise<Owner>(
     let Prepared { input, sample, format, format_name, sheet, headers, has_backslash_quotes, findings } = prepared;
     if table.headers.len() > MAX_COLUMNS {
         let what = format!("the header has {} columns, more than {MAX_COLUMNS}", table.headers.len());
-        return Err(Error::new(ErrorKind::Input, what, "check the delimiter; delimiter = says which one it is")
-            .in_file(input.path()));
+        return Err(Error::new(
+            ErrorKind::Input,
+            what,
+            "check the delimiter: delimiter = in a job, or --delimiter, says which one it is",
+        )
+        .in_file(input.path()));
     }
     let is_empty = table.headers.is_empty();
     let unmapped = Unmapped {
@@ -363,8 +386,12 @@ fn check_header_row(header_row: Option<u64>, records: &SampleRecords, input: &In
     match header_row {
         Some(row) if row > most => {
             let what = format!("header_row = {row}, but the header must be among the first {most} rows");
-            Err(Error::new(ErrorKind::Columns, what, "correct header_row; 0 says that there is no header")
-                .in_file(input.path()))
+            Err(Error::new(
+                ErrorKind::Columns,
+                what,
+                "correct header_row (or --header-row); 0 says that there is no header",
+            )
+            .in_file(input.path()))
         }
         _ => Ok(()),
     }

@@ -12,7 +12,7 @@ use super::tally::{
 use crate::clean::replace::Replacement;
 use crate::columns::Field;
 use crate::job::Job;
-use crate::observe::{Finding, Met, Weight};
+use crate::observe::{Finding, Met, Weight, counted};
 use crate::read::Format;
 use crate::suppress::Mark;
 use crate::units::{ListId, SourceId};
@@ -117,19 +117,7 @@ impl Reports<'_> {
         let mut findings = Vec::new();
         for (file, counts) in self.files.sources.iter().zip(&self.source_counts) {
             let name = file.input.name();
-            findings.extend(ragged(
-                "short-rows",
-                "fewer cells than the header; the missing ones count as blank",
-                &name,
-                &counts.short_rows,
-            ));
-            findings.extend(ragged(
-                "long-rows",
-                "more cells than the header; perhaps they are shifted by a delimiter too many",
-                &name,
-                &counts.long_rows,
-            ));
-            findings.extend(open_quotes(&name, counts));
+            findings.extend(counts.row_findings().into_iter().map(|finding| finding.in_file(&name)));
             findings.extend(replaced(&name, counts));
             findings.extend(unlisted_words(&name, counts));
         }
@@ -149,7 +137,8 @@ impl Reports<'_> {
             let (column, wanted) = (replacement.column.name(), replacement.wanted());
             let text = match count {
                 0 => format!("[[replace]] {wanted} in {column} was found in no row"),
-                count => format!("[[replace]] {wanted} in {column} was replaced in {}", rows(count, "", "").trim_end()),
+                1 => format!("[[replace]] {wanted} in {column} was replaced in 1 row"),
+                count => format!("[[replace]] {wanted} in {column} was replaced in {count} rows"),
             };
             let weight = if count == 0 { Weight::Doubt } else { Weight::Note };
             Finding { count, ..Finding::new("replacement", weight, text) }
@@ -227,21 +216,6 @@ fn write_tally((write, rows): (&crate::job::Write, u64)) -> WriteTally {
     WriteTally { file: write.shown.clone(), layout: write.layout.as_ref().map(|layout| layout.name.clone()), rows }
 }
 
-fn ragged(code: &'static str, what: &str, file: &str, met: &Met) -> Option<Finding> {
-    let text = format!("{} {what}", rows(met.count, "has", "have"));
-    (met.count > 0).then(|| Finding::new(code, Weight::Warning, text).in_file(file).at_rows(met))
-}
-
-fn rows(count: u64, one: &str, several: &str) -> String {
-    if count == 1 { format!("1 row {one}") } else { format!("{count} rows {several}") }
-}
-
-fn open_quotes(file: &str, counts: &FileCounts) -> Option<Finding> {
-    let met = &counts.open_quotes;
-    let text = format!("{} a quote that is never closed; it was read as text", rows(met.count, "has", "have"));
-    (met.count > 0).then(|| Finding::new("open-quotes", Weight::Warning, text).in_file(file).at_rows(met))
-}
-
 fn replaced(file: &str, counts: &FileCounts) -> Option<Finding> {
     let met = &counts.replaced;
     let text = format!(
@@ -266,7 +240,7 @@ fn unlisted_words(file: &str, counts: &FileCounts) -> Option<Finding> {
 fn written_without_address(source: &str, met: &Met) -> Option<Finding> {
     let text = format!(
         "{} an address that cannot be used; it was written blank, since the job asks for none",
-        rows(met.count, &format!("of {source} has"), &format!("of {source} have"))
+        counted(met.count, "row", &format!("of {source} has"), &format!("of {source} have"))
     );
     (met.count > 0).then(|| Finding::new("address-written-blank", Weight::Note, text).at_rows(met))
 }

@@ -51,7 +51,11 @@ pub struct ChunkReader<R> {
     chunks: u64,
     bytes_read: u64,
     hasher: Option<blake3::Hasher>,
+    read_up_to: ReadUpTo<R>,
 }
+
+/// Adds at most so many bytes to a buffer; fewer only at the end.
+type ReadUpTo<R> = fn(&mut R, u64, &mut Vec<u8>) -> std::io::Result<usize>;
 
 impl<R: Read> ChunkReader<R> {
     /// Reads `input`; `name` is for errors. With `fingerprint`, [`Self::fingerprint`] gives the BLAKE3 of all bytes.
@@ -67,7 +71,14 @@ impl<R: Read> ChunkReader<R> {
             chunks: 0,
             bytes_read: 0,
             hasher: fingerprint.then(blake3::Hasher::new),
+            read_up_to: |input, most, buffer| input.take(most).read_to_end(buffer),
         }
+    }
+
+    /// The same, reading by `read_up_to`: for a reader that can fill a buffer which was not filled with zeros before.
+    #[must_use]
+    pub fn reading_by(self, read_up_to: ReadUpTo<R>) -> Self {
+        ChunkReader { read_up_to, ..self }
     }
 
     /// The same with chunks of about so many bytes, at least those of a byte order mark.
@@ -133,7 +144,7 @@ impl<R: Read> ChunkReader<R> {
         // Room to spare, so that the end of the file is noticed without a look into a buffer of its own.
         buffer.reserve(wanted - filled + 64);
         let wanted_now = (wanted - filled) as u64;
-        let read = (&mut self.input).take(wanted_now).read_to_end(buffer);
+        let read = (self.read_up_to)(&mut self.input, wanted_now, buffer);
         let count = read.map_err(|cause| unreadable(&self.name, &cause))?;
         self.at_end = (count as u64) < wanted_now;
         self.bytes_read += count as u64;

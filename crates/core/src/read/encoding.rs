@@ -309,6 +309,10 @@ struct BadBytes {
     line: u64,
 }
 
+/// What to do about bytes that fit no character.
+pub const BAD_BYTES_ADVICE: &str = "say what it is in, in a job encoding = \"windows-1252\", else --encoding windows-1252; or go on \
+     with � in their place, in a job on_bad_bytes = \"replace\", else --replace-bad-bytes";
+
 /// A failed reading, in words: bytes that fit nothing, or a failed call to the system.
 pub fn unreadable(file: &Path, cause: &std::io::Error) -> Error {
     let inner = cause.get_ref();
@@ -319,7 +323,7 @@ pub fn unreadable(file: &Path, cause: &std::io::Error) -> Error {
         Some(BadBytes { line }) => Error::new(
             ErrorKind::Input,
             format!("some bytes in line {line} fit no character of the encoding that the file seems to be in"),
-            "say which it is: in a job encoding = \"windows-1252\"; or on_bad_bytes = \"replace\" to go on with � in their place",
+            BAD_BYTES_ADVICE,
         )
         .in_file(file),
         None => Error::unreadable(file, cause),

@@ -208,7 +208,7 @@ impl Input {
     pub fn sample(&self, encoding: Option<&'static Encoding>) -> Result<Sample> {
         let mut raw = Vec::new();
         let mut reader = self.reader()?;
-        (&mut reader).take(SAMPLE_BYTES).read_to_end(&mut raw).map_err(|cause| unreadable(&self.path, &cause))?;
+        reader.read_up_to(SAMPLE_BYTES, &mut raw).map_err(|cause| unreadable(&self.path, &cause))?;
         let is_whole = (raw.len() as u64) < SAMPLE_BYTES;
         let (encoding, knowledge) = match encoding {
             Some(encoding) => (encoding, Knowledge::Said),
@@ -364,6 +364,14 @@ pub enum InputReader {
 }
 
 impl InputReader {
+    /// Adds at most `most` bytes to `buffer`; fewer only at the end.
+    pub fn read_up_to(&mut self, most: u64, buffer: &mut Vec<u8>) -> std::io::Result<usize> {
+        match self {
+            InputReader::Plain(file) => file.take(most).read_to_end(buffer),
+            InputReader::Packed(unpacking) => unpacking.take(most).read_to_end(buffer),
+        }
+    }
+
     /// How many bytes of a packed file were read so far.
     pub fn packed_bytes_read(&self) -> Option<u64> {
         match self {

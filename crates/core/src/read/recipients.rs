@@ -14,7 +14,7 @@ use std::io::Read;
 use std::path::Path;
 
 /// How much text is looked at to tell recipients from a table.
-const LOOKED_AT: usize = 64 << 10;
+const LOOKED_AT: usize = 16 << 10;
 
 /// A recipient of more bytes than this is none, and is parted here.
 const LONGEST: usize = 64 << 10;
@@ -217,7 +217,9 @@ pub fn looks_like_recipients(text: &[u8]) -> bool {
     let text = &text[..text.len().min(LOOKED_AT)];
     let text = String::from_utf8_lossy(text);
     let Some(first_line) = text.lines().find(|line| !line.trim().is_empty()) else { return false };
-    if !text.contains('@') || headers::recognise(first_line).is_some() {
+    // A table mostly begins with a header; recipients begin with one, or with a label or a group's name.
+    let may_begin_recipients = first_line.contains(['@', ':']) || text.contains("\n ") || text.contains("\n\t");
+    if !may_begin_recipients || !text.contains('@') || headers::recognise(first_line).is_some() {
         return false;
     }
     let mut recipients: Vec<Recipient> = Vec::new();

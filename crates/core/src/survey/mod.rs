@@ -11,16 +11,16 @@ use crate::clean::Rule;
 use crate::clean::address::{AddressCleaner, State};
 use crate::clean::audience::{self, DisposableDomains};
 use crate::columns::{ColumnMap, Field};
-use crate::error::{Error, Result};
+use crate::error::Result;
 use crate::job::ReadFiles;
 use crate::observe::{Finding, Met, Observer, Stage, Weight};
 use crate::pipeline::chunks::Reading;
 use crate::pipeline::counts::{FileCounts, Problem, Tail};
 use crate::pipeline::first_pass::{address_value, has_open_quote, line_above, not_text};
 use crate::pipeline::in_order::in_order;
-use crate::pipeline::open::{OpenFile, Part, Refuted, open_again, open_file};
+use crate::pipeline::open::{OpenFile, Part, Refuted, in_another_encoding, open_again, open_file};
 use crate::pipeline::tally::OtherLines;
-use crate::read::encoding::{self, Knowledge};
+use crate::read::encoding::Knowledge;
 use crate::read::input::FoundFile;
 use crate::read::lines::{FootnoteLook, footnote_look, judge_line};
 use crate::read::{Chunk, Format, Input, Line, Records, Shape};
@@ -131,6 +131,13 @@ pub struct AddressSurvey {
     pub distinct: u64,
 }
 
+impl AddressSurvey {
+    /// A row whose only text is in its first cell and holds no `@`.
+    fn without_at_sign(&mut self, is_in_address_column: bool) {
+        *(if is_in_address_column { &mut self.invalid } else { &mut self.blank }) += 1;
+    }
+}
+
 /// Values with how often they occur, the most frequent first.
 #[derive(Debug, Clone, Default, Serialize)]
 pub struct Counted {
@@ -162,19 +169,13 @@ fn survey_input(
     let packed = input.packing().map(crate::read::unpack::Packing::name);
     let part = Part { id: FileId(0), owner: (), is_list: false, asks: false };
     let file = open_file(input, part, &wishes.read, spool_folder, observer)?;
-    let mut surveyor = Surveyor { wishes, observer };
+    let surveyor = Surveyor { wishes, observer };
     let mut file = surveyor.with_all_addresses(file)?;
     let mut not_text = false;
     let first = surveyor.read(&file, &mut not_text);
     let counts = match first {
-        Err(_) if not_text && file.knowledge == Knowledge::Certain => {
-            let unreadable = |cause| encoding::unreadable(file.input.path(), &cause);
-            let encoding = encoding::recognise_encoding_of_all(file.input.reader()?).map_err(unreadable)?;
-            if encoding == file.encoding {
-                return Err(first.err().unwrap_or_else(Error::interrupted));
-            }
-            let refuted = Refuted { encoding: Some(encoding), status_is_consent: None };
-            file = open_again(file, &wishes.read, false, refuted)?;
+        Err(error) if not_text => {
+            file = in_another_encoding(file, &wishes.read, false)?.ok_or(error)?;
             surveyor.read(&file, &mut not_text)?
         }
         other => other?,
@@ -190,7 +191,7 @@ struct Surveyor<'a> {
 
 impl Surveyor<'_> {
     /// A file without contacts' addresses may be a list of domains.
-    fn with_all_addresses(&mut self, file: OpenFile<()>) -> Result<OpenFile<()>> {
+    fn with_all_addresses(&self, file: OpenFile<()>) -> Result<OpenFile<()>> {
         if file.is_empty || file.map().column(Field::Email).is_some() {
             return Ok(file);
         }
@@ -230,6 +231,7 @@ impl Surveyor<'_> {
 struct Scratch {
     records: Records,
     cleaner: AddressCleaner,
+    disposable: DisposableDomains,
 }
 
 /// What one chunk holds.
@@ -244,6 +246,8 @@ struct SurveyChunk {
     tail: Tail,
     /// The first cells of those records, with their rows.
     waiting: Vec<(u64, Vec<u8>)>,
+    /// Whether that cell is the one of the address.
+    address_is_first: bool,
     addresses: AddressSurvey,
     identities: Vec<u64>,
     domain_entries: u64,
@@ -257,7 +261,7 @@ impl SurveyChunk {
     fn look_at_waiting(&mut self) {
         for (row, raw) in self.waiting.drain(..) {
             self.columns[0].look(&raw, row);
-            self.addresses.blank += 1;
+            self.addresses.without_at_sign(self.address_is_first);
         }
     }
 }
@@ -270,7 +274,7 @@ fn read_chunk(
     scratch: &mut Scratch,
 ) -> SurveyChunk {
     let mut read = SurveyChunk::default();
-    let Scratch { records, cleaner } = scratch;
+    let Scratch { records, cleaner, disposable } = scratch;
     records.split(chunk, file.dialect);
     read.records = records.len() as u64;
     read.problem = not_text(file, chunk, records);
@@ -278,6 +282,7 @@ fn read_chunk(
         return read;
     }
     let map = file.map();
+    read.address_is_first = map.column(Field::Email) == Some(ColumnIndex(0));
     read.kinds = vec![Line::Title as u8; records.len()];
     read.columns = (0..map.width()).map(|column| ColumnChunk::new(map, ColumnIndex(column))).collect();
     for index in 0..records.len() {
@@ -314,7 +319,7 @@ fn read_chunk(
                     counts.usable += 1;
                     counts.repaired += u64::from(address.rules.iter().any(|rule| !rule.changes_form_only()));
                     counts.role += u64::from(audience::is_role(address.local()));
-                    counts.disposable += u64::from(DisposableDomains::default().holds(address.domain()));
+                    counts.disposable += u64::from(disposable.holds(address.domain()));
                     read.identities.push(hash(address.identity));
                     if with_domains {
                         let domain = String::from_utf8_lossy(address.domain()).into_owned();
@@ -364,6 +369,7 @@ struct Counts {
     kinds: Vec<u8>,
     tail: Tail,
     waiting: Vec<Vec<u8>>,
+    address_is_first: bool,
     lines: FileCounts,
     columns: Vec<ColumnCount>,
     addresses: AddressSurvey,
@@ -384,6 +390,7 @@ impl Counts {
             kinds: Vec::new(),
             tail: Tail::default(),
             waiting: Vec::new(),
+            address_is_first: file.map().column(Field::Email) == Some(ColumnIndex(0)),
             lines: FileCounts::default(),
             columns: (0..file.map().width()).map(|_| ColumnCount::new()).collect(),
             addresses: AddressSurvey::default(),
@@ -435,7 +442,7 @@ impl Counts {
         let rows = self.waiting.len().saturating_sub(footnotes);
         for raw in self.waiting.drain(..).take(rows) {
             self.columns[0].add_one(&raw);
-            self.addresses.blank += 1;
+            self.addresses.without_at_sign(self.address_is_first);
         }
     }
 
@@ -459,21 +466,7 @@ impl Counts {
         let filled = entries + self.addresses.invalid.saturating_sub(self.domain_entries) + self.addresses.placeholder;
         let others = columns.iter().filter(|column| column.filled > 0).count().saturating_sub(1);
         let mut findings = file.all_findings();
-        findings.extend(ragged(
-            "short-rows",
-            "fewer cells than the header; the missing ones count as blank",
-            &self.lines.short_rows,
-        ));
-        findings.extend(ragged(
-            "long-rows",
-            "more cells than the header; perhaps a delimiter too many has shifted them",
-            &self.lines.long_rows,
-        ));
-        findings.extend(ragged(
-            "open-quotes",
-            "a quote that is never closed; it was read as text",
-            &self.lines.open_quotes,
-        ));
+        findings.extend(self.lines.row_findings());
         if !has_addresses && !file.is_empty {
             let text = "no column was recognised as addresses; --field \"email=…\" says which it is";
             findings.push(Finding::new("no-address-column", Weight::Warning, text));
@@ -536,11 +529,6 @@ fn counted(of: &str, counts: HashMap<String, u64>, of_further_values: u64) -> Co
     let mut values: Vec<(String, u64)> = counts.into_iter().collect();
     values.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
     Counted { of: of.to_owned(), values, of_further_values }
-}
-
-fn ragged(code: &'static str, what: &str, met: &Met) -> Option<Finding> {
-    let rows = if met.count == 1 { "1 row has".to_owned() } else { format!("{} rows have", met.count) };
-    (met.count > 0).then(|| Finding::new(code, Weight::Warning, format!("{rows} {what}")).at_rows(met))
 }
 
 /// What a rule does, in a few words for tables.

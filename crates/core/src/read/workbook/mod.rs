@@ -325,7 +325,7 @@ fn choose(book: &mut Book, wanted: Option<&str>, likeness: Likeness, path: &Path
         .collect();
     if !others.is_empty() {
         let text = format!(
-            "the sheet \"{best}\" was read; {} may hold contacts too: sheet = in a source reads another",
+            "the sheet \"{best}\" was read; {} may hold contacts too: sheet = in a job, or --sheet, reads another",
             others.join(", ")
         );
         findings.push(Finding::new("several-sheets", Weight::Doubt, text));
