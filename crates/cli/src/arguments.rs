@@ -68,6 +68,12 @@ pub struct Reading {
     /// What yes means in a consent column of yes and no
     #[arg(long, value_name = "MEANING")]
     pub yes_means: Option<YesMeans>,
+    /// What comes first in dates that may be read in two ways
+    #[arg(long, value_name = "ORDER")]
+    pub date_order: Option<DateOrder>,
+    /// The country of contacts that name none, for phones, postal codes and dates: GB
+    #[arg(long, value_name = "CC")]
+    pub country: Option<String>,
     /// The encoding, such as windows-1252
     #[arg(long, value_name = "NAME")]
     pub encoding: Option<String>,
@@ -144,6 +150,9 @@ pub struct Clean {
     /// The fields that a contact must have [default: email]
     #[arg(long, value_name = "FIELDS", value_delimiter = ',')]
     pub require: Option<Vec<String>>,
+    /// Suggested repairs of addresses to make, such as domain-slip
+    #[arg(long, value_name = "RULES", value_delimiter = ',')]
+    pub apply: Vec<String>,
     /// A .toml file with the columns to write
     #[arg(long, value_name = "FILE", conflicts_with = "columns")]
     pub layout: Option<PathBuf>,
@@ -172,6 +181,14 @@ pub enum YesMeans {
     OptedIn,
     /// As in "do not mail: yes"
     OptedOut,
+}
+
+#[derive(ValueEnum, Debug, Clone, Copy, PartialEq, Eq)]
+pub enum DateOrder {
+    /// The day: 31/12/2025
+    Dmy,
+    /// The month: 12/31/2025
+    Mdy,
 }
 
 #[derive(Args, Debug)]

@@ -115,6 +115,12 @@ impl Met {
         }
     }
 
+    /// The same, `rows` further down.
+    #[must_use]
+    pub fn moved(&self, rows: u64) -> Met {
+        Met { count: self.count, rows: self.rows.iter().map(|row| RowNumber(row.0 + rows)).collect() }
+    }
+
     /// Takes over what was met further down in the same file.
     pub fn append(&mut self, later: &Met) {
         self.count += later.count;

@@ -76,7 +76,7 @@ fn what_has_no_known_meaning_travels_along() {
 
 #[test]
 fn a_wish_wins_over_what_is_recognised() {
-    let wishes = ColumnWishes { headers: [(Field::Email, "contact".to_owned())].into(), yes_means: None };
+    let wishes = ColumnWishes { headers: [(Field::Email, "contact".to_owned())].into(), ..ColumnWishes::default() };
     let mapping = mapped("Email,Contact\nold@x.example,a@x.example\n", &wishes, false).unwrap();
     assert_eq!(mapping.map.column(Field::Email), Some(ColumnIndex(1)));
     assert_eq!(mapping.map.further_addresses, [ColumnIndex(0)]);
@@ -84,7 +84,7 @@ fn a_wish_wins_over_what_is_recognised() {
 
 #[test]
 fn a_wish_for_a_missing_header_names_the_closest() {
-    let wishes = ColumnWishes { headers: [(Field::City, "Twon".to_owned())].into(), yes_means: None };
+    let wishes = ColumnWishes { headers: [(Field::City, "Twon".to_owned())].into(), ..ColumnWishes::default() };
     let error = mapped("Email,Town\na@x.example,Larkfold\n", &wishes, false).unwrap_err();
     assert_eq!((error.kind(), error.advice()), (ErrorKind::Columns, "did you mean \"Town\"?"));
 }

@@ -1,14 +1,15 @@
 //! `pebblebank clean FILE… -o OUT`: the same pipeline, with a job made of options.
 
 use crate::arguments::{Clean, Shared};
-use crate::commands::reading::{field, read_files};
+use crate::commands::reading::{country, field, read_files};
 use crate::commands::run::do_job;
 use crate::finish::Said;
 use crate::setting::Now;
-use pebblebank_core::job::file::read_layout;
+use pebblebank_core::clean::Rules;
+use pebblebank_core::clean::date::Date;
+use pebblebank_core::job::file::{read_layout, suggested_rule};
 use pebblebank_core::job::{
-    CleanWishes, Content, FilePattern, Guards, Job, Layout, LayoutColumn, OnViolation, ReadFiles, Requirement, Source,
-    Write,
+    CleanWishes, FilePattern, Guards, Job, Layout, LayoutColumn, OnViolation, ReadFiles, Requirement, Source, Write,
 };
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;
@@ -18,11 +19,11 @@ use std::path::{Path, PathBuf};
 /// Makes a job of the options and does it.
 pub fn clean(command: &Clean, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
-    let job = job(command)?;
+    let job = job(command, &now)?;
     do_job(&job, command.dry_run, shared, &now, "the same command without --dry-run")
 }
 
-fn job(command: &Clean) -> Result<Job> {
+fn job(command: &Clean, now: &Now) -> Result<Job> {
     if command.output.as_os_str() == STDIN_NAME {
         return Err(wrong_use("clean cannot write to standard output", "name a file: -o contacts.csv"));
     }
@@ -37,8 +38,10 @@ fn job(command: &Clean) -> Result<Job> {
     Ok(Job {
         name: "clean".to_owned(),
         sources: sources(&command.files, &read),
+        today: Date::from_iso(&now.today).unwrap_or(Date { year: 1970, month: 1, day: 1 }),
+        country: country(&command.reading)?,
         replace_values: Vec::new(),
-        clean: CleanWishes::default(),
+        clean: CleanWishes { apply: applied(&command.apply)?, ..CleanWishes::default() },
         suppress: Vec::new(),
         require: requirement(command)?,
         select: None,
@@ -69,6 +72,14 @@ fn sources(files: &[PathBuf], read: &ReadFiles) -> Vec<Source> {
     files.iter().enumerate().map(source).collect()
 }
 
+fn applied(names: &[String]) -> Result<Rules> {
+    let mut rules = Rules::NONE;
+    for name in names {
+        rules.add(suggested_rule(name)?);
+    }
+    Ok(rules)
+}
+
 fn requirement(command: &Clean) -> Result<Requirement> {
     let mut requirement = Requirement::default();
     if let Some(names) = &command.require {
@@ -79,15 +90,9 @@ fn requirement(command: &Clean) -> Result<Requirement> {
 }
 
 fn layout_of(columns: &[String]) -> Layout {
-    let column = |name: &String| LayoutColumn {
-        name: name.trim().to_owned(),
-        content: Content::Column(pebblebank_core::job::layout::ColumnRef::new(name)),
-        otherwise: None,
-        required: false,
-    };
     Layout {
         name: "--columns".to_owned(),
-        columns: columns.iter().map(column).collect(),
+        columns: columns.iter().map(|name| LayoutColumn::of_column(name.trim())).collect(),
         defuse: true,
         on_violation: OnViolation::SetAside,
     }

@@ -1,7 +1,8 @@
 //! The options that overrule how files are read, the same for every command that reads some.
 
-use crate::arguments::{Reading, YesMeans};
-use pebblebank_core::clean::consent;
+use crate::arguments::{DateOrder, Reading, YesMeans};
+use pebblebank_core::clean::place::Country;
+use pebblebank_core::clean::{consent, date};
 use pebblebank_core::columns::Field;
 use pebblebank_core::columns::mapping::ColumnWishes;
 use pebblebank_core::job::ReadFiles;
@@ -25,6 +26,10 @@ pub fn read_files(reading: &Reading) -> Result<ReadFiles> {
         YesMeans::OptedIn => consent::YesMeans::OptedIn,
         YesMeans::OptedOut => consent::YesMeans::OptedOut,
     });
+    let date_order = reading.date_order.map(|order| match order {
+        DateOrder::Dmy => date::DateOrder::DayFirst,
+        DateOrder::Mdy => date::DateOrder::MonthFirst,
+    });
     let delimiter = reading.delimiter.as_deref().map(|text| {
         parse_delimiter(text).ok_or_else(|| {
             wrong_use(format!("--delimiter: \"{text}\" is no delimiter"), "write \",\", \";\", \"|\" or \"tab\"")
@@ -32,7 +37,7 @@ pub fn read_files(reading: &Reading) -> Result<ReadFiles> {
     });
     Ok(ReadFiles {
         files: Vec::new(),
-        columns: ColumnWishes { headers, yes_means },
+        columns: ColumnWishes { headers, yes_means, date_order, ..ColumnWishes::default() },
         wishes: ReadWishes {
             encoding: reading.encoding.as_deref().map(encoding_named).transpose()?,
             bad_bytes: if reading.replace_bad_bytes { BadBytesAre::Replaced } else { BadBytesAre::Errors },
@@ -41,6 +46,16 @@ pub fn read_files(reading: &Reading) -> Result<ReadFiles> {
             sheet: reading.sheet.clone(),
         },
     })
+}
+
+/// The country that `--country` names.
+pub fn country(reading: &Reading) -> Result<Option<Country>> {
+    let of = |text: &String| {
+        Country::from_text(text).ok_or_else(|| {
+            wrong_use(format!("--country: \"{text}\" is no country"), "write its code (ISO 3166-1), such as GB")
+        })
+    };
+    reading.country.as_ref().map(of).transpose()
 }
 
 /// The field of that name, as `option` names it.

@@ -4,9 +4,10 @@ use super::table::{Side, Table};
 use super::tally::{one_finding, other_lines_in_words};
 use super::{NO_BREAK, Screen, Tone, WIDTH, counted, number, safe, wrapped};
 use pebblebank_core::Error;
+use pebblebank_core::clean::Rule;
 use pebblebank_core::columns::Field;
 use pebblebank_core::observe::Finding;
-use pebblebank_core::survey::{AddressSurvey, ColumnSurvey, Counted, Feeds, FileSurvey, Recognised, rule_in_words};
+use pebblebank_core::survey::{AddressSurvey, ColumnSurvey, Counted, Feeds, FileSurvey, Recognised};
 use serde_json::json;
 use unicode_width::UnicodeWidthStr;
 
@@ -154,7 +155,9 @@ fn address_lines(addresses: &AddressSurvey, domain_entries: u64, screen: &Screen
     if !repairs.is_empty() {
         let words: Vec<String> = repairs
             .iter()
-            .map(|(rule, count)| together(&format!("{} {}", number(**count), rule_in_words(rule))))
+            .map(|(rule, count)| {
+                together(&format!("{} {}", number(**count), Rule::from_name(rule).map_or("", Rule::says)))
+            })
             .collect();
         for line in wrapped(&format!("repairs that a run makes: {}", words.join("; ")), WIDTH - 2, "  ") {
             text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, &line)));

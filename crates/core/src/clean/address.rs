@@ -4,10 +4,12 @@
 //! RFC 3696 erratum 1690 (254 octets), narrowed to what a mailing list can use: a dot-atom local part,
 //! a domain of two or more labels, no address literal.
 
-use super::blank::{is_blank, is_invisible, is_unseen};
+use super::blank::{BlankIn, BlankWords, is_invisible, is_unseen};
 use super::placeholder::is_placeholder;
 use super::rules::{Rule, Rules};
+use super::suggest::{self, DomainLooks, DomainSlips};
 use std::borrow::Cow;
+use std::sync::Arc;
 use unicode_normalization::{UnicodeNormalization, is_nfc};
 use wide::u8x16;
 
@@ -133,15 +135,33 @@ impl<'a> Address<'a> {
     }
 }
 
+/// What a job says about the cleaning of addresses.
+#[derive(Debug, Clone, Default)]
+pub struct AddressWishes {
+    /// Words that stand for nothing.
+    pub blank_words: Arc<BlankWords>,
+    /// The suggested rules that are applied.
+    pub apply: Rules,
+    /// The domains that others may be slips of.
+    pub slips: DomainSlips,
+}
+
 /// Cleans addresses. Keeps its buffers from call to call.
 #[derive(Debug, Default)]
 pub struct AddressCleaner {
+    wishes: Arc<AddressWishes>,
     text: Vec<u8>,
     identity: Vec<u8>,
     further: Vec<String>,
+    domains: DomainLooks,
 }
 
 impl AddressCleaner {
+    /// A cleaner for a job.
+    pub fn with(wishes: Arc<AddressWishes>) -> AddressCleaner {
+        AddressCleaner { wishes, ..AddressCleaner::default() }
+    }
+
     /// Cleans the value of a cell.
     #[inline]
     pub fn clean<'a>(&'a mut self, value: &'a [u8]) -> Address<'a> {
@@ -160,6 +180,12 @@ impl AddressCleaner {
                 None => return self.clean_carefully(value),
             },
         };
+        if self.wishes.apply.has(Rule::DomainSlip) {
+            let domain = shown[plain.at + 1..].to_ascii_lowercase();
+            if self.domains.look(&domain, &self.wishes.slips).is_slip {
+                return self.clean_carefully(value);
+            }
+        }
         let text = if plain.has_capitals {
             rules.add(Rule::LetterCase);
             self.text.clear();
@@ -178,8 +204,9 @@ impl AddressCleaner {
     #[cold]
     pub fn clean_carefully(&mut self, value: &[u8]) -> Address<'_> {
         self.further.clear();
+        let wishes = Arc::clone(&self.wishes);
         let typed = String::from_utf8_lossy(value);
-        if is_blank(&typed) {
+        if wishes.blank_words.holds(&typed, BlankIn::Others) {
             return Address::BLANK;
         }
         let mut rules = Rules::NONE;
@@ -187,7 +214,7 @@ impl AddressCleaner {
         let mut chosen: Option<Part> = None;
         let mut parts = 0;
         for text in part_cell(&value, &mut rules) {
-            let part = Part::clean(text);
+            let part = Part::clean(text, &wishes);
             if matches!(part.state, State::Blank) {
                 rules.add(Rule::TrailingPunctuation);
                 continue;
@@ -384,11 +411,17 @@ struct Part {
 }
 
 impl Part {
-    fn clean(typed: &str) -> Part {
+    fn clean(typed: &str, wishes: &AddressWishes) -> Part {
         let mut rules = Rules::NONE;
         let text = strip(typed, &mut rules);
-        let text = canonical_form(text, &mut rules);
-        if is_blank(&text) {
+        let mut text = canonical_form(text, &mut rules);
+        if !wishes.apply.is_empty()
+            && let Some((mended, applied)) = suggest::mended(&text, wishes.apply, &wishes.slips)
+        {
+            rules.add_all(applied);
+            text = mended;
+        }
+        if wishes.blank_words.holds(&text, BlankIn::Others) {
             return Part { text: String::new(), state: State::Blank, ascii_domain: None, rules };
         }
         let (state, ascii_domain) = match judge(&text) {
@@ -587,7 +620,7 @@ fn canonical_form(text: String, rules: &mut Rules) -> String {
 }
 
 /// Whether a cleaned text is an address; gives the domain as A-labels where it is written otherwise.
-fn judge(text: &str) -> Result<Option<String>, Fault> {
+pub(crate) fn judge(text: &str) -> Result<Option<String>, Fault> {
     let Some((local, domain)) = text.rsplit_once('@') else {
         return Err(if text.contains(char::is_whitespace) { Fault::BlankInside } else { Fault::NoAtSign });
     };

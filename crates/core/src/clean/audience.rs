@@ -5,10 +5,10 @@ use std::collections::HashSet;
 use std::sync::LazyLock;
 
 static ROLES: LazyLock<HashSet<&'static [u8]>> =
-    LazyLock::new(|| words(include_str!("role.txt")).flat_map(str::split_whitespace).map(str::as_bytes).collect());
+    LazyLock::new(|| words(include_str!("data/role.txt")).flat_map(str::split_whitespace).map(str::as_bytes).collect());
 
 static DISPOSABLE: LazyLock<HashSet<&'static [u8]>> =
-    LazyLock::new(|| words(include_str!("disposable.txt")).map(str::as_bytes).collect());
+    LazyLock::new(|| words(include_str!("data/disposable.txt")).map(str::as_bytes).collect());
 
 fn words(text: &'static str) -> impl Iterator<Item = &'static str> {
     text.lines().filter(|line| !line.starts_with('#'))

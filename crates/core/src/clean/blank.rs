@@ -1,32 +1,111 @@
-//! What counts as nothing: blanks of every kind, invisible characters, words that stand for nothing.
+//! What counts as nothing: blanks of every kind, invisible characters, words that stand for nothing (`blank_words.txt`,
+//! and a job's own).
 
-/// The words that stand for nothing in most fields, folded; a name or a company has fewer of them.
-const WORDS: [&str; 24] = [
-    "n/a",
-    "na",
-    "n.a.",
-    "n.a",
-    "none",
-    "null",
-    "nil",
-    "-",
-    "--",
-    "---",
-    "–",
-    "—",
-    "#n/a",
-    "#ref!",
-    "#value!",
-    "#name?",
-    "#null!",
-    "#div/0!",
-    "unknown",
-    "not available",
-    "not applicable",
-    "not provided",
-    "no email",
-    "?",
-];
+use std::collections::HashMap;
+use std::sync::LazyLock;
+
+/// In which fields a word counts as blank.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum BlankIn {
+    /// Names and companies: a person may be called Null.
+    Names,
+    /// Countries and regions: NA is a code.
+    Places,
+    /// Dates.
+    Dates,
+    /// All others.
+    Others,
+    /// Columns whose meaning is not known: nothing but blanks and invisible characters.
+    Nothing,
+}
+
+/// Where a word of the list holds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Holds {
+    Everywhere,
+    NotInNames,
+    NotInNamesAndPlaces,
+    InDates,
+}
+
+/// Words that stand for nothing.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct BlankWords {
+    words: HashMap<String, Holds>,
+    /// The bytes that a word, a blank, a quote or an invisible character may begin with.
+    begins: Box<[bool; 256]>,
+    longest: usize,
+}
+
+static STANDARD: LazyLock<BlankWords> = LazyLock::new(|| {
+    let mut words = HashMap::new();
+    for (where_to, list) in include_str!("data/blank_words.txt").lines().filter_map(|line| line.split_once(": ")) {
+        let holds = match where_to {
+            "names" => Holds::Everywhere,
+            "everywhere" => Holds::NotInNames,
+            "not places" => Holds::NotInNamesAndPlaces,
+            "dates" => Holds::InDates,
+            _ => continue,
+        };
+        words.extend(list.split('|').map(|word| (word.trim().to_owned(), holds)));
+    }
+    BlankWords::of(words)
+});
+
+impl Default for BlankWords {
+    fn default() -> BlankWords {
+        STANDARD.clone()
+    }
+}
+
+impl BlankWords {
+    fn of(words: HashMap<String, Holds>) -> BlankWords {
+        let mut begins = Box::new([false; 256]);
+        let unseen = [b'"', 0x7F, 0xC2, 0xCD, 0xD8, 0xEF, 0xF3];
+        let unseen = (0..=b' ').chain(unseen).chain(0xE1..=0xE3);
+        let firsts = words.keys().filter_map(|word| word.chars().next());
+        let firsts = firsts.flat_map(|first| first.to_lowercase().chain(first.to_uppercase()).collect::<Vec<_>>());
+        let firsts = firsts.map(|first| first.encode_utf8(&mut [0; 4]).as_bytes()[0]);
+        unseen.chain(firsts).for_each(|byte| begins[usize::from(byte)] = true);
+        let longest = words.keys().map(String::len).max().unwrap_or_default();
+        BlankWords { words, begins, longest }
+    }
+
+    /// The standard words, and those that a job adds (everywhere, names too) or takes out.
+    pub fn changed(add: &[String], drop: &[String]) -> BlankWords {
+        let mut words = STANDARD.words.clone();
+        let lower = |word: &String| word.trim_matches(is_unseen).to_lowercase();
+        words.extend(add.iter().map(|word| (lower(word), Holds::Everywhere)));
+        drop.iter().for_each(|word| _ = words.remove(&lower(word)));
+        BlankWords::of(words)
+    }
+
+    /// Whether a cell as it stands in the file surely is no blank word.
+    #[inline]
+    pub fn is_surely_none(&self, raw: &[u8]) -> bool {
+        raw.first().is_some_and(|first| !self.begins[usize::from(*first)])
+    }
+
+    /// Whether a value that is not empty stands for nothing in a field of this kind.
+    pub fn holds(&self, value: &str, field: BlankIn) -> bool {
+        let shown = value.trim_matches(is_unseen);
+        if shown.is_empty() {
+            return true;
+        }
+        // Lower case may be longer by a few bytes.
+        if shown.len() > self.longest + 4 || field == BlankIn::Nothing {
+            return false;
+        }
+        let lower = if shown.is_ascii() { shown.to_ascii_lowercase() } else { shown.to_lowercase() };
+        match self.words.get(&lower) {
+            Some(Holds::Everywhere) => true,
+            Some(Holds::NotInNames) => field != BlankIn::Names,
+            Some(Holds::NotInNamesAndPlaces) => !matches!(field, BlankIn::Names | BlankIn::Places),
+            Some(Holds::InDates) => field == BlankIn::Dates,
+            None => false,
+        }
+    }
+}
 
 /// Zero-width, format and control characters that are no blanks: they go everywhere.
 ///
@@ -48,29 +127,18 @@ pub fn is_unseen(c: char) -> bool {
     c.is_whitespace() || is_invisible(c)
 }
 
-/// Whether the value is blank: unseen, or a word that stands for nothing.
+/// Whether the value is blank: unseen, or a standard word that stands for nothing.
 ///
 /// ```
 /// use pebblebank_core::clean::blank::is_blank;
-/// assert!(is_blank(" N/A "));
+/// assert!(is_blank(" N/A ") && is_blank("keine Angabe"));
 /// assert!(!is_blank("Anna"));
 /// ```
 pub fn is_blank(value: &str) -> bool {
-    let shown = value.trim_matches(is_unseen);
-    if shown.is_empty() {
-        return true;
-    }
-    let longest = 14;
-    shown.len() <= longest && WORDS.iter().any(|word| word.eq_ignore_ascii_case(shown))
-}
-
-/// Whether the bytes are a word that stands for nothing, letter case aside.
-pub fn is_ascii_blank_word(word: &[u8]) -> bool {
-    WORDS.iter().any(|blank| blank.as_bytes().eq_ignore_ascii_case(word))
+    STANDARD.holds(value, BlankIn::Others)
 }
 
 /// Whether a name, a company, or a value whose kind is not known is blank: a person may be called Null.
 pub fn is_blank_name(value: &str) -> bool {
-    let shown = value.trim_matches(is_unseen);
-    shown.is_empty() || matches!(shown, "-" | "n/a" | "N/A" | "#N/A" | "n/A" | "N/a" | "#n/a")
+    STANDARD.holds(value, BlankIn::Names)
 }

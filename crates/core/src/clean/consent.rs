@@ -61,7 +61,7 @@ static WORDS: LazyLock<HashMap<&'static str, Word>> = LazyLock::new(|| {
 
 /// The lines of `consent.txt`: what is said, and the words that say it.
 fn word_lists() -> impl Iterator<Item = (&'static str, impl Iterator<Item = &'static str>)> {
-    let lines = include_str!("consent.txt").lines().filter(|line| !line.starts_with('#'));
+    let lines = include_str!("data/consent.txt").lines().filter(|line| !line.starts_with('#'));
     lines.filter_map(|line| line.split_once(':')).map(|(statement, words)| (statement, words.split('|').map(str::trim)))
 }
 
@@ -105,6 +105,20 @@ pub fn read(value: &str, yes_means: Option<YesMeans>) -> Statement {
         (Some(YesMeans::OptedIn), true) => Statement::Says(Consent::OptedIn),
         (Some(YesMeans::OptedIn), false) | (Some(YesMeans::OptedOut), true) => Statement::Says(Consent::OptedOut),
         (Some(YesMeans::OptedOut), false) => Statement::Nothing,
+    }
+}
+
+/// The one word that a status cell is written as; none where it holds a word that nobody listed, or a yes or no to an
+/// unknown question.
+pub fn written(statement: Statement) -> Option<&'static str> {
+    match statement {
+        Statement::Nothing => Some("unknown"),
+        Statement::Says(Consent::OptedIn) => Some("opted-in"),
+        Statement::Says(Consent::OptedOut) => Some("opted-out"),
+        Statement::Says(Consent::Pending) => Some("pending"),
+        Statement::Says(Consent::Bounced) => Some("bounced"),
+        Statement::Says(Consent::Complained) => Some("complained"),
+        Statement::Says(Consent::Unlisted) | Statement::YesOrNo => None,
     }
 }
 

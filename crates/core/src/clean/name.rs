@@ -1,21 +1,400 @@
-//! A full name and its parts, as far as the written form shows them.
+//! Names: a full name and its parts, letter case, titles and suffixes, and what is no person's name.
+//!
+//! What cannot be told from the written form alone is left alone: which of several last names is a middle one, how a
+//! name in mixed case is meant, or how one in a script without blanks is parted.
 
-/// Parts a full name: at the comma of "Family, Given", else at the first blank.
+use crate::columns::fold::fold;
+use std::borrow::Cow;
+use std::collections::{HashMap, HashSet};
+use std::sync::LazyLock;
+
+/// The words of `name_words.txt`.
+struct Words {
+    titles: HashSet<&'static str>,
+    suffixes: HashMap<&'static str, &'static str>,
+    particles: HashSet<&'static str>,
+    company: HashSet<&'static str>,
+}
+
+static WORDS: LazyLock<Words> = LazyLock::new(|| {
+    let mut words =
+        Words { titles: HashSet::new(), suffixes: HashMap::new(), particles: HashSet::new(), company: HashSet::new() };
+    for (kind, list) in include_str!("data/name_words.txt").lines().filter_map(|line| line.split_once(": ")) {
+        let list = list.split('|').map(str::trim);
+        match kind {
+            "title" => words.titles.extend(list),
+            "suffix" => words.suffixes.extend(list.filter_map(|word| word.split_once('='))),
+            "particle" => words.particles.extend(list),
+            "company" => words.company.extend(list),
+            _ => {}
+        }
+    }
+    words
+});
+
+/// Which part of a name a column holds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum NamePart {
+    /// What stands before the name: Dr, Mrs.
+    Title,
+    /// The given name.
+    First,
+    /// Further given names.
+    Middle,
+    /// The family name.
+    Last,
+    /// What stands after the name: Jr., PhD.
+    Suffix,
+    /// All of it.
+    Full,
+}
+
+/// The parts of a full name; empty where it has none.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct NameParts<'a> {
+    /// Dr, Mrs.
+    pub title: Cow<'a, str>,
+    /// The given name, or several joined by hyphens.
+    pub first: &'a str,
+    /// Initials between.
+    pub middle: Cow<'a, str>,
+    /// The family name with its particles.
+    pub last: Cow<'a, str>,
+    /// Jr., PhD.
+    pub suffix: Cow<'a, str>,
+}
+
+impl NameParts<'_> {
+    /// One of the parts.
+    pub fn part(&self, part: NamePart) -> &str {
+        match part {
+            NamePart::Title => &self.title,
+            NamePart::First => self.first,
+            NamePart::Middle => &self.middle,
+            NamePart::Last => &self.last,
+            NamePart::Suffix => &self.suffix,
+            NamePart::Full => "",
+        }
+    }
+}
+
+/// Parts a full name.
 ///
-/// A name of one word is a first name. Returns (first, last).
+/// "Family, Given" is parted at its comma; else the first word is the given name and the rest the family name, so
+/// that no word gets lost between the two. A name of one word is a given name. What is a company or an address, or is
+/// written in a script without given and family name apart, stays whole.
 ///
 /// ```
 /// use pebblebank_core::clean::name::part;
-/// assert_eq!(part(b"Ida de la Moor"), (&b"Ida"[..], &b"de la Moor"[..]));
-/// assert_eq!(part(b"Moor, Ida"), (&b"Ida"[..], &b"Moor"[..]));
+/// let name = part("Dr. Ida B. de la Moor, PhD");
+/// assert_eq!((&*name.title, name.first, &*name.middle), ("Dr.", "Ida", "B."));
+/// assert_eq!((&*name.last, &*name.suffix), ("de la Moor", "PhD"));
+/// assert_eq!((part("Moor, Ida").first, &*part("Moor, Ida").last), ("Ida", "Moor"));
 /// ```
-pub fn part(full_name: &[u8]) -> (&[u8], &[u8]) {
-    let full_name = full_name.trim_ascii();
-    if let Some(comma) = memchr::memchr(b',', full_name) {
-        return (full_name[comma + 1..].trim_ascii(), full_name[..comma].trim_ascii());
+pub fn part(full_name: &str) -> NameParts<'_> {
+    let full_name = full_name.trim();
+    if full_name.contains('@') || is_company(full_name) {
+        return NameParts { last: full_name.into(), ..NameParts::default() };
     }
-    match full_name.iter().position(u8::is_ascii_whitespace) {
-        Some(blank) => (&full_name[..blank], full_name[blank..].trim_ascii_start()),
-        None => (full_name, b""),
+    if !is_latin(full_name) {
+        return NameParts { first: full_name, ..NameParts::default() };
+    }
+    let (before_suffix, mut suffixes) = without_trailing_suffixes(full_name);
+    let (given, family) = match before_suffix.split_once(',') {
+        Some((family, given)) => (given.trim(), Some(family.trim())),
+        None => (before_suffix, None),
+    };
+    let (title, given) = without_titles(given);
+    let (given, more) = if family.is_some() { without_trailing_suffixes(given) } else { (given, Vec::new()) };
+    suffixes.extend(more);
+    let (family_title, family) = family.map_or(("", None), |family| {
+        let (title, family) = without_titles(family);
+        (title, Some(family))
+    });
+    let title = joined(&[family_title, title]);
+    let suffix = joined(&suffixes);
+    let mut words = given.split_whitespace();
+    if let (None, Some((first, last))) = (family, family_in_capitals(given)) {
+        return NameParts { title, first, middle: "".into(), last: last.into(), suffix };
+    }
+    let first = match family {
+        // All the words of "Family, Given Given" but initials are given names.
+        Some(_) => without_last_initials(given),
+        None => words.next().unwrap_or_default(),
+    };
+    if first.is_empty() {
+        return NameParts { title, last: family.unwrap_or_default().into(), suffix, ..NameParts::default() };
+    }
+    let rest = given[given.find(first).unwrap_or_default() + first.len()..].trim_start();
+    let (middle, rest) = without_initials(rest);
+    match family {
+        Some(family) => NameParts { title, first, middle: middle.into(), last: family.into(), suffix },
+        // Initials alone would be the family name.
+        None if rest.is_empty() => NameParts { title, first, middle: "".into(), last: middle.into(), suffix },
+        None => NameParts { title, first, middle: middle.into(), last: rest.into(), suffix },
+    }
+}
+
+/// "Given Family" of "Family, Given", with title and suffix where they belong; none where nothing is turned round.
+pub fn given_first(full_name: &str) -> Option<String> {
+    let (before_suffix, _) = without_trailing_suffixes(full_name.trim());
+    if !before_suffix.contains(',') || full_name.contains('@') || is_company(full_name) {
+        return None;
+    }
+    let name = part(full_name);
+    let suffix = if name.suffix.is_empty() { String::new() } else { format!(", {}", name.suffix) };
+    let words = [&*name.title, name.first, &*name.middle, &*name.last];
+    let turned = words.iter().filter(|word| !word.is_empty()).copied().collect::<Vec<_>>().join(" ");
+    (!name.first.is_empty() && !name.last.is_empty()).then(|| turned + &suffix)
+}
+
+fn joined<'a>(parts: &[&'a str]) -> Cow<'a, str> {
+    let filled: Vec<&str> = parts.iter().copied().filter(|part| !part.is_empty()).collect();
+    match filled.as_slice() {
+        [] => "".into(),
+        [only] => (*only).into(),
+        several => several.join(" ").into(),
+    }
+}
+
+/// Takes titles off the front: "Prof. Dr. Ida Moss". A name that is nothing else keeps them.
+pub fn without_titles(name: &str) -> (&str, &str) {
+    let mut rest = name;
+    loop {
+        let Some((word, after)) = rest.split_once(char::is_whitespace) else { break };
+        let after = after.trim_start();
+        // "Dr" and "Dr." are titles; "M Moss" has an initial and "Fr" alone may be a name.
+        let is_short = word.chars().filter(|c| c.is_alphabetic()).count() < 2 && !word.ends_with('.');
+        if is_short || after.is_empty() || !WORDS.titles.contains(fold(word).as_str()) {
+            break;
+        }
+        // "M. Moss" is as likely an initial.
+        if fold(word).len() < 2 {
+            break;
+        }
+        rest = after;
+    }
+    let title = name[..name.len() - rest.len()].trim_end();
+    (title, rest)
+}
+
+/// Takes suffixes off the end: "Moss, Jr.", "Moss PhD". Those that could be a name need a comma or a dot.
+pub fn without_trailing_suffixes(name: &str) -> (&str, Vec<&str>) {
+    let mut rest = name.trim_end();
+    let mut suffixes = Vec::new();
+    while let Some(at) = rest.rfind([' ', ',']) {
+        let word = rest[at + 1..].trim();
+        let folded = fold(word);
+        let before = rest[..at].trim_end().trim_end_matches(',').trim_end();
+        let has_comma = rest[..=at].trim_end().ends_with(',');
+        let could_be_a_name = matches!(folded.as_str(), "ma" | "ba" | "sr" | "mp" | "rn" | "kc" | "qc");
+        let is_suffix = WORDS.suffixes.contains_key(folded.as_str())
+            && (!could_be_a_name || has_comma || word.ends_with('.') || word.chars().all(char::is_uppercase));
+        if !is_suffix || before.is_empty() {
+            break;
+        }
+        suffixes.insert(0, word);
+        rest = before;
+    }
+    (rest, suffixes)
+}
+
+/// "B. C. Moss" → ("B. C.", "Moss"): words of one letter, with or without a dot.
+fn without_initials(rest: &str) -> (&str, &str) {
+    let mut after = rest;
+    while let Some(word) = after.split_whitespace().next() {
+        if !is_initial(word) {
+            break;
+        }
+        after = after[word.len()..].trim_start();
+    }
+    (rest[..rest.len() - after.len()].trim_end(), after)
+}
+
+/// "Ida B." → "Ida"
+fn without_last_initials(given: &str) -> &str {
+    let mut rest = given;
+    while let Some((before, word)) = rest.rsplit_once(' ') {
+        if !is_initial(word) {
+            break;
+        }
+        rest = before.trim_end();
+    }
+    rest
+}
+
+fn is_initial(word: &str) -> bool {
+    let letters = word.trim_end_matches('.');
+    letters.chars().count() == 1 && letters.chars().all(char::is_uppercase)
+}
+
+/// "MOSS Ida" and "Ida MOSS": where one word group stands in capitals and the others do not, it is the family.
+fn family_in_capitals(name: &str) -> Option<(&str, &str)> {
+    const LETTERS: usize = 3;
+    let in_capitals = |word: &str| {
+        word.chars().filter(|c| c.is_alphabetic()).count() >= LETTERS && !word.chars().any(char::is_lowercase)
+    };
+    let at = name.find(' ')?;
+    let (head, tail) = (&name[..at], name[at..].trim_start());
+    match (in_capitals(head), tail.split(' ').all(in_capitals)) {
+        (true, false) if !tail.split(' ').any(in_capitals) => Some((tail, head)),
+        (false, true) => Some((head, tail)),
+        _ => None,
+    }
+}
+
+/// Whether most letters are Latin, so that blanks part given and family name.
+fn is_latin(name: &str) -> bool {
+    name.is_ascii() || name.chars().filter(|c| c.is_alphabetic()).all(|c| c < '\u{250}' || matches!(c, 'Ḁ'..='ỿ'))
+}
+
+/// Whether a value in a column of names is a company's: one of its words says so. "Ida & Bo Moss" are
+/// two people.
+///
+/// ```
+/// use pebblebank_core::clean::name::is_company;
+/// assert!(is_company("Thornwick Nurseries, Ltd") && is_company("Quillmere Theater GmbH & Co. KG"));
+/// assert!(!is_company("Ida Moss") && !is_company("Trust Okonkwo"));
+/// ```
+pub fn is_company(name: &str) -> bool {
+    if !name.contains(' ') {
+        return false;
+    }
+    let folded = fold(name);
+    let mut words = folded.split(' ');
+    // The first word may be a given name, such as Trust or Ag.
+    words.next();
+    words.any(|word| WORDS.company.contains(word))
+        || WORDS.company.iter().any(|form| form.contains(' ') && folded.ends_with(&format!(" {form}")))
+}
+
+/// The lengths of the words of companies, by their first letter: a bit each.
+static COMPANY_LENGTHS: LazyLock<[u32; 26]> = LazyLock::new(|| {
+    let mut lengths = [0; 26];
+    for word in WORDS.company.iter().filter(|word| !word.contains(' ')) {
+        lengths[usize::from(word.as_bytes()[0] - b'a')] |= 1 << word.len();
+    }
+    lengths
+});
+
+/// Whether one of the words after the first could be a company's, by its first letter and length.
+#[inline]
+pub fn may_be_company(ascii: &[u8]) -> bool {
+    let lengths = &*COMPANY_LENGTHS;
+    let mut words = ascii.split(|byte| *byte == b' ');
+    words.next();
+    words.any(|word| {
+        let first = word.first().map(u8::to_ascii_lowercase).filter(u8::is_ascii_lowercase);
+        let is_candidate =
+            first.is_some_and(|first| word.len() < 32 && lengths[usize::from(first - b'a')] >> word.len() & 1 == 1);
+        let lower = || String::from_utf8_lossy(word).to_ascii_lowercase();
+        is_candidate && WORDS.company.contains(lower().as_str())
+    })
+}
+
+/// Whether a value in a column of names is an e-mail address.
+pub fn is_address(name: &str) -> bool {
+    name.contains('@') && super::address::AddressCleaner::default().clean(name.as_bytes()).is_usable()
+}
+
+/// Whether the letter case surely needs no repair: a capital followed by a small letter.
+#[inline]
+pub fn has_mixed_case(name: &[u8]) -> bool {
+    matches!(name, [b'A'..=b'Z', b'a'..=b'z', ..])
+}
+
+/// The name with usual letter case, where it is written in capitals or in small letters throughout; none where it
+/// stays as it is.
+///
+/// ```
+/// use pebblebank_core::clean::name::{repaired_case, NamePart};
+/// assert_eq!(repaired_case("IDA MCBRIDE-O'HARA", NamePart::Full).as_deref(), Some("Ida McBride-O'Hara"));
+/// assert_eq!(repaired_case("VAN DER MOOR", NamePart::Last).as_deref(), Some("van der Moor"));
+/// assert_eq!(repaired_case("LeRoy", NamePart::First), None);
+/// ```
+pub fn repaired_case(name: &str, part: NamePart) -> Option<String> {
+    let (mut upper, mut lower) = (0, 0);
+    for c in name.chars() {
+        upper += usize::from(c.is_uppercase());
+        lower += usize::from(c.is_lowercase());
+    }
+    if (upper > 0 && lower > 0) || upper + lower == 0 || name.contains('@') || name.chars().any(|c| c.is_ascii_digit())
+    {
+        return None;
+    }
+    if part == NamePart::Suffix {
+        let usual = WORDS.suffixes.get(fold(name).as_str())?;
+        return (*usual != name && usual.trim_end_matches('.') != name).then(|| (*usual).to_owned());
+    }
+    // JR, DJ and the like are initials; a capital I of Turkish would become another letter.
+    let is_in_capitals = upper > 0;
+    let are_initials = is_in_capitals && part != NamePart::Title && (upper < 3 || !name.chars().any(is_vowel));
+    let is_turkish = is_in_capitals && name.contains('I') && name.contains(['Ğ', 'Ş', 'İ']);
+    if are_initials || is_turkish {
+        return None;
+    }
+    let words: Vec<&str> = name.split(' ').collect();
+    let last = words.len() - 1;
+    let mut repaired = String::with_capacity(name.len());
+    for (place, word) in words.iter().enumerate() {
+        if place > 0 {
+            repaired.push(' ');
+        }
+        let folded = fold(word);
+        let may_be_particle = place < last && (part == NamePart::Last || (part == NamePart::Full && place > 0));
+        let is_numeral = place > 0 && matches!(folded.as_str(), "ii" | "iii" | "iv");
+        if may_be_particle && WORDS.particles.contains(folded.as_str()) {
+            repaired.extend(word.chars().flat_map(char::to_lowercase));
+        } else if is_numeral {
+            repaired.extend(word.chars().flat_map(char::to_uppercase));
+        } else if let (true, Some(suffix)) = (place > 0 && place == last, WORDS.suffixes.get(folded.as_str())) {
+            repaired.push_str(suffix);
+        } else {
+            push_capitalised(word, part, &mut repaired);
+        }
+    }
+    (repaired != name).then_some(repaired)
+}
+
+fn is_vowel(c: char) -> bool {
+    !c.is_ascii() || matches!(c.to_ascii_lowercase(), 'a' | 'e' | 'i' | 'o' | 'u' | 'y')
+}
+
+/// Adds a word with capitals where names have them: at its beginning, after hyphens, after O' and the like, after Mc.
+fn push_capitalised(word: &str, part: NamePart, out: &mut String) {
+    let small = word.replace('İ', "i").to_lowercase();
+    let mut is_start = true;
+    let segments = small.split_inclusive(['-', '\'', '’', '.', '/', '(']);
+    for segment in segments {
+        let letters = segment.trim_end_matches(['-', '\'', '’', '.', '/', '(']);
+        let is_apostrophe = segment.ends_with(['\'', '’']);
+        let mut rest = segment;
+        let mut is_ij = false;
+        if is_start {
+            let folded = fold(letters);
+            if part != NamePart::First && folded.len() > 3 && folded.starts_with("mc") && letters.is_ascii() {
+                out.push_str("Mc");
+                rest = &segment[2..];
+            } else if folded.starts_with("ij") && folded.len() > 3 && letters.is_ascii() && part != NamePart::First {
+                out.push_str("IJ");
+                rest = &segment[2..];
+                is_ij = true;
+            }
+            let mut chars = rest.chars();
+            match chars.next() {
+                Some(first) if !is_ij => {
+                    out.extend(first.to_uppercase());
+                    out.push_str(chars.as_str());
+                }
+                _ => out.push_str(rest),
+            }
+        } else {
+            out.push_str(segment);
+        }
+        // After 's there is no name: "St Wren's".
+        is_start = !is_apostrophe || letters.chars().count() <= 2;
+        if is_apostrophe && small.ends_with(&format!("{segment}s")) {
+            is_start = false;
+        }
     }
 }

@@ -1,15 +1,37 @@
 //! The names of the repairs, and a small set of them.
 
-/// A repair: a change that is certain enough to be made without asking.
+use Rule as R;
+
+/// A repair: a change that is certain enough to be made without asking, or that the job asks for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[repr(u8)]
 pub enum Rule {
-    /// Capital letters made small.
+    /// Capital letters made small, or of names written in one case throughout, as names are written.
     LetterCase,
     /// Blanks at the ends taken off.
     OuterBlanks,
+    /// One blank for several, and for line breaks.
+    InnerBlanks,
     /// Letters brought to their composed form (Unicode NFC).
     ComposedForm,
+    /// A date written as ISO 8601 has it.
+    DateForm,
+    /// A phone number written as E.164 has it.
+    PhoneForm,
+    /// A postal code written as its country does.
+    PostalCodeForm,
+    /// A country written as its code (ISO 3166-1).
+    CountryCode,
+    /// A region written as its country does, by code or name (ISO 3166-2).
+    RegionForm,
+    /// A language written as its code (ISO 639-1, RFC 5646).
+    LanguageCode,
+    /// A status word written as one of few.
+    ConsentWord,
+    /// Yes or no written so.
+    YesNoForm,
+    /// A number written with digits and a decimal point.
+    NumberForm,
     /// Zero-width, format and control characters taken out.
     InvisibleCharacters,
     /// Full-width forms made ordinary.
@@ -24,72 +46,232 @@ pub enum Rule {
     TrailingPunctuation,
     /// The first usable of several addresses in a cell taken; the others count as further addresses.
     SeveralAddresses,
+    /// The first usable of several phone numbers in a cell taken.
+    SeveralPhones,
+    /// Letters of a phone number dialled as digits (E.161).
+    PhoneLetters,
+    /// Zeros put back in front of a postal code.
+    LeadingZeros,
+    /// A spreadsheet's day number made the date that it stands for.
+    DayNumber,
+    /// "Family, Given" turned round in a full name.
+    FamilyFirst,
+    /// A title or suffix moved from the name into its own column.
+    NameParts,
+    /// City, region and postal code in one cell parted.
+    PlaceParts,
+    /// A part of a postal address that stands there twice.
+    RepeatedPart,
+    /// Tags with one separator, each once.
+    TagsForm,
+    /// The address of a website with its scheme.
+    WebsiteForm,
     /// A word that stands for nothing written as nothing.
     BlankWord,
     /// Text that was decoded wrongly before it was exported, put right.
     DecodedTwice,
     /// A value replaced because the job says so.
     Replacement,
+    /// A slip in a well-known or frequent domain mended, because the job says so.
+    DomainSlip,
+    /// A comma in a domain taken for a dot, because the job says so.
+    CommaForDot,
+    /// Dots one after the other made one, because the job says so.
+    DoubledDot,
+    /// A dot put before a known top-level domain, because the job says so.
+    MissingDot,
+    /// Blanks inside an address taken out, because the job says so.
+    BlankInside,
+    /// "(at)" and "[dot]" written as signs, because the job says so.
+    SignsInWords,
 }
 
 impl Rule {
     /// How many there are.
-    pub const COUNT: usize = 13;
+    pub const COUNT: usize = 39;
 
     /// All rules, in the order of the tally.
     pub const ALL: [Rule; Rule::COUNT] = [
-        Rule::LetterCase,
-        Rule::OuterBlanks,
-        Rule::ComposedForm,
-        Rule::InvisibleCharacters,
-        Rule::FullWidth,
-        Rule::Mailto,
-        Rule::NameAndAddress,
-        Rule::Enclosure,
-        Rule::TrailingPunctuation,
-        Rule::SeveralAddresses,
-        Rule::BlankWord,
-        Rule::DecodedTwice,
-        Rule::Replacement,
+        R::LetterCase,
+        R::OuterBlanks,
+        R::InnerBlanks,
+        R::ComposedForm,
+        R::DateForm,
+        R::PhoneForm,
+        R::PostalCodeForm,
+        R::CountryCode,
+        R::RegionForm,
+        R::LanguageCode,
+        R::ConsentWord,
+        R::YesNoForm,
+        R::NumberForm,
+        R::InvisibleCharacters,
+        R::FullWidth,
+        R::Mailto,
+        R::NameAndAddress,
+        R::Enclosure,
+        R::TrailingPunctuation,
+        R::SeveralAddresses,
+        R::SeveralPhones,
+        R::PhoneLetters,
+        R::LeadingZeros,
+        R::DayNumber,
+        R::FamilyFirst,
+        R::NameParts,
+        R::PlaceParts,
+        R::RepeatedPart,
+        R::TagsForm,
+        R::WebsiteForm,
+        R::BlankWord,
+        R::DecodedTwice,
+        R::Replacement,
+        R::DomainSlip,
+        R::CommaForDot,
+        R::DoubledDot,
+        R::MissingDot,
+        R::BlankInside,
+        R::SignsInWords,
     ];
+
+    /// Those that are suggested, and made only where the job lists them under `apply`.
+    pub const SUGGESTED: [Rule; 6] =
+        [R::DomainSlip, R::CommaForDot, R::DoubledDot, R::MissingDot, R::BlankInside, R::SignsInWords];
 
     /// The name in files and tables.
     pub fn name(self) -> &'static str {
         match self {
-            Rule::LetterCase => "letter-case",
-            Rule::OuterBlanks => "outer-blanks",
-            Rule::ComposedForm => "composed-form",
-            Rule::InvisibleCharacters => "invisible-characters",
-            Rule::FullWidth => "full-width",
-            Rule::Mailto => "mailto",
-            Rule::NameAndAddress => "name-and-address",
-            Rule::Enclosure => "enclosure",
-            Rule::TrailingPunctuation => "trailing-punctuation",
-            Rule::SeveralAddresses => "several-addresses",
-            Rule::BlankWord => "blank-word",
-            Rule::DecodedTwice => "decoded-twice",
-            Rule::Replacement => "replacement",
+            R::LetterCase => "letter-case",
+            R::OuterBlanks => "outer-blanks",
+            R::InnerBlanks => "inner-blanks",
+            R::ComposedForm => "composed-form",
+            R::DateForm => "date-form",
+            R::PhoneForm => "phone-form",
+            R::PostalCodeForm => "postal-code-form",
+            R::CountryCode => "country-code",
+            R::RegionForm => "region-form",
+            R::LanguageCode => "language-code",
+            R::ConsentWord => "consent-word",
+            R::YesNoForm => "yes-no-form",
+            R::NumberForm => "number-form",
+            R::InvisibleCharacters => "invisible-characters",
+            R::FullWidth => "full-width",
+            R::Mailto => "mailto",
+            R::NameAndAddress => "name-and-address",
+            R::Enclosure => "enclosure",
+            R::TrailingPunctuation => "trailing-punctuation",
+            R::SeveralAddresses => "several-addresses",
+            R::SeveralPhones => "several-phones",
+            R::PhoneLetters => "phone-letters",
+            R::LeadingZeros => "leading-zeros",
+            R::DayNumber => "day-number",
+            R::FamilyFirst => "family-first",
+            R::NameParts => "name-parts",
+            R::PlaceParts => "place-parts",
+            R::RepeatedPart => "repeated-part",
+            R::TagsForm => "tags-form",
+            R::WebsiteForm => "website-form",
+            R::BlankWord => "blank-word",
+            R::DecodedTwice => "decoded-twice",
+            R::Replacement => "replacement",
+            R::DomainSlip => "domain-slip",
+            R::CommaForDot => "comma-for-dot",
+            R::DoubledDot => "doubled-dot",
+            R::MissingDot => "missing-dot",
+            R::BlankInside => "blank-inside",
+            R::SignsInWords => "signs-in-words",
         }
+    }
+
+    /// What it does, in a few words for tables.
+    pub fn says(self) -> &'static str {
+        match self {
+            R::LetterCase => "letter case as it is usual",
+            R::OuterBlanks => "blanks at the ends taken off",
+            R::InnerBlanks => "one blank for several and for line ends",
+            R::ComposedForm => "letters and their marks joined",
+            R::DateForm => "date as ISO 8601 has it",
+            R::PhoneForm => "phone number as E.164 has it",
+            R::PostalCodeForm => "postal code as its country writes it",
+            R::CountryCode => "country by its code",
+            R::RegionForm => "region as its country writes it",
+            R::LanguageCode => "language by its code",
+            R::ConsentWord => "status as one of few words",
+            R::YesNoForm => "yes or no",
+            R::NumberForm => "number with a decimal point",
+            R::InvisibleCharacters => "invisible characters taken out",
+            R::FullWidth => "full-width forms made ordinary",
+            R::Mailto => "mailto: taken off",
+            R::NameAndAddress => "taken out of Name <address>",
+            R::Enclosure => "quotes or brackets taken off",
+            R::TrailingPunctuation => "punctuation at the end taken off",
+            R::SeveralAddresses => "first of several in a cell taken",
+            R::SeveralPhones => "first of several in a cell taken",
+            R::PhoneLetters => "letters dialled as digits",
+            R::LeadingZeros => "lost zeros put back in front",
+            R::DayNumber => "a spreadsheet's day number as its date",
+            R::FamilyFirst => "\"Family, Given\" turned round",
+            R::NameParts => "title or suffix moved to its column",
+            R::PlaceParts => "city, region and postal code parted",
+            R::RepeatedPart => "what stood there twice, once",
+            R::TagsForm => "tags with one separator, each once",
+            R::WebsiteForm => "website with its scheme",
+            R::BlankWord => "a word that stands for nothing, emptied",
+            R::DecodedTwice => "wrongly decoded text put right",
+            R::Replacement => "replaced, as the job says",
+            R::DomainSlip => "a slip in a known domain",
+            R::CommaForDot => "a comma for a dot",
+            R::DoubledDot => "a dot too many",
+            R::MissingDot => "a missing dot",
+            R::BlankInside => "blanks inside",
+            R::SignsInWords => "(at) and [dot] as signs",
+        }
+    }
+
+    /// The rule of that name.
+    pub fn from_name(name: &str) -> Option<Rule> {
+        Rule::ALL.into_iter().find(|rule| rule.name() == name)
     }
 
     /// Whether it changes the written form only: such repairs are counted, with examples, and not listed.
     pub fn changes_form_only(self) -> bool {
-        matches!(self, Rule::LetterCase | Rule::OuterBlanks | Rule::ComposedForm)
+        (self as u8) <= R::NumberForm as u8
     }
 }
 
 /// A set of rules.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct Rules(u16);
+pub struct Rules(u64);
 
 impl Rules {
     /// No rule.
     pub const NONE: Rules = Rules(0);
 
+    /// The set of one rule.
+    pub const fn one(rule: Rule) -> Rules {
+        Rules(1 << rule as u8)
+    }
+
+    /// The set of some rules.
+    pub const fn of(rules: &[Rule]) -> Rules {
+        let mut all = 0;
+        let mut place = 0;
+        while place < rules.len() {
+            all |= 1 << rules[place] as u8;
+            place += 1;
+        }
+        Rules(all)
+    }
+
     /// Adds a rule.
     #[inline]
     pub fn add(&mut self, rule: Rule) {
         self.0 |= 1 << rule as u8;
+    }
+
+    /// Adds the rules of another set.
+    #[inline]
+    pub fn add_all(&mut self, rules: Rules) {
+        self.0 |= rules.0;
     }
 
     /// Whether `rule` is in it.
@@ -107,5 +289,15 @@ impl Rules {
     /// The rules in it, in the order of the tally.
     pub fn iter(self) -> impl Iterator<Item = Rule> {
         Rule::ALL.into_iter().filter(move |rule| self.has(*rule))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_rule_stands_at_its_own_place() {
+        assert!(Rule::ALL.iter().enumerate().all(|(place, rule)| *rule as usize == place));
     }
 }

@@ -4,8 +4,9 @@ use super::field::Field;
 use super::fold::fold;
 use super::headers::{self, Meaning};
 use super::locate::{SampleRecords, Table};
-use crate::clean::address;
 use crate::clean::consent::{self, YesMeans};
+use crate::clean::date::DateOrder;
+use crate::clean::{Kind, address};
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::observe::{Finding, Weight};
 use crate::units::ColumnIndex;
@@ -20,6 +21,21 @@ pub struct ColumnWishes {
     pub headers: BTreeMap<Field, String>,
     /// What yes means in its consent columns.
     pub yes_means: Option<YesMeans>,
+    /// Whether the day or the month comes first in its dates.
+    pub date_order: Option<DateOrder>,
+    /// The fields of the job's own.
+    pub own: Vec<OwnField>,
+}
+
+/// A field that a job declares for itself.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct OwnField {
+    /// Its name; a header that reads the same is recognised.
+    pub name: String,
+    /// What its values are.
+    pub kind: Kind,
+    /// The header that feeds it, where the job says one.
+    pub header: Option<String>,
 }
 
 /// A column that says who may be written to.
@@ -45,8 +61,10 @@ pub struct ColumnMap {
     pub watched_status: Option<ColumnIndex>,
     /// Columns of second addresses.
     pub further_addresses: Vec<ColumnIndex>,
-    /// Columns without a known meaning.
+    /// Columns without a known meaning, and those of the job's own fields.
     pub extras: Vec<ColumnIndex>,
+    /// The columns of the job's own fields, and what their values are.
+    pub own: Vec<(ColumnIndex, Kind)>,
 }
 
 impl ColumnMap {
@@ -67,6 +85,17 @@ impl ColumnMap {
             self.fields[*field as usize] == Some(column) || self.second_choices[*field as usize] == Some(column)
         };
         Field::ALL.into_iter().find(feeds)
+    }
+
+    /// Adds a column for a field that follows from others.
+    pub fn derive(&mut self, field: Field) {
+        self.fields[field as usize] = Some(ColumnIndex(self.headers.len()));
+        self.headers.push(field.name().to_owned());
+    }
+
+    /// Adds an extra column that follows from others.
+    pub fn derive_extra(&mut self, header: String) {
+        self.headers.push(header);
     }
 
     /// The header of a column.
@@ -119,16 +148,19 @@ pub fn map_columns(file: &Unmapped) -> Result<Mapping> {
             watched_status: None,
             further_addresses: Vec::new(),
             extras: Vec::new(),
+            own: Vec::new(),
         },
         taken: vec![false; file.table.headers.len()],
         findings: Vec::new(),
     };
     mapper.drop_receipt_columns();
     mapper.take_wishes()?;
+    mapper.take_own()?;
     mapper.take_recognised()?;
     mapper.find_address_by_values();
     let Mapper { mut map, taken, findings, .. } = mapper;
-    map.extras = (0..map.width()).filter(|column| !taken[*column]).map(ColumnIndex).collect();
+    let is_own = |column: &usize| map.own.iter().any(|(own, _)| own.0 == *column);
+    map.extras = (0..map.width()).filter(|column| !taken[*column] || is_own(column)).map(ColumnIndex).collect();
     Ok(Mapping { map, findings })
 }
 
@@ -161,7 +193,7 @@ impl Mapper<'_> {
 
     fn take_wishes(&mut self) -> Result<()> {
         for (field, header) in &self.file.wishes.headers {
-            let column = self.column_named(*field, header)?;
+            let column = self.column_named(field.name(), header)?;
             if *field == Field::Consent {
                 let yes_means = match headers::recognise(header) {
                     Some(Meaning::Consent(yes_means)) => yes_means,
@@ -175,7 +207,24 @@ impl Mapper<'_> {
         Ok(())
     }
 
-    fn column_named(&self, field: Field, header: &str) -> Result<ColumnIndex> {
+    /// A column of a job's own field goes by the field's name from here on.
+    fn take_own(&mut self) -> Result<()> {
+        for own in &self.file.wishes.own {
+            let column = match &own.header {
+                Some(header) => self.column_named(&own.name, header)?,
+                None => match self.map.headers.iter().position(|header| fold(header) == fold(&own.name)) {
+                    Some(column) => ColumnIndex(column),
+                    None => continue,
+                },
+            };
+            self.taken[column.0] = true;
+            self.map.headers[column.0].clone_from(&own.name);
+            self.map.own.push((column, own.kind));
+        }
+        Ok(())
+    }
+
+    fn column_named(&self, field: &str, header: &str) -> Result<ColumnIndex> {
         let headers = &self.map.headers;
         let exactly = headers.iter().position(|candidate| candidate.trim() == header.trim());
         let folded = || headers.iter().position(|candidate| fold(candidate) == fold(header));

@@ -1,13 +1,16 @@
 //! The job file: TOML → [`Job`]. An unknown key is an error that names the closest known one and its line.
 
-use super::layout::{Content, Layout, LayoutColumn, OnViolation};
+use super::layout::{Content, Form, Layout, LayoutColumn, OnViolation};
 use super::{CleanWishes, FilePattern, Guards, Job, Passing, ReadFiles, Requirement, Source, SuppressionFiles, Write};
-use crate::clean::address;
 use crate::clean::audience::DisposableDomains;
+use crate::clean::blank::BlankWords;
 use crate::clean::consent::YesMeans;
+use crate::clean::date::{Date, DateFormat, DateOrder};
+use crate::clean::place::{Country, PlaceForm};
 use crate::clean::replace::{Find, Replacement};
+use crate::clean::{Kind, Rule, Rules, address};
 use crate::columns::Field;
-use crate::columns::mapping::ColumnWishes;
+use crate::columns::mapping::{ColumnWishes, OwnField};
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::job::layout::ColumnRef;
 use crate::person::Identity;
@@ -19,6 +22,7 @@ use serde::Deserialize;
 use serde::de::DeserializeOwned;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -26,6 +30,8 @@ struct JobFile {
     job: JobPart,
     #[serde(default)]
     source: Vec<SourcePart>,
+    #[serde(default)]
+    fields: BTreeMap<String, String>,
     #[serde(default)]
     replace: Vec<ReplacePart>,
     #[serde(default)]
@@ -52,6 +58,7 @@ struct JobPart {
     name: String,
     receipt: Option<PathBuf>,
     today: Option<String>,
+    country: Option<String>,
 }
 
 #[derive(Deserialize)]
@@ -62,6 +69,7 @@ struct SourcePart {
     #[serde(default)]
     columns: BTreeMap<String, String>,
     yes_means: Option<YesMeansPart>,
+    date_order: Option<DateOrderPart>,
     encoding: Option<String>,
     on_bad_bytes: Option<OnBadBytesPart>,
     delimiter: Option<String>,
@@ -126,6 +134,22 @@ enum YesMeansPart {
     OptedOut,
 }
 
+#[derive(Deserialize, Clone, Copy)]
+#[serde(rename_all = "kebab-case")]
+enum DateOrderPart {
+    Dmy,
+    Mdy,
+}
+
+impl From<DateOrderPart> for DateOrder {
+    fn from(part: DateOrderPart) -> DateOrder {
+        match part {
+            DateOrderPart::Dmy => DateOrder::DayFirst,
+            DateOrderPart::Mdy => DateOrder::MonthFirst,
+        }
+    }
+}
+
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
 struct ReplacePart {
@@ -140,10 +164,46 @@ struct ReplacePart {
 #[serde(deny_unknown_fields)]
 struct CleanPart {
     identity: Option<IdentityPart>,
-    role: Option<PassingPart>,
+    #[serde(default)]
+    apply: Vec<String>,
+    date_order: Option<DateOrderPart>,
+    #[serde(default)]
+    blank_words: BlankWordsPart,
+    role: Option<RolePart>,
     disposable: Option<PassingPart>,
     #[serde(default)]
     disposable_domains: Vec<String>,
+}
+
+/// Words that are added to the list, or words added and taken out.
+#[derive(Deserialize)]
+#[serde(untagged, expecting = "a list of words to add, or { add = [...], drop = [...] }")]
+enum BlankWordsPart {
+    Added(Vec<String>),
+    Changed(BlankWordsChange),
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+struct BlankWordsChange {
+    #[serde(default)]
+    add: Vec<String>,
+    #[serde(default)]
+    drop: Vec<String>,
+}
+
+impl Default for BlankWordsPart {
+    fn default() -> BlankWordsPart {
+        BlankWordsPart::Added(Vec::new())
+    }
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "kebab-case")]
+enum RolePart {
+    Pass,
+    Tag,
+    SetAside,
 }
 
 #[derive(Deserialize)]
@@ -235,6 +295,7 @@ struct LayoutColumnPart {
     name: String,
     from: Option<String>,
     constant: Option<String>,
+    form: Option<String>,
     otherwise: Option<String>,
     #[serde(default)]
     required: bool,
@@ -316,8 +377,13 @@ impl Reader<'_> {
     fn job(&self, parts: JobFile, today: &str) -> Result<Job> {
         self.check_person(&parts.person)?;
         let clean = self.clean(parts.clean)?;
+        let own = self.own_fields(parts.fields)?;
+        let country = parts.job.country.as_deref().map(|text| self.country(text)).transpose()?;
         let replace_values = parts.replace.into_iter().map(|part| self.replacement(part)).collect::<Result<_>>()?;
         let today = parts.job.today.as_deref().unwrap_or(today).to_owned();
+        let day = Date::from_iso(&today).ok_or_else(|| {
+            self.wrong(&today, format!("\"{today}\" is no date"), "write today = \"2026-03-05\", or leave it out")
+        })?;
         let mut layouts = BTreeMap::new();
         for (name, part) in parts.layout {
             let layout = self.layout(&name, part)?;
@@ -334,7 +400,9 @@ impl Reader<'_> {
         let job = Job {
             replace_values,
             clean,
-            sources: parts.source.into_iter().map(|part| self.source(part)).collect::<Result<_>>()?,
+            today: day,
+            country,
+            sources: parts.source.into_iter().map(|part| self.source(part, &own)).collect::<Result<_>>()?,
             suppress: parts.suppress.into_iter().map(|part| self.suppress(part)).collect::<Result<_>>()?,
             require: self.require(parts.require)?,
             select: parts.select.condition.as_deref().map(|text| self.selection(text)).transpose()?,
@@ -383,15 +451,60 @@ impl Reader<'_> {
                 self.wrong(text, format!("\"{text}\" is no domain"), "write it as \"throwaway.example\"")
             })
         });
+        let mut apply = Rules::NONE;
+        for name in &part.apply {
+            apply.add(suggested_rule(name).map_err(|error| {
+                let placed = self.wrong(name, error.what(), error.advice());
+                placed.expected(error.expectation().unwrap_or_default())
+            })?);
+        }
+        let blank_words = match &part.blank_words {
+            BlankWordsPart::Added(add) => BlankWords::changed(add, &[]),
+            BlankWordsPart::Changed(BlankWordsChange { add, drop }) => BlankWords::changed(add, drop),
+        };
         Ok(CleanWishes {
+            apply,
+            date_order: part.date_order.map(DateOrder::from),
+            blank_words: Arc::new(blank_words),
             identity: match part.identity {
                 Some(IdentityPart::IgnoreTags) => Identity::IgnoreTags,
                 Some(IdentityPart::IgnoreCase) | None => Identity::IgnoreCase,
             },
-            role: passing(part.role),
+            role: match part.role {
+                Some(RolePart::SetAside) => Passing::SetAside,
+                Some(RolePart::Tag) => Passing::Tag,
+                Some(RolePart::Pass) | None => Passing::Pass,
+            },
             disposable: passing(part.disposable),
             disposable_domains: DisposableDomains::with(own.collect::<Result<Vec<_>>>()?),
         })
+    }
+
+    fn country(&self, text: &str) -> Result<Country> {
+        Country::from_text(text).ok_or_else(|| {
+            self.wrong(text, format!("\"{text}\" is no country"), "write its code (ISO 3166-1): country = \"GB\"")
+        })
+    }
+
+    /// The fields that the job declares for itself.
+    fn own_fields(&self, fields: BTreeMap<String, String>) -> Result<Vec<OwnField>> {
+        let mut own = Vec::new();
+        for (name, kind) in fields {
+            if Field::from_name(&name).is_some() {
+                let what = format!("{name} is a known field already");
+                return Err(self.wrong(&name, what, "take it out of [fields], or choose another name"));
+            }
+            let Some(kind) = Kind::from_name(&kind) else {
+                let known = Kind::NAMES.map(|(name, _)| name);
+                let advice = match closest(&kind, known) {
+                    Some(near) => format!("did you mean {near}?"),
+                    None => "choose one of the kinds".to_owned(),
+                };
+                return Err(self.wrong(&kind, format!("{kind} is no kind of field"), advice).expected(one_of(&known)));
+            };
+            own.push(OwnField { name, kind, header: None });
+        }
+        Ok(own)
     }
 
     fn check_person(&self, part: &PersonPart) -> Result<()> {
@@ -407,7 +520,9 @@ impl Reader<'_> {
         }
     }
 
-    fn source(&self, part: SourcePart) -> Result<Source> {
+    fn source(&self, mut part: SourcePart, own: &[OwnField]) -> Result<Source> {
+        let own =
+            own.iter().map(|field| OwnField { header: part.columns.remove(&field.name), ..field.clone() }).collect();
         let yes_means = part.yes_means.map(|meaning| match meaning {
             YesMeansPart::OptedIn => YesMeans::OptedIn,
             YesMeansPart::OptedOut => YesMeans::OptedOut,
@@ -415,6 +530,8 @@ impl Reader<'_> {
         let read = self.read_files(&part.name, &part.files, part.columns)?;
         let mut read = ReadFiles { wishes: self.wishes(overruled!(part))?, ..read };
         read.columns.yes_means = yes_means;
+        read.columns.date_order = part.date_order.map(DateOrder::from);
+        read.columns.own = own;
         Ok(Source { name: part.name, read })
     }
 
@@ -446,7 +563,7 @@ impl Reader<'_> {
         }
         Ok(ReadFiles {
             files: files.iter().map(|file| FilePattern::relative(file, self.folder)).collect(),
-            columns: ColumnWishes { headers, yes_means: None },
+            columns: ColumnWishes { headers, ..ColumnWishes::default() },
             ..ReadFiles::default()
         })
     }
@@ -566,8 +683,39 @@ impl Reader<'_> {
                 return Err(self.wrong(&part.name, what, "write from = \"first_name\", or constant = \"a text\""));
             }
         };
-        Ok(LayoutColumn { name: part.name, content, otherwise: part.otherwise, required: part.required })
+        let form = part.form.map(|form| self.form(&form, &content)).transpose()?;
+        Ok(LayoutColumn { name: part.name, content, form, otherwise: part.otherwise, required: part.required })
     }
+
+    fn form(&self, form: &str, content: &Content) -> Result<Form> {
+        let wrong = |what: String, advice: &str| Err(self.wrong(form, what, advice));
+        let Content::Column(ColumnRef::Field(Field::Country | Field::Region)) = content else {
+            return match (content, DateFormat::new(form)) {
+                (Content::Column(_), Some(format)) => Ok(Form::Date(format)),
+                _ => wrong(
+                    format!("\"{form}\" is no form of a date"),
+                    "write yyyy, yy, mm, m, dd and d with signs between, as in \"dd.mm.yyyy\"",
+                ),
+            };
+        };
+        match form {
+            "code" => Ok(Form::Place(PlaceForm::Code)),
+            "name" => Ok(Form::Place(PlaceForm::Name)),
+            _ => wrong(format!("\"{form}\" is no form of a country or region"), "write form = \"code\" or \"name\""),
+        }
+    }
+}
+
+/// The suggested rule of that name.
+pub fn suggested_rule(name: &str) -> Result<Rule> {
+    let known = Rule::SUGGESTED.map(Rule::name);
+    Rule::from_name(name.trim()).filter(|rule| Rule::SUGGESTED.contains(rule)).ok_or_else(|| {
+        let advice = match closest(name, known) {
+            Some(near) => format!("did you mean {near}?"),
+            None => "choose one of the suggested rules; the others are applied anyway".to_owned(),
+        };
+        Error::new(ErrorKind::Job, format!("{name} is no suggested rule"), advice).expected(one_of(&known))
+    })
 }
 
 /// What to do about a field name that is not known.

@@ -1,5 +1,7 @@
 //! The exact shape of a file to be written, as the job says it.
 
+use crate::clean::date::DateFormat;
+use crate::clean::place::PlaceForm;
 use crate::columns::Field;
 use crate::columns::fold::fold;
 use crate::error::{Error, ErrorKind, Result};
@@ -34,10 +36,29 @@ pub struct LayoutColumn {
     pub name: String,
     /// What stands in it.
     pub content: Content,
+    /// In what form, where not in the cleaned one.
+    pub form: Option<Form>,
     /// What stands in it where a field of the content is blank.
     pub otherwise: Option<String>,
     /// Whether it must be filled.
     pub required: bool,
+}
+
+impl LayoutColumn {
+    /// The field or column of that name, under its name.
+    pub fn of_column(name: &str) -> LayoutColumn {
+        let content = Content::Column(ColumnRef::new(name));
+        LayoutColumn { name: name.to_owned(), content, form: None, otherwise: None, required: false }
+    }
+}
+
+/// In what form a value is written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Form {
+    /// A country or region by code or name.
+    Place(PlaceForm),
+    /// A date, such as dd.mm.yyyy.
+    Date(DateFormat),
 }
 
 /// What stands in a column.
@@ -69,6 +90,14 @@ pub struct ExtraColumn {
     pub header: String,
     /// As it is compared.
     pub folded: String,
+}
+
+impl ExtraColumn {
+    /// The number of the further address that it means: 2 for `email_2`.
+    pub fn further_address(&self) -> Option<usize> {
+        let number = self.header.strip_prefix("email_")?.parse().ok()?;
+        (2..=9).contains(&number).then_some(number)
+    }
 }
 
 impl PartialEq for ExtraColumn {

@@ -10,7 +10,11 @@ pub mod pattern;
 pub use layout::{Content, Layout, LayoutColumn, OnViolation, Template};
 pub use pattern::FilePattern;
 
+use crate::clean::Rules;
 use crate::clean::audience::DisposableDomains;
+use crate::clean::blank::BlankWords;
+use crate::clean::date::{Date, DateOrder};
+use crate::clean::place::Country;
 use crate::clean::replace::Replacement;
 use crate::columns::Field;
 use crate::columns::mapping::ColumnWishes;
@@ -20,17 +24,22 @@ use crate::read::ReadWishes;
 use crate::select::Selection;
 use crate::suppress::Reason;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 /// A repeatable piece of work.
 #[derive(Debug, Clone)]
 pub struct Job {
     /// What it is called.
     pub name: String,
+    /// The day of the run.
+    pub today: Date,
+    /// The country of contacts that name none.
+    pub country: Option<Country>,
     /// Where contacts come from, in order of trust.
     pub sources: Vec<Source>,
     /// What is replaced in the values of sources, before anything else.
     pub replace_values: Vec<Replacement>,
-    /// How addresses are compared, and which of them are left out.
+    /// How values are cleaned, and which contacts are left out for their address.
     pub clean: CleanWishes,
     /// Who must not be contacted.
     pub suppress: Vec<SuppressionFiles>,
@@ -61,9 +70,15 @@ pub struct Source {
     pub read: ReadFiles,
 }
 
-/// How addresses are compared, and which of them are left out.
+/// How values are cleaned, and which contacts are left out for their address.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct CleanWishes {
+    /// The suggested rules that are applied.
+    pub apply: Rules,
+    /// Whether the day or the month comes first, in columns that may be read in both ways.
+    pub date_order: Option<DateOrder>,
+    /// Words that stand for nothing.
+    pub blank_words: Arc<BlankWords>,
     /// What addresses are compared by.
     pub identity: Identity,
     /// What becomes of role addresses, such as `info@`.
@@ -80,6 +95,8 @@ pub enum Passing {
     /// They are.
     #[default]
     Pass,
+    /// They are, with a tag.
+    Tag,
     /// They are set aside.
     SetAside,
 }

@@ -3,6 +3,7 @@
 use super::chunks::FileRead;
 use super::open::OpenFile;
 use super::people::LINE_BITS;
+use crate::clean::date::OrderEvidence;
 use crate::error::{Error, ErrorKind};
 use crate::observe::{Finding, Met, Weight, counted};
 use crate::person::{IdentityHash, Role};
@@ -36,6 +37,8 @@ pub struct FileCounts {
     pub replacements: Vec<Met>,
     /// Lines with bytes that fit no character and were replaced.
     pub replaced: Met,
+    /// What its columns of dates show of their order, as the cleaning plan has them.
+    pub dates: Vec<OrderEvidence>,
 }
 
 /// How many different words nobody listed are kept for each file.
@@ -59,10 +62,7 @@ impl FileCounts {
 
     /// Adds what was counted in a chunk; so many records of the file come before it.
     pub fn add(&mut self, chunk: &FileCounts, first_row: u64) {
-        let moved = |met: &Met| Met {
-            count: met.count,
-            rows: met.rows.iter().map(|row| RowNumber(row.0 + first_row)).collect(),
-        };
+        let moved = |met: &Met| met.moved(first_row);
         self.contacts += chunk.contacts;
         self.others.iter_mut().zip(chunk.others).for_each(|(sum, count)| *sum += count);
         self.short_rows.append(&moved(&chunk.short_rows));
@@ -71,6 +71,10 @@ impl FileCounts {
         self.replacements.resize_with(self.replacements.len().max(chunk.replacements.len()), Met::default);
         for (met, chunk) in self.replacements.iter_mut().zip(&chunk.replacements) {
             met.append(&moved(chunk));
+        }
+        self.dates.resize_with(self.dates.len().max(chunk.dates.len()), OrderEvidence::default);
+        for (seen, chunk) in self.dates.iter_mut().zip(&chunk.dates) {
+            seen.append(&chunk.moved(first_row));
         }
         for (word, count) in &chunk.unlisted_words {
             if self.unlisted_words.contains_key(word) || self.unlisted_words.len() < UNLISTED_WORDS_KEPT {

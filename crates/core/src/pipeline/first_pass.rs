@@ -5,8 +5,10 @@ use super::in_order::in_order;
 use super::open::{OpenFile, OpenFiles};
 use super::people::{HAS_ADDRESS, IS_CLEAN, People};
 use super::{Setting, chunks};
+use crate::clean::CleaningPlan;
 use crate::clean::address::{Address, AddressCleaner, State};
 use crate::clean::consent::{self, Consent, Statement};
+use crate::clean::date::OrderEvidence;
 use crate::clean::replace::Replaced;
 use crate::columns::{ColumnMap, ConsentColumn, Field};
 use crate::error::Result;
@@ -18,9 +20,10 @@ use crate::read::lines::{FootnoteLook, footnote_look, judge_line};
 use crate::read::{Chunk, Format, Line, Record, Records, Shape, cell};
 use crate::suppress::entry::{self, Entry};
 use crate::suppress::{HeldDomains, Mark};
-use crate::units::{ListId, RowNumber, SourceId};
+use crate::units::{ColumnIndex, ListId, RowNumber, SourceId};
 use std::borrow::Cow;
 use std::collections::HashMap;
+use std::sync::Arc;
 
 /// A file that turned out not to be in the encoding that it began in, by its place among the files of its kind.
 #[derive(Debug, Clone, Copy)]
@@ -48,7 +51,7 @@ pub fn read_lists(
     in_order(
         setting.threads,
         || reading.next(),
-        Scratch::default,
+        || Scratch::new(files),
         |job, scratch| {
             let read = read_list_chunk(&files.lists[job.file.0 as usize], &job.chunk, &hasher, scratch);
             Ok((job, read))
@@ -95,10 +98,11 @@ pub fn read_sources(
     in_order(
         setting.threads,
         || reading.next(),
-        Scratch::default,
+        || Scratch::new(files),
         |job, scratch| {
             let file = &files.sources[job.file.0 as usize];
-            let read = read_source_chunk(file, &job.chunk, &hasher, &domains, scratch);
+            let cleaning = &files.cleaning[job.file.0 as usize];
+            let read = read_source_chunk(file, cleaning, &job.chunk, &hasher, &domains, scratch);
             Ok((job, read))
         },
         |(job, read)| {
@@ -130,6 +134,16 @@ struct Scratch {
     further: AddressCleaner,
     statements: Statements,
     replaced: Replaced,
+}
+
+impl Scratch {
+    fn new(files: &OpenFiles) -> Scratch {
+        Scratch {
+            cleaner: AddressCleaner::with(Arc::clone(&files.addresses)),
+            further: AddressCleaner::with(Arc::clone(&files.addresses)),
+            ..Scratch::default()
+        }
+    }
 }
 
 /// What status cells say, by the direction of their column. Few different ones occur, so they are remembered.
@@ -226,6 +240,7 @@ pub(crate) fn checksum(chunk: &Chunk) -> u64 {
 
 fn read_source_chunk(
     file: &OpenFile<SourceId>,
+    cleaning: &CleaningPlan,
     chunk: &Chunk,
     hasher: &IdentityHasher,
     domains: &HeldDomains,
@@ -238,6 +253,8 @@ fn read_source_chunk(
     if read.problem.is_some() {
         return read;
     }
+    let date_columns: Vec<ColumnIndex> = cleaning.date_columns().collect();
+    read.counts.dates = vec![OrderEvidence::default(); date_columns.len()];
     read.lines.reserve(records.len());
     read.keys.reserve(records.len());
     for index in 0..records.len() {
@@ -283,6 +300,9 @@ fn read_source_chunk(
         row_read.identities(&address, file, &record, further);
         row_read.consent(file, &record, statements);
         row_read.width(&record, file.map().width());
+        for (column, seen) in date_columns.iter().zip(&mut read.counts.dates) {
+            seen.look(&cell::value(record.raw(column.0)), RowNumber(u64::from(row) + 1));
+        }
         if chunk.shape == Shape::Unusual && has_open_quote(&record) {
             read.counts.open_quotes.at(RowNumber(u64::from(row) + 1));
         }

@@ -6,7 +6,9 @@
 
 pub(crate) mod chunks;
 pub(crate) mod counts;
+mod date_orders;
 pub(crate) mod first_pass;
+mod glimpse;
 pub mod guards;
 pub mod in_order;
 pub mod open;
@@ -28,7 +30,7 @@ use crate::write::commit;
 use crate::write::receipt::AllColumns;
 use counts::{FileCounts, ListCounts};
 use first_pass::{NotText, read_lists, read_sources};
-use open::{OpenFile, OpenFiles, Refuted, in_another_encoding, open_again, open_files, plan_replacements};
+use open::{OpenFile, OpenFiles, Refuted, in_another_encoding, open_again, open_files};
 use outputs::Outputs;
 use people::People;
 use report::Reports;
@@ -77,6 +79,9 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     let mut outputs = Outputs::stage(job, setting)?;
     let (files, people, counted) = read_everything(files, job, setting, &spool_folder, observer)?;
     let Counted { files: source_counts, list_files, lists } = counted;
+    let mut files = files;
+    let of_dates = date_orders::decide(&mut files, &source_counts, job)?;
+    files.findings.extend(of_dates);
     let settled = settle::settle(people, &lists, job, setting.threads, observer)?;
 
     let mut columns = AllColumns::of(files.sources.iter().map(OpenFile::map));
@@ -134,7 +139,7 @@ fn read_everything(
     while let (Err(error), Some(place)) = (&first, not_text.take()) {
         let Some(again) = with_another_encoding(files, job, place)? else { return Err(error.clone()) };
         files = again;
-        plan_replacements(&mut files.sources, job);
+        files.plan(job);
         first = first_pass(job, &files, setting, spool_folder, &mut not_text, observer);
     }
     let (people, counted) = first?;
@@ -149,7 +154,7 @@ fn read_everything(
         sources.push(if status_is_consent.is_some() { open_again(file, read, false, refuted)? } else { file });
     }
     let mut files = OpenFiles { sources, ..files };
-    plan_replacements(&mut files.sources, job);
+    files.plan(job);
     let (people, counted) = first_pass(job, &files, setting, spool_folder, &mut not_text, observer)?;
     Ok((files, people, counted))
 }
@@ -199,8 +204,7 @@ fn first_pass(
 /// The layout of each import file; without one, all columns of all sources.
 fn layouts(job: &Job, columns: &AllColumns) -> Vec<Layout> {
     let all = || {
-        let column =
-            |name: &str, content| LayoutColumn { name: name.to_owned(), content, otherwise: None, required: false };
+        let column = |name: &str, content| LayoutColumn { content, ..LayoutColumn::of_column(name) };
         let mut all: Vec<_> =
             columns.columns.iter().map(|wanted| column(wanted.name(), Content::Column(wanted.clone()))).collect();
         if columns.has_surplus {

@@ -1,12 +1,18 @@
 //! The files of a job: found, opened, recognised, their columns mapped. Nothing is read beyond the samples.
 
+use super::glimpse::{Glimpse, swapped_names};
+use crate::clean::address::AddressWishes;
 use crate::clean::replace::ReplacementPlan;
+use crate::clean::row::Wanted;
+use crate::clean::suggest::DomainSlips;
+use crate::clean::{CleaningPlan, CleaningWishes};
+use crate::columns::fold::fold;
 use crate::columns::locate::SampleRecords;
 use crate::columns::mapping::{Unmapped, map_columns};
 use crate::columns::{ColumnMap, Field, Mapping, Table, likeness, locate_table};
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::job::layout::ColumnRef;
-use crate::job::{Job, Layout, ReadFiles};
+use crate::job::{Job, Layout, Passing, ReadFiles};
 use crate::observe::{Finding, Observer, Weight};
 use crate::read::encoding::{self, BadBytesAre, Knowledge};
 use crate::read::recognise::{DELIMITERS, said_by_first_line};
@@ -14,10 +20,12 @@ use crate::read::unescape::unescaped;
 use crate::read::{Dialect, Format, Input, Prepared, ReadWishes, prepare, recognise_dialect};
 use crate::select::Selection;
 use crate::units::{FileId, ListId, SourceId};
+use crate::write::receipt::AllColumns;
 use crate::write::value::ValueSource;
 use crate::write::{commit, receipt};
 use encoding_rs::Encoding;
 use std::path::Path;
+use std::sync::Arc;
 
 /// The most columns that a file may have.
 pub const MAX_COLUMNS: usize = 16_384;
@@ -54,6 +62,8 @@ pub struct OpenFile<Owner> {
     pub table: Table,
     /// What its columns are, and how that is known.
     pub mapping: Mapping,
+    /// What the beginning of it shows of its values.
+    pub glimpse: Glimpse,
     /// What the job replaces in its values.
     pub replacements: ReplacementPlan,
     /// Whether an earlier run wrote it aside.
@@ -81,6 +91,10 @@ impl<Owner> OpenFile<Owner> {
 pub struct OpenFiles {
     /// In the order of the job's sources, then of names.
     pub sources: Vec<OpenFile<SourceId>>,
+    /// How the values of each source file are cleaned.
+    pub cleaning: Vec<CleaningPlan>,
+    /// How addresses are cleaned.
+    pub addresses: Arc<AddressWishes>,
     /// In the order of the job's suppression lists, then of names.
     pub lists: Vec<OpenFile<ListId>>,
     /// What should be said about them.
@@ -92,7 +106,9 @@ impl OpenFiles {
     pub fn all_findings(&self) -> Vec<Finding> {
         let of_sources = self.sources.iter().flat_map(OpenFile::all_findings);
         let of_lists = self.lists.iter().flat_map(OpenFile::all_findings);
-        self.findings.iter().cloned().chain(of_sources).chain(of_lists).collect()
+        let glimpses: Vec<_> = self.sources.iter().map(|file| (file.input.name(), &file.glimpse)).collect();
+        let swapped = swapped_names(&glimpses);
+        self.findings.iter().cloned().chain(of_sources).chain(of_lists).chain(swapped).collect()
     }
 }
 
@@ -118,18 +134,76 @@ pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Re
             opened.lists.extend(files_of.open(found, part, &list.read, &mut opened.findings)?);
         }
     }
-    plan_replacements(&mut opened.sources, job);
+    opened.plan(job);
     check_inputs(&opened)?;
     check_outputs(job, &opened)?;
     check_columns(job, &opened)?;
     Ok(opened)
 }
 
-/// Fits the job's replacements to the source files.
-pub fn plan_replacements(sources: &mut [OpenFile<SourceId>], job: &Job) {
-    for file in sources {
-        file.replacements = ReplacementPlan::new(&job.replace_values, file.map());
+impl OpenFiles {
+    /// Fits what the job says about values to the source files, once their columns are known.
+    pub fn plan(&mut self, job: &Job) {
+        let wishes = CleaningWishes {
+            country: job.country,
+            today: job.today,
+            blank_words: Arc::clone(&job.clean.blank_words),
+            tags_roles: job.clean.role == Passing::Tag,
+        };
+        let all = AllColumns::of(self.sources.iter().map(OpenFile::map));
+        let plan = |file: &OpenFile<SourceId>| {
+            let wanted = wanted(job, &all, file.map());
+            CleaningPlan::new(&wishes, &wanted, file.map(), file.is_receipt, &file.glimpse.separators)
+        };
+        self.cleaning = self.sources.iter().map(plan).collect();
+        for file in &mut self.sources {
+            file.replacements = ReplacementPlan::new(&job.replace_values, file.map());
+        }
+        let domains = self.sources.iter().flat_map(|file| file.glimpse.domains.iter().cloned());
+        self.addresses = Arc::new(AddressWishes {
+            blank_words: Arc::clone(&job.clean.blank_words),
+            apply: job.clean.apply,
+            slips: DomainSlips::new(domains),
+        });
     }
+}
+
+/// What a job writes, requires, or has conditions on, of a file with these columns.
+fn wanted(job: &Job, all: &AllColumns, map: &ColumnMap) -> Wanted {
+    let mut columns: Vec<ColumnRef> = Vec::new();
+    for write in &job.writes {
+        match &write.layout {
+            Some(layout) => columns.extend(layout.columns.iter().flat_map(|column| column.content.columns()).cloned()),
+            None => columns.extend(all.columns.iter().cloned()),
+        }
+    }
+    let required = job.require.fields.iter().chain(job.require.any.iter().flatten());
+    columns.extend(required.map(|field| ColumnRef::Field(*field)));
+    columns.extend(job.select.iter().flat_map(Selection::columns).cloned());
+    if job.clean.role == Passing::Tag {
+        columns.push(ColumnRef::Field(Field::Tags));
+    }
+    // The form of a region depends on the country.
+    if columns.contains(&ColumnRef::Field(Field::Region)) {
+        columns.push(ColumnRef::Field(Field::Country));
+    }
+    let mut wanted = Wanted::default();
+    for column in &columns {
+        match column {
+            ColumnRef::Field(field) => {
+                if !wanted.fields.contains(field) {
+                    wanted.fields.push(*field);
+                }
+            }
+            ColumnRef::Extra(extra) => {
+                wanted.addresses = wanted.addresses.max(extra.further_address().unwrap_or_default());
+                let own = map.own.iter().find(|(column, _)| fold(map.header(*column)) == extra.folded);
+                wanted.own.extend(own.filter(|own| !wanted.own.contains(own)));
+            }
+        }
+    }
+    wanted.fields.sort();
+    wanted
 }
 
 /// What a first reading found out against what the beginning of a file suggested.
@@ -316,6 +390,7 @@ fn recognise<Owner>(
         has_backslash_quotes,
         dialect,
         is_receipt: receipt::is_receipt(&table.headers),
+        glimpse: if is_empty { Glimpse::default() } else { Glimpse::new(&mapping.map, &table, &records) },
         table,
         replacements: ReplacementPlan::default(),
         mapping,
@@ -470,8 +545,10 @@ fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     let selected = selected.map(|column| ("the condition in [select]".to_owned(), column.clone()));
     let replaced = job.replace_values.iter().map(|replacement| ("[[replace]]".to_owned(), replacement.column.clone()));
     for (whose, column) in wanted.chain(required).chain(selected).chain(replaced) {
-        let is_there =
-            |file: &&OpenFile<SourceId>| ValueSource::new(&column, file.map(), false) != ValueSource::Nothing;
+        let is_there = |file: &&OpenFile<SourceId>| {
+            let cleaned = &opened.cleaning[file.id.0 as usize].map;
+            ValueSource::new(&column, cleaned, false) != ValueSource::Nothing
+        };
         if !filled.is_empty() && !filled.iter().any(is_there) {
             return Err(no_such_column(&whose, &column, &filled));
         }

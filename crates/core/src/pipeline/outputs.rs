@@ -9,7 +9,7 @@ use crate::job::{Job, Layout, Write};
 use crate::write::commit::{Commit, FolderFile, Placement, StagedFile, StagedFolder, with_ending};
 use crate::write::csv::{CsvBuffer, Defusing};
 use crate::write::early_sync::EarlySync;
-use crate::write::receipt::{AllColumns, MERGED, REPAIRS, SET_ASIDE};
+use crate::write::receipt::{AllColumns, MERGED, REPAIRS, SET_ASIDE, SUGGESTIONS};
 use std::path::{Path, PathBuf};
 
 /// How many rows a preview shows.
@@ -34,6 +34,7 @@ struct Receipt {
     set_aside: FolderFile,
     merged: FolderFile,
     repairs: FolderFile,
+    suggestions: FolderFile,
     people: FolderFile,
 }
 
@@ -96,6 +97,7 @@ impl Outputs {
             receipt.set_aside.write(&columns.header(&SET_ASIDE), &self.sync)?;
             receipt.merged.write(&columns.header(&MERGED), &self.sync)?;
             receipt.repairs.write(&AllColumns::default().header(&REPAIRS), &self.sync)?;
+            receipt.suggestions.write(&AllColumns::default().header(&SUGGESTIONS), &self.sync)?;
             receipt.people.write(&people_index::header(), &self.sync)?;
         }
         Ok(())
@@ -154,6 +156,7 @@ impl Receipt {
             set_aside: folder.file("set-aside.csv")?,
             merged: folder.file("merged.csv")?,
             repairs: folder.file("repairs.csv")?,
+            suggestions: folder.file("suggestions.csv")?,
             people: folder.file("people.idx")?,
             folder,
         })
@@ -178,6 +181,7 @@ impl Sink for Outputs {
             receipt.set_aside.write(&rows.set_aside.bytes, &self.sync)?;
             receipt.merged.write(&rows.merged.bytes, &self.sync)?;
             receipt.repairs.write(&rows.repairs.bytes, &self.sync)?;
+            receipt.suggestions.write(&rows.suggestions.bytes, &self.sync)?;
             receipt.people.write(&rows.people, &self.sync)?;
         }
         Ok(())

@@ -9,13 +9,14 @@ use super::settle::Settled;
 use super::tally::{
     Account, FileTally, ListTally, OtherLines, Outcome, RepairCounts, SourceTally, TALLY_SCHEMA, Tally, WriteTally,
 };
+use crate::clean::Doubt;
 use crate::clean::replace::Replacement;
 use crate::columns::Field;
 use crate::job::Job;
 use crate::observe::{Finding, Met, Weight, counted};
 use crate::read::Format;
 use crate::suppress::Mark;
-use crate::units::{ListId, SourceId};
+use crate::units::{ColumnIndex, FileId, ListId, SourceId};
 use serde_json::{Map, Value, json};
 
 /// The schema of `inputs.json`.
@@ -44,6 +45,7 @@ impl Reports<'_> {
     /// The account of the run. `counts` are those of the second pass, by source.
     pub fn tally(&self, counts: Vec<Counts>, outputs: &Outputs) -> Tally {
         let mut repairs = RepairCounts::default();
+        let mut suggestions = RepairCounts::default();
         let mut persons_held = vec![0; self.lists.len()];
         let mut sources = Vec::new();
         let mut findings = self.files.all_findings();
@@ -57,6 +59,8 @@ impl Reports<'_> {
                 }
             }
             repairs.add(counted.repairs);
+            suggestions.add(counted.suggestions);
+            findings.extend(counted.doubts.iter().map(|(place, met)| self.doubt(*place, met)));
             let source = self.source_tally(SourceId(index as u16), counted.account);
             findings.extend(written_without_address(&source.name, &counted.written_without_address));
             all.add(&source.account);
@@ -78,9 +82,17 @@ impl Reports<'_> {
             sources,
             suppression,
             repairs: repairs.into_tally(),
+            suggestions: suggestions.into_tally(),
             written: self.job.writes.iter().zip(outputs.import_rows()).map(write_tally).collect(),
             findings,
         }
+    }
+
+    fn doubt(&self, (file, column, doubt): (FileId, ColumnIndex, Doubt), met: &Met) -> Finding {
+        let file = &self.files.sources[file.0 as usize];
+        let header = file.map().headers.get(column.0).cloned().unwrap_or_default();
+        let text = format!("\"{header}\" has {} {}", counted(met.count, "value", "", "").trim_end(), doubt.says());
+        Finding::new(doubt.code(), Weight::Warning, text).in_file(file.input.name()).in_column(header).at_rows(met)
     }
 
     fn source_tally(&self, source: SourceId, account: Account) -> SourceTally {

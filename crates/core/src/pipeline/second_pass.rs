@@ -11,7 +11,8 @@ use super::tally::{Account, Company, RepairCounts};
 use crate::clean::address::{Address, AddressCleaner, State};
 use crate::clean::consent::Consent;
 use crate::clean::replace::{Change, Replaced};
-use crate::clean::{Rule, Rules, audience, decoded_twice};
+use crate::clean::suggest::{self, DomainLooks};
+use crate::clean::{CleaningPlan, Doubt, RowCleaner, Rule, Rules, audience, decoded_twice};
 use crate::columns::{ColumnMap, Field};
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::{Job, Layout, OnViolation, Passing};
@@ -25,7 +26,8 @@ use crate::units::{ColumnIndex, FileId, RowId, RowNumber, SourceId};
 use crate::write::csv::{CsvBuffer, Defusing, RawCells};
 use crate::write::layout::LayoutPlan;
 use crate::write::receipt::{AllColumns, OriginalValues};
-use std::sync::Mutex;
+use std::collections::BTreeMap;
+use std::sync::{Arc, Mutex};
 
 /// Where the rows of the second pass go.
 pub trait Sink: Send {
@@ -43,6 +45,8 @@ pub struct Rows {
     pub merged: CsvBuffer,
     /// Repairs.
     pub repairs: CsvBuffer,
+    /// Repairs that are suggested.
+    pub suggestions: CsvBuffer,
     /// Records of `people.idx`.
     pub people: Vec<u8>,
     counts: Counts,
@@ -55,6 +59,10 @@ pub struct Counts {
     pub account: Account,
     /// Repairs.
     pub repairs: RepairCounts,
+    /// Repairs that are suggested.
+    pub suggestions: RepairCounts,
+    /// Values that could not be cleaned or look like something else, by file and column.
+    pub doubts: BTreeMap<(FileId, ColumnIndex, Doubt), Met>,
     /// Survivors by what they are marked with, by the number of the combination.
     pub persons: Vec<u64>,
     /// Rows whose unusable address was written blank.
@@ -66,6 +74,10 @@ impl Counts {
     fn add(&mut self, later: Counts) {
         self.account.add(&later.account);
         self.repairs.add(later.repairs);
+        self.suggestions.add(later.suggestions);
+        for (place, met) in later.doubts {
+            self.doubts.entry(place).or_default().append(&met);
+        }
         self.written_without_address.append(&later.written_without_address);
         if self.persons.len() < later.persons.len() {
             self.persons.resize(later.persons.len(), 0);
@@ -108,16 +120,22 @@ impl<'a> SecondPass<'a> {
         layouts: &'a [Layout],
         columns: &AllColumns,
     ) -> SecondPass<'a> {
-        let plan = |file: &OpenFile<SourceId>| FilePlan {
-            layouts: layouts.iter().map(|layout| LayoutPlan::new(layout, file.map(), file.is_receipt)).collect(),
-            requirement: RequirementPlan::new(&job.require, file.map(), file.is_receipt),
-            selection: job.select.as_ref().map(|selection| SelectionPlan::new(selection, file.map(), file.is_receipt)),
+        let plan = |(file, cleaning): (&OpenFile<SourceId>, &CleaningPlan)| FilePlan {
+            layouts: layouts
+                .iter()
+                .map(|layout| LayoutPlan::new(layout, &cleaning.map, file.is_receipt, job.country))
+                .collect(),
+            requirement: RequirementPlan::new(&job.require, &cleaning.map, file.is_receipt),
+            selection: job
+                .select
+                .as_ref()
+                .map(|selection| SelectionPlan::new(selection, &cleaning.map, file.is_receipt)),
             originals: OriginalValues::new(columns, file.map()),
             name_cells: name_cells(&job.sources[file.owner.0 as usize].name, &file.input.name()),
             source: file.owner,
             file: file.id.0 as usize,
         };
-        let plans = files.sources.iter().map(plan).collect();
+        let plans = files.sources.iter().zip(&files.cleaning).map(plan).collect();
         let details = settled.all_marks().map(|marks| describe(job, marks)).collect();
         SecondPass { job, files, settled, layouts, plans, details, spare: Mutex::default() }
     }
@@ -130,7 +148,7 @@ impl<'a> SecondPass<'a> {
         in_order(
             setting.threads,
             || reading.next(),
-            Scratch::default,
+            || Scratch::new(self.files),
             |job, scratch| self.lay_out(&job, scratch).map(|rows| (job, rows)),
             |(job, mut rows)| {
                 chunks += 1;
@@ -169,11 +187,12 @@ impl<'a> SecondPass<'a> {
             set_aside: CsvBuffer::new(Defusing::On),
             merged: CsvBuffer::new(Defusing::On),
             repairs: CsvBuffer::new(Defusing::On),
+            suggestions: CsvBuffer::new(Defusing::On),
             people: Vec::new(),
             counts: Counts::default(),
         });
         rows.imports.iter_mut().for_each(CsvBuffer::clear);
-        for buffer in [&mut rows.set_aside, &mut rows.merged, &mut rows.repairs] {
+        for buffer in [&mut rows.set_aside, &mut rows.merged, &mut rows.repairs, &mut rows.suggestions] {
             buffer.clear();
         }
         rows.people.clear();
@@ -188,7 +207,7 @@ impl<'a> SecondPass<'a> {
             return Err(changed(file.input.path()));
         }
         let mut rows = self.spare_rows();
-        let Scratch { records, cleaner, decoded, replaced } = scratch;
+        let Scratch { records, cleaner, decoded, replaced, values, domains } = scratch;
         replaced.changes.clear();
         let may_be_decoded_twice = decoded_twice::may_hold(&job.chunk.bytes);
         let cells = ChunkCells::of(file, &job.chunk);
@@ -222,8 +241,13 @@ impl<'a> SecondPass<'a> {
             } else {
                 Meant { record: after, cells, repairs: &[], replaced: &[] }
             };
-            let meant = Meant { replaced: &replaced.changes, ..meant };
-            chunk.contact(row, standing, &record, &meant, &typed, &address);
+            let mut meant = Meant { replaced: &replaced.changes, ..meant };
+            if matches!(standing, Standing::Free(_)) {
+                values.clean(&self.files.cleaning[job.file.0 as usize], &meant.record, &address);
+                meant.record = values.after(&meant.record);
+                chunk.suggest(row, &address, domains);
+            }
+            chunk.contact(row, standing, &record, &meant, values, &typed, &address);
         }
         Ok(rows)
     }
@@ -288,6 +312,14 @@ struct Scratch {
     cleaner: AddressCleaner,
     decoded: Decoded,
     replaced: Replaced,
+    values: RowCleaner,
+    domains: DomainLooks,
+}
+
+impl Scratch {
+    fn new(files: &OpenFiles) -> Scratch {
+        Scratch { cleaner: AddressCleaner::with(Arc::clone(&files.addresses)), ..Scratch::default() }
+    }
 }
 
 /// A record as it was meant, before it is laid out.
@@ -350,6 +382,7 @@ impl<'b> ChunkRows<'_, 'b> {
         standing: Standing,
         record: &Record,
         meant: &Meant,
+        values: &RowCleaner,
         typed: &[u8],
         address: &Address,
     ) {
@@ -372,14 +405,17 @@ impl<'b> ChunkRows<'_, 'b> {
             }
             Standing::Free(cleared) => {
                 self.count_person(self.pass.settled.marks_of(row));
-                if let Some((reason, details)) = self.fault(&meant.record, address) {
+                for (column, doubt) in values.doubts() {
+                    self.doubt(number, *column, *doubt);
+                }
+                if let Some((reason, details)) = self.fault(&meant.record, values, address) {
                     if reason == Reason::LayoutViolation {
                         self.note_violation(number, &details);
                     }
                     self.set_aside(number, reason, &details, record);
                     people_index::Fate::SetAside(reason)
                 } else {
-                    self.written(number, cleared, meant, address);
+                    self.written(number, cleared, meant, values, address);
                     people_index::Fate::Written
                 }
             }
@@ -402,7 +438,7 @@ impl<'b> ChunkRows<'_, 'b> {
     }
 
     /// Why a person that nothing holds is not written, gravest first.
-    fn fault(&self, record: &Record, address: &Address) -> Option<(Reason, String)> {
+    fn fault(&self, record: &Record, values: &RowCleaner, address: &Address) -> Option<(Reason, String)> {
         let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
         if self.plan.requirement.needs_address() {
             match address.state {
@@ -412,7 +448,7 @@ impl<'b> ChunkRows<'_, 'b> {
                 State::Placeholder => return Some((Reason::PlaceholderAddress, String::new())),
             }
         }
-        if let Some(lacks) = self.plan.requirement.lacks(record, usable) {
+        if let Some(lacks) = self.plan.requirement.lacks(record, values.doubts(), usable) {
             return Some((Reason::MissingField, lacks));
         }
         if address.is_usable()
@@ -446,18 +482,56 @@ impl<'b> ChunkRows<'_, 'b> {
         }
     }
 
-    fn written(&mut self, number: RowNumber, cleared: super::settle::Cleared, meant: &Meant, address: &Address) {
+    /// What is likely meant by an address, where the job does not have it mended.
+    fn suggest(&mut self, row: RowId, address: &Address, domains: &mut DomainLooks) {
+        let slips = &self.pass.files.addresses.slips;
+        let number = RowNumber(u64::from(row.0 - self.first_of_file) + 1);
+        match address.state {
+            State::Blank | State::Placeholder => return,
+            State::Invalid(_) => {}
+            State::Usable => {
+                let look = domains.look(address.domain(), slips);
+                if !look.has_known_top_level
+                    && let Some(column) = self.pass.files.sources[self.plan.file].map().column(Field::Email)
+                {
+                    self.doubt(number, column, Doubt::UnknownTopLevelDomain);
+                }
+                if !look.is_slip {
+                    return;
+                }
+            }
+        }
+        let text = String::from_utf8_lossy(address.text);
+        let Some((mended, rules)) = suggest::mended(&text, suggest::ALL, slips) else { return };
+        let Rows { suggestions, counts, .. } = &mut *self.rows;
+        let company = company_of(rules);
+        for rule in rules.iter() {
+            counts.suggestions.count(rule, company, text.as_bytes(), mended.as_bytes());
+            let (before, after) = (text.as_bytes(), mended.as_bytes());
+            repair_row(suggestions, rule, &self.plan.name_cells, number, "email", before, after);
+        }
+    }
+
+    fn doubt(&mut self, number: RowNumber, column: ColumnIndex, doubt: Doubt) {
+        let file = self.pass.files.sources[self.plan.file].id;
+        self.rows.counts.doubts.entry((file, column, doubt)).or_default().at(number);
+    }
+
+    fn written(
+        &mut self,
+        number: RowNumber,
+        cleared: super::settle::Cleared,
+        meant: &Meant,
+        values: &RowCleaner,
+        address: &Address,
+    ) {
         let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
         if !address.is_usable() && address.state != State::Blank {
             self.rows.counts.written_without_address.at(number);
         }
         let Rows { imports, repairs, counts, .. } = &mut *self.rows;
         for (layout, import) in self.plan.layouts.iter().zip(imports) {
-            layout.write(cleared, &meant.record, usable, meant.cells, import, |blank| {
-                let before = cell::value(blank.raw);
-                counts.repairs.count(Rule::BlankWord, Company::Alone, &before, b"");
-                repair_row(repairs, Rule::BlankWord, &self.plan.name_cells, number, blank.column, &before, b"");
-            });
+            layout.write(cleared, &meant.record, usable, meant.cells, import);
         }
         let headers = &self.pass.files.sources[self.plan.file].map().headers;
         for change in meant.replaced {
@@ -470,6 +544,17 @@ impl<'b> ChunkRows<'_, 'b> {
             let (before, after) = (before.as_bytes(), after.as_bytes());
             counts.repairs.count(Rule::DecodedTwice, Company::Alone, before, after);
             repair_row(repairs, Rule::DecodedTwice, &self.plan.name_cells, number, header, before, after);
+        }
+        for (column, rules, before, after) in values.repairs() {
+            let company = company_of(rules);
+            for rule in rules.iter() {
+                let (before, after) = (before.as_bytes(), after.as_bytes());
+                counts.repairs.count(rule, company, before, after);
+                if !rule.changes_form_only() {
+                    let header = headers.get(column.0).map_or("", String::as_str);
+                    repair_row(repairs, rule, &self.plan.name_cells, number, header, before, after);
+                }
+            }
         }
         counts.account.written += 1;
     }
@@ -497,7 +582,7 @@ impl<'b> ChunkRows<'_, 'b> {
     }
 
     fn address_repairs(&mut self, number: RowNumber, rules: Rules, typed: &[u8], cleaned: &[u8]) {
-        let company = if rules.iter().nth(1).is_none() { Company::Alone } else { Company::WithOthers };
+        let company = company_of(rules);
         for rule in rules.iter() {
             self.rows.counts.repairs.count(rule, company, typed, cleaned);
             if !rule.changes_form_only() {
@@ -505,6 +590,10 @@ impl<'b> ChunkRows<'_, 'b> {
             }
         }
     }
+}
+
+fn company_of(rules: Rules) -> Company {
+    if rules.iter().nth(1).is_none() { Company::Alone } else { Company::WithOthers }
 }
 
 /// Every list that holds a person and everything that refuses contact, in words.

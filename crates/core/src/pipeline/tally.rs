@@ -31,6 +31,8 @@ pub struct Tally {
     pub suppression: Vec<ListTally>,
     /// The repairs that were made.
     pub repairs: Vec<RepairTally>,
+    /// The repairs of addresses that are suggested, and made where the job lists the rule under `apply`.
+    pub suggestions: Vec<RepairTally>,
     /// The import files.
     pub written: Vec<WriteTally>,
     /// What should be looked at.
@@ -208,11 +210,17 @@ pub struct Example {
 }
 
 /// What was counted of the repairs.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone)]
 pub struct RepairCounts {
     rows: [u64; Rule::COUNT],
     /// The first few, those in which the rule alone was at work before the others.
     examples: [Vec<(Company, Example)>; Rule::COUNT],
+}
+
+impl Default for RepairCounts {
+    fn default() -> RepairCounts {
+        RepairCounts { rows: [0; Rule::COUNT], examples: std::array::from_fn(|_| Vec::new()) }
+    }
 }
 
 /// Whether a rule was at work alone; the better example.

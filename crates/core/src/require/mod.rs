@@ -1,9 +1,11 @@
 //! What a usable contact must have, judged cell by cell for one file.
 
+use crate::clean::Doubt;
 use crate::columns::{ColumnMap, Field};
 use crate::job::Requirement;
 use crate::job::layout::ColumnRef;
 use crate::read::Record;
+use crate::units::ColumnIndex;
 use crate::write::value::ValueSource;
 
 /// A requirement, with the columns of one file.
@@ -43,10 +45,23 @@ impl RequirementPlan {
     }
 
     /// What a row lacks, in the words of the job; none where it has all. `address` is empty where it is not usable.
-    pub fn lacks(&self, record: &Record, address: &[u8]) -> Option<String> {
-        let is_blank = |source: &ValueSource| source.value(record, address).is_empty();
-        let missing: Vec<&str> =
-            self.fields.iter().filter(|(_, source)| is_blank(source)).map(|(field, _)| field.name()).collect();
+    ///
+    /// A value that cannot be used as what it should be, such as half a phone number, counts as missing.
+    pub fn lacks(&self, record: &Record, doubts: &[(ColumnIndex, Doubt)], address: &[u8]) -> Option<String> {
+        let unusable = |source: &ValueSource| {
+            let in_source = |column: ColumnIndex| source.columns().any(|known| known == column);
+            doubts.iter().find(|(column, doubt)| doubt.is_unusable() && in_source(*column)).map(|(_, doubt)| *doubt)
+        };
+        let is_blank = |source: &ValueSource| source.value(record, address).is_empty() || unusable(source).is_some();
+        let missing: Vec<String> = self
+            .fields
+            .iter()
+            .filter(|(_, source)| is_blank(source))
+            .map(|(field, source)| match unusable(source) {
+                Some(doubt) => format!("{} ({})", field.name(), doubt.code()),
+                None => field.name().to_owned(),
+            })
+            .collect();
         if !missing.is_empty() {
             return Some(missing.join(", "));
         }

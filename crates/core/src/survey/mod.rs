@@ -7,13 +7,12 @@ mod column;
 mod distinct;
 mod looks;
 
-use crate::clean::Rule;
 use crate::clean::address::{AddressCleaner, State};
 use crate::clean::audience::{self, DisposableDomains};
 use crate::columns::{ColumnMap, Field};
 use crate::error::Result;
 use crate::job::ReadFiles;
-use crate::observe::{Finding, Met, Observer, Stage, Weight};
+use crate::observe::{Finding, Observer, Stage, Weight};
 use crate::pipeline::chunks::Reading;
 use crate::pipeline::counts::{FileCounts, Problem, Tail};
 use crate::pipeline::first_pass::{address_value, has_open_quote, line_above, not_text};
@@ -529,22 +528,4 @@ fn counted(of: &str, counts: HashMap<String, u64>, of_further_values: u64) -> Co
     let mut values: Vec<(String, u64)> = counts.into_iter().collect();
     values.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
     Counted { of: of.to_owned(), values, of_further_values }
-}
-
-/// What a rule does, in a few words for tables.
-pub fn rule_in_words(rule: &str) -> &str {
-    let known = Rule::ALL.into_iter().find(|known| known.name() == rule);
-    match known {
-        Some(Rule::LetterCase) => "capital letters made small",
-        Some(Rule::OuterBlanks) => "blanks at the ends taken off",
-        Some(Rule::ComposedForm) => "letters and their marks joined",
-        Some(Rule::InvisibleCharacters) => "invisible characters taken out",
-        Some(Rule::FullWidth) => "full-width forms made ordinary",
-        Some(Rule::Mailto) => "mailto: taken off",
-        Some(Rule::NameAndAddress) => "taken out of Name <address>",
-        Some(Rule::Enclosure) => "quotes or brackets taken off",
-        Some(Rule::TrailingPunctuation) => "punctuation at the end taken off",
-        Some(Rule::SeveralAddresses) => "first of several in a cell taken",
-        Some(Rule::BlankWord | Rule::DecodedTwice | Rule::Replacement) | None => rule,
-    }
 }

@@ -2,11 +2,13 @@
 
 use super::csv::{CsvBuffer, RawCells};
 use super::value::ValueSource;
-use crate::columns::ColumnMap;
-use crate::job::layout::{ColumnRef, Content, Layout, Piece};
+use crate::clean::date::{Date, DateFormat};
+use crate::clean::place::{self, Country, PlaceForm};
+use crate::columns::{ColumnMap, Field};
+use crate::job::layout::{ColumnRef, Content, Form, Layout, Piece};
 use crate::pipeline::settle::Cleared;
 use crate::read::Record;
-use crate::read::cell::is_empty;
+use std::borrow::Cow;
 
 /// A layout fitted to the columns of one file.
 #[derive(Debug, Clone)]
@@ -19,6 +21,7 @@ pub struct LayoutPlan {
 struct CellPlan {
     name: String,
     content: ContentPlan,
+    form: Option<FormPlan>,
     otherwise: Option<String>,
     required: bool,
 }
@@ -38,19 +41,26 @@ enum PiecePlan {
     Value(ValueSource),
 }
 
-/// A value that was a blank word and is written empty.
-#[derive(Debug, Clone, Copy)]
-pub struct BlankWordWritten<'a> {
-    /// The column's header in the layout.
-    pub column: &'a str,
-    /// The cell as it stood in its file.
-    pub raw: &'a [u8],
+/// In what form a value is written, other than the cleaned one.
+#[derive(Debug, Clone)]
+enum FormPlan {
+    Country(PlaceForm),
+    Region { form: PlaceForm, country: ValueSource, otherwise: Option<Country> },
+    Date(DateFormat),
 }
 
 impl LayoutPlan {
-    /// Fits a layout to a file.
-    pub fn new(layout: &Layout, map: &ColumnMap, is_receipt: bool) -> LayoutPlan {
+    /// Fits a layout to the cleaned records of a file; `country` is that of rows that name none.
+    pub fn new(layout: &Layout, map: &ColumnMap, is_receipt: bool, country: Option<Country>) -> LayoutPlan {
         let source = |column: &ColumnRef| ValueSource::new(column, map, is_receipt);
+        let form = |form: &Form, content: &Content| match (form, content) {
+            (Form::Place(form), Content::Column(ColumnRef::Field(Field::Region))) => {
+                let of = source(&ColumnRef::Field(Field::Country));
+                FormPlan::Region { form: *form, country: of, otherwise: country }
+            }
+            (Form::Place(form), _) => FormPlan::Country(*form),
+            (Form::Date(format), _) => FormPlan::Date(format.clone()),
+        };
         let columns: Vec<CellPlan> = layout
             .columns
             .iter()
@@ -71,6 +81,7 @@ impl LayoutPlan {
                             .collect(),
                     ),
                 },
+                form: column.form.as_ref().map(|wanted| form(wanted, &column.content)),
                 otherwise: column.otherwise.clone(),
                 required: column.required,
             })
@@ -87,39 +98,16 @@ impl LayoutPlan {
         self.columns.iter().find(stays_blank).map(|column| column.name.as_str())
     }
 
-    /// Writes a contact that may be written to. Calls `blank_word` for every blank word that is written empty.
-    pub fn write<'a>(
-        &'a self,
-        _cleared: Cleared,
-        record: &Record<'a>,
-        address: &'a [u8],
-        cells: RawCells,
-        out: &mut CsvBuffer,
-        mut blank_word: impl FnMut(BlankWordWritten<'a>),
-    ) {
+    /// Writes a contact that may be written to.
+    pub fn write(&self, _cleared: Cleared, record: &Record, address: &[u8], cells: RawCells, out: &mut CsvBuffer) {
         for column in &self.columns {
-            if let ContentPlan::Value(ValueSource::Address) = column.content
-                && !address.is_empty()
-            {
-                out.address(address);
-                continue;
-            }
-            if let (ContentPlan::Value(ValueSource::Column(plan)), None) = (&column.content, &column.otherwise) {
-                let cell = record.raw_cell(plan.column.0);
-                let raw = cell.bytes;
-                if plan.is_blank_word(raw) {
-                    if !is_empty(raw) {
-                        blank_word(BlankWordWritten { column: &column.name, raw });
-                    }
-                    out.value(b"");
-                } else if plan.is_receipt {
-                    out.value(&plan.value(record));
-                } else {
-                    out.raw(cell, cells);
+            match (&column.content, &column.otherwise, &column.form) {
+                (ContentPlan::Value(ValueSource::Address), ..) if !address.is_empty() => out.address(address),
+                (ContentPlan::Value(ValueSource::Column(plan)), None, None) if !plan.is_receipt => {
+                    out.raw(record.raw_cell(plan.column.0), cells);
                 }
-                continue;
+                _ => out.value(&column.text(record, address)),
             }
-            out.value(&column.text(record, address));
         }
         out.end_row();
     }
@@ -131,17 +119,38 @@ impl CellPlan {
     }
 
     /// What stands in the column for this record.
-    fn text<'a>(&'a self, record: &Record<'a>, address: &'a [u8]) -> std::borrow::Cow<'a, [u8]> {
+    fn text<'a>(&'a self, record: &Record<'a>, address: &'a [u8]) -> Cow<'a, [u8]> {
         let text = match &self.content {
             ContentPlan::Constant(text) => return text.as_bytes().into(),
             ContentPlan::Surplus(width) => record.raw_from(*width).into(),
-            ContentPlan::Value(source) => source.value(record, address),
+            ContentPlan::Value(source) => match &self.form {
+                Some(form) => form.of(source.value(record, address), record),
+                None => source.value(record, address),
+            },
             ContentPlan::Template(pieces) => fill(pieces, self.otherwise.is_some(), record, address).into(),
         };
         match (&self.otherwise, text.is_empty()) {
             (Some(otherwise), true) => otherwise.as_bytes().into(),
             _ => text,
         }
+    }
+}
+
+impl FormPlan {
+    /// The value in this form; as it is where it is none of the kind.
+    fn of<'a>(&self, value: Cow<'a, [u8]>, record: &Record) -> Cow<'a, [u8]> {
+        let Ok(text) = std::str::from_utf8(&value) else { return value };
+        let formed = match self {
+            FormPlan::Country(PlaceForm::Code) => Country::from_text(text).map(|country| country.code().to_owned()),
+            FormPlan::Country(PlaceForm::Name) => Country::from_text(text).map(|country| country.name().to_owned()),
+            FormPlan::Region { form, country, otherwise } => {
+                let own = country.value(record, b"");
+                let own = Country::from_text(&String::from_utf8_lossy(&own));
+                own.or(*otherwise).and_then(|country| place::region(text, country, Some(*form))).map(str::to_owned)
+            }
+            FormPlan::Date(format) => text.get(..10).and_then(Date::from_iso).map(|date| format.of(date)),
+        };
+        formed.map_or(value, |formed| formed.into_bytes().into())
     }
 }
 

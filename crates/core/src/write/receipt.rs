@@ -36,6 +36,9 @@ pub const REPAIRS: [&str; 7] = [
     "pebblebank_after",
 ];
 
+/// The columns of the list of suggested repairs, as of repairs.
+pub const SUGGESTIONS: [&str; 7] = REPAIRS;
+
 /// What holds the cells of rows that are longer than their header.
 pub const SURPLUS: &str = "pebblebank_surplus";
 

@@ -1,0 +1,129 @@
+//! What is repaired in every kind of text: blanks, invisible characters, the composed form.
+
+use super::blank::{is_invisible, is_unseen};
+use super::{Rule, Rules};
+use std::borrow::Cow;
+use unicode_normalization::{UnicodeNormalization, is_nfc};
+
+/// What becomes of line ends and tabs inside a value.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LineEnds {
+    /// They stay: notes may have several lines.
+    Stay,
+    /// They become blanks.
+    AreBlanks,
+    /// They part, so a comma takes their place: the lines of a postal address.
+    AreCommas,
+}
+
+/// Whether the bytes are printable ASCII with single blanks between words and none at the ends: nothing to repair.
+#[inline]
+pub fn is_tidy(value: &[u8]) -> bool {
+    let (Some(first), Some(last)) = (value.first(), value.last()) else { return true };
+    if *first == b' ' || *last == b' ' {
+        return false;
+    }
+    let mut bad = false;
+    let mut before = b'x';
+    for byte in value {
+        bad |= !matches!(byte, b' '..=b'~') | (*byte == b' ' && before == b' ');
+        before = *byte;
+    }
+    !bad
+}
+
+/// The text without invisible characters, in NFC, with single blanks and none at the ends.
+///
+/// ```
+/// use pebblebank_core::clean::text::{tidy, LineEnds};
+/// use pebblebank_core::clean::Rules;
+/// let mut rules = Rules::NONE;
+/// assert_eq!(tidy(" Ida  Moss\u{200b}", LineEnds::AreBlanks, &mut rules), "Ida Moss");
+/// ```
+pub fn tidy<'a>(text: &'a str, line_ends: LineEnds, rules: &mut Rules) -> Cow<'a, str> {
+    let shown = text.trim_matches(is_unseen);
+    if shown.len() < text.len() {
+        let has_invisible = text.chars().any(is_invisible);
+        rules.add(if has_invisible { Rule::InvisibleCharacters } else { Rule::OuterBlanks });
+    }
+    if is_tidy(shown.as_bytes()) {
+        return shown.into();
+    }
+    let mut tidied = String::with_capacity(shown.len());
+    let mut gap = Gap::None;
+    for c in shown.chars() {
+        if is_invisible(c) {
+            // A joiner between letters of scripts that need it is part of the word.
+            if !(matches!(c, '\u{200C}' | '\u{200D}') && !shown.is_ascii() && has_joining_script(shown)) {
+                rules.add(Rule::InvisibleCharacters);
+                continue;
+            }
+        }
+        if c.is_whitespace() && !(line_ends == LineEnds::Stay && matches!(c, '\n' | '\r' | '\t')) {
+            gap = gap.and(if matches!(c, '\n' | '\r') && line_ends == LineEnds::AreCommas {
+                Gap::Comma
+            } else if c == ' ' {
+                Gap::Blank
+            } else {
+                Gap::Blanks
+            });
+            continue;
+        }
+        match gap {
+            Gap::None => {}
+            Gap::Blank => tidied.push(' '),
+            Gap::Blanks => {
+                rules.add(Rule::InnerBlanks);
+                tidied.push(' ');
+            }
+            Gap::Comma => {
+                rules.add(Rule::InnerBlanks);
+                tidied.push_str(if tidied.ends_with([',', ';']) { " " } else { ", " });
+            }
+        }
+        gap = Gap::None;
+        tidied.push(c);
+    }
+    if !tidied.is_ascii() && !is_nfc(&tidied) {
+        rules.add(Rule::ComposedForm);
+        tidied = tidied.nfc().collect();
+    }
+    if tidied == shown { shown.into() } else { tidied.into() }
+}
+
+/// What stands between two words.
+#[derive(Clone, Copy)]
+enum Gap {
+    None,
+    Blank,
+    Blanks,
+    Comma,
+}
+
+impl Gap {
+    fn and(self, next: Gap) -> Gap {
+        match (self, next) {
+            (Gap::None, next) => next,
+            (Gap::Comma, _) | (_, Gap::Comma) => Gap::Comma,
+            _ => Gap::Blanks,
+        }
+    }
+}
+
+/// Scripts in which a zero-width joiner or non-joiner changes the word: Arabic and those of India.
+fn has_joining_script(text: &str) -> bool {
+    text.chars().any(|c| matches!(c, '\u{600}'..='\u{6FF}' | '\u{900}'..='\u{DFF}'))
+}
+
+/// Full-width digits, letters and signs made ordinary, as in codes and numbers.
+pub fn ordinary_width<'a>(text: &'a str, rules: &mut Rules) -> Cow<'a, str> {
+    if text.is_ascii() || !text.chars().any(|c| matches!(c, '\u{FF01}'..='\u{FF5E}')) {
+        return text.into();
+    }
+    rules.add(Rule::FullWidth);
+    let ordinary = |c: char| match c {
+        '\u{FF01}'..='\u{FF5E}' => char::from_u32(c as u32 - 0xFEE0).unwrap_or(c),
+        _ => c,
+    };
+    text.chars().map(ordinary).collect::<String>().into()
+}

@@ -1,0 +1,81 @@
+//! Whether the day or the month comes first in each column of dates, once all of it was seen.
+
+use super::counts::FileCounts;
+use super::open::{OpenFile, OpenFiles};
+use crate::clean::date::{DateOrder, OrderDecision, OrderEvidence};
+use crate::error::{Error, ErrorKind, Result};
+use crate::job::Job;
+use crate::observe::{Finding, Met, Weight, counted};
+use crate::units::{ColumnIndex, SourceId};
+
+const ADVICE: &str = "say which comes first: date_order = \"dmy\" or \"mdy\" in the [[source]], or --date-order";
+
+/// Decides the order of every column of dates that the job uses. What was taken and could be otherwise is a finding; a
+/// column that stays open is an error.
+pub fn decide(files: &mut OpenFiles, counts: &[FileCounts], job: &Job) -> Result<Vec<Finding>> {
+    let mut findings = Vec::new();
+    for ((file, plan), counts) in files.sources.iter().zip(&mut files.cleaning).zip(counts) {
+        let columns: Vec<ColumnIndex> = plan.date_columns().collect();
+        let said = job.sources[file.owner.0 as usize].read.columns.date_order.or(job.clean.date_order);
+        for (column, seen) in columns.into_iter().zip(&counts.dates) {
+            let header = file.map().header(column);
+            let order = match (said, seen.decision()) {
+                (Some(order), _) => order,
+                (None, OrderDecision::NotAsked) => continue,
+                (None, OrderDecision::Shown(order)) => order,
+                (None, OrderDecision::Silent) => match job.country {
+                    Some(country) => {
+                        let order = DateOrder::of_country(country.code());
+                        findings
+                            .push(by_country(order, country.code(), header, &seen.either).in_file(file.input.name()));
+                        order
+                    }
+                    None => return Err(open(file, header, seen)),
+                },
+                (None, OrderDecision::Contradicts) => return Err(contradicting(file, header, seen)),
+            };
+            plan.set_order(column, order);
+        }
+    }
+    Ok(findings)
+}
+
+fn by_country(order: DateOrder, country: &str, header: &str, either: &Met) -> Finding {
+    let first = match order {
+        DateOrder::DayFirst => "the day",
+        DateOrder::MonthFirst => "the month",
+    };
+    let text = format!(
+        "no date in \"{header}\" shows whether the day or the month comes first; {first} was taken, as is usual in {country} ({})",
+        counted(either.count, "date", "could be either", "could be either")
+    );
+    Finding::new("date-order-by-country", Weight::Doubt, text).in_column(header).at_rows(either)
+}
+
+fn rows(met: &Met) -> String {
+    let rows: Vec<String> = met.rows.iter().map(ToString::to_string).collect();
+    let more = if met.count > met.rows.len() as u64 { ", …" } else { "" };
+    format!("{}{more}", rows.join(", "))
+}
+
+fn open(file: &OpenFile<SourceId>, header: &str, seen: &OrderEvidence) -> Error {
+    let what = format!(
+        "{} with the day or the month first, and none in this column shows which (rows {})",
+        counted(seen.either.count, "date", "can be read", "can be read"),
+        rows(&seen.either)
+    );
+    let advice = format!("{ADVICE}; or country = in [job], --country, whose order is taken where a column is silent");
+    Error::new(ErrorKind::Question, what, advice).in_file(file.input.path()).in_column(header)
+}
+
+fn contradicting(file: &OpenFile<SourceId>, header: &str, seen: &OrderEvidence) -> Error {
+    let what = format!(
+        "two orders of day and month in one column: the day is first in {} (rows {}), the month in {} (rows {})",
+        counted(seen.day_first.count, "date", "", "").trim(),
+        rows(&seen.day_first),
+        counted(seen.month_first.count, "date", "", "").trim(),
+        rows(&seen.month_first),
+    );
+    let advice = format!("{ADVICE}; dates that do not fit it are left as they are and reported");
+    Error::new(ErrorKind::Question, what, advice).in_file(file.input.path()).in_column(header)
+}
