@@ -52,7 +52,21 @@ pub(crate) fn typed(address: &str, name: &str, rng: &mut crate::rng::Rng) -> Str
         26 => format!("mailto:{address}"),
         27 => format!("{address}\u{200b}"),
         28 => format!("<{address}>"),
+        29 => slip(address, rng),
         _ => address.to_owned(),
+    }
+}
+
+/// An address with a slip of the finger.
+fn slip(address: &str, rng: &mut crate::rng::Rng) -> String {
+    let (local, domain) = address.split_once('@').unwrap_or((address, "postbox.example"));
+    match rng.below(6) {
+        0 => format!("{local}@{}", domain.replace("box", "bx").replace("haven", "havne").replace("well", "wel")),
+        1 => format!("{local}@{}", domain.replacen('.', ",", 1)),
+        2 => format!("{local}(at){domain}"),
+        3 => format!("{local} @ {domain}"),
+        4 => format!("{local}@{}", domain.replacen('.', "..", 1)),
+        _ => format!("{local}@{}", domain.replacen('.', "", 1)),
     }
 }
 

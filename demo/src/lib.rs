@@ -8,6 +8,7 @@ mod export;
 mod formats;
 pub mod large;
 mod lists;
+mod mess;
 mod people;
 mod rng;
 mod sources;

@@ -11,6 +11,7 @@ pub(crate) struct Person {
     pub(crate) address: String,
     pub(crate) town: &'static str,
     pub(crate) postcode: String,
+    pub(crate) country: &'static str,
     pub(crate) company: Option<&'static str>,
     pub(crate) phone: String,
 }
@@ -116,6 +117,13 @@ const TOWNS: [(&str, &str); 12] = [
     ("St Wren's", "SW8"),
     ("Kestrel Moor", "KM3"),
 ];
+/// Friends of the garden abroad: country, town, postal code.
+const ABROAD: [(&str, &str, &str); 4] = [
+    ("NL", "Oudemeer", "1234 AB"),
+    ("US", "Fern Hollow", "02134"),
+    ("DE", "Moosbach", "04999"),
+    ("NL", "Zandkreek", "4321 XY"),
+];
 const COMPANIES: [&str; 10] = [
     "Moss & Daughters",
     "Quillmere Books",
@@ -156,6 +164,7 @@ pub(crate) fn person(seed: u64, number: usize) -> Person {
     let mut rng = Rng::new(seed, 1_000 + number as u64);
     let (first, last) = (*rng.one_of(&FIRST), *rng.one_of(&LAST));
     let (town, area) = *rng.one_of(&TOWNS);
+    let abroad = number.is_multiple_of(12).then(|| ABROAD[number / 12 % ABROAD.len()]);
     let domain = domain(&mut rng);
     let local = match rng.below(4) {
         0 => format!("{}.{}", plain(first), plain(last)),
@@ -168,8 +177,12 @@ pub(crate) fn person(seed: u64, number: usize) -> Person {
         first,
         last,
         address: format!("{local}{number}@{domain}"),
-        town,
-        postcode: format!("{area} {}{}{}", rng.below(9) + 1, letter(&mut rng), letter(&mut rng)),
+        town: abroad.map_or(town, |(_, town, _)| town),
+        postcode: match abroad {
+            Some((.., postcode)) => postcode.to_owned(),
+            None => format!("{area} {}{}{}", rng.below(9) + 1, letter(&mut rng), letter(&mut rng)),
+        },
+        country: abroad.map_or("GB", |(country, ..)| country),
         company: rng.percent(22).then(|| *rng.one_of(&COMPANIES)),
         // 020 7946 0000 to 0999 are set aside for drama.
         phone: format!("020 7946 0{:03}", rng.below(1_000)),

@@ -2,6 +2,7 @@
 
 use crate::Written;
 use crate::export::{Export, in_utf_16, in_windows_1252, no_address, typed};
+use crate::mess;
 use crate::people::{Person, World};
 use crate::rng::Rng;
 
@@ -61,34 +62,48 @@ fn plant_shop(world: &World) -> (Vec<u8>, Vec<u8>) {
     let mut rng = world.rng(1);
     let mut old = Export::new(',', "\r\n");
     let mut new = Export::new(',', "\n");
-    old.row(["Email Address", "First Name", "Last Name", "Company", "Town", "Postcode", "First order", "Basket"]);
-    new.row(["First order", "Email Address", "Last Name", "First Name", "Town", "Postcode", "Company", "Basket"]);
+    let header =
+        ["Email Address", "First Name", "Last Name", "Company", "Town", "Postcode", "Country", "First order", "Basket"];
+    old.row(header);
+    new.row([
+        "First order",
+        "Email Address",
+        "Last Name",
+        "First Name",
+        "Town",
+        "Postcode",
+        "Country",
+        "Company",
+        "Basket",
+    ]);
     for (index, person) in visitors(world, 11, 420, &mut rng).into_iter().enumerate() {
         let address = address_cell(person, &mut rng);
         let (year, month, day) = date(&mut rng, [2019, 2025]);
         let ordered = format!("{year}-{month:02}-{day:02}");
+        let (first, last) = (mess::name(person.first, &mut rng), mess::name(person.last, &mut rng));
+        let country = mess::country(person, &mut rng);
+        let postcode = mess::postcode(person, &mut rng);
+        // Some put all into one field of the form.
+        let (town, postcode) = match rng.below(30) {
+            0 if person.country == "GB" => (format!("{} {}", person.town, person.postcode), String::new()),
+            1 => (format!("{0}, {0}", person.town), postcode),
+            2 if person.town == "Quillmere" => ("Qmere".to_owned(), postcode),
+            _ => (person.town.to_owned(), postcode),
+        };
         let basket = *rng.one_of(&BASKETS);
         let company = person.company.unwrap_or_default();
         if index % 3 < 2 {
-            old.row([&address, person.first, person.last, company, person.town, &person.postcode, &ordered, basket]);
+            old.row([&address, &first, &last, company, &town, &postcode, country, &ordered, basket]);
         } else {
-            new.row([&ordered, &address, person.last, person.first, person.town, &person.postcode, company, basket]);
+            let ordered = format!("{ordered} {:02}:{:02}", rng.below(24), rng.below(60));
+            new.row([&ordered, &address, &last, &first, &town, &postcode, country, company, basket]);
         }
         if index == 200 {
             // Two exports were pasted together.
-            old.row([
-                "Email Address",
-                "First Name",
-                "Last Name",
-                "Company",
-                "Town",
-                "Postcode",
-                "First order",
-                "Basket",
-            ]);
+            old.row(header);
         }
     }
-    old.row(["Total orders", "", "", "", "", "", "", ""]);
+    old.row(["Total orders", "", "", "", "", "", "", "", ""]);
     (old.bytes, new.bytes)
 }
 
@@ -100,19 +115,20 @@ fn guided_walks(world: &World) -> Vec<u8> {
     export.row(["Name", "E-mail", "Phone", "Walk", "Last visit"]);
     for (index, person) in visitors(world, 12, 330, &mut rng).into_iter().enumerate() {
         let address = address_cell(person, &mut rng);
-        let name = if rng.percent(15) {
-            format!("{}, {}", person.last, person.first)
-        } else {
-            format!("{} {}", person.first, person.last)
+        let name = match index {
+            44 => "Thornwick Nurseries Ltd".to_owned(),
+            88 => person.address.clone(),
+            _ => mess::full_name(person, &mut rng),
         };
+        let phone = mess::phone(person, &mut rng);
         let (year, month, day) = date(&mut rng, [2023, 2025]);
         let visited = format!("{day:02}.{month:02}.{year}");
         let walk = *rng.one_of(&WALKS);
         match index {
             // Somebody deleted the last cells; somebody typed one delimiter too many.
-            97 => export.row([&*name, &address, &person.phone]),
-            160 => export.row([&*name, &address, &person.phone, walk, &visited, "brings a dog"]),
-            _ => export.row([&*name, &address, &person.phone, walk, &visited]),
+            97 => export.row([&*name, &address, &phone]),
+            160 => export.row([&*name, &address, &phone, walk, &visited, "brings a dog"]),
+            _ => export.row([&*name, &address, &phone, walk, &visited]),
         }
         if index % 140 == 139 {
             export.line(";;;;");
@@ -154,10 +170,21 @@ fn volunteers(world: &World) -> Vec<u8> {
 fn sign_ups(world: &World) -> Vec<u8> {
     let mut rng = world.rng(5);
     let mut export = Export::new(',', "\n");
-    export.row(["id", "email", "first_name", "last_name", "status", "signed_up", "heard of us"]);
+    export.row([
+        "id",
+        "email",
+        "first_name",
+        "last_name",
+        "status",
+        "signed_up",
+        "heard of us",
+        "date of birth",
+        "language",
+        "interests",
+    ]);
     for (index, person) in visitors(world, 15, 380, &mut rng).into_iter().enumerate() {
         let address = address_cell(person, &mut rng);
-        let (year, month, day) = date(&mut rng, [2022, 2026]);
+        let (year, month, day) = date(&mut rng, [2021, 2025]);
         let status = if world.is_among(person, 22, 70) {
             "unsubscribed"
         } else {
@@ -173,7 +200,10 @@ fn sign_ups(world: &World) -> Vec<u8> {
         let heard = ["a friend", "the \"Echo\"", "radio, mornings", ""][rng.below(4)];
         let id = (10_001 + index).to_string();
         let day = format!("{year}-{month:02}-{day:02}");
-        export.row([&id, &address, person.first, person.last, status, &day, heard]);
+        let (first, last) = (mess::name(person.first, &mut rng), mess::name(person.last, &mut rng));
+        let (born, likes) = (mess::birthday(&mut rng), mess::interests(&mut rng));
+        let language = mess::language(person, &mut rng);
+        export.row([&*id, &address, &first, &last, status, &day, heard, &born, language, &likes]);
     }
     export.bytes
 }

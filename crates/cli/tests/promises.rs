@@ -166,7 +166,7 @@ fn a_dry_run_shows_the_tally_and_the_first_rows_and_writes_nothing() {
     let desk = Desk::with(&[("shop.csv", SHOP), ("job.toml", &job_with(""))]);
     let ran = desk.done(&["run", "job.toml", "--dry-run"]);
     assert!(ran.stdout.contains("2 contacts would be written"), "{}", ran.stdout);
-    assert!(ran.stdout.contains("ida@post.example,Ida,subscribed"), "{}", ran.stdout);
+    assert!(ran.stdout.contains("ida@post.example,Ida,opted-in"), "{}", ran.stdout);
     assert_eq!(desk.names(), ["job.toml", "shop.csv"]);
 }
 

@@ -134,7 +134,7 @@ fn a_guess_about_status_that_the_rest_of_the_file_refutes_is_corrected() {
     assert_eq!(ran.status, 0, "{}", ran.stderr);
     let sheet = desk.sheet("out.csv");
     assert_eq!(sheet.rows.len(), 3_750);
-    assert!(sheet.column("consent").iter().all(|word| *word == "subscribed"));
+    assert!(sheet.column("consent").iter().all(|word| *word == "opted-in"));
 }
 
 #[test]

@@ -325,6 +325,17 @@ impl Proposer<'_> {
             self.line("# columns = { email = \"…\" }");
             self.open_questions.push(format!("{name}: which column holds the contact's address"));
         }
+        let is_open = |column: &&ColumnSurvey| {
+            let is_date = column.field.and_then(Field::from_name).is_some_and(Field::is_date);
+            let codes = ["open-date-order", "mixed-date-orders"];
+            is_date && column.findings.iter().any(|finding| codes.contains(&finding.code))
+        };
+        if let Some(column) = survey.columns.iter().find(is_open) {
+            let header = quoted(&column.header);
+            self.comment(&format!("DECIDE: in {header}, does the day come first (dmy) or the month (mdy)?"));
+            self.line("# date_order = \"dmy\"");
+            self.open_questions.push(format!("{name}: whether the day or the month comes first in {header}"));
+        }
         if !guessed.is_empty() {
             self.line(&format!("columns = {{ {} }}  # by their values", guessed.join(", ")));
         }

@@ -1,7 +1,7 @@
 //! `pebblebank propose FILE… [-o JOB.toml]`: a job file from what a survey sees.
 
 use crate::arguments::{Propose, Shared};
-use crate::commands::reading::read_files;
+use crate::commands::reading::{country, read_files};
 use crate::commands::survey::survey_all;
 use crate::finish::Said;
 use crate::render::{self, Screen};
@@ -29,6 +29,7 @@ pub fn propose_job(command: &Propose, shared: &Shared) -> Result<Said, Error> {
     }
     let wishes = SurveyWishes {
         read: read_files(&command.reading)?,
+        country: country(&command.reading)?,
         threads: shared.threads.map_or_else(threads_of_this_machine, usize::from),
         ..SurveyWishes::default()
     };

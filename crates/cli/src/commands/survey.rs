@@ -1,11 +1,13 @@
 //! `pebblebank survey FILE…`: what is in these files.
 
 use crate::arguments::{Shared, Survey};
-use crate::commands::reading::read_files;
+use crate::commands::reading::{country, read_files};
 use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
+use crate::setting::Now;
 use pebblebank_core::Error;
+use pebblebank_core::clean::date::Date;
 use pebblebank_core::job::FilePattern;
 use pebblebank_core::pipeline::threads_of_this_machine;
 use pebblebank_core::survey::{FileSurvey, SurveyWishes, survey};
@@ -17,6 +19,8 @@ pub fn survey_files(command: &Survey, shared: &Shared) -> Result<Said, Error> {
         read: read_files(&command.reading)?,
         domains: command.domains,
         values: command.values.clone(),
+        country: country(&command.reading)?,
+        today: Date::from_iso(&Now::read().today),
         threads: shared.threads.map_or_else(threads_of_this_machine, usize::from),
     };
     let (surveys, errors) = survey_all(&command.files, &wishes, shared)?;

@@ -9,6 +9,7 @@ use pebblebank_core::columns::Field;
 use pebblebank_core::observe::Finding;
 use pebblebank_core::survey::{AddressSurvey, ColumnSurvey, Counted, Feeds, FileSurvey, Recognised};
 use serde_json::json;
+use std::collections::BTreeMap;
 use unicode_width::UnicodeWidthStr;
 
 /// How many columns of a file are shown, beside those that feed a field.
@@ -150,20 +151,26 @@ fn address_lines(addresses: &AddressSurvey, domain_entries: u64, screen: &Screen
     for (count, what) in kinds.into_iter().filter(|(count, _)| *count > 0) {
         text.push_str(&format!("  {} {what}\n", number(count)));
     }
-    let mut repairs: Vec<(&&str, &u64)> = addresses.repairs.iter().collect();
-    repairs.sort_by(|a, b| b.1.cmp(a.1).then(a.0.cmp(b.0)));
-    if !repairs.is_empty() {
-        let words: Vec<String> = repairs
-            .iter()
-            .map(|(rule, count)| {
-                together(&format!("{} {}", number(**count), Rule::from_name(rule).map_or("", Rule::says)))
-            })
-            .collect();
-        for line in wrapped(&format!("repairs that a run makes: {}", words.join("; ")), WIDTH - 2, "  ") {
+    let lists = [
+        ("repairs that a run makes", &addresses.repairs),
+        ("slips that a run mends where it is told to (--apply, or apply in [clean])", &addresses.suggestions),
+    ];
+    for (what, rules) in lists.into_iter().filter(|(_, rules)| !rules.is_empty()) {
+        for line in wrapped(&format!("{what}: {}", in_words(rules)), WIDTH - 2, "  ") {
             text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, &line)));
         }
     }
     text
+}
+
+/// Rules with their counts, the most frequent first.
+fn in_words(rules: &BTreeMap<&'static str, u64>) -> String {
+    let mut counted: Vec<(&&str, &u64)> = rules.iter().collect();
+    counted.sort_by(|a, b| b.1.cmp(a.1).then(a.0.cmp(b.0)));
+    let words = |(rule, count): &(&&str, &u64)| {
+        together(&format!("{} {}", number(**count), Rule::from_name(rule).map_or("", Rule::says)))
+    };
+    counted.iter().map(words).collect::<Vec<_>>().join("; ")
 }
 
 fn columns(survey: &FileSurvey, screen: &Screen) -> String {
@@ -197,6 +204,13 @@ fn columns(survey: &FileSurvey, screen: &Screen) -> String {
     let mut text = table.render(screen);
     if left_out > 0 {
         text.push_str(&format!("  and {left_out} more columns that feed no field: --json has all\n"));
+    }
+    let repaired = survey.columns.iter().filter(|column| !column.repairs.is_empty());
+    for column in repaired {
+        let line = format!("\"{}\", as a run writes it: {}", safe(&column.header, 40), in_words(&column.repairs));
+        for line in wrapped(&line, WIDTH - 2, "  ") {
+            text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, &line)));
+        }
     }
     for line in travelling_along(survey).iter().flat_map(|line| wrapped(line, WIDTH - 2, "  ")) {
         text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, &line)));

@@ -3,7 +3,7 @@
 use super::table::{Side, Table};
 use super::{Screen, Tone, WIDTH, counted, number, safe, safe_ends, wrapped};
 use pebblebank_core::observe::{Finding, Weight};
-use pebblebank_core::pipeline::tally::OtherLines;
+use pebblebank_core::pipeline::tally::{OtherLines, RepairTally};
 use pebblebank_core::pipeline::{Account, Finished, Outcome, Tally};
 use pebblebank_core::read::Line;
 use pebblebank_core::suppress::Reason;
@@ -25,6 +25,7 @@ pub fn finished(finished: &Finished, again: &str, screen: &Screen) -> String {
         set_aside(&tally.all, screen),
         suppression(tally, screen),
         repairs(tally, screen),
+        suggestions(tally, screen),
         findings(tally, screen),
         preview,
         where_to_look(finished, again, screen),
@@ -170,13 +171,42 @@ fn repairs(tally: &Tally, screen: &Screen) -> String {
     }
     let mut table = Table::new(&[("Repair", Side::Left), ("rows", Side::Right), ("for example", Side::Left)]);
     for repair in &tally.repairs {
-        let example = repair
-            .examples
-            .first()
-            .map_or(String::new(), |example| format!("{}  →  {}", quoted(&example.before), quoted(&example.after)));
-        table.row(vec![repair.rule.to_owned(), number(repair.rows), example]);
+        table.row(vec![repair.rule.to_owned(), number(repair.rows), example(repair)]);
     }
     table.render(screen)
+}
+
+fn example(repair: &RepairTally) -> String {
+    let first = repair.examples.first();
+    first.map_or(String::new(), |example| {
+        let [before, after] = from_difference(&example.before, &example.after);
+        format!("{}  →  {}", quoted(&before), quoted(&after))
+    })
+}
+
+/// Two long texts that begin alike, from shortly before where they differ.
+fn from_difference(before: &str, after: &str) -> [String; 2] {
+    const LONG: usize = 34;
+    const LEAD: usize = 12;
+    let same = before.chars().zip(after.chars()).take_while(|(a, b)| a == b).count();
+    if before.chars().count() <= LONG || same < LONG / 2 {
+        return [before.to_owned(), after.to_owned()];
+    }
+    [before, after].map(|text| format!("…{}", text.chars().skip(same - LEAD).collect::<String>()))
+}
+
+fn suggestions(tally: &Tally, screen: &Screen) -> String {
+    if tally.suggestions.is_empty() {
+        return String::new();
+    }
+    let mut table =
+        Table::new(&[("Suggested, not made", Side::Left), ("rows", Side::Right), ("for example", Side::Left)]);
+    for suggestion in &tally.suggestions {
+        table.row(vec![suggestion.rule.to_owned(), number(suggestion.rows), example(suggestion)]);
+    }
+    let explanation =
+        "to make one: apply = [\"domain-slip\"] in [clean], or --apply; suggestions.csv of the receipt lists each.";
+    format!("{}  {}\n", table.render(screen), screen.paint(Tone::Faint, explanation))
 }
 
 fn quoted(text: &str) -> String {
@@ -241,6 +271,9 @@ fn where_to_look(finished: &Finished, again: &str, screen: &Screen) -> String {
         rows.push((in_receipt("set-aside.csv"), "who was left out, and why".to_owned()));
         rows.push((in_receipt("merged.csv"), "copies, and which row they were merged into".to_owned()));
         rows.push((in_receipt("repairs.csv"), "what was changed in which row".to_owned()));
+        if !finished.tally.suggestions.is_empty() {
+            rows.push((in_receipt("suggestions.csv"), "what looks like a slip, and what may be meant".to_owned()));
+        }
         rows.push((in_receipt("tally.json"), "these numbers, for programs".to_owned()));
     }
     let mut table = Table::new(&[("Where to look next", Side::Left), ("", Side::Left)]);

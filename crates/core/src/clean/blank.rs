@@ -88,6 +88,9 @@ impl BlankWords {
 
     /// Whether a value that is not empty stands for nothing in a field of this kind.
     pub fn holds(&self, value: &str, field: BlankIn) -> bool {
+        if self.is_surely_none(value.as_bytes()) {
+            return false;
+        }
         let shown = value.trim_matches(is_unseen);
         if shown.is_empty() {
             return true;
@@ -96,8 +99,16 @@ impl BlankWords {
         if shown.len() > self.longest + 4 || field == BlankIn::Nothing {
             return false;
         }
-        let lower = if shown.is_ascii() { shown.to_ascii_lowercase() } else { shown.to_lowercase() };
-        match self.words.get(&lower) {
+        let mut room = [0u8; 32];
+        let holds = match room.get_mut(..shown.len()) {
+            Some(lower) if shown.is_ascii() => {
+                lower.copy_from_slice(shown.as_bytes());
+                lower.make_ascii_lowercase();
+                self.words.get(std::str::from_utf8(lower).unwrap_or_default())
+            }
+            _ => self.words.get(&shown.to_lowercase()),
+        };
+        match holds {
             Some(Holds::Everywhere) => true,
             Some(Holds::NotInNames) => field != BlankIn::Names,
             Some(Holds::NotInNamesAndPlaces) => !matches!(field, BlankIn::Names | BlankIn::Places),

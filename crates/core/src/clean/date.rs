@@ -88,7 +88,17 @@ impl Moment {
     /// Adds it as ISO 8601 writes it.
     pub fn write(self, out: &mut String) {
         let Date { year, month, day } = self.date;
-        let _ = write!(out, "{year:04}-{month:02}-{day:02}");
+        let mut two = |number: u8| {
+            out.push(char::from(b'0' + number / 10 % 10));
+            out.push(char::from(b'0' + number % 10));
+        };
+        two((year / 100) as u8);
+        two((year % 100) as u8);
+        for part in [month, day] {
+            out.push('-');
+            out.push(char::from(b'0' + part / 10));
+            out.push(char::from(b'0' + part % 10));
+        }
         let Some(Time { seconds, offset }) = self.time else { return };
         let _ = write!(out, "T{:02}:{:02}:{:02}", seconds / 3600, seconds / 60 % 60, seconds % 60);
         match offset {
@@ -253,6 +263,9 @@ pub fn read(text: &str, latest_year: i16) -> Reading {
     if let Some(date) = iso_date(bytes) {
         return Reading::Sure(Moment { date, time: None });
     }
+    if let Some(reading) = three_numbers(bytes) {
+        return reading;
+    }
     if bytes.iter().all(|byte| byte.is_ascii_digit() || *byte == b'.')
         && bytes.iter().filter(|b| **b == b'.').count() < 2
     {
@@ -261,6 +274,40 @@ pub fn read(text: &str, latest_year: i16) -> Reading {
     match tokens(text) {
         Some(tokens) => tokens.reading(latest_year),
         None => Reading::Unreadable,
+    }
+}
+
+/// The quick way for `5.3.2026`, `05/03/2026` and `3-5-2026`: two numbers of one or two digits and a year of four.
+#[inline]
+fn three_numbers(bytes: &[u8]) -> Option<Reading> {
+    let length = bytes.len();
+    if !(8..=10).contains(&length) {
+        return None;
+    }
+    let year = i16::from(two(&bytes[length - 4..length - 2])?) * 100 + i16::from(two(&bytes[length - 2..])?);
+    let sign = bytes[length - 5];
+    if !matches!(sign, b'.' | b'/' | b'-') {
+        return None;
+    }
+    let head = &bytes[..length - 5];
+    let short = |bytes: &[u8]| match bytes {
+        [a] if a.is_ascii_digit() => Some(a - b'0'),
+        bytes => two(bytes),
+    };
+    let at = head.iter().position(|byte| *byte == sign)?;
+    Some(by_order(year, short(&head[..at])?, short(&head[at + 1..])?, None))
+}
+
+/// What two numbers before a year say.
+fn by_order(year: i16, a: u8, b: u8, time: Option<Time>) -> Reading {
+    let moment = |date| Moment { date, time };
+    match (Date::new(year, b, a), Date::new(year, a, b)) {
+        (Some(day_first), Some(month_first)) if day_first == month_first => Reading::Sure(moment(day_first)),
+        (Some(day_first), Some(month_first)) => Reading::Either(moment(day_first), moment(month_first)),
+        (Some(date), None) if a > 12 => Reading::OnlyDayFirst(moment(date)),
+        (None, Some(date)) if b > 12 => Reading::OnlyMonthFirst(moment(date)),
+        // 30/02: both numbers could be the month, but only one of the days is there.
+        (Some(_) | None, None) | (None, Some(_)) => Reading::Impossible,
     }
 }
 
@@ -305,7 +352,7 @@ fn read_digits(text: &str) -> Reading {
             let epoch = Date { year: 1970, month: 1, day: 1 };
             let date = Date::from_day_number(epoch.day_number() + (seconds / 86_400) as i32);
             let time = Time { seconds: (seconds % 86_400) as u32, offset: Some(0) };
-            Reading::Sure(Moment { date, time: Some(time) })
+            Reading::Sure(Moment { date, time: Some(time).filter(|time| time.seconds > 0) })
         }
         _ => Reading::Unreadable,
     }
@@ -408,8 +455,8 @@ impl Tokens {
         let after = rest.trim_start().trim_start_matches('.');
         let head: String = after.chars().take(4).filter(|c| *c != '.').collect::<String>().to_ascii_lowercase();
         for (word, is_afternoon) in [("am", false), ("pm", true)] {
-            let ends = !head[2.min(head.len())..].starts_with(|c: char| c.is_alphanumeric());
-            if head.starts_with(word) && ends && (1..=12).contains(&hours) {
+            let ends = head.strip_prefix(word).is_some_and(|tail| !tail.starts_with(char::is_alphanumeric));
+            if ends && (1..=12).contains(&hours) {
                 hours = hours % 12 + if is_afternoon { 12 } else { 0 };
                 let dotted = after.as_bytes().get(1) == Some(&b'.');
                 rest = after.get(if dotted { 4 } else { 2 }..).unwrap_or_default();
@@ -448,18 +495,7 @@ impl Tokens {
                 if a.digits <= 2 && b.digits <= 2 && (c.digits == 4 || c.digits == 2) =>
             {
                 let Some(year) = year(c) else { return Reading::Unreadable };
-                let day_first = Date::new(year, b.value as u8, a.value as u8);
-                let month_first = Date::new(year, a.value as u8, b.value as u8);
-                match (day_first, month_first) {
-                    (Some(day_first), Some(month_first)) if day_first == month_first => {
-                        Reading::Sure(moment(day_first))
-                    }
-                    (Some(day_first), Some(month_first)) => Reading::Either(moment(day_first), moment(month_first)),
-                    (Some(date), None) if a.value > 12 => Reading::OnlyDayFirst(moment(date)),
-                    (None, Some(date)) if b.value > 12 => Reading::OnlyMonthFirst(moment(date)),
-                    // 30/02: both numbers could be the month, but only one of the days is there.
-                    (Some(_), None) | (None, Some(_)) | (None, None) => Reading::Impossible,
-                }
+                by_order(year, a.value as u8, b.value as u8, time)
             }
             _ => Reading::Unreadable,
         }
@@ -615,13 +651,14 @@ impl DateColumn {
             (Reading::Sure(moment), _)
             | (Reading::OnlyDayFirst(moment), None | Some(DateOrder::DayFirst))
             | (Reading::OnlyMonthFirst(moment), None | Some(DateOrder::MonthFirst))
-            | (Reading::Either(moment, _), Some(DateOrder::DayFirst))
+            // A survey asks before the order is decided; a run never does.
+            | (Reading::Either(moment, _), None | Some(DateOrder::DayFirst))
             | (Reading::Either(_, moment), Some(DateOrder::MonthFirst)) => (moment, Rule::DateForm),
             (Reading::DayNumber(moment), _) => (moment, Rule::DayNumber),
             (Reading::OnlyDayFirst(_) | Reading::OnlyMonthFirst(_) | Reading::Impossible, _) => {
                 return Err(Doubt::ImpossibleDate);
             }
-            (Reading::Either(..), None) | (Reading::Unreadable, _) => return Err(Doubt::UnreadableDate),
+            (Reading::Unreadable, _) => return Err(Doubt::UnreadableDate),
         };
         Ok(moment)
     }

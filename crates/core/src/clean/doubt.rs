@@ -76,29 +76,29 @@ impl Doubt {
         )
     }
 
-    /// The end of a sentence that begins with the number of values.
+    /// What follows the number of values in a sentence.
     pub fn says(self) -> &'static str {
         match self {
             Doubt::DamagedPhone => {
-                "in exponent form, or with digits cut off or too many: damaged before the export, and left as they are; ask for a fresh export"
+                "in exponent form, or with digits cut off or too many: damaged before the export, left unchanged; ask for a fresh export"
             }
             Doubt::PhoneWithoutCountry => {
-                "without a country code: country = in [job], --country, or a country column would say which; left as they are"
+                "without a country code, left unchanged: country = in [job], --country, or a country column would say which it is"
             }
-            Doubt::UnreadablePhone => "that are no phone numbers; left as they are",
-            Doubt::ImpossibleDate => "that name a day which no calendar has; left as they are",
-            Doubt::FarOffDate => "that are far off: before 1900, or still to come where that cannot be",
-            Doubt::UnreadableDate => "that cannot be read as dates; left as they are",
-            Doubt::UnfitPostalCode => "that their country cannot have; left as they are",
-            Doubt::UnknownCountry => "that are no known country; left as they are",
-            Doubt::UnknownRegion => "that are no known region of their country; left as they are",
-            Doubt::UnknownLanguage => "that are no known language; left as they are",
-            Doubt::UnreadableNumber => "that are no numbers, or may be read in two ways; left as they are",
-            Doubt::UnreadableYesNo => "that are neither yes nor no; left as they are",
-            Doubt::UnreadableWebsite => "that are no addresses of websites; left as they are",
-            Doubt::UnusableAddress => "that are no usable addresses; left as they are",
-            Doubt::CompanyInName => "that look like companies, in a column of names",
-            Doubt::AddressInName => "that are e-mail addresses, in a column of names",
+            Doubt::UnreadablePhone => "that no phone can have, left unchanged",
+            Doubt::ImpossibleDate => "with a day that no calendar has, left unchanged",
+            Doubt::FarOffDate => "far off: before 1900, or still to come where that cannot be; left unchanged",
+            Doubt::UnreadableDate => "that cannot be read as a date, left unchanged",
+            Doubt::UnfitPostalCode => "that the country cannot have, left unchanged",
+            Doubt::UnknownCountry => "not known as a country, left unchanged",
+            Doubt::UnknownRegion => "not known as a region of the country, left unchanged",
+            Doubt::UnknownLanguage => "not known as a language, left unchanged",
+            Doubt::UnreadableNumber => "that cannot be read as a number, or in two ways; left unchanged",
+            Doubt::UnreadableYesNo => "neither yes nor no, left unchanged",
+            Doubt::UnreadableWebsite => "that cannot be the address of a website, left unchanged",
+            Doubt::UnusableAddress => "that cannot be used as an address, left unchanged",
+            Doubt::CompanyInName => "like a company's, in a column of names",
+            Doubt::AddressInName => "with an e-mail address in a column of names, left unchanged",
             Doubt::UnknownTopLevelDomain => "under a top-level domain that is not known; perhaps a slip",
         }
     }

@@ -10,22 +10,79 @@ use std::sync::LazyLock;
 
 /// The words of `name_words.txt`.
 struct Words {
-    titles: HashSet<&'static str>,
+    titles: WordSet,
     suffixes: HashMap<&'static str, &'static str>,
+    suffix_words: WordSet,
     particles: HashSet<&'static str>,
-    company: HashSet<&'static str>,
+    company: WordSet,
+    /// Those of several words: "s a", "e v".
+    company_forms: Vec<String>,
+}
+
+/// Folded words, with a quick test by first letter and length.
+#[derive(Default)]
+struct WordSet {
+    words: HashSet<&'static str>,
+    /// For each first letter, a bit for each length.
+    lengths: [u32; 26],
+}
+
+/// The longest word of a set.
+const LONGEST_WORD: usize = 24;
+
+impl WordSet {
+    fn add(&mut self, word: &'static str) {
+        let first = word.as_bytes()[0];
+        if first.is_ascii_lowercase() && word.len() < LONGEST_WORD {
+            self.lengths[usize::from(first - b'a')] |= 1 << word.len();
+        }
+        self.words.insert(word);
+    }
+
+    /// Whether a word as it is written, dots at its end aside, is one of them.
+    #[inline]
+    fn holds(&self, word: &str) -> bool {
+        let bare = word.trim_end_matches(['.', ',']);
+        if bare.bytes().all(|byte| byte.is_ascii_alphanumeric()) {
+            let first = bare.bytes().next().unwrap_or_default().to_ascii_lowercase();
+            let is_candidate = first.is_ascii_lowercase()
+                && bare.len() < LONGEST_WORD
+                && self.lengths[usize::from(first - b'a')] >> bare.len() & 1 == 1;
+            if !is_candidate {
+                return false;
+            }
+            let mut room = [0; LONGEST_WORD];
+            let lower = &mut room[..bare.len()];
+            lower.copy_from_slice(bare.as_bytes());
+            lower.make_ascii_lowercase();
+            return self.words.contains(std::str::from_utf8(lower).unwrap_or_default());
+        }
+        self.words.contains(fold(word).as_str())
+    }
 }
 
 static WORDS: LazyLock<Words> = LazyLock::new(|| {
-    let mut words =
-        Words { titles: HashSet::new(), suffixes: HashMap::new(), particles: HashSet::new(), company: HashSet::new() };
+    let mut words = Words {
+        titles: WordSet::default(),
+        suffixes: HashMap::new(),
+        suffix_words: WordSet::default(),
+        particles: HashSet::new(),
+        company: WordSet::default(),
+        company_forms: Vec::new(),
+    };
     for (kind, list) in include_str!("data/name_words.txt").lines().filter_map(|line| line.split_once(": ")) {
         let list = list.split('|').map(str::trim);
         match kind {
-            "title" => words.titles.extend(list),
-            "suffix" => words.suffixes.extend(list.filter_map(|word| word.split_once('='))),
+            "title" => list.for_each(|word| words.titles.add(word)),
+            "suffix" => list.filter_map(|word| word.split_once('=')).for_each(|(word, form)| {
+                words.suffix_words.add(word);
+                words.suffixes.insert(word, form);
+            }),
             "particle" => words.particles.extend(list),
-            "company" => words.company.extend(list),
+            "company" => list.for_each(|word| match word.contains(' ') {
+                true => words.company_forms.push(format!(" {word}")),
+                false => words.company.add(word),
+            }),
             _ => {}
         }
     }
@@ -109,6 +166,8 @@ pub fn part(full_name: &str) -> NameParts<'_> {
     suffixes.extend(more);
     let (family_title, family) = family.map_or(("", None), |family| {
         let (title, family) = without_titles(family);
+        let (family, more) = without_trailing_suffixes(family);
+        suffixes.extend(more);
         (title, Some(family))
     });
     let title = joined(&[family_title, title]);
@@ -165,11 +224,8 @@ pub fn without_titles(name: &str) -> (&str, &str) {
         let after = after.trim_start();
         // "Dr" and "Dr." are titles; "M Moss" has an initial and "Fr" alone may be a name.
         let is_short = word.chars().filter(|c| c.is_alphabetic()).count() < 2 && !word.ends_with('.');
-        if is_short || after.is_empty() || !WORDS.titles.contains(fold(word).as_str()) {
-            break;
-        }
         // "M. Moss" is as likely an initial.
-        if fold(word).len() < 2 {
+        if is_short || after.is_empty() || !WORDS.titles.holds(word) || word.trim_end_matches('.').len() < 2 {
             break;
         }
         rest = after;
@@ -184,6 +240,9 @@ pub fn without_trailing_suffixes(name: &str) -> (&str, Vec<&str>) {
     let mut suffixes = Vec::new();
     while let Some(at) = rest.rfind([' ', ',']) {
         let word = rest[at + 1..].trim();
+        if !WORDS.suffix_words.holds(word) {
+            break;
+        }
         let folded = fold(word);
         let before = rest[..at].trim_end().trim_end_matches(',').trim_end();
         let has_comma = rest[..=at].trim_end().ends_with(',');
@@ -260,36 +319,16 @@ pub fn is_company(name: &str) -> bool {
     if !name.contains(' ') {
         return false;
     }
-    let folded = fold(name);
-    let mut words = folded.split(' ');
     // The first word may be a given name, such as Trust or Ag.
-    words.next();
-    words.any(|word| WORDS.company.contains(word))
-        || WORDS.company.iter().any(|form| form.contains(' ') && folded.ends_with(&format!(" {form}")))
-}
-
-/// The lengths of the words of companies, by their first letter: a bit each.
-static COMPANY_LENGTHS: LazyLock<[u32; 26]> = LazyLock::new(|| {
-    let mut lengths = [0; 26];
-    for word in WORDS.company.iter().filter(|word| !word.contains(' ')) {
-        lengths[usize::from(word.as_bytes()[0] - b'a')] |= 1 << word.len();
+    if name.split(' ').skip(1).any(|word| WORDS.company.holds(word)) {
+        return true;
     }
-    lengths
-});
-
-/// Whether one of the words after the first could be a company's, by its first letter and length.
-#[inline]
-pub fn may_be_company(ascii: &[u8]) -> bool {
-    let lengths = &*COMPANY_LENGTHS;
-    let mut words = ascii.split(|byte| *byte == b' ');
-    words.next();
-    words.any(|word| {
-        let first = word.first().map(u8::to_ascii_lowercase).filter(u8::is_ascii_lowercase);
-        let is_candidate =
-            first.is_some_and(|first| word.len() < 32 && lengths[usize::from(first - b'a')] >> word.len() & 1 == 1);
-        let lower = || String::from_utf8_lossy(word).to_ascii_lowercase();
-        is_candidate && WORDS.company.contains(lower().as_str())
-    })
+    // "S.A.", "e. V.", "B V"
+    let may_end_so = name.contains('.') || name.rfind(' ').is_some_and(|at| name.len() - at <= 2);
+    may_end_so && {
+        let folded = fold(name);
+        WORDS.company_forms.iter().any(|form| folded.ends_with(form.as_str()))
+    }
 }
 
 /// Whether a value in a column of names is an e-mail address.
@@ -297,10 +336,15 @@ pub fn is_address(name: &str) -> bool {
     name.contains('@') && super::address::AddressCleaner::default().clean(name.as_bytes()).is_usable()
 }
 
-/// Whether the letter case surely needs no repair: a capital followed by a small letter.
+/// Whether the letter case surely needs no repair: there are capitals and small letters.
 #[inline]
 pub fn has_mixed_case(name: &[u8]) -> bool {
-    matches!(name, [b'A'..=b'Z', b'a'..=b'z', ..])
+    let (mut has_capital, mut has_small) = (false, false);
+    for byte in name {
+        has_capital |= byte.is_ascii_uppercase();
+        has_small |= byte.is_ascii_lowercase();
+    }
+    has_capital && has_small
 }
 
 /// The name with usual letter case, where it is written in capitals or in small letters throughout; none where it
@@ -313,6 +357,9 @@ pub fn has_mixed_case(name: &[u8]) -> bool {
 /// assert_eq!(repaired_case("LeRoy", NamePart::First), None);
 /// ```
 pub fn repaired_case(name: &str, part: NamePart) -> Option<String> {
+    if has_mixed_case(name.as_bytes()) {
+        return None;
+    }
     let (mut upper, mut lower) = (0, 0);
     for c in name.chars() {
         upper += usize::from(c.is_uppercase());

@@ -46,8 +46,8 @@ static PLANS: LazyLock<Plans> = LazyLock::new(|| {
 /// The most digits that E.164 allows.
 const MOST_DIGITS: usize = 15;
 
-/// National numbers that are dialled with a trunk prefix, and stand without it, must be this long: shorter ones may lack
-/// their area code.
+/// National numbers that are dialled with a trunk prefix, and stand without it, must be this long, unless their plan has
+/// hardly more than one length: shorter ones may lack their area code.
 const SURE_WITHOUT_TRUNK: usize = 9;
 
 /// Whether the value is a possible number in E.164 as it stands.
@@ -97,6 +97,9 @@ pub fn clean(text: &str, country: Option<Country>, out: &mut String) -> Cleaned 
         return Cleaned::Doubtful(Doubt::DamagedPhone);
     }
     let start = out.len();
+    if let Ok(rules) = one(text, country, out) {
+        return done(text, rules, start, out);
+    }
     // "0171/5550123": the slash parts area code and number.
     if text.matches('/').count() == 1
         && let Ok(rules) = one(&text.replace('/', " "), country, out)
@@ -222,7 +225,9 @@ impl Plan {
         {
             return Some(rest);
         }
-        let is_sure = self.trunk.is_empty() || self.trunk == "1" || digits.len() >= SURE_WITHOUT_TRUNK;
+        let has_few_lengths = self.lengths.count_ones() <= 2 && digits.len() >= 7;
+        let is_sure =
+            self.trunk.is_empty() || self.trunk == "1" || has_few_lengths || digits.len() >= SURE_WITHOUT_TRUNK;
         (is_sure && self.is_possible(digits.len())).then_some(digits)
     }
 }
@@ -254,7 +259,7 @@ fn read<'a>(text: &'a str, room: &'a mut [u8; 24]) -> Result<Typed<'a>, Doubt> {
     let mut length = 0;
     let mut has_plus = false;
     let mut letters = 0;
-    for (place, c) in main.char_indices() {
+    for c in main.chars() {
         let digit = match c {
             '0'..='9' => c as u8,
             '+' if length == 0 => {
@@ -266,7 +271,6 @@ fn read<'a>(text: &'a str, room: &'a mut [u8; 24]) -> Result<Typed<'a>, Doubt> {
                 on_keypad(c)
             }
             ' ' | '-' | '.' | '(' | ')' | '\u{a0}' | '–' | '‐' | '‑' | '·' | '\'' | '*' => continue,
-            '/' if place > 0 => continue,
             _ => return Err(Doubt::UnreadablePhone),
         };
         let Some(place) = room.get_mut(length) else { return Err(Doubt::DamagedPhone) };

@@ -767,5 +767,6 @@ fn is_plain_name(raw: &[u8], part: NamePart) -> bool {
     }
     let has_sign =
         raw.iter().any(|byte| matches!(byte, b'@' | b'&' | b'.') || (*byte == b',' && part == NamePart::Full));
-    !has_sign && (memchr::memchr(b' ', raw).is_none() || !name::may_be_company(raw))
+    let text = || std::str::from_utf8(raw).unwrap_or_default();
+    !has_sign && (memchr::memchr(b' ', raw).is_none() || !name::is_company(text()))
 }

@@ -288,7 +288,17 @@ impl Rules {
 
     /// The rules in it, in the order of the tally.
     pub fn iter(self) -> impl Iterator<Item = Rule> {
-        Rule::ALL.into_iter().filter(move |rule| self.has(*rule))
+        let mut left = self.0;
+        std::iter::from_fn(move || {
+            let place = left.trailing_zeros() as usize;
+            left &= left.wrapping_sub(1);
+            Rule::ALL.get(place).copied()
+        })
+    }
+
+    /// Whether it holds one rule only.
+    pub fn is_one(self) -> bool {
+        self.0.is_power_of_two()
     }
 }
 

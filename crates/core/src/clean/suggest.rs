@@ -180,8 +180,14 @@ fn signs_in_words(text: &str, _: &DomainSlips) -> Option<String> {
     if !signs.contains('@') {
         signs = signs.replace(" at ", "@");
     }
-    signs = signs.replace(" dot ", ".").replace(" @ ", "@").replace(" . ", ".");
-    (signs != text && signs.matches('@').count() == 1).then_some(signs)
+    signs = signs.replace(" dot ", ".");
+    if signs == text {
+        return None;
+    }
+    for (open, closed) in [(" @", "@"), ("@ ", "@"), (" .", "."), (". ", ".")] {
+        signs = signs.replace(open, closed);
+    }
+    (signs.matches('@').count() == 1).then_some(signs)
 }
 
 /// Blanks beside the `@` or a dot, or anywhere in the domain. A blank between two words of the local part may stand for

@@ -16,7 +16,8 @@ pub enum LineEnds {
     AreCommas,
 }
 
-/// Whether the bytes are printable ASCII with single blanks between words and none at the ends: nothing to repair.
+/// Whether text is surely tidy: printable ASCII and composed Latin letters (U+00C0 to U+02FF), with single blanks between
+/// words and none at the ends.
 #[inline]
 pub fn is_tidy(value: &[u8]) -> bool {
     let (Some(first), Some(last)) = (value.first(), value.last()) else { return true };
@@ -26,7 +27,8 @@ pub fn is_tidy(value: &[u8]) -> bool {
     let mut bad = false;
     let mut before = b'x';
     for byte in value {
-        bad |= !matches!(byte, b' '..=b'~') | (*byte == b' ' && before == b' ');
+        // In UTF-8, 0xC2 begins signs, among them invisible ones, and 0xCC combining marks.
+        bad |= !matches!(byte, b' '..=b'~' | 0x80..=0xBF | 0xC3..=0xCB) | (*byte == b' ' && before == b' ');
         before = *byte;
     }
     !bad
@@ -41,6 +43,9 @@ pub fn is_tidy(value: &[u8]) -> bool {
 /// assert_eq!(tidy(" Ida  Moss\u{200b}", LineEnds::AreBlanks, &mut rules), "Ida Moss");
 /// ```
 pub fn tidy<'a>(text: &'a str, line_ends: LineEnds, rules: &mut Rules) -> Cow<'a, str> {
+    if is_tidy(text.as_bytes()) {
+        return text.into();
+    }
     let shown = text.trim_matches(is_unseen);
     if shown.len() < text.len() {
         let has_invisible = text.chars().any(is_invisible);

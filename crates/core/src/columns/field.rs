@@ -103,6 +103,11 @@ impl Field {
         Field::ALL.into_iter().find(|field| field.name() == name)
     }
 
+    /// Whether its values are dates.
+    pub fn is_date(self) -> bool {
+        matches!(self, Field::Birthday | Field::SignedUp | Field::LastSeen)
+    }
+
     /// Whether only the few blank words of names count as blank here: a person may be called Null.
     pub fn is_name_like(self) -> bool {
         matches!(

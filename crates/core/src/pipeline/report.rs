@@ -91,7 +91,7 @@ impl Reports<'_> {
     fn doubt(&self, (file, column, doubt): (FileId, ColumnIndex, Doubt), met: &Met) -> Finding {
         let file = &self.files.sources[file.0 as usize];
         let header = file.map().headers.get(column.0).cloned().unwrap_or_default();
-        let text = format!("\"{header}\" has {} {}", counted(met.count, "value", "", "").trim_end(), doubt.says());
+        let text = format!("\"{header}\": {} {}", counted(met.count, "value", "", "").trim_end(), doubt.says());
         Finding::new(doubt.code(), Weight::Warning, text).in_file(file.input.name()).in_column(header).at_rows(met)
     }
 

@@ -593,7 +593,7 @@ impl<'b> ChunkRows<'_, 'b> {
 }
 
 fn company_of(rules: Rules) -> Company {
-    if rules.iter().nth(1).is_none() { Company::Alone } else { Company::WithOthers }
+    if rules.is_one() { Company::Alone } else { Company::WithOthers }
 }
 
 /// Every list that holds a person and everything that refuses contact, in words.

@@ -4,16 +4,17 @@ use super::distinct::{Distinct, hash};
 use super::looks::Looks;
 use crate::clean::blank::{is_blank, is_blank_name};
 use crate::clean::consent::{self, Consent, Statement, YesMeans};
+use crate::clean::{Doubt, Rule, Rules};
 use crate::columns::headers::{self, Meaning};
 use crate::columns::{ColumnMap, Field};
 use crate::job::ReadFiles;
-use crate::observe::{Finding, Weight};
+use crate::observe::{Finding, Met, Weight, counted};
 use crate::pipeline::open::OpenFile;
 use crate::read::cell;
-use crate::units::ColumnIndex;
+use crate::units::{ColumnIndex, RowNumber};
 use crate::write::receipt::RESERVED_PREFIX;
 use serde::Serialize;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Up to how many values of a column are counted exactly.
 const MOST_EXACT: usize = 1 << 16;
@@ -81,6 +82,9 @@ pub struct ColumnSurvey {
     pub distinct_is_estimate: bool,
     /// The first different values.
     pub examples: Vec<String>,
+    /// By the name of the rule, how many values a run would repair, where it writes the field.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub repairs: BTreeMap<&'static str, u64>,
     /// What looks wrong.
     pub findings: Vec<Finding>,
     /// Of a column about consent: how many values say what.
@@ -151,6 +155,8 @@ pub(super) struct ColumnChunk {
     hashes: Vec<u64>,
     examples: Vec<String>,
     looks: Looks,
+    repairs: BTreeMap<&'static str, u64>,
+    doubts: BTreeMap<Doubt, Met>,
 }
 
 impl ColumnChunk {
@@ -164,7 +170,22 @@ impl ColumnChunk {
             hashes: Vec::new(),
             examples: Vec::new(),
             looks: Looks::default(),
+            repairs: BTreeMap::new(),
+            doubts: BTreeMap::new(),
         }
+    }
+
+    /// A run would repair a value by these rules.
+    pub(super) fn repaired(&mut self, rules: Rules) {
+        // Blank words are counted by themselves.
+        for rule in rules.iter().filter(|rule| *rule != Rule::BlankWord) {
+            *self.repairs.entry(rule.name()).or_default() += 1;
+        }
+    }
+
+    /// A value could not be cleaned, or looks like something else.
+    pub(super) fn doubt(&mut self, doubt: Doubt, row: RowNumber) {
+        self.doubts.entry(doubt).or_default().at(row);
     }
 
     /// Looks at a cell as it stands in the file; `row` counts from 1 in the chunk.
@@ -224,6 +245,8 @@ pub(super) struct ColumnCount {
     distinct: Distinct,
     examples: Vec<String>,
     looks: Looks,
+    repairs: BTreeMap<&'static str, u64>,
+    doubts: BTreeMap<Doubt, Met>,
 }
 
 impl ColumnCount {
@@ -235,6 +258,8 @@ impl ColumnCount {
             distinct: Distinct::new(MOST_EXACT),
             examples: Vec::new(),
             looks: Looks::default(),
+            repairs: BTreeMap::new(),
+            doubts: BTreeMap::new(),
         }
     }
 
@@ -254,6 +279,12 @@ impl ColumnCount {
             }
         }
         self.looks.append(&chunk.looks.moved(first_row));
+        for (rule, count) in &chunk.repairs {
+            *self.repairs.entry(rule).or_default() += count;
+        }
+        for (doubt, met) in &chunk.doubts {
+            self.doubts.entry(*doubt).or_default().append(&met.moved(first_row));
+        }
     }
 
     /// Adds one cell as it stands in the file.
@@ -286,6 +317,10 @@ impl ColumnCount {
         };
         let distinct = self.distinct.count().min(self.filled);
         let mut findings = self.looks.findings(self.filled);
+        findings.extend(self.doubts.iter().map(|(doubt, met)| {
+            let text = format!("{} {}", counted(met.count, "value", "", "").trim_end(), doubt.says());
+            Finding::new(doubt.code(), Weight::Warning, text).at_rows(met)
+        }));
         let repeated = self.filled - distinct;
         if field == Some(Field::ContactId) && repeated > 0 && self.filled > 0 {
             let about = if self.distinct.is_estimate() { "about " } else { "" };
@@ -327,6 +362,7 @@ impl ColumnCount {
             distinct,
             distinct_is_estimate: self.distinct.is_estimate(),
             examples: self.examples.clone(),
+            repairs: self.repairs.clone(),
             findings: findings.into_iter().map(|finding| finding.in_column(header.clone())).collect(),
             header,
         }

@@ -9,6 +9,11 @@ mod looks;
 
 use crate::clean::address::{AddressCleaner, State};
 use crate::clean::audience::{self, DisposableDomains};
+use crate::clean::date::Date;
+use crate::clean::place::Country;
+use crate::clean::row::Wanted;
+use crate::clean::suggest::{self, DomainLooks, DomainSlips};
+use crate::clean::{CleaningPlan, CleaningWishes, RowCleaner};
 use crate::columns::{ColumnMap, Field};
 use crate::error::Result;
 use crate::job::ReadFiles;
@@ -29,6 +34,7 @@ use distinct::{Distinct, hash};
 use serde::Serialize;
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 pub use column::{ColumnSurvey, ConsentWords, Feeds, Recognised};
 
@@ -49,6 +55,10 @@ pub struct SurveyWishes {
     pub values: Option<String>,
     /// The threads that work.
     pub threads: usize,
+    /// The country of contacts that name none.
+    pub country: Option<Country>,
+    /// The day; none where dates still to come are not to be minded.
+    pub today: Option<Date>,
 }
 
 /// What is in one file.
@@ -112,6 +122,8 @@ pub struct AddressSurvey {
     pub repaired: u64,
     /// By the name of the rule, how many rows it would change.
     pub repairs: BTreeMap<&'static str, u64>,
+    /// By the name of the rule, how many addresses look like slips that a run can mend where it is told to.
+    pub suggestions: BTreeMap<&'static str, u64>,
     /// Usable ones that belong to an office rather than to a person, such as info@.
     pub role: u64,
     /// Usable ones at domains whose mailboxes are thrown away after use.
@@ -170,12 +182,13 @@ fn survey_input(
     let file = open_file(input, part, &wishes.read, spool_folder, observer)?;
     let surveyor = Surveyor { wishes, observer };
     let mut file = surveyor.with_all_addresses(file)?;
+    let slips = DomainSlips::new(file.glimpse.domains.iter().cloned());
     let mut not_text = false;
-    let first = surveyor.read(&file, &mut not_text);
+    let first = surveyor.read(&file, &slips, &mut not_text);
     let counts = match first {
         Err(error) if not_text => {
             file = in_another_encoding(file, &wishes.read, false)?.ok_or(error)?;
-            surveyor.read(&file, &mut not_text)?
+            surveyor.read(&file, &slips, &mut not_text)?
         }
         other => other?,
     };
@@ -197,7 +210,27 @@ impl Surveyor<'_> {
         open_again(file, &self.wishes.read, true, Refuted::default())
     }
 
-    fn read(&self, file: &OpenFile<()>, is_not_text: &mut bool) -> Result<Counts> {
+    /// What a run would do with all the fields of a file.
+    fn cleaning(&self, file: &OpenFile<()>) -> CleaningPlan {
+        let wishes = CleaningWishes {
+            country: self.wishes.country,
+            today: self.wishes.today.unwrap_or(Date { year: 2100, month: 1, day: 1 }),
+            blank_words: Arc::default(),
+            tags_roles: false,
+        };
+        let map = file.map();
+        let fields = Field::ALL.into_iter().filter(|field| map.column(*field).is_some()).collect();
+        let wanted = Wanted { fields, own: map.own.clone(), addresses: 0 };
+        let mut plan = CleaningPlan::new(&wishes, &wanted, map, file.is_receipt, &file.glimpse.separators);
+        if let Some(order) = self.wishes.read.columns.date_order {
+            let dates: Vec<ColumnIndex> = plan.date_columns().collect();
+            dates.into_iter().for_each(|column| plan.set_order(column, order));
+        }
+        plan
+    }
+
+    fn read(&self, file: &OpenFile<()>, slips: &DomainSlips, is_not_text: &mut bool) -> Result<Counts> {
+        let cleaning = self.cleaning(file);
         let files = std::slice::from_ref(file);
         let mut reading = Reading::new(files, Stage::Reading, self.observer);
         let mut counts = Counts::new(file, self.wishes);
@@ -207,7 +240,8 @@ impl Surveyor<'_> {
             || reading.next(),
             Scratch::default,
             |job, scratch| {
-                let read = read_chunk(file, &job.chunk, self.wishes.domains, values_of, scratch);
+                let asked = Asked { cleaning: &cleaning, slips, with_domains: self.wishes.domains, values_of };
+                let read = read_chunk(file, &job.chunk, &asked, scratch);
                 Ok((job, read))
             },
             |(job, read)| {
@@ -231,6 +265,16 @@ struct Scratch {
     records: Records,
     cleaner: AddressCleaner,
     disposable: DisposableDomains,
+    values: RowCleaner,
+    domains: DomainLooks,
+}
+
+/// What is looked for in every chunk.
+struct Asked<'a> {
+    cleaning: &'a CleaningPlan,
+    slips: &'a DomainSlips,
+    with_domains: bool,
+    values_of: Option<ColumnIndex>,
 }
 
 /// What one chunk holds.
@@ -265,15 +309,9 @@ impl SurveyChunk {
     }
 }
 
-fn read_chunk(
-    file: &OpenFile<()>,
-    chunk: &Chunk,
-    with_domains: bool,
-    values_of: Option<ColumnIndex>,
-    scratch: &mut Scratch,
-) -> SurveyChunk {
+fn read_chunk(file: &OpenFile<()>, chunk: &Chunk, asked: &Asked, scratch: &mut Scratch) -> SurveyChunk {
     let mut read = SurveyChunk::default();
-    let Scratch { records, cleaner, disposable } = scratch;
+    let Scratch { records, cleaner, disposable, values, domains } = scratch;
     records.split(chunk, file.dialect);
     read.records = records.len() as u64;
     read.problem = not_text(file, chunk, records);
@@ -320,7 +358,7 @@ fn read_chunk(
                     counts.role += u64::from(audience::is_role(address.local()));
                     counts.disposable += u64::from(disposable.holds(address.domain()));
                     read.identities.push(hash(address.identity));
-                    if with_domains {
+                    if asked.with_domains {
                         let domain = String::from_utf8_lossy(address.domain()).into_owned();
                         *read.domains.entry(domain).or_default() += 1;
                     }
@@ -335,11 +373,27 @@ fn read_chunk(
             for rule in address.rules.iter() {
                 *counts.repairs.entry(rule.name()).or_default() += 1;
             }
+            let may_be_slip = match address.state {
+                State::Usable => domains.look(address.domain(), asked.slips).is_slip,
+                State::Invalid(_) => true,
+                State::Blank | State::Placeholder => false,
+            };
+            let text = String::from_utf8_lossy(address.text);
+            if may_be_slip && let Some((_, rules)) = suggest::mended(&text, suggest::ALL, asked.slips) {
+                rules.iter().for_each(|rule| *counts.suggestions.entry(rule.name()).or_default() += 1);
+            }
         }
         for (column, counts) in read.columns.iter_mut().enumerate() {
             counts.look(record.raw(column), row.0);
         }
-        if let Some(column) = values_of {
+        values.clean(asked.cleaning, &record, &address);
+        for (column, rules, ..) in values.repairs() {
+            read.columns[column.0].repaired(rules);
+        }
+        for (column, doubt) in values.doubts() {
+            read.columns[column.0].doubt(*doubt, row);
+        }
+        if let Some(column) = asked.values_of {
             let value = crate::read::cell::text(record.raw(column.0)).trim().to_owned();
             *read.values.entry(value).or_default() += 1;
         }
@@ -427,6 +481,9 @@ impl Counts {
         sum.blank += more.blank;
         for (rule, count) in more.repairs {
             *sum.repairs.entry(rule).or_default() += count;
+        }
+        for (rule, count) in more.suggestions {
+            *sum.suggestions.entry(rule).or_default() += count;
         }
         for identity in chunk.identities {
             self.identities.add(identity);
