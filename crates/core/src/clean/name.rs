@@ -13,7 +13,7 @@ struct Words {
     titles: WordSet,
     suffixes: HashMap<&'static str, &'static str>,
     suffix_words: WordSet,
-    particles: HashSet<&'static str>,
+    particles: WordSet,
     company: WordSet,
     /// Those of several words: "s a", "e v".
     company_forms: Vec<String>,
@@ -42,12 +42,14 @@ impl WordSet {
     /// Whether a word as it is written, dots at its end aside, is one of them.
     #[inline]
     fn holds(&self, word: &str) -> bool {
-        let bare = word.trim_end_matches(['.', ',']);
-        if bare.bytes().all(|byte| byte.is_ascii_alphanumeric()) {
+        let mut bare = word;
+        while let Some(shorter) = bare.strip_suffix(['.', ',']) {
+            bare = shorter;
+        }
+        if bare.len() < LONGEST_WORD && bare.bytes().all(|byte| byte.is_ascii_alphanumeric()) {
             let first = bare.bytes().next().unwrap_or_default().to_ascii_lowercase();
-            let is_candidate = first.is_ascii_lowercase()
-                && bare.len() < LONGEST_WORD
-                && self.lengths[usize::from(first - b'a')] >> bare.len() & 1 == 1;
+            let is_candidate =
+                first.is_ascii_lowercase() && self.lengths[usize::from(first - b'a')] >> bare.len() & 1 == 1;
             if !is_candidate {
                 return false;
             }
@@ -66,7 +68,7 @@ static WORDS: LazyLock<Words> = LazyLock::new(|| {
         titles: WordSet::default(),
         suffixes: HashMap::new(),
         suffix_words: WordSet::default(),
-        particles: HashSet::new(),
+        particles: WordSet::default(),
         company: WordSet::default(),
         company_forms: Vec::new(),
     };
@@ -78,7 +80,7 @@ static WORDS: LazyLock<Words> = LazyLock::new(|| {
                 words.suffix_words.add(word);
                 words.suffixes.insert(word, form);
             }),
-            "particle" => words.particles.extend(list),
+            "particle" => list.for_each(|word| words.particles.add(word)),
             "company" => list.for_each(|word| match word.contains(' ') {
                 true => words.company_forms.push(format!(" {word}")),
                 false => words.company.add(word),
@@ -320,8 +322,14 @@ pub fn is_company(name: &str) -> bool {
         return false;
     }
     // The first word may be a given name, such as Trust or Ag.
-    if name.split(' ').skip(1).any(|word| WORDS.company.holds(word)) {
-        return true;
+    let words = &*WORDS;
+    let mut rest = name;
+    while let Some(at) = memchr::memchr(b' ', rest.as_bytes()) {
+        rest = &rest[at + 1..];
+        let end = memchr::memchr(b' ', rest.as_bytes()).unwrap_or(rest.len());
+        if words.company.holds(&rest[..end]) {
+            return true;
+        }
     }
     // "S.A.", "e. V.", "B V"
     let may_end_so = name.contains('.') || name.rfind(' ').is_some_and(|at| name.len() - at <= 2);
@@ -380,22 +388,20 @@ pub fn repaired_case(name: &str, part: NamePart) -> Option<String> {
     if are_initials || is_turkish {
         return None;
     }
-    let words: Vec<&str> = name.split(' ').collect();
-    let last = words.len() - 1;
+    let last = name.split(' ').count() - 1;
     let mut repaired = String::with_capacity(name.len());
-    for (place, word) in words.iter().enumerate() {
+    for (place, word) in name.split(' ').enumerate() {
         if place > 0 {
             repaired.push(' ');
         }
-        let folded = fold(word);
         let may_be_particle = place < last && (part == NamePart::Last || (part == NamePart::Full && place > 0));
-        let is_numeral = place > 0 && matches!(folded.as_str(), "ii" | "iii" | "iv");
-        if may_be_particle && WORDS.particles.contains(folded.as_str()) {
+        let is_numeral = || ["ii", "iii", "iv"].iter().any(|numeral| word.eq_ignore_ascii_case(numeral));
+        if may_be_particle && WORDS.particles.holds(word) {
             repaired.extend(word.chars().flat_map(char::to_lowercase));
-        } else if is_numeral {
+        } else if place > 0 && is_numeral() {
             repaired.extend(word.chars().flat_map(char::to_uppercase));
-        } else if let (true, Some(suffix)) = (place > 0 && place == last, WORDS.suffixes.get(folded.as_str())) {
-            repaired.push_str(suffix);
+        } else if place > 0 && place == last && WORDS.suffix_words.holds(word) {
+            repaired.push_str(WORDS.suffixes.get(fold(word).as_str()).copied().unwrap_or(word));
         } else {
             push_capitalised(word, part, &mut repaired);
         }
@@ -409,6 +415,17 @@ fn is_vowel(c: char) -> bool {
 
 /// Adds a word with capitals where names have them: at its beginning, after hyphens, after O' and the like, after Mc.
 fn push_capitalised(word: &str, part: NamePart, out: &mut String) {
+    let begins =
+        |start: &[u8; 2]| word.as_bytes().first_chunk::<2>().is_some_and(|two| two.eq_ignore_ascii_case(start));
+    if word.bytes().all(|byte| byte.is_ascii_alphabetic()) && !begins(b"mc") && !begins(b"ij") {
+        let start = out.len();
+        out.push_str(word);
+        out[start..].make_ascii_lowercase();
+        if let Some(first) = out.get_mut(start..=start) {
+            first.make_ascii_uppercase();
+        }
+        return;
+    }
     let small = word.replace('İ', "i").to_lowercase();
     let mut is_start = true;
     let segments = small.split_inclusive(['-', '\'', '’', '.', '/', '(']);

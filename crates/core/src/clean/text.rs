@@ -46,13 +46,21 @@ pub fn tidy<'a>(text: &'a str, line_ends: LineEnds, rules: &mut Rules) -> Cow<'a
     if is_tidy(text.as_bytes()) {
         return text.into();
     }
-    let shown = text.trim_matches(is_unseen);
+    let shown = text.trim_matches(' ');
+    let is_plain = |byte: &u8| matches!(byte, b'!'..=b'~');
+    let has_plain_ends =
+        shown.as_bytes().first().is_some_and(is_plain) && shown.as_bytes().last().is_some_and(is_plain);
+    let shown = if has_plain_ends { shown } else { text.trim_matches(is_unseen) };
     if shown.len() < text.len() {
-        let has_invisible = text.chars().any(is_invisible);
+        let is_plain = text.bytes().all(|byte| matches!(byte, b' '..=b'~'));
+        let has_invisible = !is_plain && text.chars().any(is_invisible);
         rules.add(if has_invisible { Rule::InvisibleCharacters } else { Rule::OuterBlanks });
     }
     if is_tidy(shown.as_bytes()) {
         return shown.into();
+    }
+    if shown.is_ascii() && line_ends != LineEnds::AreCommas {
+        return tidy_ascii(shown, line_ends, rules).into();
     }
     let mut tidied = String::with_capacity(shown.len());
     let mut gap = Gap::None;
@@ -94,6 +102,39 @@ pub fn tidy<'a>(text: &'a str, line_ends: LineEnds, rules: &mut Rules) -> Cow<'a
         tidied = tidied.nfc().collect();
     }
     if tidied == shown { shown.into() } else { tidied.into() }
+}
+
+/// The same for ASCII, where line ends do not become commas.
+fn tidy_ascii(shown: &str, line_ends: LineEnds, rules: &mut Rules) -> String {
+    let mut tidied = String::with_capacity(shown.len());
+    let mut gap = Gap::None;
+    for byte in shown.bytes() {
+        match byte {
+            b'\n' | b'\r' | b'\t' if line_ends == LineEnds::Stay => {}
+            b' ' => {
+                gap = gap.and(Gap::Blank);
+                continue;
+            }
+            b'\t' | b'\n' | 0x0B | 0x0C | b'\r' => {
+                gap = gap.and(Gap::Blanks);
+                continue;
+            }
+            0..=0x1F | 0x7F => {
+                rules.add(Rule::InvisibleCharacters);
+                continue;
+            }
+            _ => {}
+        }
+        if !matches!(gap, Gap::None) {
+            if matches!(gap, Gap::Blanks) {
+                rules.add(Rule::InnerBlanks);
+            }
+            tidied.push(' ');
+            gap = Gap::None;
+        }
+        tidied.push(char::from(byte));
+    }
+    tidied
 }
 
 /// What stands between two words.
