@@ -1,7 +1,7 @@
 //! What counts as nothing: blanks of every kind, invisible characters, words that stand for nothing (`blank_words.txt`,
 //! and a job's own).
 
-use std::collections::HashMap;
+use super::quick_map::QuickMap;
 use std::sync::LazyLock;
 
 /// In which fields a word counts as blank.
@@ -31,14 +31,14 @@ enum Holds {
 /// Words that stand for nothing.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BlankWords {
-    words: HashMap<String, Holds>,
+    words: QuickMap<String, Holds>,
     /// The bytes that a word, a blank, a quote or an invisible character may begin with.
     begins: Box<[bool; 256]>,
     longest: usize,
 }
 
 static STANDARD: LazyLock<BlankWords> = LazyLock::new(|| {
-    let mut words = HashMap::new();
+    let mut words = QuickMap::default();
     for (where_to, list) in include_str!("data/blank_words.txt").lines().filter_map(|line| line.split_once(": ")) {
         let holds = match where_to {
             "names" => Holds::Everywhere,
@@ -59,7 +59,7 @@ impl Default for BlankWords {
 }
 
 impl BlankWords {
-    fn of(words: HashMap<String, Holds>) -> BlankWords {
+    fn of(words: QuickMap<String, Holds>) -> BlankWords {
         let mut begins = Box::new([false; 256]);
         let unseen = [b'"', 0x7F, 0xC2, 0xCD, 0xD8, 0xEF, 0xF3];
         let unseen = (0..=b' ').chain(unseen).chain(0xE1..=0xE3);
@@ -91,7 +91,7 @@ impl BlankWords {
         if self.is_surely_none(value.as_bytes()) {
             return false;
         }
-        let shown = value.trim_matches(is_unseen);
+        let shown = trimmed(value);
         if shown.is_empty() {
             return true;
         }
@@ -115,6 +115,16 @@ impl BlankWords {
             Some(Holds::InDates) => field == BlankIn::Dates,
             None => false,
         }
+    }
+}
+
+/// The value without blanks and invisible characters at its ends.
+#[inline]
+pub fn trimmed(value: &str) -> &str {
+    let is_plain = |byte: &u8| matches!(byte, b'!'..=b'~');
+    match value.as_bytes() {
+        [first, .., last] if is_plain(first) && is_plain(last) => value,
+        _ => value.trim_matches(is_unseen),
     }
 }
 

@@ -16,6 +16,7 @@ pub mod number;
 pub mod phone;
 pub mod place;
 pub mod placeholder;
+pub mod quick_map;
 pub mod replace;
 pub mod row;
 pub mod rules;

@@ -59,7 +59,13 @@ impl WordSet {
             lower.make_ascii_lowercase();
             return self.words.contains(std::str::from_utf8(lower).unwrap_or_default());
         }
-        self.words.contains(fold(word).as_str())
+        // A word with accents keeps its number of letters when it is folded.
+        let first = word.bytes().next().unwrap_or_default().to_ascii_lowercase();
+        let letters = word.chars().count();
+        let is_candidate = first.is_ascii_lowercase()
+            && letters < LONGEST_WORD
+            && (self.lengths[usize::from(first - b'a')] >> letters.saturating_sub(2)) & 0b111 != 0;
+        is_candidate && self.words.contains(fold(word).as_str())
     }
 }
 
@@ -152,6 +158,9 @@ impl NameParts<'_> {
 /// ```
 pub fn part(full_name: &str) -> NameParts<'_> {
     let full_name = full_name.trim();
+    if let Some((first, last)) = plain_parts(full_name) {
+        return NameParts { first, last: last.into(), ..NameParts::default() };
+    }
     if full_name.contains('@') || is_company(full_name) {
         return NameParts { last: full_name.into(), ..NameParts::default() };
     }
@@ -186,7 +195,8 @@ pub fn part(full_name: &str) -> NameParts<'_> {
     if first.is_empty() {
         return NameParts { title, last: family.unwrap_or_default().into(), suffix, ..NameParts::default() };
     }
-    let rest = given[given.find(first).unwrap_or_default() + first.len()..].trim_start();
+    // The first word, or words, begin what is left.
+    let rest = given.trim_start()[first.len()..].trim_start();
     let (middle, rest) = without_initials(rest);
     match family {
         Some(family) => NameParts { title, first, middle: middle.into(), last: family.into(), suffix },
@@ -194,6 +204,28 @@ pub fn part(full_name: &str) -> NameParts<'_> {
         None if rest.is_empty() => NameParts { title, first, middle: "".into(), last: middle.into(), suffix },
         None => NameParts { title, first, middle: middle.into(), last: rest.into(), suffix },
     }
+}
+
+/// The first word and the rest of a name of Latin letters without signs in which nothing asks for more care: no title,
+/// suffix, initial or company's word, and no word in capitals.
+fn plain_parts(full_name: &str) -> Option<(&str, &str)> {
+    let bytes = full_name.as_bytes();
+    // In UTF-8, composed Latin letters begin with 0xC3 to 0xCB.
+    let is_plain =
+        |byte: &u8| matches!(byte, b'A'..=b'Z' | b'a'..=b'z' | b' ' | b'-' | b'\'' | 0x80..=0xBF | 0xC3..=0xCB);
+    if !bytes.iter().all(is_plain) {
+        return None;
+    }
+    let space = memchr::memchr(b' ', bytes)?;
+    let (first, last) = (&full_name[..space], &full_name[space + 1..]);
+    let words = &*WORDS;
+    let has_small = |word: &str| word.bytes().any(|byte| byte.is_ascii_lowercase());
+    if words.titles.holds(first) || first.len() < 2 || !has_small(first) || last.starts_with(' ') {
+        return None;
+    }
+    let is_usual =
+        |word: &str| word.len() > 1 && has_small(word) && !words.company.holds(word) && !words.suffix_words.holds(word);
+    last.split(' ').all(is_usual).then_some((first, last))
 }
 
 /// "Given Family" of "Family, Given", with title and suffix where they belong; none where nothing is turned round.

@@ -5,13 +5,14 @@
 //! as it stands.
 
 use super::audience;
-use super::blank::{BlankIn, BlankWords, is_unseen};
+use super::blank::{BlankIn, BlankWords, trimmed};
 use super::consent::{self, YesMeans};
 use super::date::{DateColumn, DateOf, DateOrder};
 use super::doubt::{Cleaned, Doubt};
 use super::kind::Kind;
 use super::name::{self, NamePart};
 use super::place::{self, Country};
+use super::quick_map::QuickMap;
 use super::text::{LineEnds, is_tidy, ordinary_width, tidy};
 use super::{Rule, Rules, language, number, phone, tags, website, yes_no};
 use crate::clean::address::{Address, AddressCleaner};
@@ -22,7 +23,6 @@ use crate::read::{Record, cell};
 use crate::units::ColumnIndex;
 use crate::write::csv::{CsvBuffer, without_defusing};
 use std::borrow::Cow;
-use std::collections::HashMap;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -233,8 +233,9 @@ pub struct RowCleaner {
     repairs: Vec<CellRepair>,
     doubts: Vec<(ColumnIndex, Doubt)>,
     out: String,
-    known_countries: HashMap<Vec<u8>, Option<Country>>,
-    known_words: HashMap<(Kind, Option<YesMeans>), HashMap<Vec<u8>, KnownWord>>,
+    known_countries: QuickMap<Vec<u8>, Option<Country>>,
+    /// By place of the column and its kind.
+    known_words: Vec<QuickMap<Vec<u8>, KnownWord>>,
     addresses: AddressCleaner,
     is_changed: bool,
 }
@@ -246,6 +247,16 @@ struct KnownWord {
     before: String,
     after: String,
 }
+
+/// Kinds of which words are remembered; the direction of yes and no belongs to it.
+const WORD_KINDS: [(Kind, Option<YesMeans>); 6] = [
+    (Kind::Country, None),
+    (Kind::Language, None),
+    (Kind::YesNo, None),
+    (Kind::Consent, None),
+    (Kind::Consent, Some(YesMeans::OptedIn)),
+    (Kind::Consent, Some(YesMeans::OptedOut)),
+];
 
 /// How many different words are remembered for each kind.
 const WORDS_REMEMBERED: usize = 512;
@@ -317,9 +328,15 @@ impl RowCleaner {
         record: &Record,
         country: &mut Option<Option<Country>>,
     ) -> bool {
-        if raw[0] == b'"' || (plan.is_receipt && raw[0] == b'\'') {
+        if plan.is_receipt && raw[0] == b'\'' {
             return false;
         }
+        let raw = match raw {
+            // A cell with quotes around a plain text is as clean as the text.
+            [b'"', inner @ .., b'"'] if memchr::memchr(b'"', inner).is_none() && !inner.is_empty() => inner,
+            [b'"', ..] => return false,
+            _ => raw,
+        };
         match column.kind {
             Kind::Phone => phone::is_clean(raw),
             Kind::Date(of) => plan.dates(of, column.order).is_clean(raw),
@@ -390,8 +407,8 @@ impl RowCleaner {
     ) {
         // Few different words occur in these, and most of them again and again.
         let is_word = matches!(column.kind, Kind::Country | Kind::Consent | Kind::Language | Kind::YesNo);
-        let words = (column.kind, column.yes_means);
-        if is_word && let Some(known) = self.known_words.get(&words).and_then(|words| words.get(raw)) {
+        let words = WORD_KINDS.iter().position(|kind| *kind == (column.kind, column.yes_means)).unwrap_or_default();
+        if is_word && let Some(known) = self.known_words.get(words).and_then(|words| words.get(raw)) {
             match known.cleaned {
                 Cleaned::AsItIs => {}
                 Cleaned::Doubtful(doubt) => self.doubts.push((column.column, doubt)),
@@ -416,7 +433,8 @@ impl RowCleaner {
             Cleaned::Repaired(rules) => self.change(column.column, rules, &text, &out),
         }
         if is_word {
-            let words = self.known_words.entry(words).or_default();
+            self.known_words.resize_with(WORD_KINDS.len(), QuickMap::default);
+            let words = &mut self.known_words[words];
             if words.len() < WORDS_REMEMBERED {
                 let known = KnownWord { cleaned, before: text.into_owned(), after: out.clone() };
                 words.insert(raw.to_vec(), known);
@@ -436,7 +454,7 @@ impl RowCleaner {
         out: &mut String,
     ) -> Cleaned {
         if plan.wishes.blank_words.holds(text, column.kind.blank_in()) {
-            let is_word = !text.trim_matches(is_unseen).is_empty();
+            let is_word = !trimmed(text).is_empty();
             return Cleaned::Repaired(Rules::one(if is_word { Rule::BlankWord } else { Rule::OuterBlanks }));
         }
         let country = match column.kind {

@@ -1,6 +1,7 @@
 //! Slips in addresses: mended where a job lists the rule under `apply`, else suggested.
 
 use super::address::judge;
+use super::quick_map::QuickMap;
 use super::{Rule, Rules};
 use std::collections::{HashMap, HashSet};
 use std::sync::LazyLock;
@@ -88,7 +89,9 @@ impl DomainSlips {
 
     /// The known domain that a domain without dots is.
     fn with_dots(&self, domain: &str) -> Option<&str> {
-        let mut found = self.known().filter(|known| known.len() > domain.len() && known.replace('.', "") == domain);
+        let is_it =
+            |known: &&str| known.len() > domain.len() && known.bytes().filter(|byte| *byte != b'.').eq(domain.bytes());
+        let mut found = self.known().filter(is_it);
         let first = found.next()?;
         found.all(|other| other == first).then_some(first)
     }
@@ -170,6 +173,9 @@ pub const ALL: Rules = Rules::of(&Rule::SUGGESTED);
 fn signs_in_words(text: &str, _: &DomainSlips) -> Option<String> {
     const AT: [&str; 6] = ["(at)", "[at]", "{at}", "<at>", "(a)", "(@)"];
     const DOT: [&str; 7] = ["(dot)", "[dot]", "{dot}", "<dot>", "(.)", "(punkt)", "(point)"];
+    if !text.contains(['(', '[', '{', '<']) && !text.contains(" at ") && !text.contains(" dot ") {
+        return None;
+    }
     let mut signs = text.to_owned();
     for word in AT {
         signs = signs.replace(word, "@");
@@ -230,7 +236,7 @@ fn missing_dot(text: &str, slips: &DomainSlips) -> Option<String> {
 /// What is known of domains, asked again and again.
 #[derive(Debug, Default)]
 pub struct DomainLooks {
-    known: HashMap<Vec<u8>, DomainLook>,
+    known: QuickMap<Vec<u8>, DomainLook>,
 }
 
 /// What is known of one domain.

@@ -1,6 +1,6 @@
 //! What is repaired in every kind of text: blanks, invisible characters, the composed form.
 
-use super::blank::{is_invisible, is_unseen};
+use super::blank::{is_invisible, trimmed};
 use super::{Rule, Rules};
 use std::borrow::Cow;
 use unicode_normalization::{UnicodeNormalization, is_nfc};
@@ -46,11 +46,7 @@ pub fn tidy<'a>(text: &'a str, line_ends: LineEnds, rules: &mut Rules) -> Cow<'a
     if is_tidy(text.as_bytes()) {
         return text.into();
     }
-    let shown = text.trim_matches(' ');
-    let is_plain = |byte: &u8| matches!(byte, b'!'..=b'~');
-    let has_plain_ends =
-        shown.as_bytes().first().is_some_and(is_plain) && shown.as_bytes().last().is_some_and(is_plain);
-    let shown = if has_plain_ends { shown } else { text.trim_matches(is_unseen) };
+    let shown = trimmed(text.trim_matches(' '));
     if shown.len() < text.len() {
         let is_plain = text.bytes().all(|byte| matches!(byte, b' '..=b'~'));
         let has_invisible = !is_plain && text.chars().any(is_invisible);

@@ -44,12 +44,16 @@ impl Groups {
         }
     }
 
-    /// Once settled, lets a better row of a group survive: the first for which `is_better(row, survivor)`.
-    pub fn elect(&mut self, is_better: impl Fn(RowId, RowId) -> bool) {
+    /// Once settled, lets the best row of a group survive: the first of those that no other `outranks`.
+    pub fn elect(&mut self, outranks: impl Fn(RowId, RowId) -> bool) {
         let mut better: std::collections::HashMap<u32, u32> = std::collections::HashMap::new();
         for (row, survivor) in self.parent.iter().enumerate() {
-            if row as u32 != *survivor && is_better(RowId(row as u32), RowId(*survivor)) {
-                better.entry(*survivor).or_insert(row as u32);
+            if row as u32 == *survivor {
+                continue;
+            }
+            let best = better.get(survivor).copied().unwrap_or(*survivor);
+            if outranks(RowId(row as u32), RowId(best)) {
+                better.insert(*survivor, row as u32);
             }
         }
         if better.is_empty() {

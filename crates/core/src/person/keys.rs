@@ -18,16 +18,32 @@ pub const PARTITIONS: usize = 1 << PARTITION_BITS;
 
 /// In what way something has an identity.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-#[repr(u8)]
 pub enum Role {
     /// An entry of a suppression list; the owner is the entry's number.
-    Entry = 0,
+    Entry,
     /// The row's first address: rows with the same one are one person.
-    First = 1,
+    First,
     /// A further address of the row: it joins the rows whose first address equals it.
-    Further = 2,
+    Further,
     /// An address that cannot be used: compared with entries, and joins nothing.
-    CompareOnly = 3,
+    CompareOnly,
+    /// Another key of the job's, by its place there.
+    Other(u8),
+}
+
+impl Role {
+    const OTHERS_FROM: u8 = 4;
+
+    #[inline]
+    fn byte(self) -> u8 {
+        match self {
+            Role::Entry => 0,
+            Role::First => 1,
+            Role::Further => 2,
+            Role::CompareOnly => 3,
+            Role::Other(place) => Role::OTHERS_FROM + place,
+        }
+    }
 }
 
 /// A hash and who has it: 88 bits of the hash (with the partition's 10 they are 98), 8 of the role, 32 of the owner.
@@ -43,7 +59,7 @@ impl Key {
     pub fn new(hash: IdentityHash, role: Role, owner: u32) -> (usize, Key) {
         let partition = (hash.0 >> (128 - PARTITION_BITS)) as usize;
         let kept = hash.0 << PARTITION_BITS & !((1u128 << 40) - 1);
-        (partition, Key(kept | u128::from(role as u8) << 32 | u128::from(owner)))
+        (partition, Key(kept | u128::from(role.byte()) << 32 | u128::from(owner)))
     }
 
     /// Whether both have the same hash; only keys of one partition may be compared.
@@ -59,7 +75,8 @@ impl Key {
             0 => Role::Entry,
             1 => Role::First,
             2 => Role::Further,
-            _ => Role::CompareOnly,
+            3 => Role::CompareOnly,
+            other => Role::Other(other - Role::OTHERS_FROM),
         }
     }
 

@@ -38,7 +38,10 @@ fn quoted_value(raw: &[u8]) -> Cow<'_, [u8]> {
 /// The value as text; a cell of a chunk that was found to be UTF-8 always is.
 pub fn text(raw: &[u8]) -> Cow<'_, str> {
     match value(raw) {
-        Cow::Borrowed(bytes) => String::from_utf8_lossy(bytes),
+        Cow::Borrowed(bytes) => match std::str::from_utf8(bytes) {
+            Ok(text) => Cow::Borrowed(text),
+            Err(_) => String::from_utf8_lossy(bytes),
+        },
         Cow::Owned(bytes) => Cow::Owned(String::from_utf8_lossy(&bytes).into_owned()),
     }
 }
