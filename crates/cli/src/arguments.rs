@@ -150,6 +150,12 @@ pub struct Clean {
     /// The fields that a contact must have [default: email]
     #[arg(long, value_name = "FIELDS", value_delimiter = ',')]
     pub require: Option<Vec<String>>,
+    /// What makes two rows one person: any of these keys [default: email]
+    #[arg(long, value_name = "KEYS", value_delimiter = ',')]
+    pub same: Option<Vec<String>>,
+    /// Which row of a person survives: first-read, last-read, newest or fullest [default: first-read]
+    #[arg(long, value_name = "RULE")]
+    pub survivor: Option<String>,
     /// Suggested repairs of addresses to make, such as domain-slip
     #[arg(long, value_name = "RULES", value_delimiter = ',')]
     pub apply: Vec<String>,

@@ -7,10 +7,11 @@ use crate::finish::Said;
 use crate::setting::Now;
 use pebblebank_core::clean::Rules;
 use pebblebank_core::clean::date::Date;
-use pebblebank_core::job::file::{read_layout, suggested_rule};
+use pebblebank_core::job::file::{read_layout, same_keys, suggested_rule, survivor};
 use pebblebank_core::job::{
     CleanWishes, FilePattern, Guards, Job, Layout, LayoutColumn, OnViolation, ReadFiles, Requirement, Source, Write,
 };
+use pebblebank_core::person::PersonWishes;
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;
 use pebblebank_core::{Error, Result};
@@ -40,6 +41,7 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
         sources: sources(&command.files, &read),
         today: Date::from_iso(&now.today).unwrap_or(Date { year: 1970, month: 1, day: 1 }),
         country: country(&command.reading)?,
+        person: persons(command)?,
         replace_values: Vec::new(),
         clean: CleanWishes { apply: applied(&command.apply)?, ..CleanWishes::default() },
         suppress: Vec::new(),
@@ -70,6 +72,17 @@ fn sources(files: &[PathBuf], read: &ReadFiles) -> Vec<Source> {
         }
     };
     files.iter().enumerate().map(source).collect()
+}
+
+fn persons(command: &Clean) -> Result<PersonWishes> {
+    let mut persons = PersonWishes::default();
+    if let Some(same) = &command.same {
+        persons.same = same_keys(same)?;
+    }
+    if let Some(name) = &command.survivor {
+        persons.survivor = survivor(name)?;
+    }
+    Ok(persons)
 }
 
 fn applied(names: &[String]) -> Result<Rules> {

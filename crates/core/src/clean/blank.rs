@@ -32,9 +32,16 @@ enum Holds {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BlankWords {
     words: QuickMap<String, Holds>,
-    /// The bytes that a word, a blank, a quote or an invisible character may begin with.
-    begins: Box<[bool; 256]>,
-    longest: usize,
+    /// For each byte that a word may begin with, a bit for each length; all for blanks, quotes and invisible characters.
+    lengths: Box<[u32; 256]>,
+    /// The same for the words that count in names.
+    lengths_in_names: Box<[u32; 256]>,
+}
+
+/// The bit of a length; long ones share one.
+#[inline]
+fn length_bit(length: usize) -> u32 {
+    1 << length.min(31)
 }
 
 static STANDARD: LazyLock<BlankWords> = LazyLock::new(|| {
@@ -60,15 +67,22 @@ impl Default for BlankWords {
 
 impl BlankWords {
     fn of(words: QuickMap<String, Holds>) -> BlankWords {
-        let mut begins = Box::new([false; 256]);
+        let mut lengths = Box::new([0u32; 256]);
         let unseen = [b'"', 0x7F, 0xC2, 0xCD, 0xD8, 0xEF, 0xF3];
         let unseen = (0..=b' ').chain(unseen).chain(0xE1..=0xE3);
-        let firsts = words.keys().filter_map(|word| word.chars().next());
-        let firsts = firsts.flat_map(|first| first.to_lowercase().chain(first.to_uppercase()).collect::<Vec<_>>());
-        let firsts = firsts.map(|first| first.encode_utf8(&mut [0; 4]).as_bytes()[0]);
-        unseen.chain(firsts).for_each(|byte| begins[usize::from(byte)] = true);
-        let longest = words.keys().map(String::len).max().unwrap_or_default();
-        BlankWords { words, begins, longest }
+        unseen.for_each(|byte| lengths[usize::from(byte)] = u32::MAX);
+        let mut lengths_in_names = lengths.clone();
+        for (word, holds) in &words {
+            let Some(first) = word.chars().next() else { continue };
+            for first in first.to_lowercase().chain(first.to_uppercase()) {
+                let byte = usize::from(first.encode_utf8(&mut [0; 4]).as_bytes()[0]);
+                lengths[byte] |= length_bit(word.len());
+                if *holds == Holds::Everywhere {
+                    lengths_in_names[byte] |= length_bit(word.len());
+                }
+            }
+        }
+        BlankWords { words, lengths, lengths_in_names }
     }
 
     /// The standard words, and those that a job adds (everywhere, names too) or takes out.
@@ -80,23 +94,20 @@ impl BlankWords {
         BlankWords::of(words)
     }
 
-    /// Whether a cell as it stands in the file surely is no blank word.
+    /// Whether a cell as it stands in the file surely is no blank word, where it has no blanks at its ends.
     #[inline]
-    pub fn is_surely_none(&self, raw: &[u8]) -> bool {
-        raw.first().is_some_and(|first| !self.begins[usize::from(*first)])
+    pub fn is_surely_none(&self, raw: &[u8], field: BlankIn) -> bool {
+        let lengths = if field == BlankIn::Names { &self.lengths_in_names } else { &self.lengths };
+        raw.first().is_some_and(|first| lengths[usize::from(*first)] & length_bit(raw.len()) == 0)
     }
 
     /// Whether a value that is not empty stands for nothing in a field of this kind.
     pub fn holds(&self, value: &str, field: BlankIn) -> bool {
-        if self.is_surely_none(value.as_bytes()) {
-            return false;
-        }
         let shown = trimmed(value);
         if shown.is_empty() {
             return true;
         }
-        // Lower case may be longer by a few bytes.
-        if shown.len() > self.longest + 4 || field == BlankIn::Nothing {
+        if field == BlankIn::Nothing || self.is_surely_none(shown.as_bytes(), field) {
             return false;
         }
         let mut room = [0u8; 32];

@@ -588,6 +588,14 @@ impl OrderEvidence {
         }
     }
 
+    /// The order that it shows, if it shows one.
+    pub fn shown(&self) -> Option<DateOrder> {
+        match self.decision() {
+            OrderDecision::Shown(order) => Some(order),
+            _ => None,
+        }
+    }
+
     /// What the column decides.
     pub fn decision(&self) -> OrderDecision {
         match (self.day_first.count, self.month_first.count, self.either.count) {

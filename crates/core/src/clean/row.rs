@@ -17,7 +17,9 @@ use super::text::{LineEnds, is_tidy, ordinary_width, tidy};
 use super::{Rule, Rules, language, number, phone, tags, website, yes_no};
 use crate::clean::address::{Address, AddressCleaner};
 use crate::clean::date::Date;
+use crate::columns::fold::fold;
 use crate::columns::{ColumnMap, Field};
+use crate::job::layout::ColumnRef;
 use crate::read::split::RecordBuffer;
 use crate::read::{Record, cell};
 use crate::units::ColumnIndex;
@@ -100,6 +102,27 @@ pub struct Wanted {
     pub own: Vec<(ColumnIndex, Kind)>,
     /// How many addresses of a contact, if more than one.
     pub addresses: usize,
+}
+
+impl Wanted {
+    /// Adds a field or column of a file.
+    pub fn add(&mut self, column: &ColumnRef, map: &ColumnMap) {
+        match column {
+            ColumnRef::Field(field) => {
+                if !self.fields.contains(field) {
+                    self.fields.push(*field);
+                    self.fields.sort();
+                }
+            }
+            ColumnRef::Extra(extra) => {
+                self.addresses = self.addresses.max(extra.further_address().unwrap_or_default());
+                let own = map.own.iter().find(|(column, _)| fold(map.header(*column)) == extra.folded);
+                if let Some(own) = own.filter(|own| !self.own.contains(own)) {
+                    self.own.push(*own);
+                }
+            }
+        }
+    }
 }
 
 /// The header of the further address of this number.
@@ -201,9 +224,13 @@ impl CleaningPlan {
         self.columns.iter().filter(|column| matches!(column.kind, Kind::Date(_))).map(|column| column.column)
     }
 
-    /// Says which comes first in a column of dates.
-    pub fn set_order(&mut self, column: ColumnIndex, order: DateOrder) {
-        self.columns.iter_mut().filter(|known| known.column == column).for_each(|known| known.order = Some(order));
+    /// Says which comes first in a column of dates; whether that is new.
+    pub fn set_order(&mut self, column: ColumnIndex, order: DateOrder) -> bool {
+        let mut is_new = false;
+        for known in self.columns.iter_mut().filter(|known| known.column == column) {
+            is_new |= known.order.replace(order) != Some(order);
+        }
+        is_new
     }
 
     /// The country of rows that name none.
@@ -337,6 +364,7 @@ impl RowCleaner {
             [b'"', ..] => return false,
             _ => raw,
         };
+        let is_no_blank_word = || plan.wishes.blank_words.is_surely_none(raw, column.kind.blank_in());
         match column.kind {
             Kind::Phone => phone::is_clean(raw),
             Kind::Date(of) => plan.dates(of, column.order).is_clean(raw),
@@ -354,17 +382,10 @@ impl RowCleaner {
             | Kind::Email => false,
             Kind::Number => number::is_clean(raw),
             Kind::Name(part) => {
-                plan.wishes.blank_words.is_surely_none(raw)
-                    && name::has_mixed_case(raw)
-                    && is_tidy(raw)
-                    && is_plain_name(raw, part)
+                is_no_blank_word() && name::has_mixed_case(raw) && is_tidy(raw) && is_plain_name(raw, part)
             }
-            Kind::Street => {
-                plan.wishes.blank_words.is_surely_none(raw) && is_tidy(raw) && memchr::memchr(b',', raw).is_none()
-            }
-            Kind::Company | Kind::Text | Kind::Notes | Kind::Identifier | Kind::City => {
-                plan.wishes.blank_words.is_surely_none(raw) && is_tidy(raw)
-            }
+            Kind::Street | Kind::City => is_no_blank_word() && is_tidy(raw) && memchr::memchr(b',', raw).is_none(),
+            Kind::Company | Kind::Text | Kind::Notes | Kind::Identifier => is_no_blank_word() && is_tidy(raw),
         }
     }
 
@@ -590,7 +611,6 @@ impl RowCleaner {
             return;
         }
         let there = self.value(record, to).into_owned();
-        let fold = crate::columns::fold::fold;
         if !there.is_empty() && fold(&there) != fold(part) {
             return;
         }

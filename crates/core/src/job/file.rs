@@ -13,7 +13,7 @@ use crate::columns::Field;
 use crate::columns::mapping::{ColumnWishes, OwnField};
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::job::layout::ColumnRef;
-use crate::person::Identity;
+use crate::person::{Identity, PersonKey, PersonWishes, Survivor};
 use crate::read::ReadWishes;
 use crate::read::encoding::{BadBytesAre, encoding_named};
 use crate::select::Selection;
@@ -224,14 +224,9 @@ enum PassingPart {
 #[serde(deny_unknown_fields)]
 struct PersonPart {
     same: Option<Vec<String>>,
-    #[serde(rename = "survivor")]
-    _survivor: Option<SurvivorPart>,
-}
-
-#[derive(Deserialize)]
-#[serde(rename_all = "kebab-case")]
-enum SurvivorPart {
-    FirstRead,
+    survivor: Option<String>,
+    newest_by: Option<String>,
+    largest_group: Option<u32>,
 }
 
 #[derive(Deserialize, Default)]
@@ -375,7 +370,7 @@ impl Reader<'_> {
     }
 
     fn job(&self, parts: JobFile, today: &str) -> Result<Job> {
-        self.check_person(&parts.person)?;
+        let person = self.person(parts.person)?;
         let clean = self.clean(parts.clean)?;
         let own = self.own_fields(parts.fields)?;
         let country = parts.job.country.as_deref().map(|text| self.country(text)).transpose()?;
@@ -400,6 +395,7 @@ impl Reader<'_> {
         let job = Job {
             replace_values,
             clean,
+            person,
             today: day,
             country,
             sources: parts.source.into_iter().map(|part| self.source(part, &own)).collect::<Result<_>>()?,
@@ -507,17 +503,20 @@ impl Reader<'_> {
         Ok(own)
     }
 
-    fn check_person(&self, part: &PersonPart) -> Result<()> {
-        let Some(same) = &part.same else { return Ok(()) };
-        match same.iter().find(|key| key.trim() != "email") {
-            Some(key) => Err(self.wrong(
-                key,
-                format!("rows cannot be held together by {key} in this version"),
-                "write same = [\"email\"]",
-            )),
-            None if same.is_empty() => Err(self.wrong("same", "same names no key", "write same = [\"email\"]")),
-            None => Ok(()),
+    fn person(&self, part: PersonPart) -> Result<PersonWishes> {
+        let mut persons = PersonWishes::default();
+        if let Some(same) = &part.same {
+            persons.same = same_keys(same).map_err(|error| self.wrong("same", error.what(), error.advice()))?;
         }
+        if let Some(name) = &part.survivor {
+            persons.survivor = survivor(name).map_err(|error| {
+                let placed = self.wrong(name, error.what(), error.advice());
+                placed.expected(error.expectation().unwrap_or_default())
+            })?;
+        }
+        persons.newest_by = part.newest_by.as_deref().map(ColumnRef::new);
+        persons.largest_group = part.largest_group.unwrap_or(persons.largest_group).max(1);
+        Ok(persons)
     }
 
     fn source(&self, mut part: SourcePart, own: &[OwnField]) -> Result<Source> {
@@ -704,6 +703,41 @@ impl Reader<'_> {
             _ => wrong(format!("\"{form}\" is no form of a country or region"), "write form = \"code\" or \"name\""),
         }
     }
+}
+
+/// The most keys that a job may have.
+const MOST_KEYS: usize = 64;
+
+/// The keys that `same` names.
+pub fn same_keys(names: &[String]) -> Result<Vec<PersonKey>> {
+    let wrong = |what: String| {
+        Error::new(ErrorKind::Job, what, "write same = [\"email\"], or [\"email\", \"last_name + postal_code\"]")
+    };
+    let mut keys: Vec<PersonKey> = Vec::new();
+    for name in names {
+        let key = PersonKey::parse(name).ok_or_else(|| wrong(format!("the key \"{name}\" lacks a part")))?;
+        if keys.contains(&key) {
+            return Err(wrong(format!("the key \"{name}\" stands twice")));
+        }
+        keys.push(key);
+    }
+    match keys.len() {
+        0 => Err(wrong("same names no key".to_owned())),
+        1..=MOST_KEYS => Ok(keys),
+        _ => Err(wrong(format!("same names more than {MOST_KEYS} keys"))),
+    }
+}
+
+/// The survivor rule of that name.
+pub fn survivor(name: &str) -> Result<Survivor> {
+    let known = Survivor::NAMES.map(|(name, _)| name);
+    Survivor::from_name(name.trim()).ok_or_else(|| {
+        let advice = match closest(name, known) {
+            Some(near) => format!("did you mean {near}?"),
+            None => "choose one of the rules".to_owned(),
+        };
+        Error::new(ErrorKind::Job, format!("{name} is no survivor rule"), advice).expected(one_of(&known))
+    })
 }
 
 /// The suggested rule of that name.

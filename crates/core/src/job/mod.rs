@@ -19,7 +19,7 @@ use crate::clean::replace::Replacement;
 use crate::columns::Field;
 use crate::columns::mapping::ColumnWishes;
 use crate::error::{Error, ErrorKind, Result};
-use crate::person::Identity;
+use crate::person::{Identity, PersonWishes};
 use crate::read::ReadWishes;
 use crate::select::Selection;
 use crate::suppress::Reason;
@@ -41,6 +41,8 @@ pub struct Job {
     pub replace_values: Vec<Replacement>,
     /// How values are cleaned, and which contacts are left out for their address.
     pub clean: CleanWishes,
+    /// Who is the same person, and which row of a person survives.
+    pub person: PersonWishes,
     /// Who must not be contacted.
     pub suppress: Vec<SuppressionFiles>,
     /// What a usable contact must have.

@@ -140,6 +140,8 @@ pub(crate) struct SourceChunk {
     pub lines: Vec<u8>,
     /// The identities of its rows.
     pub keys: Vec<(u32, Role, IdentityHash)>,
+    /// What its rows are ranked by among the copies of a person; empty where all are equal.
+    pub ranks: Vec<(u32, u32)>,
     /// What its rows are marked with.
     pub marks: Vec<(u32, Mark)>,
     /// Those after the last row that is a contact beyond doubt which could be footnotes.

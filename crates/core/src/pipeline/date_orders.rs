@@ -40,6 +40,22 @@ pub fn decide(files: &mut OpenFiles, counts: &[FileCounts], job: &Job) -> Result
     Ok(findings)
 }
 
+/// Whether keys and ranks were made with another order than all of a column shows; sets the right one.
+pub fn refutes_keys(files: &mut OpenFiles, counts: &[FileCounts], job: &Job) -> bool {
+    let mut is_refuted = false;
+    let plans = files.cleaning.iter().zip(&mut files.row_keys);
+    for ((file, (plan, keys)), counts) in files.sources.iter().zip(plans).zip(counts) {
+        let said = job.sources[file.owner.0 as usize].read.columns.date_order.or(job.clean.date_order);
+        let Some(keys) = keys.as_mut().filter(|_| said.is_none()) else { continue };
+        for (column, seen) in plan.date_columns().zip(&counts.dates) {
+            if let Some(order) = seen.shown() {
+                is_refuted |= keys.cleaning_mut().set_order(column, order);
+            }
+        }
+    }
+    is_refuted
+}
+
 fn by_country(order: DateOrder, country: &str, header: &str, either: &Met) -> Finding {
     let first = match order {
         DateOrder::DayFirst => "the day",

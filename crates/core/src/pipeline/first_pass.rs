@@ -4,12 +4,13 @@ use super::counts::{FileCounts, ListCounts, Problem, SourceChunk};
 use super::in_order::in_order;
 use super::open::{OpenFile, OpenFiles};
 use super::people::{HAS_ADDRESS, IS_CLEAN, People};
+use super::row_keys::RowKeys;
 use super::{Setting, chunks};
-use crate::clean::CleaningPlan;
 use crate::clean::address::{Address, AddressCleaner, State};
 use crate::clean::consent::{self, Consent, Statement};
 use crate::clean::date::OrderEvidence;
 use crate::clean::replace::Replaced;
+use crate::clean::{CleaningPlan, RowCleaner};
 use crate::columns::{ColumnMap, ConsentColumn, Field};
 use crate::error::Result;
 use crate::job::Job;
@@ -102,7 +103,8 @@ pub fn read_sources(
         |job, scratch| {
             let file = &files.sources[job.file.0 as usize];
             let cleaning = &files.cleaning[job.file.0 as usize];
-            let read = read_source_chunk(file, cleaning, &job.chunk, &hasher, &domains, scratch);
+            let plan = RowPlan { cleaning, keys: files.row_keys[job.file.0 as usize].as_ref() };
+            let read = read_source_chunk(file, &plan, &job.chunk, &hasher, &domains, scratch);
             Ok((job, read))
         },
         |(job, read)| {
@@ -134,6 +136,7 @@ struct Scratch {
     further: AddressCleaner,
     statements: Statements,
     replaced: Replaced,
+    values: RowCleaner,
 }
 
 impl Scratch {
@@ -238,9 +241,15 @@ pub(crate) fn checksum(chunk: &Chunk) -> u64 {
     xxhash_rust::xxh3::xxh3_64(&chunk.bytes)
 }
 
+/// What is looked for in a source file's rows beside addresses and consent.
+struct RowPlan<'a> {
+    cleaning: &'a CleaningPlan,
+    keys: Option<&'a RowKeys>,
+}
+
 fn read_source_chunk(
     file: &OpenFile<SourceId>,
-    cleaning: &CleaningPlan,
+    plan: &RowPlan,
     chunk: &Chunk,
     hasher: &IdentityHasher,
     domains: &HeldDomains,
@@ -248,12 +257,12 @@ fn read_source_chunk(
 ) -> SourceChunk {
     let mut read = SourceChunk { checksum: checksum(chunk), ..SourceChunk::default() };
     scratch.records.split(chunk, file.dialect);
-    let Scratch { records, cleaner, further, statements, replaced } = scratch;
+    let Scratch { records, cleaner, further, statements, replaced, values } = scratch;
     read.problem = not_text(file, chunk, records);
     if read.problem.is_some() {
         return read;
     }
-    let date_columns: Vec<ColumnIndex> = cleaning.date_columns().collect();
+    let date_columns: Vec<ColumnIndex> = plan.cleaning.date_columns().collect();
     read.counts.dates = vec![OrderEvidence::default(); date_columns.len()];
     read.lines.reserve(records.len());
     read.keys.reserve(records.len());
@@ -300,6 +309,11 @@ fn read_source_chunk(
         row_read.identities(&address, file, &record, further);
         row_read.consent(file, &record, statements);
         row_read.width(&record, file.map().width());
+        if let Some(keys) = plan.keys {
+            let add = |place, hash| read.keys.push((row, Role::Other(place), hash));
+            let rank = keys.read(&record, &address, values, hasher, add);
+            read.ranks.push((row, rank));
+        }
         for (column, seen) in date_columns.iter().zip(&mut read.counts.dates) {
             seen.look(&cell::value(record.raw(column.0)), RowNumber(u64::from(row) + 1));
         }

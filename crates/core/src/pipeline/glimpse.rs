@@ -1,12 +1,13 @@
 //! What the beginning of a file shows of its values, for decisions that go beyond one column or one file.
 
 use crate::clean::address::AddressCleaner;
+use crate::clean::date::OrderEvidence;
 use crate::clean::{Kind, tags};
 use crate::columns::fold::fold;
 use crate::columns::locate::SampleRecords;
 use crate::columns::{ColumnMap, Field, Table};
 use crate::observe::{Finding, Weight};
-use crate::units::ColumnIndex;
+use crate::units::{ColumnIndex, RowNumber};
 use std::collections::HashSet;
 
 /// What the beginning of a file shows.
@@ -16,6 +17,8 @@ pub struct Glimpse {
     pub domains: Vec<String>,
     /// What stands between the tags of its columns of tags.
     pub separators: Vec<(ColumnIndex, char)>,
+    /// What its columns of dates show of their order.
+    pub dates: Vec<(ColumnIndex, OrderEvidence)>,
     /// First names, folded.
     first_names: HashSet<String>,
     /// Last names, folded.
@@ -45,8 +48,16 @@ impl Glimpse {
             Some(column) => values(column).map(|value| fold(&value)).filter(|name| !name.is_empty()).collect(),
             None => HashSet::new(),
         };
+        let own_dates = map.own.iter().filter(|(_, kind)| matches!(kind, Kind::Date(_))).map(|(column, _)| *column);
+        let dates = Field::ALL.into_iter().filter(|field| field.is_date()).filter_map(|field| map.column(field));
+        let order = |column| {
+            let mut seen = OrderEvidence::default();
+            values(column).for_each(|value| seen.look(value.as_bytes(), RowNumber(0)));
+            (column, seen)
+        };
         Glimpse {
             domains,
+            dates: dates.chain(own_dates).map(order).collect(),
             separators: map.column(Field::Tags).into_iter().chain(own_tags).map(separator).collect(),
             first_names: names(Field::FirstName),
             last_names: names(Field::LastName),

@@ -16,6 +16,7 @@ mod outputs;
 mod people;
 pub mod people_index;
 mod report;
+mod row_keys;
 mod second_pass;
 pub mod settle;
 pub mod tally;
@@ -142,7 +143,11 @@ fn read_everything(
         files.plan(job);
         first = first_pass(job, &files, setting, spool_folder, &mut not_text, observer);
     }
-    let (people, counted) = first?;
+    let (people, counted) = match first? {
+        // The order of dates in keys was guessed from the beginning of the files.
+        read if !date_orders::refutes_keys(&mut files, &read.1.files, job) => read,
+        _ => first_pass(job, &files, setting, spool_folder, &mut not_text, observer)?,
+    };
     let refuted: Vec<Option<bool>> = counted.files.iter().map(is_consent_after_all).collect();
     if refuted.iter().all(Option::is_none) {
         return Ok((files, people, counted));
@@ -155,7 +160,10 @@ fn read_everything(
     }
     let mut files = OpenFiles { sources, ..files };
     files.plan(job);
-    let (people, counted) = first_pass(job, &files, setting, spool_folder, &mut not_text, observer)?;
+    let (mut people, mut counted) = first_pass(job, &files, setting, spool_folder, &mut not_text, observer)?;
+    if date_orders::refutes_keys(&mut files, &counted.files, job) {
+        (people, counted) = first_pass(job, &files, setting, spool_folder, &mut not_text, observer)?;
+    }
     Ok((files, people, counted))
 }
 
@@ -195,7 +203,8 @@ fn first_pass(
     observer: &dyn Observer,
 ) -> Result<(People, Counted)> {
     let estimated = files.sources.iter().map(|file| file.records_estimated).sum();
-    let mut people = People::new(job.clean.identity, setting.memory, estimated, spool_folder)?;
+    let has_ranks = files.row_keys.iter().any(Option::is_some);
+    let mut people = People::new(job.clean.identity, setting.memory, estimated, has_ranks, spool_folder)?;
     let (list_files, lists) = read_lists(files, job, setting, &mut people, not_text, observer)?;
     let counts = read_sources(files, setting, &mut people, not_text, observer)?;
     Ok((people, Counted { files: counts, list_files, lists }))

@@ -1,12 +1,13 @@
 //! The files of a job: found, opened, recognised, their columns mapped. Nothing is read beyond the samples.
 
 use super::glimpse::{Glimpse, swapped_names};
+use super::row_keys::{self, RowKeys};
 use crate::clean::address::AddressWishes;
+use crate::clean::date::DateOrder;
 use crate::clean::replace::ReplacementPlan;
 use crate::clean::row::Wanted;
 use crate::clean::suggest::DomainSlips;
 use crate::clean::{CleaningPlan, CleaningWishes};
-use crate::columns::fold::fold;
 use crate::columns::locate::SampleRecords;
 use crate::columns::mapping::{Unmapped, map_columns};
 use crate::columns::{ColumnMap, Field, Mapping, Table, likeness, locate_table};
@@ -14,6 +15,7 @@ use crate::error::{Error, ErrorKind, Result, closest};
 use crate::job::layout::ColumnRef;
 use crate::job::{Job, Layout, Passing, ReadFiles};
 use crate::observe::{Finding, Observer, Weight};
+use crate::person::{PersonWishes, Survivor};
 use crate::read::encoding::{self, BadBytesAre, Knowledge};
 use crate::read::recognise::{DELIMITERS, said_by_first_line};
 use crate::read::unescape::unescaped;
@@ -93,6 +95,8 @@ pub struct OpenFiles {
     pub sources: Vec<OpenFile<SourceId>>,
     /// How the values of each source file are cleaned.
     pub cleaning: Vec<CleaningPlan>,
+    /// How the keys of each source file's rows are found; none where the address alone decides.
+    pub row_keys: Vec<Option<RowKeys>>,
     /// How addresses are cleaned.
     pub addresses: Arc<AddressWishes>,
     /// In the order of the job's suppression lists, then of names.
@@ -151,11 +155,27 @@ impl OpenFiles {
             tags_roles: job.clean.role == Passing::Tag,
         };
         let all = AllColumns::of(self.sources.iter().map(OpenFile::map));
+        let newest_by = row_keys::newest_by(job, self);
         let plan = |file: &OpenFile<SourceId>| {
-            let wanted = wanted(job, &all, file.map());
+            let wanted = wanted(job, newest_by.as_ref(), &all, file.map());
             CleaningPlan::new(&wishes, &wanted, file.map(), file.is_receipt, &file.glimpse.separators)
         };
         self.cleaning = self.sources.iter().map(plan).collect();
+        let persons = PersonWishes { newest_by, ..job.person.clone() };
+        let keys = |file: &OpenFile<SourceId>| {
+            let separators = &file.glimpse.separators;
+            let mut keys = RowKeys::new(&persons, &wishes, file.map(), file.is_receipt, separators)?;
+            // What the beginning shows; the first pass starts over where the rest shows otherwise.
+            for (column, seen) in &file.glimpse.dates {
+                let said = job.sources[file.owner.0 as usize].read.columns.date_order.or(job.clean.date_order);
+                let usual = job.country.map(|country| DateOrder::of_country(country.code()));
+                if let Some(order) = said.or(seen.shown()).or(usual) {
+                    keys.cleaning_mut().set_order(*column, order);
+                }
+            }
+            Some(keys)
+        };
+        self.row_keys = self.sources.iter().map(keys).collect();
         for file in &mut self.sources {
             file.replacements = ReplacementPlan::new(&job.replace_values, file.map());
         }
@@ -169,7 +189,8 @@ impl OpenFiles {
 }
 
 /// What a job writes, requires, or has conditions on, of a file with these columns.
-fn wanted(job: &Job, all: &AllColumns, map: &ColumnMap) -> Wanted {
+fn wanted(job: &Job, newest_by: Option<&ColumnRef>, all: &AllColumns, map: &ColumnMap) -> Wanted {
+    let mut wanted = Wanted::default();
     let mut columns: Vec<ColumnRef> = Vec::new();
     for write in &job.writes {
         match &write.layout {
@@ -187,22 +208,12 @@ fn wanted(job: &Job, all: &AllColumns, map: &ColumnMap) -> Wanted {
     if columns.contains(&ColumnRef::Field(Field::Region)) {
         columns.push(ColumnRef::Field(Field::Country));
     }
-    let mut wanted = Wanted::default();
-    for column in &columns {
-        match column {
-            ColumnRef::Field(field) => {
-                if !wanted.fields.contains(field) {
-                    wanted.fields.push(*field);
-                }
-            }
-            ColumnRef::Extra(extra) => {
-                wanted.addresses = wanted.addresses.max(extra.further_address().unwrap_or_default());
-                let own = map.own.iter().find(|(column, _)| fold(map.header(*column)) == extra.folded);
-                wanted.own.extend(own.filter(|own| !wanted.own.contains(own)));
-            }
-        }
+    if job.person.survivor == Survivor::Newest {
+        columns.extend(newest_by.cloned());
     }
-    wanted.fields.sort();
+    for column in &columns {
+        wanted.add(column, map);
+    }
     wanted
 }
 
@@ -544,10 +555,20 @@ fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     let selected = job.select.iter().flat_map(Selection::columns);
     let selected = selected.map(|column| ("the condition in [select]".to_owned(), column.clone()));
     let replaced = job.replace_values.iter().map(|replacement| ("[[replace]]".to_owned(), replacement.column.clone()));
-    for (whose, column) in wanted.chain(required).chain(selected).chain(replaced) {
+    if job.person.survivor == Survivor::Newest && row_keys::newest_by(job, opened).is_none() && !filled.is_empty() {
+        return Err(Error::new(
+            ErrorKind::Columns,
+            "survivor = \"newest\" needs a date, and no source has last_seen or signed_up",
+            "say which date counts: newest_by = \"…\" in [person]",
+        ));
+    }
+    let keyed = job.person.columns().map(|column| ("[person]".to_owned(), column.clone()));
+    for (whose, column) in wanted.chain(required).chain(selected).chain(replaced).chain(keyed) {
         let is_there = |file: &&OpenFile<SourceId>| {
-            let cleaned = &opened.cleaning[file.id.0 as usize].map;
-            ValueSource::new(&column, cleaned, false) != ValueSource::Nothing
+            let place = file.id.0 as usize;
+            let keyed = opened.row_keys[place].as_ref().map(|keys| &keys.cleaning().map);
+            let mut maps = std::iter::once(&opened.cleaning[place].map).chain(keyed);
+            maps.any(|map| ValueSource::new(&column, map, false) != ValueSource::Nothing)
         };
         if !filled.is_empty() && !filled.iter().any(is_there) {
             return Err(no_such_column(&whose, &column, &filled));

@@ -12,6 +12,9 @@ use std::path::Path;
 /// What is kept of a record besides its keys: its kind, its marks, its survivor.
 pub const BYTES_PER_RECORD: u64 = 9;
 
+/// What is kept besides where other keys than the address decide: its rank, its key, the first row with its address.
+pub const BYTES_PER_RANKED_RECORD: u64 = 9;
+
 /// Set in the byte of a record whose first address can be used: it outranks the copies without.
 pub const HAS_ADDRESS: u8 = 0x80;
 
@@ -34,6 +37,8 @@ pub struct People {
     pub keys: KeyStore,
     /// What each record is: a [`crate::read::Line`], with [`HAS_ADDRESS`] and [`IS_CLEAN`].
     pub lines: Vec<u8>,
+    /// What each record is ranked by among the copies of a person; empty where all are equal.
+    pub ranks: Vec<u32>,
     /// What each record is marked with.
     pub marks: Vec<MarkSet>,
     /// The combinations of marks.
@@ -44,12 +49,22 @@ pub struct People {
     pub first_of_file: Vec<u32>,
     entries: u64,
     memory: u64,
+    bytes_per_record: u64,
+    has_ranks: bool,
 }
 
 impl People {
-    /// Nobody yet, with addresses to be compared by `identity`. Keys beyond `memory` bytes go to `spill_folder`. Fails where `records_estimated` cannot fit.
-    pub fn new(identity: Identity, memory: u64, records_estimated: u64, spill_folder: &Path) -> Result<People> {
-        let needed = MEMORY_FOR_BUFFERS + records_estimated * BYTES_PER_RECORD;
+    /// Nobody yet, with addresses to be compared by `identity`. Keys beyond `memory` bytes go to `spill_folder`. Fails
+    /// where `records_estimated` cannot fit.
+    pub fn new(
+        identity: Identity,
+        memory: u64,
+        records_estimated: u64,
+        has_ranks: bool,
+        spill_folder: &Path,
+    ) -> Result<People> {
+        let bytes_per_record = BYTES_PER_RECORD + if has_ranks { BYTES_PER_RANKED_RECORD } else { 0 };
+        let needed = MEMORY_FOR_BUFFERS + records_estimated * bytes_per_record;
         if needed > memory {
             return Err(not_enough_memory(memory, needed));
         }
@@ -64,6 +79,9 @@ impl People {
             first_of_file: Vec::new(),
             entries: 0,
             memory,
+            bytes_per_record,
+            has_ranks,
+            ranks: Vec::new(),
         })
     }
 
@@ -89,7 +107,7 @@ impl People {
 
     /// How much memory is left for keys.
     fn memory_for_keys(&self) -> Result<u64> {
-        let needed = MEMORY_FOR_BUFFERS + self.lines.len() as u64 * BYTES_PER_RECORD;
+        let needed = MEMORY_FOR_BUFFERS + self.lines.len() as u64 * self.bytes_per_record;
         self.memory.checked_sub(needed).ok_or_else(|| not_enough_memory(self.memory, needed))
     }
 }
@@ -124,6 +142,12 @@ impl Intake<'_> {
         people.lines.extend_from_slice(&read.lines);
         self.tail.append(&read.tail, first);
         people.marks.resize(people.lines.len(), MarkSet::NONE);
+        if people.has_ranks {
+            people.ranks.resize(people.lines.len(), 0);
+            for (row, rank) in &read.ranks {
+                people.ranks[(first + row) as usize] = *rank;
+            }
+        }
         for (row, mark) in &read.marks {
             let number = people.mark_sets.number_of(*mark);
             let marks = &mut people.marks[(first + row) as usize];

@@ -5,7 +5,7 @@ use super::counts::{FileCounts, ListCounts};
 use super::open::{OpenFile, OpenFiles};
 use super::outputs::{Documents, Outputs};
 use super::second_pass::Counts;
-use super::settle::Settled;
+use super::settle::{Settled, Switchboards};
 use super::tally::{
     Account, FileTally, ListTally, OtherLines, Outcome, RepairCounts, SourceTally, TALLY_SCHEMA, Tally, WriteTally,
 };
@@ -61,7 +61,8 @@ impl Reports<'_> {
             repairs.add(counted.repairs);
             suggestions.add(counted.suggestions);
             findings.extend(counted.doubts.iter().map(|(place, met)| self.doubt(*place, met)));
-            let source = self.source_tally(SourceId(index as u16), counted.account);
+            let merged_within = counted.merged_within;
+            let source = SourceTally { merged_within, ..self.source_tally(SourceId(index as u16), counted.account) };
             findings.extend(written_without_address(&source.name, &counted.written_without_address));
             all.add(&source.account);
             sources.push(source);
@@ -88,6 +89,26 @@ impl Reports<'_> {
         }
     }
 
+    fn switchboard(&self, boards: &Switchboards) -> Finding {
+        let key = self.job.person.same[boards.key].name();
+        let places: Vec<String> = boards
+            .examples
+            .iter()
+            .map(|row| {
+                let (file, number) = self.settled.place(*row);
+                format!("{} row {number}", self.files.sources[file.0 as usize].input.name())
+            })
+            .collect();
+        let text = format!(
+            "{} of {key} shared by more than {} addresses (largest_group) did not make their {} one person; for example in {}",
+            counted(boards.values, "value", "", "").trim_end(),
+            self.job.person.largest_group,
+            counted(boards.rows, "row", "", "").trim_end(),
+            places.join(", ")
+        );
+        Finding { count: boards.rows, ..Finding::new("switchboard", Weight::Doubt, text) }
+    }
+
     fn doubt(&self, (file, column, doubt): (FileId, ColumnIndex, Doubt), met: &Met) -> Finding {
         let file = &self.files.sources[file.0 as usize];
         let header = file.map().headers.get(column.0).cloned().unwrap_or_default();
@@ -101,6 +122,7 @@ impl Reports<'_> {
         SourceTally {
             name: self.job.sources[source.0 as usize].name.clone(),
             account: Account { read, ..account },
+            merged_within: 0,
             has_consent_column: files.clone().any(|(file, _)| !file.map().consents.is_empty()),
             files: files.map(|(file, counts)| file_tally(file, counts)).collect(),
         }
@@ -134,6 +156,7 @@ impl Reports<'_> {
             findings.extend(unlisted_words(&name, counts));
         }
         findings.extend(self.replacements());
+        findings.extend(self.settled.switchboards.iter().map(|boards| self.switchboard(boards)));
         if !sources.is_empty() && !sources.iter().any(|source| source.has_consent_column) {
             let text = "no source has a column that says who may be written to, so everybody passes";
             findings.push(Finding::new("no-consent-column", Weight::Note, text));

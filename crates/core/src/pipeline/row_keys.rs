@@ -6,6 +6,7 @@ use crate::clean::blank::BlankWords;
 use crate::clean::date::{Date, DateColumn, DateOf};
 use crate::clean::row::Wanted;
 use crate::clean::{CleaningPlan, CleaningWishes, Kind, RowCleaner, place};
+use crate::columns::fold::fold;
 use crate::columns::{ColumnMap, Field};
 use crate::job::Job;
 use crate::job::layout::ColumnRef;
@@ -31,7 +32,36 @@ enum Part {
     /// The identity of the usable address.
     Address,
     /// A value, as it is compared.
-    Value { source: ValueSource, is_street: bool },
+    Value { source: ValueSource, form: KeyForm },
+}
+
+/// How a value is compared.
+#[derive(Debug, Clone, Copy)]
+enum KeyForm {
+    /// Letter case and the number of blanks do not count.
+    Text,
+    /// Nor do the words of streets in their usual forms.
+    Street,
+    /// Nor does anything but letters and digits.
+    Code,
+}
+
+impl KeyForm {
+    fn of(column: &ColumnRef) -> KeyForm {
+        match column {
+            ColumnRef::Field(Field::Street | Field::Street2) => KeyForm::Street,
+            ColumnRef::Field(Field::PostalCode) => KeyForm::Code,
+            _ => KeyForm::Text,
+        }
+    }
+
+    fn key(self, value: &str) -> Cow<'_, str> {
+        match self {
+            KeyForm::Text => comparable(value),
+            KeyForm::Street => place::street_key(value).into(),
+            KeyForm::Code => fold(value).replace(' ', "").into(),
+        }
+    }
 }
 
 /// What a row is ranked by; the higher survives.
@@ -64,10 +94,9 @@ impl RowKeys {
         let cleaning = CleaningPlan::new(wishes, &wanted, map, is_receipt, separators);
         let part = |column: &ColumnRef| match column {
             ColumnRef::Field(Field::Email) => Part::Address,
-            column => Part::Value {
-                source: ValueSource::new(column, &cleaning.map, is_receipt),
-                is_street: matches!(column, ColumnRef::Field(Field::Street | Field::Street2)),
-            },
+            column => {
+                Part::Value { source: ValueSource::new(column, &cleaning.map, is_receipt), form: KeyForm::of(column) }
+            }
         };
         let keys = persons.same.iter().enumerate().filter(|(_, key)| !key.is_address());
         let keys = keys.map(|(place, key): (usize, &PersonKey)| (place as u8, key.columns.iter().map(part).collect()));
@@ -121,10 +150,10 @@ impl RowKeys {
                         push(address.identity);
                         address.is_usable()
                     }
-                    Part::Value { source, is_street } => {
+                    Part::Value { source, form } => {
                         let value = source.value(&cleaned, address.text);
                         let value = String::from_utf8_lossy(&value);
-                        let key = if *is_street { place::street_key(&value).into() } else { comparable(&value) };
+                        let key = form.key(&value);
                         push(key.as_bytes());
                         !key.is_empty() && !is_doubtful(source)
                     }

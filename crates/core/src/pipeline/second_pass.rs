@@ -17,6 +17,7 @@ use crate::columns::{ColumnMap, Field};
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::{Job, Layout, OnViolation, Passing};
 use crate::observe::{Met, Observer, Stage};
+use crate::person::PersonKey;
 use crate::read::split::RecordBuffer;
 use crate::read::{Chunk, Record, Records, Shape, cell};
 use crate::require::RequirementPlan;
@@ -65,6 +66,8 @@ pub struct Counts {
     pub doubts: BTreeMap<(FileId, ColumnIndex, Doubt), Met>,
     /// Survivors by what they are marked with, by the number of the combination.
     pub persons: Vec<u64>,
+    /// Rows merged into a survivor of the same source.
+    pub merged_within: u64,
     /// Rows whose unusable address was written blank.
     pub written_without_address: Met,
     stop: Option<(RowNumber, String)>,
@@ -73,6 +76,7 @@ pub struct Counts {
 impl Counts {
     fn add(&mut self, later: Counts) {
         self.account.add(&later.account);
+        self.merged_within += later.merged_within;
         self.repairs.add(later.repairs);
         self.suggestions.add(later.suggestions);
         for (place, met) in later.doubts {
@@ -108,6 +112,8 @@ pub struct SecondPass<'a> {
     plans: Vec<FilePlan>,
     /// What is said of each combination of marks.
     details: Vec<String>,
+    /// The keys of the job, as receipts name them.
+    key_names: Vec<String>,
     spare: Mutex<Vec<Rows>>,
 }
 
@@ -137,7 +143,8 @@ impl<'a> SecondPass<'a> {
         };
         let plans = files.sources.iter().zip(&files.cleaning).map(plan).collect();
         let details = settled.all_marks().map(|marks| describe(job, marks)).collect();
-        SecondPass { job, files, settled, layouts, plans, details, spare: Mutex::default() }
+        let key_names = job.person.same.iter().map(PersonKey::name).collect();
+        SecondPass { job, files, settled, layouts, plans, details, key_names, spare: Mutex::default() }
     }
 
     /// Reads all sources again and hands their rows to `sink`. Gives the counts of each source.
@@ -393,7 +400,7 @@ impl<'b> ChunkRows<'_, 'b> {
         let fate = match standing {
             Standing::NoContact => return,
             Standing::Merged(survivor) => {
-                self.merged(number, survivor, record);
+                self.merged(row, number, survivor, record);
                 people_index::Fate::Merged
             }
             Standing::Held(reason, marks) => {
@@ -559,10 +566,12 @@ impl<'b> ChunkRows<'_, 'b> {
         counts.account.written += 1;
     }
 
-    fn merged(&mut self, number: RowNumber, survivor: RowId, record: &Record) {
+    fn merged(&mut self, row: RowId, number: RowNumber, survivor: RowId, record: &Record) {
         let (survivor_file, survivor_number) = self.pass.settled.place(survivor);
+        let is_same_source = self.pass.plans[survivor_file.0 as usize].source == self.plan.source;
+        self.rows.counts.merged_within += u64::from(is_same_source);
         let out = &mut self.rows.merged;
-        out.value(b"email");
+        out.value(self.pass.key_names[self.pass.settled.key_of(row)].as_bytes());
         out.bytes.extend_from_slice(&self.plan.name_cells);
         number_cell(out, number.0);
         out.bytes.extend_from_slice(&self.pass.plans[survivor_file.0 as usize].name_cells);

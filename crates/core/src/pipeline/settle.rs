@@ -8,7 +8,7 @@ use crate::clean::consent::Consent;
 use crate::error::{Error, Result};
 use crate::job::Job;
 use crate::observe::{Observer, Progress, Stage};
-use crate::person::{Groups, Key, Role};
+use crate::person::{Groups, Key, PersonWishes, Role, Survivor};
 use crate::read::Line;
 use crate::suppress::marks::reason_of;
 use crate::suppress::{HeldDomains, Mark, MarkSet, MarkSets, Reason, Refusal};
@@ -40,6 +40,22 @@ pub struct Matches {
     pub unmatched: u64,
 }
 
+/// Values of a key that more distinct addresses share than a person would have: ignored, and reported.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Switchboards {
+    /// The key's place in the job.
+    pub key: usize,
+    /// How many values.
+    pub values: u64,
+    /// How many rows have one of them.
+    pub rows: u64,
+    /// The first row of some of them.
+    pub examples: Vec<RowId>,
+}
+
+/// A record that no key joined to another.
+const NO_KEY: u8 = u8::MAX;
+
 /// All records of a run, settled.
 pub struct Settled {
     lines: Vec<u8>,
@@ -50,6 +66,10 @@ pub struct Settled {
     reasons: Vec<Option<Reason>>,
     /// By list.
     pub matches: Vec<Matches>,
+    /// By which key each record was joined, as far as other keys than the address decide.
+    key_of: Vec<u8>,
+    /// Values of keys that too many addresses share.
+    pub switchboards: Vec<Switchboards>,
     /// The chunks of the sources, in reading order.
     pub chunks: Vec<ChunkPlace>,
     first_of_file: Vec<u32>,
@@ -71,6 +91,15 @@ impl Settled {
             Some(reason) => Standing::Held(reason, marks),
             None => Standing::Free(Cleared(())),
         }
+    }
+
+    /// The place of the key by which a merged record was joined to its person.
+    pub fn key_of(&self, row: RowId) -> usize {
+        let own = self.key_of.get(row.index()).copied().unwrap_or_default();
+        let survivor = self.groups.settled()[row.index()] as usize;
+        // The row that a group was formed around has the key of the one that outranked it.
+        let key = if own == NO_KEY { self.key_of.get(survivor).copied().unwrap_or_default() } else { own };
+        if key == NO_KEY { 0 } else { usize::from(key) }
     }
 
     /// What a surviving record's person is marked with.
@@ -122,12 +151,18 @@ pub fn settle(
     threads: usize,
     observer: &dyn Observer,
 ) -> Result<Settled> {
-    let People { domains, keys, lines, marks, mark_sets, chunks, first_of_file, .. } = people;
+    let People { domains, keys, lines, ranks, marks, mark_sets, chunks, first_of_file, .. } = people;
+    let address_key = job.person.address_key();
+    let has_other_keys = job.person.has_other_keys();
     let mut settling = Settling {
         groups: Groups::new(lines.len()),
         marks,
         mark_sets,
         shared: Vec::new(),
+        others: Vec::new(),
+        first_with_address: if has_other_keys { (0..lines.len() as u32).collect() } else { Vec::new() },
+        key_of: if has_other_keys { vec![NO_KEY; lines.len()] } else { Vec::new() },
+        address_key: address_key.unwrap_or_default() as u8,
         matched: vec![0; lists.len()],
     };
     let (partitions, spilled) = keys.into_partitions();
@@ -140,7 +175,7 @@ pub fn settle(
         || (),
         |(partition, mut keys), ()| {
             spilled.load(partition, &mut keys)?;
-            Ok(PartitionFindings::of(&keys, lists))
+            Ok(PartitionFindings::of(&keys, lists, address_key.is_some(), has_other_keys))
         },
         |found: PartitionFindings| {
             rows += found.keys;
@@ -149,9 +184,10 @@ pub fn settle(
             Ok(())
         },
     )?;
-    settling.unite_persons(&lines);
+    let switchboards = settling.join_by_other_keys(&lines, &job.person);
+    settling.unite_persons(&lines, &ranks, job.person.survivor);
     settling.spread_refusals();
-    let Settling { groups, mut marks, mark_sets, matched, .. } = settling;
+    let Settling { groups, mut marks, mark_sets, matched, key_of, .. } = settling;
     forget_marks_of_merged(&mut marks, &groups);
     let list_reasons: Vec<Reason> = job.suppress.iter().map(|list| list.reason).collect();
     let reasons = gravest_reasons(&mark_sets, &list_reasons, job.require.opted_in);
@@ -162,6 +198,8 @@ pub fn settle(
         mark_sets,
         reasons,
         matches: matches(lists, &matched, &domains),
+        key_of,
+        switchboards,
         chunks,
         first_of_file,
     })
@@ -204,14 +242,25 @@ struct PartitionFindings {
     held: Vec<(RowId, ListId)>,
     /// Rows that share an identity and are not joined by it: runs, each after its length.
     shared: Vec<u32>,
+    /// Rows that share the value of another key: runs, each after its length and the key's place.
+    others: Vec<u32>,
+    /// Rows with the same first address: the first of them, and another.
+    same_address: Vec<(u32, u32)>,
     matched: Vec<u64>,
+    joins_by_address: bool,
+    has_other_keys: bool,
 }
 
 impl PartitionFindings {
     /// Looks at each run of equal hashes; `keys` are sorted.
-    fn of(keys: &[Key], lists: &[ListCounts]) -> PartitionFindings {
-        let mut found =
-            PartitionFindings { keys: keys.len() as u64, matched: vec![0; lists.len()], ..Default::default() };
+    fn of(keys: &[Key], lists: &[ListCounts], joins_by_address: bool, has_other_keys: bool) -> PartitionFindings {
+        let mut found = PartitionFindings {
+            keys: keys.len() as u64,
+            matched: vec![0; lists.len()],
+            joins_by_address,
+            has_other_keys,
+            ..Default::default()
+        };
         for run in keys.chunk_by(|a, b| a.is_same_identity(*b)) {
             found.look_at(run, lists);
         }
@@ -220,6 +269,11 @@ impl PartitionFindings {
 
     fn look_at(&mut self, run: &[Key], lists: &[ListCounts]) {
         if run.len() == 1 {
+            return;
+        }
+        if let Role::Other(place) = run[0].role() {
+            self.others.extend([run.len() as u32, u32::from(place)]);
+            self.others.extend(run.iter().map(|key| key.owner()));
             return;
         }
         let entries = run.partition_point(|key| key.role() == Role::Entry);
@@ -237,11 +291,15 @@ impl PartitionFindings {
         }
         let firsts = rows.partition_point(|key| key.role() == Role::First);
         let joining = rows.partition_point(|key| key.role() <= Role::Further);
-        if firsts > 0 {
+        if self.has_other_keys && firsts > 1 {
+            self.same_address.extend(rows[1..firsts].iter().map(|row| (rows[0].owner(), row.owner())));
+        }
+        let joins = firsts > 0 && self.joins_by_address;
+        if joins {
             let first = RowId(rows[0].owner());
             self.joins.extend(rows[1..joining].iter().map(|row| (first, RowId(row.owner()))));
         }
-        let joined = if firsts > 0 { joining } else { 0 };
+        let joined = if joins { joining } else { 0 };
         if rows.len() > 1 && joined < rows.len() {
             self.shared.push(rows.len() as u32);
             self.shared.extend(rows.iter().map(|row| row.owner()));
@@ -261,6 +319,11 @@ struct Settling {
     marks: Vec<MarkSet>,
     mark_sets: MarkSets,
     shared: Vec<u32>,
+    others: Vec<u32>,
+    /// The first row with each row's first address, itself where there is none; empty where the address alone decides.
+    first_with_address: Vec<u32>,
+    key_of: Vec<u8>,
+    address_key: u8,
     matched: Vec<u64>,
 }
 
@@ -271,9 +334,65 @@ impl Settling {
         }
         self.matched.iter_mut().zip(&found.matched).for_each(|(sum, count)| *sum += count);
         self.shared.extend_from_slice(&found.shared);
-        for (a, b) in &found.joins {
-            self.groups.join(*a, *b, |a, b| a < b);
+        self.others.extend_from_slice(&found.others);
+        for (first, row) in &found.same_address {
+            self.first_with_address[*row as usize] = *first;
         }
+        for (a, b) in &found.joins {
+            self.join(*a, *b, self.address_key);
+        }
+    }
+
+    fn join(&mut self, a: RowId, b: RowId, key: u8) {
+        self.groups.join(a, b, |a, b| a < b);
+        if let Some(known @ &mut NO_KEY) = self.key_of.get_mut(b.index()) {
+            *known = key;
+        }
+    }
+
+    /// Joins rows that share the value of another key, unless it is a switchboard.
+    fn join_by_other_keys(&mut self, lines: &[u8], persons: &PersonWishes) -> Vec<Switchboards> {
+        const EXAMPLES: usize = 5;
+        let others = std::mem::take(&mut self.others);
+        let several = persons.same.len() > 1;
+        let mut switchboards: Vec<Switchboards> = Vec::new();
+        let mut rest = &others[..];
+        let mut addresses: Vec<u32> = Vec::new();
+        while let [length, place, after @ ..] = rest {
+            let (run, next) = after.split_at(*length as usize);
+            rest = next;
+            // Footnotes were found out after their keys.
+            let contacts: Vec<u32> = run
+                .iter()
+                .copied()
+                .filter(|row| Line::from_byte(lines[*row as usize] & !(HAS_ADDRESS | IS_CLEAN)) == Line::Contact)
+                .collect();
+            let Some((first, copies)) = contacts.split_first() else { continue };
+            addresses.clear();
+            addresses.extend(contacts.iter().map(|row| self.first_with_address[*row as usize]));
+            addresses.sort_unstable();
+            addresses.dedup();
+            if several && addresses.len() > persons.largest_group as usize {
+                let key = *place as usize;
+                let known = switchboards.iter().position(|known| known.key == key);
+                let known = known.unwrap_or_else(|| {
+                    switchboards.push(Switchboards { key, ..Switchboards::default() });
+                    switchboards.len() - 1
+                });
+                let board = &mut switchboards[known];
+                board.values += 1;
+                board.rows += contacts.len() as u64;
+                board.examples.push(RowId(*first));
+                board.examples.sort_unstable();
+                board.examples.truncate(EXAMPLES);
+                continue;
+            }
+            for row in copies {
+                self.join(RowId(*first), RowId(*row), *place as u8);
+            }
+        }
+        switchboards.sort_by_key(|board| board.key);
+        switchboards
     }
 
     fn mark(&mut self, row: RowId, mark: Mark) {
@@ -283,10 +402,15 @@ impl Settling {
     }
 
     /// Makes the best row of each group its survivor, and gives it the marks of all copies.
-    fn unite_persons(&mut self, lines: &[u8]) {
+    fn unite_persons(&mut self, lines: &[u8], ranks: &[u32], survivor: Survivor) {
         self.groups.settle();
         let is_usable = |row: RowId| lines[row.index()] & HAS_ADDRESS != 0;
-        self.groups.elect(|row, survivor| is_usable(row) && !is_usable(survivor));
+        let rank = |row: RowId| match survivor {
+            Survivor::FirstRead => 0,
+            Survivor::LastRead => row.0,
+            Survivor::Newest | Survivor::Fullest => ranks.get(row.index()).copied().unwrap_or_default(),
+        };
+        self.groups.elect(|row, other| (is_usable(row), rank(row)) > (is_usable(other), rank(other)));
         for row in 0..lines.len() {
             let survivor = self.groups.settled()[row] as usize;
             if survivor != row && self.marks[row] != MarkSet::NONE {

@@ -112,6 +112,8 @@ pub struct SourceTally {
     /// Its rows.
     #[serde(flatten)]
     pub account: Account,
+    /// Of the rows merged, those whose survivor is of the same source; the others are copies of rows of other sources.
+    pub merged_within: u64,
     /// Whether any of its files has a column that says who may be written to.
     pub has_consent_column: bool,
     /// Its files.
