@@ -40,7 +40,8 @@ fn clean_merges_files_of_different_shapes_into_one() {
       cards       2         1        0           1
       ────────────────────────────────────────────
       all         5         3        1           1
-      merged: the same address as a row read before. Every row read is accounted for.
+      merged: the same address as another row, 0 in the same source and 1 in another.
+      Every row read is accounted for.
       not counted as rows: 3 headers
 
       Set aside because   rows

@@ -444,6 +444,9 @@ fn typed() -> impl Strategy<Value = String> {
     prop_oneof![words, "[0-9 +()/.-]{5,20}", "[0-9]{1,2}[./-][0-9]{1,2}[./-][0-9]{2,4}", any::<String>()]
 }
 
+/// A kind by name, and how it is cleaned.
+type Clean<'a> = (&'a str, Box<dyn Fn(&str, &mut String) -> Cleaned + 'a>);
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(2_000))]
 
@@ -453,7 +456,6 @@ proptest! {
         let column = dates(Some(DateOrder::DayFirst), DateOf::Any);
         let text = tidy(&typed, LineEnds::AreBlanks, &mut Rules::default()).into_owned();
         prop_assert_eq!(&*tidy(&text, LineEnds::AreBlanks, &mut Rules::default()), &text);
-        type Clean<'a> = (&'a str, Box<dyn Fn(&str, &mut String) -> Cleaned + 'a>);
         let kinds: [Clean; 9] = [
             ("phone", Box::new(|text, out| phone::clean(text, of, out))),
             ("postal code", Box::new(|text, out| place::clean_postal_code(text, of, out))),

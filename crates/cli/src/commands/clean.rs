@@ -14,6 +14,7 @@ use pebblebank_core::job::{
 use pebblebank_core::person::PersonWishes;
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;
+use pebblebank_core::select::Selection;
 use pebblebank_core::{Error, Result};
 use std::path::{Path, PathBuf};
 
@@ -46,7 +47,7 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
         clean: CleanWishes { apply: applied(&command.apply)?, ..CleanWishes::default() },
         suppress: Vec::new(),
         require: requirement(command)?,
-        select: None,
+        select: command.condition.as_deref().map(Selection::parse).transpose()?,
         writes: vec![Write { file: command.output.clone(), shown: command.output.display().to_string(), layout }],
         guards: Guards::default(),
         receipt: command.receipt.clone(),

@@ -78,10 +78,27 @@ fn sources(tally: &Tally, screen: &Screen) -> String {
     }
     table.sum(row("all", &tally.all));
     let mut text = table.render(screen);
-    let explanation = "merged: the same address as a row read before. Every row read is accounted for.";
-    text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, explanation)));
+    let merged = wrapped(&merged_in_words(tally), WIDTH - 2, "  ");
+    for line in merged.iter().map(String::as_str).chain(["Every row read is accounted for."]) {
+        text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, line)));
+    }
     text.push_str(&other_lines(tally, screen));
     text
+}
+
+/// What made rows one person, and how many copies stood in one source and in several.
+fn merged_in_words(tally: &Tally) -> String {
+    let what = match tally.same.as_slice() {
+        [only] if only == "email" => "the same address as another row".to_owned(),
+        keys => format!("the same person as another row, by {}", keys.join(" or ")),
+    };
+    let within: u64 = tally.sources.iter().map(|source| source.merged_within).sum();
+    let between = tally.all.merged - within;
+    let counts = match (tally.sources.len(), tally.all.merged) {
+        (0 | 1, _) | (_, 0) => String::new(),
+        _ => format!(", {} in the same source and {} in another", number(within), number(between)),
+    };
+    format!("merged: {what}{counts}.")
 }
 
 fn other_lines(tally: &Tally, screen: &Screen) -> String {
@@ -184,12 +201,14 @@ fn example(repair: &RepairTally) -> String {
     })
 }
 
+/// How much of an example is shown.
+const EXAMPLE_WIDTH: usize = 32;
+
 /// Two long texts that begin alike, from shortly before where they differ.
 fn from_difference(before: &str, after: &str) -> [String; 2] {
-    const LONG: usize = 34;
     const LEAD: usize = 12;
     let same = before.chars().zip(after.chars()).take_while(|(a, b)| a == b).count();
-    if before.chars().count() <= LONG || same < LONG / 2 {
+    if before.chars().count() <= EXAMPLE_WIDTH || same < EXAMPLE_WIDTH / 2 {
         return [before.to_owned(), after.to_owned()];
     }
     [before, after].map(|text| format!("…{}", text.chars().skip(same - LEAD).collect::<String>()))
@@ -210,7 +229,7 @@ fn suggestions(tally: &Tally, screen: &Screen) -> String {
 }
 
 fn quoted(text: &str) -> String {
-    format!("\"{}\"", safe_ends(text, 34))
+    format!("\"{}\"", safe_ends(text, EXAMPLE_WIDTH))
 }
 
 fn findings(tally: &Tally, screen: &Screen) -> String {
@@ -269,10 +288,10 @@ fn where_to_look(finished: &Finished, again: &str, screen: &Screen) -> String {
     if let Some(receipt) = &finished.receipt {
         let in_receipt = |name: &str| receipt.join(name).display().to_string();
         rows.push((in_receipt("set-aside.csv"), "who was left out, and why".to_owned()));
-        rows.push((in_receipt("merged.csv"), "copies, and which row they were merged into".to_owned()));
+        rows.push((in_receipt("merged.csv"), "copies, and of which row".to_owned()));
         rows.push((in_receipt("repairs.csv"), "what was changed in which row".to_owned()));
         if !finished.tally.suggestions.is_empty() {
-            rows.push((in_receipt("suggestions.csv"), "what looks like a slip, and what may be meant".to_owned()));
+            rows.push((in_receipt("suggestions.csv"), "likely slips in addresses".to_owned()));
         }
         rows.push((in_receipt("tally.json"), "these numbers, for programs".to_owned()));
     }

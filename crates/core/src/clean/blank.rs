@@ -90,7 +90,9 @@ impl BlankWords {
         let mut words = STANDARD.words.clone();
         let lower = |word: &String| word.trim_matches(is_unseen).to_lowercase();
         words.extend(add.iter().map(|word| (lower(word), Holds::Everywhere)));
-        drop.iter().for_each(|word| _ = words.remove(&lower(word)));
+        for word in drop {
+            words.remove(&lower(word));
+        }
         BlankWords::of(words)
     }
 

@@ -62,7 +62,9 @@ impl Date {
         let day = day_of_year - (153 * month + 2) / 5 + 1;
         let (year, month) = (year + era * 400, if month < 10 { month + 3 } else { month - 9 });
         let year = if month <= 2 { year + 1 } else { year };
-        Date { year: year as i16, month: month as u8, day: day as u8 }
+        // None of them is negative or large by now.
+        let small = |number: i32| u8::try_from(number).unwrap_or_default();
+        Date { year: year as i16, month: small(month), day: small(day) }
     }
 }
 
@@ -92,8 +94,9 @@ impl Moment {
             out.push(char::from(b'0' + number / 10 % 10));
             out.push(char::from(b'0' + number % 10));
         };
-        two((year / 100) as u8);
-        two((year % 100) as u8);
+        let (hundreds, years) = (year.unsigned_abs() / 100, year.unsigned_abs() % 100);
+        two(hundreds as u8);
+        two(years as u8);
         for part in [month, day] {
             out.push('-');
             out.push(char::from(b'0' + part / 10));
@@ -266,9 +269,7 @@ pub fn read(text: &str, latest_year: i16) -> Reading {
     if let Some(reading) = three_numbers(bytes) {
         return reading;
     }
-    if bytes.iter().all(|byte| byte.is_ascii_digit() || *byte == b'.')
-        && bytes.iter().filter(|b| **b == b'.').count() < 2
-    {
+    if bytes.iter().all(|byte| byte.is_ascii_digit() || *byte == b'.') && memchr::memchr_iter(b'.', bytes).count() < 2 {
         return read_digits(text);
     }
     match tokens(text) {
@@ -343,11 +344,13 @@ fn read_digits(text: &str) -> Reading {
             }
         }
         (5, _) if (10_000..80_000).contains(&number) => {
-            let part: f64 = format!("0.{fraction}").parse().unwrap_or_default();
-            let seconds = (part * 86_400.0).round() as u32;
+            // Six digits are finer than a second.
+            let digits: String = fraction.chars().chain("000000".chars()).take(6).collect();
+            let millionths: u64 = digits.parse().unwrap_or_default();
+            let seconds = ((millionths * 86_400 + 500_000) / 1_000_000) as u32;
             Reading::DayNumber(moment(spreadsheet_day(number as i32), seconds.min(86_399)))
         }
-        (10, true) | (13, true) => {
+        (10 | 13, true) => {
             let seconds = if whole.len() == 13 { number / 1000 } else { number };
             let epoch = Date { year: 1970, month: 1, day: 1 };
             let date = Date::from_day_number(epoch.day_number() + (seconds / 86_400) as i32);
@@ -434,15 +437,15 @@ impl Tokens {
         }
         let mut parts = [0u32; 3];
         let mut rest = text;
-        for part in 0..3 {
+        for (place, part) in parts.iter_mut().enumerate() {
             let end = rest.find(|c: char| !c.is_ascii_digit()).unwrap_or(rest.len());
             if end == 0 || end > 2 {
                 return None;
             }
-            parts[part] = rest[..end].parse().ok()?;
+            *part = rest[..end].parse().ok()?;
             rest = &rest[end..];
             let goes_on =
-                rest.starts_with([':', '.', 'h']) && rest[1..].starts_with(|c: char| c.is_ascii_digit()) && part < 2;
+                rest.starts_with([':', '.', 'h']) && rest[1..].starts_with(|c: char| c.is_ascii_digit()) && place < 2;
             if !goes_on {
                 break;
             }
@@ -479,9 +482,9 @@ impl Tokens {
         match (self.month, self.numbers) {
             (Some(month), [Some(a), Some(b), None]) => {
                 let is_year = |number: Number| number.digits > 2 || number.value > 31;
-                let (day, in_year) = if is_year(a) { (b, a) } else { (a, b) };
-                match year(in_year) {
-                    Some(year) if day.digits <= 2 => sure(Date::new(year, month, day.value as u8)),
+                let (day_number, of_year) = if is_year(a) { (b, a) } else { (a, b) };
+                match year(of_year) {
+                    Some(year) if day_number.digits <= 2 => sure(Date::new(year, month, day_number.value as u8)),
                     _ => Reading::Unreadable,
                 }
             }
@@ -657,10 +660,8 @@ impl DateColumn {
     pub fn moment(&self, text: &str) -> Result<(Moment, Rule), Doubt> {
         let moment = match (read(text, self.latest_year()), self.order) {
             (Reading::Sure(moment), _)
-            | (Reading::OnlyDayFirst(moment), None | Some(DateOrder::DayFirst))
+            | (Reading::OnlyDayFirst(moment) | Reading::Either(moment, _), None | Some(DateOrder::DayFirst))
             | (Reading::OnlyMonthFirst(moment), None | Some(DateOrder::MonthFirst))
-            // A survey asks before the order is decided; a run never does.
-            | (Reading::Either(moment, _), None | Some(DateOrder::DayFirst))
             | (Reading::Either(_, moment), Some(DateOrder::MonthFirst)) => (moment, Rule::DateForm),
             (Reading::DayNumber(moment), _) => (moment, Rule::DayNumber),
             (Reading::OnlyDayFirst(_) | Reading::OnlyMonthFirst(_) | Reading::Impossible, _) => {
@@ -669,6 +670,16 @@ impl DateColumn {
             (Reading::Unreadable, _) => return Err(Doubt::UnreadableDate),
         };
         Ok(moment)
+    }
+
+    /// The day that a text names, where it can be read in one way only.
+    pub fn only_moment(&self, text: &str) -> Option<Date> {
+        match read(text, self.latest_year()) {
+            Reading::Sure(moment) | Reading::OnlyDayFirst(moment) | Reading::OnlyMonthFirst(moment) => {
+                Some(moment.date)
+            }
+            _ => None,
+        }
     }
 
     /// Whether the value is an ISO date in its bounds as it stands.

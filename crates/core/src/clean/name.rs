@@ -87,9 +87,8 @@ static WORDS: LazyLock<Words> = LazyLock::new(|| {
                 words.suffixes.insert(word, form);
             }),
             "particle" => list.for_each(|word| words.particles.add(word)),
-            "company" => list.for_each(|word| match word.contains(' ') {
-                true => words.company_forms.push(format!(" {word}")),
-                false => words.company.add(word),
+            "company" => list.for_each(|word| {
+                if word.contains(' ') { words.company_forms.push(format!(" {word}")) } else { words.company.add(word) }
             }),
             _ => {}
         }
@@ -108,7 +107,7 @@ pub enum NamePart {
     Middle,
     /// The family name.
     Last,
-    /// What stands after the name: Jr., PhD.
+    /// What stands after the name: Jr., `PhD`.
     Suffix,
     /// All of it.
     Full,
@@ -125,7 +124,7 @@ pub struct NameParts<'a> {
     pub middle: Cow<'a, str>,
     /// The family name with its particles.
     pub last: Cow<'a, str>,
-    /// Jr., PhD.
+    /// Jr., `PhD`.
     pub suffix: Cow<'a, str>,
 }
 
@@ -253,8 +252,7 @@ fn joined<'a>(parts: &[&'a str]) -> Cow<'a, str> {
 /// Takes titles off the front: "Prof. Dr. Ida Moss". A name that is nothing else keeps them.
 pub fn without_titles(name: &str) -> (&str, &str) {
     let mut rest = name;
-    loop {
-        let Some((word, after)) = rest.split_once(char::is_whitespace) else { break };
+    while let Some((word, after)) = rest.split_once(char::is_whitespace) {
         let after = after.trim_start();
         // "Dr" and "Dr." are titles; "M Moss" has an initial and "Fr" alone may be a name.
         let is_short = word.chars().filter(|c| c.is_alphabetic()).count() < 2 && !word.ends_with('.');
@@ -268,7 +266,7 @@ pub fn without_titles(name: &str) -> (&str, &str) {
     (title, rest)
 }
 
-/// Takes suffixes off the end: "Moss, Jr.", "Moss PhD". Those that could be a name need a comma or a dot.
+/// Takes suffixes off the end: "Moss, Jr.", "Moss `PhD`". Those that could be a name need a comma or a dot.
 pub fn without_trailing_suffixes(name: &str) -> (&str, Vec<&str>) {
     let mut rest = name.trim_end();
     let mut suffixes = Vec::new();

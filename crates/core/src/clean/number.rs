@@ -8,7 +8,7 @@ use super::rules::Rules;
 #[inline]
 pub fn is_clean(value: &[u8]) -> bool {
     let digits = value.strip_prefix(b"-").unwrap_or(value);
-    let points = digits.iter().filter(|byte| **byte == b'.').count();
+    let points = memchr::memchr_iter(b'.', digits).count();
     digits.first().is_some_and(u8::is_ascii_digit)
         && digits.last().is_some_and(u8::is_ascii_digit)
         && points <= 1
@@ -86,7 +86,9 @@ pub fn clean(text: &str, out: &mut String) -> Cleaned {
     if is_negative {
         out.push('-');
     }
-    groups.iter().for_each(|group| out.push_str(group));
+    for group in groups {
+        out.push_str(group);
+    }
     if !part.is_empty() {
         out.push('.');
         out.push_str(part);

@@ -153,6 +153,7 @@ fn add_one(text: &str, country: Option<Country>, out: &mut String) -> Result<Rul
         rules.add(Rule::PhoneLetters);
     }
     let plan = country.and_then(|country| PLANS.by_country.get(&country));
+    let start = out.len();
     out.push('+');
     let digits = typed.digits;
     let push = |code: &str, digits: &[u8], out: &mut String| {
@@ -170,6 +171,9 @@ fn add_one(text: &str, country: Option<Country>, out: &mut String) -> Result<Rul
             return Err(if digits.len() < 7 { Doubt::DamagedPhone } else { Doubt::PhoneWithoutCountry });
         };
         push(&plan.calling_code.to_string(), plan.national(digits).ok_or(Doubt::DamagedPhone)?, out);
+    }
+    if !is_clean(&out.as_bytes()[start..]) {
+        return Err(Doubt::DamagedPhone);
     }
     if !typed.extension.is_empty() {
         out.push_str(" ext. ");

@@ -239,6 +239,13 @@ impl CleaningPlan {
     }
 }
 
+/// The country of the row that is being cleaned, once it was asked for.
+#[derive(Debug, Clone, Copy)]
+enum RowCountry {
+    NotAsked,
+    Is(Option<Country>),
+}
+
 /// A repair of one cell.
 #[derive(Debug, Clone)]
 pub struct CellRepair {
@@ -317,7 +324,7 @@ impl RowCleaner {
         self.doubts.clear();
         self.texts.clear();
         self.is_changed = false;
-        let mut country = None;
+        let mut country = RowCountry::NotAsked;
         for column in &plan.columns {
             let raw = record.raw(column.column.0);
             if !raw.is_empty() && !self.is_surely_clean(plan, column, raw, record, &mut country) {
@@ -353,7 +360,7 @@ impl RowCleaner {
         column: &ColumnCleaning,
         raw: &[u8],
         record: &Record,
-        country: &mut Option<Option<Country>>,
+        country: &mut RowCountry,
     ) -> bool {
         if plan.is_receipt && raw[0] == b'\'' {
             return false;
@@ -390,32 +397,33 @@ impl RowCleaner {
     }
 
     /// The country of the row: its own, else the job's. A row whose country is not known has none.
-    fn country(
-        &mut self,
-        plan: &CleaningPlan,
-        record: &Record,
-        country: &mut Option<Option<Country>>,
-    ) -> Option<Country> {
-        *country.get_or_insert_with(|| {
-            let Some(column) = plan.country else { return plan.wishes.country };
-            let raw = record.raw(column.0);
-            if raw.is_empty() {
-                return plan.wishes.country;
-            }
-            if let Some(known) = self.known_countries.get(raw) {
-                return *known;
-            }
-            let text = cell::text(raw);
-            let found = if plan.wishes.blank_words.holds(&text, BlankIn::Places) {
-                plan.wishes.country
-            } else {
-                Country::from_text(&tidy(&text, LineEnds::AreBlanks, &mut Rules::default()))
-            };
-            if self.known_countries.len() < WORDS_REMEMBERED {
-                self.known_countries.insert(raw.to_vec(), found);
-            }
-            found
-        })
+    fn country(&mut self, plan: &CleaningPlan, record: &Record, country: &mut RowCountry) -> Option<Country> {
+        if let RowCountry::Is(known) = *country {
+            return known;
+        }
+        let found = self.find_country(plan, record);
+        *country = RowCountry::Is(found);
+        found
+    }
+
+    fn find_country(&mut self, plan: &CleaningPlan, record: &Record) -> Option<Country> {
+        let raw = plan.country.map_or(&[][..], |column| record.raw(column.0));
+        if raw.is_empty() {
+            return plan.wishes.country;
+        }
+        if let Some(known) = self.known_countries.get(raw) {
+            return *known;
+        }
+        let text = cell::text(raw);
+        let found = if plan.wishes.blank_words.holds(&text, BlankIn::Places) {
+            plan.wishes.country
+        } else {
+            Country::from_text(&tidy(&text, LineEnds::AreBlanks, &mut Rules::default()))
+        };
+        if self.known_countries.len() < WORDS_REMEMBERED {
+            self.known_countries.insert(raw.to_vec(), found);
+        }
+        found
     }
 
     fn clean_cell(
@@ -424,7 +432,7 @@ impl RowCleaner {
         column: &ColumnCleaning,
         raw: &[u8],
         record: &Record,
-        country: &mut Option<Option<Country>>,
+        country: &mut RowCountry,
     ) {
         // Few different words occur in these, and most of them again and again.
         let is_word = matches!(column.kind, Kind::Country | Kind::Consent | Kind::Language | Kind::YesNo);
@@ -471,7 +479,7 @@ impl RowCleaner {
         column: &ColumnCleaning,
         text: &str,
         record: &Record,
-        country: &mut Option<Option<Country>>,
+        country: &mut RowCountry,
         out: &mut String,
     ) -> Cleaned {
         if plan.wishes.blank_words.holds(text, column.kind.blank_in()) {
@@ -494,7 +502,7 @@ impl RowCleaner {
                 rules.add_all(more);
                 Cleaned::Repaired(rules)
             }
-            doubtful => doubtful,
+            Cleaned::Doubtful(doubt) => Cleaned::Doubtful(doubt),
         }
     }
 
@@ -621,13 +629,7 @@ impl RowCleaner {
     }
 
     /// City, region and postal code in one cell are parted where the others are blank, or wanted and not there.
-    fn part_place(
-        &mut self,
-        plan: &CleaningPlan,
-        city: ColumnIndex,
-        record: &Record,
-        country: &mut Option<Option<Country>>,
-    ) {
+    fn part_place(&mut self, plan: &CleaningPlan, city: ColumnIndex, record: &Record, country: &mut RowCountry) {
         let raw = record.raw(city.0);
         let is_wanted = plan.postal_code.is_some() || plan.derived.contains(&Derived::PostalCode);
         if !is_wanted || !raw.iter().any(u8::is_ascii_digit) || !plan.columns.iter().any(|known| known.column == city) {
@@ -668,7 +670,7 @@ impl RowCleaner {
         record: &Record,
         address: &Address,
         is_tagged: bool,
-        country: &mut Option<Option<Country>>,
+        country: &mut RowCountry,
     ) {
         let mut buffer = std::mem::take(&mut self.record);
         buffer.clear();

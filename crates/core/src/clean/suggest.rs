@@ -112,14 +112,16 @@ pub fn is_one_slip(a: &str, b: &str) -> bool {
     let same = a.iter().zip(b).take_while(|(a, b)| a == b).count();
     let (a, b) = (&a[same..], &b[same..]);
     match (a, b) {
-        ([], []) => false,
-        ([_, rest @ ..], whole) if a.len() == b.len() + 1 => rest == whole,
-        (whole, [_, rest @ ..]) if b.len() == a.len() + 1 => rest == whole,
+        ([_, rest @ ..], whole) if a.len() > b.len() => rest == whole,
+        (whole, [_, rest @ ..]) if b.len() > a.len() => whole == rest,
         ([a1, a2, a_rest @ ..], [b1, b2, b_rest @ ..]) if a1 == b2 && a2 == b1 && a_rest == b_rest => true,
         ([_, a_rest @ ..], [_, b_rest @ ..]) => a_rest == b_rest,
         _ => false,
     }
 }
+
+/// What a rule makes of a text; none where it finds nothing to mend.
+type Step = fn(&str, &DomainSlips) -> Option<String>;
 
 /// A cleaned text as the address that it is likely meant to be, by the rules that are allowed, and those that were
 /// needed; none where there is nothing to mend or nothing comes of it.
@@ -135,7 +137,7 @@ pub fn mended(text: &str, allowed: Rules, slips: &DomainSlips) -> Option<(String
     let mut rules = Rules::NONE;
     let mut mended = text.to_owned();
     if judge(&mended).is_err() {
-        let steps: [(Rule, fn(&str, &DomainSlips) -> Option<String>); 5] = [
+        let steps: [(Rule, Step); 5] = [
             (Rule::SignsInWords, signs_in_words),
             (Rule::BlankInside, blank_inside),
             (Rule::CommaForDot, comma_for_dot),

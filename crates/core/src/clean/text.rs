@@ -28,7 +28,7 @@ pub fn is_tidy(value: &[u8]) -> bool {
     let mut before = b'x';
     for byte in value {
         // In UTF-8, 0xC2 begins signs, among them invisible ones, and 0xCC combining marks.
-        bad |= !matches!(byte, b' '..=b'~' | 0x80..=0xBF | 0xC3..=0xCB) | (*byte == b' ' && before == b' ');
+        bad |= !matches!(byte, b' '..=b'~' | 0x80..=0xBF | 0xC3..=0xCB) || (*byte == b' ' && before == b' ');
         before = *byte;
     }
     !bad

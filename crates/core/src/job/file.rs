@@ -370,7 +370,7 @@ impl Reader<'_> {
     }
 
     fn job(&self, parts: JobFile, today: &str) -> Result<Job> {
-        let person = self.person(parts.person)?;
+        let person = self.person(&parts.person)?;
         let clean = self.clean(parts.clean)?;
         let own = self.own_fields(parts.fields)?;
         let country = parts.job.country.as_deref().map(|text| self.country(text)).transpose()?;
@@ -503,7 +503,7 @@ impl Reader<'_> {
         Ok(own)
     }
 
-    fn person(&self, part: PersonPart) -> Result<PersonWishes> {
+    fn person(&self, part: &PersonPart) -> Result<PersonWishes> {
         let mut persons = PersonWishes::default();
         if let Some(same) = &part.same {
             persons.same = same_keys(same).map_err(|error| self.wrong("same", error.what(), error.advice()))?;
@@ -614,7 +614,13 @@ impl Reader<'_> {
     }
 
     fn selection(&self, text: &str) -> Result<Selection> {
-        Selection::parse(text).map_err(|error| self.wrong("where", error.what(), error.advice()))
+        Selection::parse(text).map_err(|error| {
+            let placed = self.wrong("where", error.what(), error.advice());
+            match error.expectation() {
+                Some(expected) => placed.expected(expected),
+                None => placed,
+            }
+        })
     }
 
     fn guards(&self, part: GuardPart) -> Result<Guards> {

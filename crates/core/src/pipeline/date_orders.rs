@@ -20,9 +20,8 @@ pub fn decide(files: &mut OpenFiles, counts: &[FileCounts], job: &Job) -> Result
         for (column, seen) in columns.into_iter().zip(&counts.dates) {
             let header = file.map().header(column);
             let order = match (said, seen.decision()) {
-                (Some(order), _) => order,
+                (Some(order), _) | (None, OrderDecision::Shown(order)) => order,
                 (None, OrderDecision::NotAsked) => continue,
-                (None, OrderDecision::Shown(order)) => order,
                 (None, OrderDecision::Silent) => match job.country {
                     Some(country) => {
                         let order = DateOrder::of_country(country.code());

@@ -200,7 +200,7 @@ fn wanted(job: &Job, newest_by: Option<&ColumnRef>, all: &AllColumns, map: &Colu
     }
     let required = job.require.fields.iter().chain(job.require.any.iter().flatten());
     columns.extend(required.map(|field| ColumnRef::Field(*field)));
-    columns.extend(job.select.iter().flat_map(Selection::columns).cloned());
+    columns.extend(job.select.iter().flat_map(Selection::columns));
     if job.clean.role == Passing::Tag {
         columns.push(ColumnRef::Field(Field::Tags));
     }
@@ -553,7 +553,7 @@ fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     let required = job.require.fields.iter().chain(job.require.any.iter().flatten());
     let required = required.map(|field| ("the requirement".to_owned(), ColumnRef::Field(*field)));
     let selected = job.select.iter().flat_map(Selection::columns);
-    let selected = selected.map(|column| ("the condition in [select]".to_owned(), column.clone()));
+    let selected = selected.map(|column| ("the condition".to_owned(), column));
     let replaced = job.replace_values.iter().map(|replacement| ("[[replace]]".to_owned(), replacement.column.clone()));
     if job.person.survivor == Survivor::Newest && row_keys::newest_by(job, opened).is_none() && !filled.is_empty() {
         return Err(Error::new(

@@ -14,6 +14,7 @@ use crate::clean::replace::Replacement;
 use crate::columns::Field;
 use crate::job::Job;
 use crate::observe::{Finding, Met, Weight, counted};
+use crate::person::PersonKey;
 use crate::read::Format;
 use crate::suppress::Mark;
 use crate::units::{ColumnIndex, FileId, ListId, SourceId};
@@ -79,6 +80,7 @@ impl Reports<'_> {
             schema: TALLY_SCHEMA,
             job: self.job.name.clone(),
             outcome: Outcome::DryRun,
+            same: self.job.person.same.iter().map(PersonKey::name).collect(),
             all,
             sources,
             suppression,

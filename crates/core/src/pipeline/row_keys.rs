@@ -132,7 +132,7 @@ impl RowKeys {
         mut add: impl FnMut(u8, IdentityHash),
     ) -> u32 {
         cleaner.clean(&self.cleaning, record, address);
-        let cleaned = cleaner.after(record);
+        let after = cleaner.after(record);
         let is_doubtful = |source: &ValueSource| {
             let doubts = cleaner.doubts().iter().filter(|(_, doubt)| doubt.is_unusable());
             doubts.clone().any(|(column, _)| source.columns().any(|own| own == *column))
@@ -151,7 +151,7 @@ impl RowKeys {
                         address.is_usable()
                     }
                     Part::Value { source, form } => {
-                        let value = source.value(&cleaned, address.text);
+                        let value = source.value(&after, address.text);
                         let value = String::from_utf8_lossy(&value);
                         let key = form.key(&value);
                         push(key.as_bytes());
@@ -165,7 +165,7 @@ impl RowKeys {
         }
         match &self.rank {
             Rank::Equal => 0,
-            Rank::Newest(source) => minutes_of(&source.value(&cleaned, address.text)),
+            Rank::Newest(source) => minutes_of(&source.value(&after, address.text)),
             Rank::Fullest(columns, blank_words) => {
                 let is_filled = |(column, kind): &&(ColumnIndex, Kind)| {
                     let raw = record.raw(column.0);
@@ -184,7 +184,7 @@ fn minutes_of(value: &[u8]) -> u32 {
     match column.moment(&text) {
         Ok((moment, _)) => {
             let time = moment.time.map_or(0, |time| time.seconds / 60);
-            moment.date.day_number().max(0) as u32 * 1_440 + time
+            moment.date.day_number().unsigned_abs() * 1_440 + time
         }
         Err(_) => 0,
     }

@@ -135,7 +135,7 @@ impl<'a> SecondPass<'a> {
             selection: job
                 .select
                 .as_ref()
-                .map(|selection| SelectionPlan::new(selection, &cleaning.map, file.is_receipt)),
+                .map(|selection| SelectionPlan::new(selection, &cleaning.map, file.is_receipt, job.today)),
             originals: OriginalValues::new(columns, file.map()),
             name_cells: name_cells(&job.sources[file.owner.0 as usize].name, &file.input.name()),
             source: file.owner,
@@ -246,15 +246,16 @@ impl<'a> SecondPass<'a> {
             let meant = if may_be_decoded_twice && decoded_twice::may_hold(after.bytes()) {
                 decoded.take(&after, file.map())
             } else {
-                Meant { record: after, cells, repairs: &[], replaced: &[] }
+                Meant { record: after, cells, repairs: &[], replaced: &[], values: None }
             };
             let mut meant = Meant { replaced: &replaced.changes, ..meant };
             if matches!(standing, Standing::Free(_)) {
                 values.clean(&self.files.cleaning[job.file.0 as usize], &meant.record, &address);
                 meant.record = values.after(&meant.record);
+                meant.values = Some(values);
                 chunk.suggest(row, &address, domains);
             }
-            chunk.contact(row, standing, &record, &meant, values, &typed, &address);
+            chunk.contact(row, standing, &record, &meant, &typed, &address);
         }
         Ok(rows)
     }
@@ -335,6 +336,15 @@ struct Meant<'a> {
     cells: RawCells,
     repairs: &'a [TextRepair],
     replaced: &'a [Change],
+    /// What was cleaned in it, if it may be written.
+    values: Option<&'a RowCleaner>,
+}
+
+impl Meant<'_> {
+    /// What could not be cleaned in it, or looks like something else.
+    fn doubts(&self) -> &[(ColumnIndex, Doubt)] {
+        self.values.map_or(&[], RowCleaner::doubts)
+    }
 }
 
 /// The header of a column, the text before and after.
@@ -368,7 +378,13 @@ impl Decoded {
                 None => self.buffer.cell(raw),
             }
         }
-        Meant { record: self.buffer.record(), cells: RawCells::NeedALook, repairs: &self.repairs, replaced: &[] }
+        Meant {
+            record: self.buffer.record(),
+            cells: RawCells::NeedALook,
+            repairs: &self.repairs,
+            replaced: &[],
+            values: None,
+        }
     }
 }
 
@@ -389,7 +405,6 @@ impl<'b> ChunkRows<'_, 'b> {
         standing: Standing,
         record: &Record,
         meant: &Meant,
-        values: &RowCleaner,
         typed: &[u8],
         address: &Address,
     ) {
@@ -412,17 +427,17 @@ impl<'b> ChunkRows<'_, 'b> {
             }
             Standing::Free(cleared) => {
                 self.count_person(self.pass.settled.marks_of(row));
-                for (column, doubt) in values.doubts() {
+                for (column, doubt) in meant.doubts() {
                     self.doubt(number, *column, *doubt);
                 }
-                if let Some((reason, details)) = self.fault(&meant.record, values, address) {
+                if let Some((reason, details)) = self.fault(meant, address) {
                     if reason == Reason::LayoutViolation {
                         self.note_violation(number, &details);
                     }
                     self.set_aside(number, reason, &details, record);
                     people_index::Fate::SetAside(reason)
                 } else {
-                    self.written(number, cleared, meant, values, address);
+                    self.written(number, cleared, meant, address);
                     people_index::Fate::Written
                 }
             }
@@ -445,7 +460,8 @@ impl<'b> ChunkRows<'_, 'b> {
     }
 
     /// Why a person that nothing holds is not written, gravest first.
-    fn fault(&self, record: &Record, values: &RowCleaner, address: &Address) -> Option<(Reason, String)> {
+    fn fault(&self, meant: &Meant, address: &Address) -> Option<(Reason, String)> {
+        let record = &meant.record;
         let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
         if self.plan.requirement.needs_address() {
             match address.state {
@@ -455,7 +471,7 @@ impl<'b> ChunkRows<'_, 'b> {
                 State::Placeholder => return Some((Reason::PlaceholderAddress, String::new())),
             }
         }
-        if let Some(lacks) = self.plan.requirement.lacks(record, values.doubts(), usable) {
+        if let Some(lacks) = self.plan.requirement.lacks(record, meant.doubts(), usable) {
             return Some((Reason::MissingField, lacks));
         }
         if address.is_usable()
@@ -524,14 +540,7 @@ impl<'b> ChunkRows<'_, 'b> {
         self.rows.counts.doubts.entry((file, column, doubt)).or_default().at(number);
     }
 
-    fn written(
-        &mut self,
-        number: RowNumber,
-        cleared: super::settle::Cleared,
-        meant: &Meant,
-        values: &RowCleaner,
-        address: &Address,
-    ) {
+    fn written(&mut self, number: RowNumber, cleared: super::settle::Cleared, meant: &Meant, address: &Address) {
         let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
         if !address.is_usable() && address.state != State::Blank {
             self.rows.counts.written_without_address.at(number);
@@ -552,7 +561,7 @@ impl<'b> ChunkRows<'_, 'b> {
             counts.repairs.count(Rule::DecodedTwice, Company::Alone, before, after);
             repair_row(repairs, Rule::DecodedTwice, &self.plan.name_cells, number, header, before, after);
         }
-        for (column, rules, before, after) in values.repairs() {
+        for (column, rules, before, after) in meant.values.iter().flat_map(|values| values.repairs()) {
             let company = company_of(rules);
             for rule in rules.iter() {
                 let (before, after) = (before.as_bytes(), after.as_bytes());

@@ -23,6 +23,8 @@ pub struct Tally {
     pub job: String,
     /// What came of it.
     pub outcome: Outcome,
+    /// The keys by which rows are one person.
+    pub same: Vec<String>,
     /// All sources together.
     pub all: Account,
     /// Each source.

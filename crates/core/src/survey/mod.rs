@@ -224,7 +224,9 @@ impl Surveyor<'_> {
         let mut plan = CleaningPlan::new(&wishes, &wanted, map, file.is_receipt, &file.glimpse.separators);
         if let Some(order) = self.wishes.read.columns.date_order {
             let dates: Vec<ColumnIndex> = plan.date_columns().collect();
-            dates.into_iter().for_each(|column| _ = plan.set_order(column, order));
+            for column in dates {
+                plan.set_order(column, order);
+            }
         }
         plan
     }

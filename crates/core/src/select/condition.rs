@@ -1,0 +1,421 @@
+//! The condition language: `country is GB and (signed_up since 2026-01-01 or not tags has member)`.
+//!
+//! ```text
+//! condition  = all { "or" all }
+//! all        = one { "and" one }
+//! one        = "not" one | "(" condition ")" | column test
+//! test       = "is" [ "not" ] ( "blank" | "filled" | value | "one of" value { "," value } )
+//!            | "since" date | "before" date | "between" value "and" value | "within" number "days"
+//!            | "at least" number | "at most" number | "more than" number | "less than" number
+//!            | "contains" text | "starts with" text | "ends with" text | "has" tag
+//! ```
+//!
+//! A column is a field, `age` (from the birthday), `domain` (of the address), or the header of an extra column. What has
+//! blanks stands in quotes; what stands in quotes is never a keyword. Letter case does not count.
+
+use crate::clean::date::Date;
+use crate::columns::Field;
+use crate::error::{Error, ErrorKind, Result, closest};
+use crate::job::layout::ColumnRef;
+use unicode_normalization::UnicodeNormalization;
+
+/// Who is picked, as a job says it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Selection {
+    /// The condition as it is written.
+    pub text: String,
+    /// The same, read.
+    pub condition: Condition,
+}
+
+/// A condition.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Condition {
+    /// All of these hold.
+    All(Vec<Condition>),
+    /// One of these holds.
+    Any(Vec<Condition>),
+    /// This does not hold.
+    Not(Box<Condition>),
+    /// A column passes a test.
+    Column(Subject, Test),
+}
+
+/// What is tested.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Subject {
+    /// The value of a field or column.
+    Value(ColumnRef),
+    /// The years since the birthday.
+    Age,
+    /// The domain of the address.
+    Domain,
+}
+
+/// What a value must be. A blank fails all but `IsNot` and `IsBlank`.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Test {
+    /// One of these, compared without letter case.
+    Is(Vec<String>),
+    /// None of these, or blank.
+    IsNot(Vec<String>),
+    /// Blank.
+    IsBlank,
+    /// Not blank.
+    IsFilled,
+    /// On this day or later.
+    Since(Date),
+    /// Before this day.
+    Before(Date),
+    /// From this day to that, both included.
+    BetweenDays(Date, Date),
+    /// Not more than so many days ago, and not still to come.
+    WithinDays(i32),
+    /// A number from this to that, both included where the second says so.
+    Number(NumberTest),
+    /// Has this text in it.
+    Contains(String),
+    /// Begins with this text.
+    StartsWith(String),
+    /// Ends with this text.
+    EndsWith(String),
+    /// Has this tag.
+    Has(String),
+}
+
+/// How a number is compared.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum NumberTest {
+    /// This or more.
+    AtLeast(f64),
+    /// This or less.
+    AtMost(f64),
+    /// More than this.
+    MoreThan(f64),
+    /// Less than this.
+    LessThan(f64),
+    /// From this to that, both included.
+    Between(f64, f64),
+}
+
+/// A word of a condition, and where it stands.
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct Word {
+    text: String,
+    is_quoted: bool,
+}
+
+impl Word {
+    fn is(&self, keyword: &str) -> bool {
+        !self.is_quoted && self.text.eq_ignore_ascii_case(keyword)
+    }
+}
+
+impl Selection {
+    /// Reads a condition.
+    ///
+    /// ```
+    /// use pebblebank_core::select::Selection;
+    /// assert!(Selection::parse("country is GB and not (tags has member or age less than 18)").is_ok());
+    /// let error = Selection::parse("country iss GB").unwrap_err();
+    /// assert!(error.advice().contains("did you mean is?"));
+    /// ```
+    pub fn parse(text: &str) -> Result<Selection> {
+        let mut parser = Parser { text, words: words(text)?, at: 0 };
+        let condition = parser.any()?;
+        match parser.peek() {
+            None => Ok(Selection { text: text.to_owned(), condition }),
+            Some(word) if word.is(")") => Err(parser.wrong("this ) closes nothing", "take it out")),
+            Some(_) => Err(parser.wrong(
+                &format!("{} cannot stand here", parser.here()),
+                "write and or or between two conditions; a value of several words needs quotes",
+            )),
+        }
+    }
+
+    /// The columns that it needs.
+    pub fn columns(&self) -> impl Iterator<Item = ColumnRef> {
+        let mut columns = Vec::new();
+        self.condition.add_columns(&mut columns);
+        columns.into_iter()
+    }
+}
+
+impl Condition {
+    fn add_columns(&self, columns: &mut Vec<ColumnRef>) {
+        match self {
+            Condition::All(parts) | Condition::Any(parts) => parts.iter().for_each(|part| part.add_columns(columns)),
+            Condition::Not(part) => part.add_columns(columns),
+            Condition::Column(subject, _) => columns.push(match subject {
+                Subject::Value(column) => column.clone(),
+                Subject::Age => ColumnRef::Field(Field::Birthday),
+                Subject::Domain => ColumnRef::Field(Field::Email),
+            }),
+        }
+    }
+}
+
+/// Parts a condition into words; quotes hold together what has blanks, commas and parentheses stand alone.
+fn words(text: &str) -> Result<Vec<Word>> {
+    let mut words = Vec::new();
+    let mut rest = text.trim_start();
+    while let Some(first) = rest.chars().next() {
+        let (word, after) = match first {
+            '"' => {
+                let (inside, after) = rest[1..].split_once('"').ok_or_else(|| {
+                    let what = format!("in the condition {text}: a quote is not closed");
+                    Error::new(ErrorKind::Job, what, "put a \" at the end of the value")
+                })?;
+                (Word { text: inside.to_owned(), is_quoted: true }, after)
+            }
+            ',' | '(' | ')' => (Word { text: first.to_string(), is_quoted: false }, &rest[1..]),
+            _ => {
+                let ends = |c: char| c.is_whitespace() || matches!(c, ',' | '(' | ')');
+                let end = rest.find(ends).unwrap_or(rest.len());
+                (Word { text: rest[..end].to_owned(), is_quoted: false }, &rest[end..])
+            }
+        };
+        words.push(word);
+        rest = after.trim_start();
+    }
+    Ok(words)
+}
+
+/// The first words of all tests.
+const TESTS: [&str; 14] = [
+    "is",
+    "since",
+    "before",
+    "between",
+    "within",
+    "at least",
+    "at most",
+    "more than",
+    "less than",
+    "contains",
+    "starts with",
+    "ends with",
+    "has",
+    "is not",
+];
+
+struct Parser<'a> {
+    text: &'a str,
+    words: Vec<Word>,
+    at: usize,
+}
+
+impl Parser<'_> {
+    fn peek(&self) -> Option<&Word> {
+        self.words.get(self.at)
+    }
+
+    /// The word that is looked at, in quotes; or the end.
+    fn here(&self) -> String {
+        self.peek().map_or("the end".to_owned(), |word| format!("\"{}\"", word.text))
+    }
+
+    fn wrong(&self, what: &str, advice: &str) -> Error {
+        Error::new(ErrorKind::Job, format!("in the condition {}: {what}", self.text), advice)
+    }
+
+    /// Takes a keyword, if it is the next word.
+    fn takes(&mut self, keyword: &str) -> bool {
+        let is_next = self.peek().is_some_and(|word| word.is(keyword));
+        self.at += usize::from(is_next);
+        is_next
+    }
+
+    /// Takes two keywords, if they are the next words.
+    fn takes_both(&mut self, first: &str, second: &str) -> bool {
+        let is = |at: usize, keyword: &str| self.words.get(at).is_some_and(|word| word.is(keyword));
+        let are_next = is(self.at, first) && is(self.at + 1, second);
+        self.at += if are_next { 2 } else { 0 };
+        are_next
+    }
+
+    fn any(&mut self) -> Result<Condition> {
+        let mut parts = vec![self.all()?];
+        while self.takes("or") {
+            parts.push(self.all()?);
+        }
+        Ok(if parts.len() == 1 { parts.remove(0) } else { Condition::Any(parts) })
+    }
+
+    fn all(&mut self) -> Result<Condition> {
+        let mut parts = vec![self.one()?];
+        while self.takes("and") {
+            parts.push(self.one()?);
+        }
+        Ok(if parts.len() == 1 { parts.remove(0) } else { Condition::All(parts) })
+    }
+
+    fn one(&mut self) -> Result<Condition> {
+        if self.takes("not") {
+            return Ok(Condition::Not(Box::new(self.one()?)));
+        }
+        if self.takes("(") {
+            let inner = self.any()?;
+            return if self.takes(")") {
+                Ok(inner)
+            } else {
+                Err(self.wrong(&format!("a ) is missing before {}", self.here()), "close the parenthesis"))
+            };
+        }
+        let subject = self.subject()?;
+        let test = self.test(&subject)?;
+        Ok(Condition::Column(subject, test))
+    }
+
+    fn subject(&mut self) -> Result<Subject> {
+        let word = match self.peek() {
+            Some(word) if !(word.is(",") || word.is(")") || word.is("and") || word.is("or")) => word.clone(),
+            _ => {
+                return Err(self.wrong(
+                    &format!("a field or column is missing before {}", self.here()),
+                    "write a field, then a comparison: country is GB",
+                ));
+            }
+        };
+        self.at += 1;
+        Ok(match word.text.as_str() {
+            "age" if !word.is_quoted => Subject::Age,
+            "domain" if !word.is_quoted => Subject::Domain,
+            name => Subject::Value(ColumnRef::new(name)),
+        })
+    }
+
+    fn test(&mut self, subject: &Subject) -> Result<Test> {
+        if self.takes("is") {
+            return self.is();
+        }
+        let is_age = *subject == Subject::Age;
+        if self.takes("since") {
+            return self.day().map(Test::Since);
+        }
+        if self.takes("before") {
+            return self.day().map(Test::Before);
+        }
+        if self.takes("between") {
+            return self.between();
+        }
+        if self.takes("within") {
+            let days = self.number()?;
+            return if self.takes("days") || self.takes("day") {
+                Ok(Test::WithinDays(days.clamp(0.0, 1e6) as i32))
+            } else {
+                Err(self.wrong(&format!("days is missing before {}", self.here()), "write within 90 days"))
+            };
+        }
+        for (first, second, test) in [
+            ("at", "least", NumberTest::AtLeast as fn(f64) -> NumberTest),
+            ("at", "most", NumberTest::AtMost),
+            ("more", "than", NumberTest::MoreThan),
+            ("less", "than", NumberTest::LessThan),
+        ] {
+            if self.takes_both(first, second) {
+                return self.number().map(test).map(Test::Number);
+            }
+        }
+        if !is_age {
+            if self.takes("contains") {
+                return self.value().map(|text| Test::Contains(comparable(&text)));
+            }
+            if self.takes_both("starts", "with") {
+                return self.value().map(|text| Test::StartsWith(comparable(&text)));
+            }
+            if self.takes_both("ends", "with") {
+                return self.value().map(|text| Test::EndsWith(comparable(&text)));
+            }
+            if self.takes("has") {
+                return self.value().map(|text| Test::Has(comparable(&text)));
+            }
+        }
+        let here = self.here();
+        let near = self.peek().and_then(|word| closest(&word.text, TESTS));
+        let advice = match near {
+            Some(near) => format!("did you mean {near}?"),
+            None => "a header of several words needs quotes; else a comparison is missing".to_owned(),
+        };
+        Err(self.wrong(&format!("{here} is no comparison"), &advice).expected(format!("one of {}", TESTS.join(", "))))
+    }
+
+    fn is(&mut self) -> Result<Test> {
+        let is_not = self.takes("not");
+        if self.takes("blank") {
+            return Ok(if is_not { Test::IsFilled } else { Test::IsBlank });
+        }
+        if self.takes("filled") {
+            return Ok(if is_not { Test::IsBlank } else { Test::IsFilled });
+        }
+        let mut values = Vec::new();
+        if self.takes_both("one", "of") {
+            values.push(comparable(&self.value()?));
+            while self.takes(",") {
+                values.push(comparable(&self.value()?));
+            }
+        } else {
+            values.push(comparable(&self.value()?));
+        }
+        Ok(if is_not { Test::IsNot(values) } else { Test::Is(values) })
+    }
+
+    fn between(&mut self) -> Result<Test> {
+        let start = self.at;
+        let first = self.value()?;
+        if !self.takes("and") {
+            return Err(self.wrong(&format!("and is missing before {}", self.here()), "write between 1 and 5"));
+        }
+        let second = self.value()?;
+        match (Date::from_iso(&first), Date::from_iso(&second), first.parse(), second.parse()) {
+            (Some(first), Some(second), ..) => Ok(Test::BetweenDays(first, second)),
+            (_, _, Ok(first), Ok(second)) => Ok(Test::Number(NumberTest::Between(first, second))),
+            _ => {
+                self.at = start;
+                Err(self.wrong(
+                    &format!("{} and what follows are neither two days nor two numbers", self.here()),
+                    "write between 2026-01-01 and 2026-03-31, or between 1 and 5",
+                ))
+            }
+        }
+    }
+
+    fn value(&mut self) -> Result<String> {
+        match self.peek() {
+            Some(word) if word.is_quoted || !matches!(word.text.as_str(), "," | "(" | ")") => {
+                let text = word.text.clone();
+                self.at += 1;
+                Ok(text)
+            }
+            _ => Err(self.wrong(
+                &format!("a value is missing before {}", self.here()),
+                "write what is compared with; one of several words needs quotes",
+            )),
+        }
+    }
+
+    fn day(&mut self) -> Result<Date> {
+        let text = self.value()?;
+        Date::from_iso(&text).ok_or_else(|| {
+            self.at -= 1;
+            self.wrong(&format!("{} is no day", self.here()), "write the day as 2026-01-31")
+        })
+    }
+
+    fn number(&mut self) -> Result<f64> {
+        let text = self.value()?;
+        text.parse().ok().filter(|number: &f64| number.is_finite()).ok_or_else(|| {
+            self.at -= 1;
+            self.wrong(
+                &format!("{} is no number", self.here()),
+                "write a number, such as 3 or 12.5; days go with since and before",
+            )
+        })
+    }
+}
+
+/// NFKC, small letters, one blank for each run of blanks.
+pub(super) fn comparable(text: &str) -> String {
+    let folded: String = text.nfkc().flat_map(char::to_lowercase).collect();
+    folded.split_whitespace().collect::<Vec<_>>().join(" ")
+}

@@ -1,0 +1,127 @@
+//! A condition fitted to the columns of one file, and how a contact is judged by it.
+
+use super::condition::{Condition, NumberTest, Selection, Subject, Test, comparable};
+use crate::clean::date::{Date, DateColumn, DateOf};
+use crate::clean::number;
+use crate::columns::{ColumnMap, Field};
+use crate::job::layout::ColumnRef;
+use crate::read::Record;
+use crate::write::value::ValueSource;
+
+/// A selection, with the columns of one file.
+#[derive(Debug, Clone)]
+pub struct SelectionPlan {
+    condition: Fitted,
+    today: Date,
+}
+
+/// A condition whose columns are known.
+#[derive(Debug, Clone)]
+enum Fitted {
+    All(Vec<Fitted>),
+    Any(Vec<Fitted>),
+    Not(Box<Fitted>),
+    Column(Subject, ValueSource, Test),
+}
+
+impl SelectionPlan {
+    /// Fits a selection to the cleaned records of a file.
+    pub fn new(selection: &Selection, map: &ColumnMap, is_receipt: bool, today: Date) -> SelectionPlan {
+        SelectionPlan { condition: fit(&selection.condition, map, is_receipt), today }
+    }
+
+    /// Whether a contact is in the audience. `address` is empty where it is not usable.
+    pub fn holds(&self, record: &Record, address: &[u8]) -> bool {
+        holds(&self.condition, record, address, self.today)
+    }
+}
+
+fn fit(condition: &Condition, map: &ColumnMap, is_receipt: bool) -> Fitted {
+    let all = |parts: &[Condition]| parts.iter().map(|part| fit(part, map, is_receipt)).collect();
+    match condition {
+        Condition::All(parts) => Fitted::All(all(parts)),
+        Condition::Any(parts) => Fitted::Any(all(parts)),
+        Condition::Not(part) => Fitted::Not(Box::new(fit(part, map, is_receipt))),
+        Condition::Column(subject, test) => {
+            let column = match subject {
+                Subject::Value(column) => column.clone(),
+                Subject::Age => ColumnRef::Field(Field::Birthday),
+                Subject::Domain => ColumnRef::Field(Field::Email),
+            };
+            Fitted::Column(subject.clone(), ValueSource::new(&column, map, is_receipt), test.clone())
+        }
+    }
+}
+
+fn holds(condition: &Fitted, record: &Record, address: &[u8], today: Date) -> bool {
+    match condition {
+        Fitted::All(parts) => parts.iter().all(|part| holds(part, record, address, today)),
+        Fitted::Any(parts) => parts.iter().any(|part| holds(part, record, address, today)),
+        Fitted::Not(part) => !holds(part, record, address, today),
+        Fitted::Column(subject, source, test) => {
+            let value = source.value(record, address);
+            let shown = String::from_utf8_lossy(&value);
+            match subject {
+                Subject::Value(_) => passes(test, &shown, today),
+                Subject::Domain => passes(test, shown.rsplit_once('@').map_or("", |(_, domain)| domain), today),
+                Subject::Age => match day_of(&shown) {
+                    Some(born) => passes(test, &years_between(born, today).to_string(), today),
+                    None => passes(test, "", today),
+                },
+            }
+        }
+    }
+}
+
+/// Whether a value passes a test.
+fn passes(test: &Test, value: &str, today: Date) -> bool {
+    let is_one_of = |values: &[String]| values.contains(&comparable(value));
+    match test {
+        Test::IsBlank => value.is_empty(),
+        Test::IsFilled => !value.is_empty(),
+        Test::IsNot(values) => value.is_empty() || !is_one_of(values),
+        _ if value.is_empty() => false,
+        Test::Is(values) => is_one_of(values),
+        Test::Contains(part) => comparable(value).contains(part.as_str()),
+        Test::StartsWith(part) => comparable(value).starts_with(part.as_str()),
+        Test::EndsWith(part) => comparable(value).ends_with(part.as_str()),
+        Test::Has(tag) => value.split([';', '|', ',']).any(|known| comparable(known) == *tag),
+        Test::Since(day) => day_of(value).is_some_and(|own| own >= *day),
+        Test::Before(day) => day_of(value).is_some_and(|own| own < *day),
+        Test::BetweenDays(first, last) => day_of(value).is_some_and(|own| (*first..=*last).contains(&own)),
+        Test::WithinDays(days) => day_of(value).is_some_and(|own| {
+            let ago = today.day_number() - own.day_number();
+            (0..=*days).contains(&ago)
+        }),
+        Test::Number(test) => number_of(value).is_some_and(|own| match test {
+            NumberTest::AtLeast(number) => own >= *number,
+            NumberTest::AtMost(number) => own <= *number,
+            NumberTest::MoreThan(number) => own > *number,
+            NumberTest::LessThan(number) => own < *number,
+            NumberTest::Between(first, last) => (*first..=*last).contains(&own),
+        }),
+    }
+}
+
+/// The day that a value names, where it can be read in one way only; fields of dates are cleaned before.
+fn day_of(value: &str) -> Option<Date> {
+    if let Some(date) = value.get(..10).and_then(Date::from_iso) {
+        return Some(date);
+    }
+    DateColumn { order: None, today: Date { year: 2100, month: 1, day: 1 }, of: DateOf::Any }.only_moment(value.trim())
+}
+
+fn number_of(value: &str) -> Option<f64> {
+    let mut cleaned = String::new();
+    let value = value.trim();
+    match number::clean(value, &mut cleaned) {
+        crate::clean::Cleaned::AsItIs => value.parse().ok(),
+        crate::clean::Cleaned::Repaired(_) => cleaned.parse().ok(),
+        crate::clean::Cleaned::Doubtful(_) => None,
+    }
+}
+
+fn years_between(born: Date, today: Date) -> i16 {
+    let had_birthday = (today.month, today.day) >= (born.month, born.day);
+    today.year - born.year - i16::from(!had_birthday)
+}
