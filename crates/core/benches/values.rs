@@ -5,7 +5,7 @@ use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use pebblebank_core::clean::address::AddressCleaner;
 use pebblebank_core::clean::date::{Date, DateOrder};
 use pebblebank_core::clean::place::Country;
-use pebblebank_core::clean::row::Wanted;
+use pebblebank_core::clean::plan::Wanted;
 use pebblebank_core::clean::{CleaningPlan, CleaningWishes, RowCleaner};
 use pebblebank_core::columns::locate::SampleRecords;
 use pebblebank_core::columns::mapping::{ColumnWishes, Unmapped, map_columns};

@@ -207,11 +207,14 @@ const EXAMPLE_WIDTH: usize = 32;
 /// Two long texts that begin alike, from shortly before where they differ.
 fn from_difference(before: &str, after: &str) -> [String; 2] {
     const LEAD: usize = 12;
+    let length = before.chars().count();
     let same = before.chars().zip(after.chars()).take_while(|(a, b)| a == b).count();
-    if before.chars().count() <= EXAMPLE_WIDTH || same < EXAMPLE_WIDTH / 2 {
+    if length <= EXAMPLE_WIDTH || same < EXAMPLE_WIDTH / 2 {
         return [before.to_owned(), after.to_owned()];
     }
-    [before, after].map(|text| format!("…{}", text.chars().skip(same - LEAD).collect::<String>()))
+    // As much as fits, where the difference is near the end.
+    let start = (same - LEAD).min(length + 1 - EXAMPLE_WIDTH);
+    [before, after].map(|text| format!("…{}", text.chars().skip(start).collect::<String>()))
 }
 
 fn suggestions(tally: &Tally, screen: &Screen) -> String {

@@ -16,6 +16,7 @@ pub mod number;
 pub mod phone;
 pub mod place;
 pub mod placeholder;
+pub mod plan;
 pub mod quick_map;
 pub mod replace;
 pub mod row;
@@ -28,5 +29,6 @@ pub mod yes_no;
 
 pub use doubt::{Cleaned, Doubt};
 pub use kind::Kind;
-pub use row::{CleaningPlan, CleaningWishes, RowCleaner};
+pub use plan::{CleaningPlan, CleaningWishes};
+pub use row::RowCleaner;
 pub use rules::{Rule, Rules};

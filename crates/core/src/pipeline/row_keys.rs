@@ -4,7 +4,7 @@ use super::open::OpenFiles;
 use crate::clean::address::Address;
 use crate::clean::blank::BlankWords;
 use crate::clean::date::{Date, DateColumn, DateOf};
-use crate::clean::row::Wanted;
+use crate::clean::plan::Wanted;
 use crate::clean::{CleaningPlan, CleaningWishes, Kind, RowCleaner, place};
 use crate::columns::fold::fold;
 use crate::columns::{ColumnMap, Field};

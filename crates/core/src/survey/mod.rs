@@ -11,7 +11,7 @@ use crate::clean::address::{AddressCleaner, State};
 use crate::clean::audience::{self, DisposableDomains};
 use crate::clean::date::Date;
 use crate::clean::place::Country;
-use crate::clean::row::Wanted;
+use crate::clean::plan::Wanted;
 use crate::clean::suggest::{self, DomainLooks, DomainSlips};
 use crate::clean::{CleaningPlan, CleaningWishes, RowCleaner};
 use crate::columns::{ColumnMap, Field};
