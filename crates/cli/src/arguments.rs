@@ -23,6 +23,8 @@ pub enum Command {
     Run(Run),
     /// Merge, clean, drop blanks and duplicates, without a job file
     Clean(Clean),
+    /// Part a list by a value, by number of rows, or at random
+    Split(Split),
     /// Write the demo data and run the full example on it
     Demo(Demo),
 }
@@ -182,6 +184,54 @@ pub struct Clean {
     pub replace: bool,
     #[command(flatten)]
     pub reading: Reading,
+}
+
+#[derive(Args, Debug)]
+#[command(group = clap::ArgGroup::new("how").required(true).args(["by", "rows", "parts"]))]
+pub struct Split {
+    /// The list; - is standard input
+    #[arg(value_name = "LIST")]
+    pub list: String,
+    /// One file for each value of this field or column; domain is that of the address
+    #[arg(long, value_name = "FIELD")]
+    pub by: Option<String>,
+    /// Of a date: one file for each year, month or day
+    #[arg(long, value_name = "PERIOD", requires = "by")]
+    pub every: Option<Period>,
+    /// So many rows to a file, in their order
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..))]
+    pub rows: Option<u64>,
+    /// So many files of the same size, at random
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..=400))]
+    pub parts: Option<u64>,
+    /// The same seed gives the same parts
+    #[arg(long, value_name = "SEED", default_value_t = 1, requires = "parts")]
+    pub seed: u64,
+    /// Gather values with fewer rows in one file
+    #[arg(long, value_name = "N", default_value_t = 1, requires = "by")]
+    pub at_least: u64,
+    /// The folder to write into [default: that of the list]
+    #[arg(short, long, value_name = "DIR")]
+    pub output: Option<PathBuf>,
+    /// Show which files there would be; write nothing
+    #[arg(long)]
+    pub dry_run: bool,
+    /// Replace files that exist
+    #[arg(long)]
+    pub replace: bool,
+    #[command(flatten)]
+    pub reading: Reading,
+}
+
+/// How much of a date makes a part.
+#[derive(ValueEnum, Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Period {
+    /// 2026
+    Year,
+    /// 2026-03
+    Month,
+    /// 2026-03-05
+    Day,
 }
 
 #[derive(ValueEnum, Debug, Clone, Copy, PartialEq, Eq)]

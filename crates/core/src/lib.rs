@@ -3,7 +3,7 @@
 //! A row goes through the stages in the order of their names here: [`read`], [`columns`] (map),
 //! [`clean`], [`person`] (same person), [`suppress`], [`require`], [`select`], [`write`] (lay out, write).
 //! [`pipeline`] strings them together in two passes and keeps the account; [`job`] says what is
-//! wanted; [`survey`] tells what is in a file before there is a job. Nothing here prints, asks, reads the clock or the environment: a caller hands in a
+//! wanted; [`survey`] tells what is in a file before there is a job, [`split`] parts a list. Nothing here prints, asks, reads the clock or the environment: a caller hands in a
 //! [`job::Job`] and a [`pipeline::Setting`], and listens through [`observe::Observer`].
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 
@@ -18,6 +18,7 @@ pub mod propose;
 pub mod read;
 pub mod require;
 pub mod select;
+pub mod split;
 pub mod suppress;
 pub mod survey;
 pub mod units;

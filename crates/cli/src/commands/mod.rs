@@ -5,5 +5,6 @@ pub mod demo;
 pub mod propose;
 pub mod reading;
 pub mod run;
+pub mod split;
 pub mod start;
 pub mod survey;

@@ -3,6 +3,7 @@
 pub mod error;
 pub mod json;
 pub mod propose;
+pub mod split;
 pub mod survey;
 pub mod table;
 pub mod tally;

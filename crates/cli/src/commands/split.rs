@@ -1,0 +1,89 @@
+//! `pebblebank split LIST --by …`: one list into several.
+
+use crate::arguments::{Period, Shared, Split};
+use crate::commands::reading::{country, read_files};
+use crate::finish::Said;
+use crate::observe::Drawn;
+use crate::render::{self, Screen};
+use crate::setting::Now;
+use pebblebank_core::clean::date::Date;
+use pebblebank_core::job::FilePattern;
+use pebblebank_core::job::layout::ColumnRef;
+use pebblebank_core::pipeline::wrong_use;
+use pebblebank_core::read::input::STDIN_NAME;
+use pebblebank_core::split::{Every, SplitBy, SplitWishes, split};
+use pebblebank_core::{Error, Result};
+use std::path::{Path, PathBuf};
+
+/// Parts the list and says which files there are.
+pub fn split_list(command: &Split, shared: &Shared) -> Result<Said, Error> {
+    let mut found = FilePattern::relative(&command.list, Path::new("")).files()?;
+    let (Some(list), true) = (found.pop(), found.is_empty()) else {
+        let what = format!("{} means several files", command.list);
+        return Err(wrong_use(what, "name one list; pebblebank clean merges several first"));
+    };
+    let folder = command.output.clone().unwrap_or_else(|| folder_of(&list.path));
+    let wishes = SplitWishes {
+        read: read_files(&command.reading)?,
+        by: by(command)?,
+        at_least: command.at_least,
+        folder: folder.clone(),
+        replace: command.replace,
+        dry_run: command.dry_run,
+        country: country(&command.reading)?,
+        today: Date::from_iso(&Now::read().today).unwrap_or(Date { year: 1970, month: 1, day: 1 }),
+    };
+    if !command.dry_run {
+        make_folder(&folder)?;
+    }
+    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let done = split(&list, &wishes, &std::env::temp_dir(), &drawn);
+    drawn.finish();
+    let done = done?;
+    let screen = Screen::new(shared);
+    let text = if shared.json {
+        render::split::json(&done, command.dry_run)
+    } else if shared.quiet {
+        String::new()
+    } else {
+        render::split::finished(&done, command.dry_run, &screen)
+    };
+    Ok(Said::done(text))
+}
+
+fn by(command: &Split) -> Result<SplitBy> {
+    let every = match command.every {
+        None => Every::Value,
+        Some(Period::Year) => Every::Year,
+        Some(Period::Month) => Every::Month,
+        Some(Period::Day) => Every::Day,
+    };
+    match (&command.by, command.rows, command.parts) {
+        (Some(name), ..) if name == "domain" && every == Every::Value => Ok(SplitBy::Domain),
+        (Some(name), ..) => Ok(SplitBy::Column(ColumnRef::new(name), every)),
+        (_, Some(rows), _) => Ok(SplitBy::Rows(rows)),
+        (_, _, Some(count)) => Ok(SplitBy::Parts { count, seed: command.seed }),
+        (None, None, None) => {
+            Err(wrong_use("nothing says how to part the list", "add --by FIELD, --rows N or --parts N"))
+        }
+    }
+}
+
+fn folder_of(list: &Path) -> PathBuf {
+    match list.parent() {
+        Some(folder) if folder != Path::new("") && list.as_os_str() != STDIN_NAME => folder.to_path_buf(),
+        _ => PathBuf::from("."),
+    }
+}
+
+/// Makes a folder that only its owner may enter.
+fn make_folder(folder: &Path) -> Result<()> {
+    if folder.is_dir() {
+        return Ok(());
+    }
+    let mut builder = std::fs::DirBuilder::new();
+    builder.recursive(true);
+    #[cfg(unix)]
+    std::os::unix::fs::DirBuilderExt::mode(&mut builder, 0o700);
+    builder.create(folder).map_err(|cause| Error::unwritable(folder, &cause))
+}

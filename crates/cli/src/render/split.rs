@@ -1,0 +1,53 @@
+//! The files that a list was parted into.
+
+use super::table::{Side, Table};
+use super::tally::other_lines_in_words;
+use super::{Screen, Tone, counted, number, safe};
+use pebblebank_core::split::Split;
+use serde_json::json;
+
+/// How many files are shown.
+const FILES_SHOWN: usize = 40;
+
+/// The files with their rows, and what was left out.
+pub fn finished(split: &Split, dry_run: bool, screen: &Screen) -> String {
+    let files = counted(split.files.len() as u64, "file");
+    let contacts = counted(split.rows, "contact");
+    let what = if dry_run {
+        format!("{contacts} would go into {files} (a dry run: nothing was written)")
+    } else {
+        format!("{contacts} in {files}, each in exactly one")
+    };
+    let mut text = format!("{}: {}\n\n", safe(&split.list, 60), screen.paint(Tone::Good, &what));
+    let mut table = Table::new(&[("File", Side::Left), ("rows", Side::Right), ("value", Side::Left)]);
+    for file in split.files.iter().take(FILES_SHOWN) {
+        let value = match file.value.as_deref() {
+            Some("") => "(blank)".to_owned(),
+            Some(value) => safe(value, 40),
+            None if split.gathered > 0 => format!("{} with few rows each", counted(split.gathered, "value")),
+            None => String::new(),
+        };
+        table.row(vec![file.file.display().to_string(), number(file.rows), value]);
+    }
+    text.push_str(&table.render(screen));
+    let more = split.files.len().saturating_sub(FILES_SHOWN);
+    if more > 0 {
+        text.push_str(&format!("  and {more} more: --json has all\n"));
+    }
+    let others = other_lines_in_words(&split.other_lines);
+    if !others.is_empty() {
+        text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, &format!("not written: {others}"))));
+    }
+    text
+}
+
+/// The same for programs.
+pub fn json(split: &Split, dry_run: bool) -> String {
+    let mut document = json!({ "schema": "pebblebank/split/1", "dry_run": dry_run });
+    if let (Some(document), Ok(serde_json::Value::Object(split))) =
+        (document.as_object_mut(), serde_json::to_value(split))
+    {
+        document.extend(split);
+    }
+    format!("{document:#}\n")
+}
