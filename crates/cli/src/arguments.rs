@@ -161,7 +161,7 @@ pub struct Clean {
     /// Suggested repairs of addresses to make, such as domain-slip
     #[arg(long, value_name = "RULES", value_delimiter = ',')]
     pub apply: Vec<String>,
-    /// Whom to pick: 'country is GB and `signed_up` since 2026-01-01'
+    /// Whom to pick: 'country is GB and tags has member'
     #[arg(long = "where", value_name = "CONDITION")]
     pub condition: Option<String>,
     /// A .toml file with the columns to write

@@ -7,8 +7,9 @@ Pebblebank makes one import file out of a pile of exported subscriber files.
 
   pebblebank demo                       see the whole way on made-up data
   pebblebank survey FILE…               what is in these files, and what looks wrong
-  pebblebank clean FILE… -o OUT.csv     merge files, clean addresses, drop blanks and duplicates
+  pebblebank clean FILE… -o OUT.csv     merge files, clean values, drop blanks and duplicates
   pebblebank propose FILE… -o JOB.toml  a job file made of what is in the files
+  pebblebank split LIST --by FIELD      part a list by a value, by rows, or at random
   pebblebank run JOB.toml [--dry-run]   do a job: suppression lists, layouts, a receipt of every row
 
 Your files are never changed. Whoever is left out is kept in a file, with the reason (COMMAND --help says more).

@@ -227,7 +227,7 @@ fn suggestions(tally: &Tally, screen: &Screen) -> String {
         table.row(vec![suggestion.rule.to_owned(), number(suggestion.rows), example(suggestion)]);
     }
     let explanation =
-        "to make one: apply = [\"domain-slip\"] in [clean], or --apply; suggestions.csv of the receipt lists each.";
+        "to make one: apply = [\"domain-slip\"] in [clean], or --apply. A receipt lists each (suggestions.csv).";
     format!("{}  {}\n", table.render(screen), screen.paint(Tone::Faint, explanation))
 }
 

@@ -107,7 +107,7 @@ pub struct Split {
     pub other_lines: OtherLines,
     /// How many parts were gathered for being small.
     pub gathered: u64,
-    /// The files, the largest first where they go by value.
+    /// The files: by value the largest first, periods and numbers in their order, what was gathered last.
     pub files: Vec<SplitFile>,
 }
 
@@ -422,8 +422,13 @@ impl FilePlan {
         let mut names = PartNames::new(&stem.unwrap_or_else(|| "list".to_owned()));
         let by_value = matches!(wishes.by, SplitBy::Column(..) | SplitBy::Domain);
         let mut order: Vec<usize> = (0..counted.parts.len()).collect();
-        if by_value {
-            order.sort_by_key(|part| std::cmp::Reverse(counted.parts[*part].1));
+        match wishes.by {
+            // Periods stand in their order.
+            SplitBy::Column(_, Every::Year | Every::Month | Every::Day) => {
+                order.sort_by(|a, b| counted.parts[*a].0.cmp(&counted.parts[*b].0));
+            }
+            _ if by_value => order.sort_by_key(|part| std::cmp::Reverse(counted.parts[*part].1)),
+            _ => {}
         }
         let mut plan = FilePlan { files: Vec::new(), file_of_part: vec![0; counted.parts.len()], gathered: 0 };
         let small: Vec<usize> =
