@@ -177,6 +177,8 @@ fn city_and_postal_code_in_one_cell_are_parted_where_the_postal_code_is_blank_or
         desk("email,city,postcode\na@post.example,Larkfold LF1 3AB,\nb@post.example,Larkfold LF1 3AB,LF9 9ZZ\n", "");
     let rows = written(&with_column, &["city", "postal_code"]);
     assert_eq!(rows, [["Larkfold", "LF1 3AB"], ["Larkfold LF1 3AB", "LF9 9ZZ"]]);
+    let short = desk("email,city,note,postcode\na@post.example,Larkfold LF1 3AB\n", "");
+    assert_eq!(written(&short, &["city", "postal_code"]), [["Larkfold", "LF1 3AB"]], "a row that ends early");
     let without = desk("email,town\na@post.example,Larkfold LF1 3AB\n", "");
     let job = without.text("job.toml").replace("file = \"out.csv\"", "file = \"out.csv\"\nlayout = \"wide\"");
     let columns = "{ name = \"C\", from = \"city\" }, { name = \"P\", from = \"postal_code\" }";

@@ -205,6 +205,15 @@ proptest! {
     }
 }
 
+#[rstest]
+#[case::two_signs("Ñ€", None)]
+#[case::after_a_latin_letter("aÖ€", None)]
+#[case::a_name_in_cyrillic("ÐœÐ°Ñ€Ð¸Ñ", None)]
+#[case::a_whole_name_in_cyrillic("ÐžÐ»ÐµÐ³", Some("Олег"))]
+fn letters_of_another_script_are_put_right_where_there_are_several(#[case] text: &str, #[case] meant: Option<&str>) {
+    assert_eq!(pebblebank_core::clean::decoded_twice::repaired(text).as_deref(), meant);
+}
+
 proptest! {
     #[test]
     fn text_decoded_twice_is_put_right_and_what_is_right_stays(text in "[a-zA-Z àáâäçèéêëíîñóôöùúûüßÀÉÖÜÑ’–€]{1,20}", rounds in 1..3usize) {

@@ -67,14 +67,21 @@ fn decoded_once_less(text: &str) -> Option<String> {
         bytes.push(buffer[0]);
     }
     let meant = String::from_utf8(bytes).ok()?;
-    meant.chars().all(is_usual).then_some(meant)
+    (meant.chars().all(is_usual) && meant.split_whitespace().all(is_sure_of_script)).then_some(meant)
+}
+
+/// One letter of another script, or one beside Latin letters, may as well be what two signs look like: "Ñ€".
+fn is_sure_of_script(word: &str) -> bool {
+    let is_other = |c: &char| c.is_alphabetic() && *c >= '\u{370}' && !matches!(c, '\u{1E00}'..='\u{1EFF}');
+    let others = word.chars().filter(is_other).count();
+    others == 0 || (others > 1 && !word.chars().any(|c| c.is_ascii_alphabetic()))
 }
 
 /// Characters that contacts' data has: letters of living scripts, typographic signs, or again such text.
 fn is_usual(c: char) -> bool {
     c.is_ascii()
         || matches!(c,
-            '\u{80}'..='\u{24F}' | 'ʼ' | '˜' | 'ˆ' | '\u{370}'..='\u{6FF}' | '\u{900}'..='\u{DFF}' | '\u{E00}'..='\u{E7F}'
-            | '\u{1E00}'..='\u{1EFF}' | '\u{2010}'..='\u{2044}' | '€' | '™' | '№' | '\u{FEFF}'
+            '\u{80}'..='\u{17F}' | 'ƒ' | 'Ș'..='ț' | 'ʼ' | '˜' | 'ˆ' | '\u{370}'..='\u{6FF}' | '\u{900}'..='\u{DFF}' | '\u{E00}'..='\u{E7F}'
+            | '\u{1E00}'..='\u{1EFF}' | '–' | '—' | '‘'..='‚' | '“'..='„' | '†'..='•' | '…' | '‰' | '‹' | '›' | '€' | '™' | '№' | '\u{FEFF}'
             | '\u{3040}'..='\u{30FF}' | '\u{4E00}'..='\u{9FFF}' | '\u{AC00}'..='\u{D7A3}')
 }

@@ -477,7 +477,12 @@ fn push_capitalised(word: &str, part: NamePart, out: &mut String) {
             let mut chars = rest.chars();
             match chars.next() {
                 Some(first) if !is_ij => {
-                    out.extend(first.to_uppercase());
+                    // A letter without a capital of its own, such as ß, stays small.
+                    out.push(
+                        Some(first.to_uppercase())
+                            .filter(|capital| capital.len() == 1)
+                            .map_or(first, |mut c| c.next().unwrap_or(first)),
+                    );
                     out.push_str(chars.as_str());
                 }
                 _ => out.push_str(rest),

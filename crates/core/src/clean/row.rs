@@ -459,7 +459,9 @@ impl RowCleaner {
     ) {
         let mut buffer = std::mem::take(&mut self.record);
         buffer.clear();
-        let cells = if plan.derived.is_empty() { record.cells() } else { plan.width };
+        // A short record grows where a part of another cell goes beyond its end.
+        let changed = self.repairs.iter().map(|repair| repair.column.0 + 1).max().unwrap_or_default();
+        let cells = if plan.derived.is_empty() { record.cells().max(changed) } else { plan.width };
         for column in 0..cells {
             match self.repairs.iter().rev().find(|repair| repair.column.0 == column) {
                 Some(repair) => push_value(&mut self.cell, &mut buffer, &self.texts[repair.after.clone()]),

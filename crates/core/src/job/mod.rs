@@ -5,6 +5,7 @@
 pub mod file;
 pub mod layout;
 pub mod memory;
+mod parts;
 pub mod pattern;
 
 pub use layout::{Content, Layout, LayoutColumn, OnViolation, Template};

@@ -5,6 +5,7 @@ use crate::columns::{ColumnMap, Field};
 use crate::job::Requirement;
 use crate::job::layout::ColumnRef;
 use crate::read::Record;
+use crate::read::cell::is_empty;
 use crate::units::ColumnIndex;
 use crate::write::value::ValueSource;
 
@@ -49,8 +50,9 @@ impl RequirementPlan {
     /// A value that cannot be used as what it should be, such as half a phone number, counts as missing.
     pub fn lacks(&self, record: &Record, doubts: &[(ColumnIndex, Doubt)], address: &[u8]) -> Option<String> {
         let unusable = |source: &ValueSource| {
-            let in_source = |column: ColumnIndex| source.columns().any(|known| known == column);
-            doubts.iter().find(|(column, doubt)| doubt.is_unusable() && in_source(*column)).map(|(_, doubt)| *doubt)
+            let supplier = source.columns().find(|column| !is_empty(record.raw(column.0)))?;
+            let of_supplier = |(column, doubt): &&(ColumnIndex, Doubt)| *column == supplier && doubt.is_unusable();
+            doubts.iter().find(of_supplier).map(|(_, doubt)| *doubt)
         };
         let is_blank = |source: &ValueSource| source.value(record, address).is_empty() || unusable(source).is_some();
         let missing: Vec<String> = self

@@ -181,7 +181,9 @@ impl<'a> Splitter<'a> {
             SplitBy::Column(column, _) => Some(column),
             SplitBy::Domain | SplitBy::Rows(_) | SplitBy::Parts { .. } => None,
         };
-        column.into_iter().for_each(|column| wanted.add(column, file.map()));
+        if let Some(column) = column {
+            wanted.add(column, file.map());
+        }
         let cleaning_wishes = CleaningWishes {
             country: wishes.country,
             today: wishes.today,
@@ -297,7 +299,9 @@ impl<'a> Splitter<'a> {
                 Seen::Chunk(checksum) => counted.checksums.push(checksum),
                 Seen::Other(line) => {
                     let place = Line::OTHERS.iter().position(|other| *other == line);
-                    place.into_iter().for_each(|place| counted.others[place] += 1);
+                    if let Some(place) = place {
+                        counted.others[place] += 1;
+                    }
                 }
                 Seen::Contact(record, before) => {
                     counted.rows += 1;
@@ -452,7 +456,9 @@ impl FilePlan {
         }
         if gathers {
             let rows = small.iter().map(|part| counted.parts[*part].1).sum();
-            small.iter().for_each(|part| plan.file_of_part[*part] = plan.files.len());
+            for part in &small {
+                plan.file_of_part[*part] = plan.files.len();
+            }
             plan.gathered = small.len() as u64;
             plan.files.push(SplitFile { file: wishes.folder.join(names.of_value("others")), value: None, rows });
         }

@@ -1,0 +1,280 @@
+//! The parts of a job file as TOML has them; [`super::file`] makes a job of them.
+
+use crate::clean::date::DateOrder;
+use serde::Deserialize;
+use std::collections::BTreeMap;
+use std::path::PathBuf;
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct JobFile {
+    pub(super) job: JobPart,
+    #[serde(default)]
+    pub(super) source: Vec<SourcePart>,
+    #[serde(default)]
+    pub(super) fields: BTreeMap<String, String>,
+    #[serde(default)]
+    pub(super) replace: Vec<ReplacePart>,
+    #[serde(default)]
+    pub(super) clean: CleanPart,
+    #[serde(default)]
+    pub(super) person: PersonPart,
+    #[serde(default)]
+    pub(super) suppress: Vec<SuppressPart>,
+    #[serde(default)]
+    pub(super) require: RequirePart,
+    #[serde(default)]
+    pub(super) select: SelectPart,
+    #[serde(default)]
+    pub(super) guard: GuardPart,
+    #[serde(default)]
+    pub(super) write: Vec<WritePart>,
+    #[serde(default)]
+    pub(super) layout: BTreeMap<String, LayoutPart>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct JobPart {
+    pub(super) name: String,
+    pub(super) receipt: Option<PathBuf>,
+    pub(super) today: Option<String>,
+    pub(super) country: Option<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct SourcePart {
+    pub(super) name: String,
+    pub(super) files: Vec<String>,
+    #[serde(default)]
+    pub(super) columns: BTreeMap<String, String>,
+    pub(super) yes_means: Option<YesMeansPart>,
+    pub(super) date_order: Option<DateOrderPart>,
+    pub(super) encoding: Option<String>,
+    pub(super) on_bad_bytes: Option<OnBadBytesPart>,
+    pub(super) delimiter: Option<String>,
+    pub(super) header_row: Option<u64>,
+    pub(super) sheet: Option<SheetPart>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct SuppressPart {
+    pub(super) name: String,
+    pub(super) files: Vec<String>,
+    pub(super) reason: Option<String>,
+    #[serde(default)]
+    pub(super) columns: BTreeMap<String, String>,
+    pub(super) encoding: Option<String>,
+    pub(super) on_bad_bytes: Option<OnBadBytesPart>,
+    pub(super) delimiter: Option<String>,
+    pub(super) header_row: Option<u64>,
+    pub(super) sheet: Option<SheetPart>,
+}
+
+#[derive(Deserialize, Clone, Copy)]
+#[serde(rename_all = "kebab-case")]
+pub(super) enum OnBadBytesPart {
+    Stop,
+    Replace,
+}
+
+#[derive(Deserialize)]
+#[serde(untagged)]
+pub(super) enum SheetPart {
+    Named(String),
+    Numbered(u64),
+}
+
+/// What overrules recognition, as a source or a list says it.
+pub(super) struct Overruled {
+    pub(super) encoding: Option<String>,
+    pub(super) on_bad_bytes: Option<OnBadBytesPart>,
+    pub(super) delimiter: Option<String>,
+    pub(super) header_row: Option<u64>,
+    pub(super) sheet: Option<SheetPart>,
+}
+
+macro_rules! overruled {
+    ($part:expr) => {
+        Overruled {
+            encoding: $part.encoding,
+            on_bad_bytes: $part.on_bad_bytes,
+            delimiter: $part.delimiter,
+            header_row: $part.header_row,
+            sheet: $part.sheet,
+        }
+    };
+}
+
+#[derive(Deserialize, Clone, Copy)]
+#[serde(rename_all = "kebab-case")]
+pub(super) enum YesMeansPart {
+    OptedIn,
+    OptedOut,
+}
+
+#[derive(Deserialize, Clone, Copy)]
+#[serde(rename_all = "kebab-case")]
+pub(super) enum DateOrderPart {
+    Dmy,
+    Mdy,
+}
+
+impl From<DateOrderPart> for DateOrder {
+    fn from(part: DateOrderPart) -> DateOrder {
+        match part {
+            DateOrderPart::Dmy => DateOrder::DayFirst,
+            DateOrderPart::Mdy => DateOrder::MonthFirst,
+        }
+    }
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct ReplacePart {
+    pub(super) field: String,
+    pub(super) find: Option<String>,
+    pub(super) part: Option<String>,
+    pub(super) pattern: Option<String>,
+    pub(super) with: String,
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+pub(super) struct CleanPart {
+    pub(super) identity: Option<IdentityPart>,
+    #[serde(default)]
+    pub(super) apply: Vec<String>,
+    pub(super) date_order: Option<DateOrderPart>,
+    #[serde(default)]
+    pub(super) blank_words: BlankWordsPart,
+    pub(super) role: Option<RolePart>,
+    pub(super) disposable: Option<PassingPart>,
+    #[serde(default)]
+    pub(super) disposable_domains: Vec<String>,
+}
+
+/// Words that are added to the list, or words added and taken out.
+#[derive(Deserialize)]
+#[serde(untagged, expecting = "a list of words to add, or { add = [...], drop = [...] }")]
+pub(super) enum BlankWordsPart {
+    Added(Vec<String>),
+    Changed(BlankWordsChange),
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+pub(super) struct BlankWordsChange {
+    #[serde(default)]
+    pub(super) add: Vec<String>,
+    #[serde(default)]
+    pub(super) drop: Vec<String>,
+}
+
+impl Default for BlankWordsPart {
+    fn default() -> BlankWordsPart {
+        BlankWordsPart::Added(Vec::new())
+    }
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub(super) enum RolePart {
+    Pass,
+    Tag,
+    SetAside,
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub(super) enum IdentityPart {
+    IgnoreCase,
+    IgnoreTags,
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub(super) enum PassingPart {
+    Pass,
+    SetAside,
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+pub(super) struct PersonPart {
+    pub(super) same: Option<Vec<String>>,
+    pub(super) survivor: Option<String>,
+    pub(super) newest_by: Option<String>,
+    pub(super) largest_group: Option<u32>,
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RequirePart {
+    pub(super) fields: Option<Vec<String>>,
+    #[serde(default)]
+    pub(super) any: Vec<String>,
+    pub(super) consent: Option<ConsentPart>,
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub(super) enum ConsentPart {
+    OptedIn,
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+pub(super) struct SelectPart {
+    #[serde(rename = "where")]
+    pub(super) condition: Option<String>,
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+pub(super) struct GuardPart {
+    pub(super) set_aside_at_most: Option<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct WritePart {
+    pub(super) file: String,
+    pub(super) layout: Option<String>,
+}
+
+#[derive(Deserialize, Clone)]
+#[serde(deny_unknown_fields)]
+pub(super) struct LayoutPart {
+    pub(super) columns: Vec<LayoutColumnPart>,
+    #[serde(default = "yes")]
+    pub(super) defuse: bool,
+    pub(super) on_violation: Option<OnViolationPart>,
+}
+
+fn yes() -> bool {
+    true
+}
+
+#[derive(Deserialize, Clone, Copy)]
+#[serde(rename_all = "kebab-case")]
+pub(super) enum OnViolationPart {
+    SetAside,
+    Stop,
+}
+
+#[derive(Deserialize, Clone)]
+#[serde(deny_unknown_fields)]
+pub(super) struct LayoutColumnPart {
+    pub(super) name: String,
+    pub(super) from: Option<String>,
+    pub(super) constant: Option<String>,
+    pub(super) form: Option<String>,
+    pub(super) otherwise: Option<String>,
+    #[serde(default)]
+    pub(super) required: bool,
+}
+
+pub(super) use overruled;
