@@ -368,13 +368,19 @@ fn unwrap_ordinary<'a>(value: &'a [u8], rules: &mut Rules) -> Option<&'a [u8]> {
         if shown.len() < before {
             rules.add(Rule::OuterBlanks);
         }
+        if !shown.is_ascii() {
+            shown = without_unseen_ends(shown, rules)?;
+        }
         let trimmed =
             shown.iter().rposition(|byte| !matches!(byte, b';' | b',' | b'.' | b':')).map_or(0, |last| last + 1);
         if trimmed < shown.len() {
             rules.add(Rule::TrailingPunctuation);
             shown = &shown[..trimmed];
         }
-        if let [head @ .., b'>'] = shown {
+        if let Some(link) = plain_mailto(shown) {
+            rules.add(Rule::Mailto);
+            shown = link;
+        } else if let [head @ .., b'>'] = shown {
             let open = head.iter().rposition(|byte| *byte == b'<')?;
             let name = &head[..open];
             if name.iter().any(|byte| !is_ordinary_in_name(*byte)) {
@@ -387,6 +393,36 @@ fn unwrap_ordinary<'a>(value: &'a [u8], rules: &mut Rules) -> Option<&'a [u8]> {
             return Some(shown);
         }
     }
+}
+
+/// Takes off the unseen characters that are usual at the ends: no-break spaces, zero-width spaces, byte order marks.
+/// None where nothing is left.
+fn without_unseen_ends<'a>(mut shown: &'a [u8], rules: &mut Rules) -> Option<&'a [u8]> {
+    loop {
+        shown = match shown {
+            [0xC2, 0xA0, rest @ ..] | [rest @ .., 0xC2, 0xA0] => {
+                rules.add(Rule::OuterBlanks);
+                rest
+            }
+            [0xE2, 0x80, 0x8B, rest @ ..]
+            | [rest @ .., 0xE2, 0x80, 0x8B]
+            | [0xEF, 0xBB, 0xBF, rest @ ..]
+            | [rest @ .., 0xEF, 0xBB, 0xBF] => {
+                rules.add(Rule::InvisibleCharacters);
+                rest
+            }
+            [] => return None,
+            _ => return Some(shown),
+        }
+    }
+}
+
+/// What follows `mailto:`, where that has neither escapes nor header fields.
+fn plain_mailto(shown: &[u8]) -> Option<&[u8]> {
+    const SCHEME: &[u8] = b"mailto:";
+    let (head, link) = shown.split_at_checked(SCHEME.len())?;
+    let is_plain = || memchr::memchr(b'@', link).is_some() && memchr::memchr2(b'%', b'?', link).is_none();
+    (head.eq_ignore_ascii_case(SCHEME) && is_plain()).then_some(link)
 }
 
 fn trim_blanks(mut bytes: &[u8]) -> &[u8] {
