@@ -16,6 +16,7 @@ pub mod number;
 pub mod phone;
 pub mod place;
 pub mod placeholder;
+mod plain_address;
 pub mod plan;
 pub mod quick_map;
 pub mod replace;
