@@ -169,3 +169,13 @@ pub fn ordinary_width<'a>(text: &'a str, rules: &mut Rules) -> Cow<'a, str> {
     };
     text.chars().map(ordinary).collect::<String>().into()
 }
+
+/// What texts are compared by: NFKC, small letters, one blank for each run of blanks; accents and punctuation stay.
+pub fn comparable(text: &str) -> Cow<'_, str> {
+    let is_plain = text.bytes().all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'+');
+    if is_plain {
+        return text.into();
+    }
+    let folded: String = text.nfkc().flat_map(char::to_lowercase).collect();
+    folded.split_whitespace().collect::<Vec<_>>().join(" ").into()
+}

@@ -5,6 +5,7 @@ use crate::clean::address::Address;
 use crate::clean::blank::BlankWords;
 use crate::clean::date::{Date, DateColumn, DateOf};
 use crate::clean::plan::Wanted;
+use crate::clean::text::comparable;
 use crate::clean::{CleaningPlan, CleaningWishes, Kind, RowCleaner, place};
 use crate::columns::fold::fold;
 use crate::columns::{ColumnMap, Field};
@@ -16,7 +17,6 @@ use crate::units::ColumnIndex;
 use crate::write::value::ValueSource;
 use std::borrow::Cow;
 use std::sync::Arc;
-use unicode_normalization::UnicodeNormalization;
 
 /// How the keys and ranks of one file's rows are found.
 #[derive(Debug, Clone)]
@@ -188,16 +188,6 @@ fn minutes_of(value: &[u8]) -> u32 {
         }
         Err(_) => 0,
     }
-}
-
-/// NFKC, small letters, one blank for each run of blanks; accents and punctuation stay.
-pub fn comparable(text: &str) -> Cow<'_, str> {
-    let is_plain = text.bytes().all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'+');
-    if is_plain {
-        return text.into();
-    }
-    let folded: String = text.nfkc().flat_map(char::to_lowercase).collect();
-    folded.split_whitespace().collect::<Vec<_>>().join(" ").into()
 }
 
 /// The date that `newest` goes by: as said, else the last time seen if any source has it, else the sign-up.

@@ -14,10 +14,10 @@
 //! blanks stands in quotes; what stands in quotes is never a keyword. Letter case does not count.
 
 use crate::clean::date::Date;
+use crate::clean::text::comparable;
 use crate::columns::Field;
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::job::layout::ColumnRef;
-use unicode_normalization::UnicodeNormalization;
 
 /// Who is picked, as a job says it.
 #[derive(Debug, Clone, PartialEq)]
@@ -319,16 +319,16 @@ impl Parser<'_> {
         }
         if !is_age {
             if self.takes("contains") {
-                return self.value().map(|text| Test::Contains(comparable(&text)));
+                return self.value().map(|text| Test::Contains(comparable(&text).into_owned()));
             }
             if self.takes_both("starts", "with") {
-                return self.value().map(|text| Test::StartsWith(comparable(&text)));
+                return self.value().map(|text| Test::StartsWith(comparable(&text).into_owned()));
             }
             if self.takes_both("ends", "with") {
-                return self.value().map(|text| Test::EndsWith(comparable(&text)));
+                return self.value().map(|text| Test::EndsWith(comparable(&text).into_owned()));
             }
             if self.takes("has") {
-                return self.value().map(|text| Test::Has(comparable(&text)));
+                return self.value().map(|text| Test::Has(comparable(&text).into_owned()));
             }
         }
         let here = self.here();
@@ -350,12 +350,12 @@ impl Parser<'_> {
         }
         let mut values = Vec::new();
         if self.takes_both("one", "of") {
-            values.push(comparable(&self.value()?));
+            values.push(comparable(&self.value()?).into_owned());
             while self.takes(",") {
-                values.push(comparable(&self.value()?));
+                values.push(comparable(&self.value()?).into_owned());
             }
         } else {
-            values.push(comparable(&self.value()?));
+            values.push(comparable(&self.value()?).into_owned());
         }
         Ok(if is_not { Test::IsNot(values) } else { Test::Is(values) })
     }
@@ -412,10 +412,4 @@ impl Parser<'_> {
             )
         })
     }
-}
-
-/// NFKC, small letters, one blank for each run of blanks.
-pub(super) fn comparable(text: &str) -> String {
-    let folded: String = text.nfkc().flat_map(char::to_lowercase).collect();
-    folded.split_whitespace().collect::<Vec<_>>().join(" ")
 }

@@ -1,8 +1,9 @@
 //! A condition fitted to the columns of one file, and how a contact is judged by it.
 
-use super::condition::{Condition, NumberTest, Selection, Subject, Test, comparable};
+use super::condition::{Condition, NumberTest, Selection, Subject, Test};
 use crate::clean::date::{Date, DateColumn, DateOf};
 use crate::clean::number;
+use crate::clean::text::comparable;
 use crate::columns::{ColumnMap, Field};
 use crate::job::layout::ColumnRef;
 use crate::read::Record;
@@ -75,7 +76,10 @@ fn holds(condition: &Fitted, record: &Record, address: &[u8], today: Date) -> bo
 
 /// Whether a value passes a test.
 fn passes(test: &Test, value: &str, today: Date) -> bool {
-    let is_one_of = |values: &[String]| values.contains(&comparable(value));
+    let is_one_of = |values: &[String]| {
+        let own = comparable(value);
+        values.iter().any(|value| *value == own)
+    };
     match test {
         Test::IsBlank => value.is_empty(),
         Test::IsFilled => !value.is_empty(),
