@@ -25,7 +25,7 @@ fn the_smallest_job_and_its_defaults() {
     assert_eq!(job.writes[0].shown, "out/fair-2026-03-02.csv");
     assert_eq!(job.receipt, Some(folder.join("out/spring-fair.receipt")));
     assert_eq!(job.require.fields, [Field::Email]);
-    assert!(job.writes[0].layout.is_none() && job.suppress.is_empty() && !job.replace);
+    assert!(job.writes[0].layout.is_none() && job.lists.is_empty() && !job.replace);
     assert!(job.sources[0].read.files[0].is_pattern());
     assert_eq!(job.read_from, [folder.join("job.toml")]);
 }
@@ -64,7 +64,8 @@ columns = [
     let source = &job.sources[0].read;
     assert_eq!((source.wishes.delimiter, source.wishes.header_row), (Some(b';'), Some(0)));
     assert_eq!(source.columns.headers[&Field::Email], "Contact");
-    assert_eq!((job.suppress[0].reason, job.suppress[0].read.wishes.delimiter), (Reason::DoNotContact, Some(b'\t')));
+    assert_eq!((job.lists[0].hold.as_ref().map(|hold| hold.reason), job.lists[0].read.wishes.delimiter),
+        (Some(Reason::DoNotContact), Some(b'\t')));
     assert_eq!(job.require.any, [vec![Field::Phone], vec![Field::Street, Field::City]]);
     assert!(job.require.opted_in && !job.require.needs_address());
     assert_eq!(job.guards.set_aside_at_most, Some(0.125));

@@ -23,7 +23,7 @@ use rstest::rstest;
 #[case("Not An Address", Entry::Unusable(b"not an address"))]
 #[case("ida@@post.example", Entry::Unusable(b"ida@@post.example"))]
 fn what_a_cell_of_a_list_stands_for(#[case] cell: &str, #[case] entry: Entry) {
-    assert_eq!(read(cell.as_bytes(), &mut AddressCleaner::default()), entry);
+    assert_eq!(read(cell.as_bytes(), &mut AddressCleaner::default()).0, entry);
 }
 
 fn holding(domains: &HeldDomains, hasher: &IdentityHasher, domain: &str) -> Vec<u16> {
@@ -82,7 +82,7 @@ proptest! {
 #[case(Mark::Said(Consent::OptedOut, SourceId(0)), Some(Reason::OptedOut))]
 #[case(Mark::RefusedElsewhere(Consent::Complained, SourceId(0)), Some(Reason::Complained))]
 fn what_a_mark_means(#[case] mark: Mark, #[case] reason: Option<Reason>) {
-    assert_eq!(reason_of(mark, &[Reason::DoNotContact, Reason::Bounced]), reason);
+    assert_eq!(reason_of(mark, &[Some(Reason::DoNotContact), Some(Reason::Bounced)]), reason);
 }
 
 #[test]
@@ -104,7 +104,9 @@ fn reasons_are_in_the_order_of_their_gravity() {
         "role-address",
         "disposable-domain",
         "not-selected",
+        "over-limit",
         "layout-violation",
+        "removed-by-hand",
     ];
     assert_eq!(names, gravest_first);
     assert!(Reason::ALL.is_sorted());

@@ -45,8 +45,9 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
         person: persons(command)?,
         replace_values: Vec::new(),
         clean: CleanWishes { apply: applied(&command.apply)?, ..CleanWishes::default() },
-        suppress: Vec::new(),
+        lists: Vec::new(),
         require: requirement(command)?,
+        pick: None,
         select: command.condition.as_deref().map(Selection::parse).transpose()?,
         writes: vec![Write { file: command.output.clone(), shown: command.output.display().to_string(), layout }],
         guards: Guards::default(),
@@ -67,10 +68,8 @@ fn sources(files: &[PathBuf], read: &ReadFiles) -> Vec<Source> {
         |name: &str| files.iter().filter(|file| stem(file).to_lowercase() == name.to_lowercase()).count() == 1;
     let source = |(place, file): (usize, &PathBuf)| {
         let name = stem(file);
-        Source {
-            name: if is_only(&name) { name } else { format!("{name} (file {})", place + 1) },
-            read: ReadFiles { files: vec![FilePattern::literal(file.clone())], ..read.clone() },
-        }
+        let name = if is_only(&name) { name } else { format!("{name} (file {})", place + 1) };
+        Source::new(name, ReadFiles { files: vec![FilePattern::literal(file.clone())], ..read.clone() })
     };
     files.iter().enumerate().map(source).collect()
 }
@@ -109,6 +108,7 @@ fn layout_of(columns: &[String]) -> Layout {
         columns: columns.iter().map(|name| LayoutColumn::of_column(name.trim())).collect(),
         defuse: true,
         on_violation: OnViolation::SetAside,
+        sort: Vec::new(),
     }
 }
 

@@ -3,7 +3,7 @@
 use super::table::{Side, Table};
 use super::{Screen, Tone, WIDTH, counted, number, safe, safe_ends, wrapped};
 use pebblebank_core::observe::{Finding, Weight};
-use pebblebank_core::pipeline::tally::{OtherLines, RepairTally};
+use pebblebank_core::pipeline::tally::{OtherLines, RepairTally, SuppressionTally};
 use pebblebank_core::pipeline::{Account, Finished, Outcome, Tally};
 use pebblebank_core::read::Line;
 use pebblebank_core::suppress::Reason;
@@ -24,6 +24,7 @@ pub fn finished(finished: &Finished, again: &str, screen: &Screen) -> String {
         sources(tally, screen),
         set_aside(&tally.all, screen),
         suppression(tally, screen),
+        lists(tally, screen),
         repairs(tally, screen),
         suggestions(tally, screen),
         findings(tally, screen),
@@ -156,6 +157,8 @@ fn meaning(reason: Reason) -> &'static str {
         Reason::RoleAddress => "an office's address, like info@…, which the job leaves out",
         Reason::DisposableDomain => "a mailbox that is thrown away after use",
         Reason::NotSelected => "not in the audience that the job picks",
+        Reason::OverLimit => "more than the job picks",
+        Reason::RemovedByHand => "taken out by hand, in the file of decisions",
         Reason::LayoutViolation => "a required column of the layout would stay blank",
     }
 }
@@ -173,12 +176,28 @@ fn suppression(tally: &Tally, screen: &Screen) -> String {
         ("persons held", right),
         ("reason", Side::Left),
     ]);
-    for list in &tally.suppression {
-        let counts = [list.entries, list.matched, list.unmatched, list.persons_held].map(number);
-        let cells = std::iter::once(safe(&list.name, 40)).chain(counts).chain([list.reason.name().to_owned()]);
+    for SuppressionTally { list, reason, persons_held } in &tally.suppression {
+        let counts = [list.entries, list.matched, list.unmatched, *persons_held].map(number);
+        let cells = std::iter::once(safe(&list.name, 40)).chain(counts).chain([reason.name().to_owned()]);
         table.row(cells.collect());
     }
     let explanation = "matched nobody: entries that are in no source. A person on two lists counts for both.";
+    format!("{}  {}\n", table.render(screen), screen.paint(Tone::Faint, explanation))
+}
+
+/// The lists that can be asked about.
+fn lists(tally: &Tally, screen: &Screen) -> String {
+    if tally.lists.is_empty() {
+        return String::new();
+    }
+    let right = Side::Right;
+    let headings = [("List", Side::Left), ("entries", right), ("matched", right), ("matched nobody", right), ("contacts in it", right)];
+    let mut table = Table::new(&headings);
+    for list in &tally.lists {
+        let counts = [list.entries, list.matched, list.unmatched, list.persons].map(number);
+        table.row(std::iter::once(safe(&list.name, 40)).chain(counts).collect());
+    }
+    let explanation = "contacts in it: persons among all that were read, written or not. A list holds nobody back by itself.";
     format!("{}  {}\n", table.render(screen), screen.paint(Tone::Faint, explanation))
 }
 

@@ -1,12 +1,15 @@
 //! The job file: TOML → [`Job`]. An unknown key is an error that names the closest known one and its line.
 
-use super::layout::{Content, Form, Layout, LayoutColumn, OnViolation};
+use super::layout::{Content, Form, Layout, LayoutColumn, OnViolation, SortColumn};
 use super::parts::{
     BlankWordsChange, BlankWordsPart, CleanPart, GuardPart, IdentityPart, JobFile, LayoutColumnPart, LayoutPart,
-    OnBadBytesPart, OnViolationPart, Overruled, PassingPart, PersonPart, ReplacePart, RequirePart, RolePart, SheetPart,
-    SourcePart, SuppressPart, WritePart, YesMeansPart, overruled,
+    ListPart, OnBadBytesPart, OnViolationPart, Overruled, PassingPart, PersonPart, ReplacePart, RequirePart, RolePart,
+    SelectPart, SheetPart, SourcePart, SuppressPart, TakePart, WritePart, YesMeansPart, overruled,
 };
-use super::{CleanWishes, FilePattern, Guards, Job, Passing, ReadFiles, Requirement, Source, SuppressionFiles, Write};
+use super::{
+    CleanWishes, FilePattern, Guards, Hold, Job, ListFiles, ListKey, Passing, Pick, ReadFiles, Requirement, Source, Taken,
+    Write,
+};
 use crate::clean::audience::DisposableDomains;
 use crate::clean::blank::BlankWords;
 use crate::clean::consent::YesMeans;
@@ -101,6 +104,13 @@ impl Reader<'_> {
         place(error, self.text, self.text.find(&format!("\"{value}\"")).or_else(|| self.text.find(value)))
     }
 
+    /// An error about the whole job, at the first line that holds what it quotes.
+    fn placed(&self, error: Error) -> Error {
+        let quoted = error.what().split('"').nth(1).map(str::to_owned);
+        let at = quoted.and_then(|quoted| self.text.find(&quoted));
+        place(error, self.text, at).in_file(self.path)
+    }
+
     fn job(&self, parts: JobFile, today: &str) -> Result<Job> {
         let person = self.person(&parts.person)?;
         let clean = self.clean(parts.clean)?;
@@ -131,8 +141,9 @@ impl Reader<'_> {
             today: day,
             country,
             sources: parts.source.into_iter().map(|part| self.source(part, &own)).collect::<Result<_>>()?,
-            suppress: parts.suppress.into_iter().map(|part| self.suppress(part)).collect::<Result<_>>()?,
+            lists: self.lists(parts.list, parts.suppress)?,
             require: self.require(parts.require)?,
+            pick: self.pick(&parts.select)?,
             select: parts.select.condition.as_deref().map(|text| self.selection(text)).transpose()?,
             guards: self.guards(parts.guard)?,
             name: parts.job.name,
@@ -142,7 +153,7 @@ impl Reader<'_> {
             replace: false,
             read_from: vec![self.path.to_path_buf()],
         };
-        job.check().map_err(|error| error.in_file(self.path))?;
+        job.check().map_err(|error| self.placed(error))?;
         Ok(job)
     }
 
@@ -247,6 +258,9 @@ impl Reader<'_> {
             })?;
         }
         persons.newest_by = part.newest_by.as_deref().map(ColumnRef::new);
+        persons.fill = part.fill;
+        persons.near_duplicates = part.near_duplicates;
+        persons.decisions = part.decisions.as_ref().map(|path| self.folder.join(path));
         persons.largest_group = part.largest_group.unwrap_or(persons.largest_group).max(1);
         Ok(persons)
     }
@@ -263,14 +277,103 @@ impl Reader<'_> {
         read.columns.yes_means = yes_means;
         read.columns.date_order = part.date_order.map(DateOrder::from);
         read.columns.own = own;
-        Ok(Source { name: part.name, read })
+        let condition = part.condition.as_deref().map(|text| self.selection(text)).transpose()?;
+        Ok(Source { condition, ..Source::new(part.name, read) })
     }
 
-    fn suppress(&self, part: SuppressPart) -> Result<SuppressionFiles> {
+    /// The lists to ask about, then the suppression lists with files of their own.
+    fn lists(&self, lists: Vec<ListPart>, suppress: Vec<SuppressPart>) -> Result<Vec<ListFiles>> {
+        let mut all: Vec<ListFiles> = lists.into_iter().map(|part| self.list(part)).collect::<Result<_>>()?;
+        for part in suppress {
+            match part.list.clone() {
+                Some(list) => self.hold_list(&mut all, part, &list)?,
+                None => all.push(self.suppress(part)?),
+            }
+        }
+        Ok(all)
+    }
+
+    fn list(&self, part: ListPart) -> Result<ListFiles> {
         let read = self.read_files(&part.name, &part.files, part.columns)?;
-        let read = ReadFiles { wishes: self.wishes(overruled!(part))?, ..read };
+        let mut read = ReadFiles { wishes: self.wishes(overruled!(part))?, ..read };
+        read.columns.date_order = part.date_order.map(DateOrder::from);
+        let taken = |ours: &str, theirs: &str| Taken { ours: ColumnRef::new(ours), theirs: ColumnRef::new(theirs) };
+        let take = match &part.take {
+            TakePart::Named(names) => names.iter().map(|name| taken(name, name)).collect(),
+            TakePart::Renamed(names) => names.iter().map(|(ours, theirs)| taken(ours, theirs)).collect(),
+        };
+        let mut list = ListFiles {
+            condition: part.condition.as_deref().map(|text| self.selection(text)).transpose()?,
+            by: None,
+            take,
+            is_asked: true,
+            hold: None,
+            name: part.name,
+            read,
+        };
+        list.go_by(part.by.as_deref().map(|text| self.list_key(text)).transpose()?.flatten());
+        Ok(list)
+    }
+
+    fn suppress(&self, part: SuppressPart) -> Result<ListFiles> {
+        let read = self.read_files(&part.name, &part.files, part.columns)?;
+        let mut read = ReadFiles { wishes: self.wishes(overruled!(part))?, ..read };
+        read.columns.date_order = part.date_order.map(DateOrder::from);
         let reason = part.reason.as_deref().map_or(Ok(Reason::DoNotContact), |name| self.list_reason(name))?;
-        Ok(SuppressionFiles { name: part.name, read, reason })
+        let mut list = ListFiles {
+            condition: part.condition.as_deref().map(|text| self.selection(text)).transpose()?,
+            by: None,
+            take: Vec::new(),
+            is_asked: false,
+            hold: Some(Hold { name: part.name.clone(), reason }),
+            name: part.name,
+            read,
+        };
+        list.go_by(part.by.as_deref().map(|text| self.list_key(text)).transpose()?.flatten());
+        Ok(list)
+    }
+
+    /// Makes a list that can be asked about hold its people back too.
+    fn hold_list(&self, lists: &mut [ListFiles], part: SuppressPart, name: &str) -> Result<()> {
+        if !part.files.is_empty() || part.condition.is_some() || part.by.is_some() || !part.columns.is_empty() {
+            let what = format!("the suppression list {} names a list, which says by itself what is read", part.name);
+            return Err(self.wrong(&part.name, what, "put files, columns, by and where into the [[list]]"));
+        }
+        let reason = part.reason.as_deref().map_or(Ok(Reason::OnOtherList), |name| self.list_reason(name))?;
+        let names: Vec<String> = lists.iter().filter(|list| list.is_asked).map(|list| list.name.clone()).collect();
+        let of_name = |list: &&mut ListFiles| list.is_asked && list.name.to_lowercase() == name.trim().to_lowercase();
+        let Some(list) = lists.iter_mut().find(of_name) else {
+            let advice = match closest(name, names.iter().map(String::as_str)) {
+                Some(near) => format!("did you mean \"{near}\"?"),
+                None => format!("add a [[list]] with name = \"{name}\""),
+            };
+            return Err(self.wrong(name, format!("there is no list \"{name}\""), advice));
+        };
+        if let Some(hold) = &list.hold {
+            let what = format!("the list \"{name}\" holds people back twice: as {} and as {}", hold.name, part.name);
+            return Err(self.wrong(&part.name, what, "take one of them out"));
+        }
+        list.hold = Some(Hold { name: part.name, reason });
+        Ok(())
+    }
+
+    /// Reads `by = "phone"` or `by = "contact_id = member no"`; none for the address, which is compared anyway.
+    fn list_key(&self, text: &str) -> Result<Option<ListKey>> {
+        list_key(text).map_err(|error| self.wrong(text, error.what(), error.advice()))
+    }
+
+    fn pick(&self, part: &SelectPart) -> Result<Option<Pick>> {
+        let wrong = |what: &str, advice: &str| Err(self.wrong("[select]", what, advice));
+        match (part.first, part.sample, part.seed) {
+            (Some(_), Some(_), _) => wrong("first and sample both say how many are picked", "take one of them out"),
+            (Some(0), ..) | (_, Some(0), _) => wrong("nobody would be picked", "write a number from 1"),
+            (None, None, Some(_)) | (Some(_), None, Some(_)) => {
+                wrong("seed goes with sample", "write sample = 1000, or take seed out")
+            }
+            (Some(count), None, None) => Ok(Some(Pick::First(count))),
+            (None, Some(count), seed) => Ok(Some(Pick::Sample { count, seed: seed.unwrap_or(1) })),
+            (None, None, None) => Ok(None),
+        }
     }
 
     fn list_reason(&self, name: &str) -> Result<Reason> {
@@ -406,11 +509,14 @@ impl Reader<'_> {
             Some(OnViolationPart::Stop) => OnViolation::Stop,
             Some(OnViolationPart::SetAside) | None => OnViolation::SetAside,
         };
-        Ok(Layout { name: name.to_owned(), columns, defuse: part.defuse, on_violation })
+        let sort = part.sort.as_deref().map_or(Ok(Vec::new()), |text| {
+            sort_columns(text).map_err(|error| self.wrong(text, error.what(), error.advice()))
+        })?;
+        Ok(Layout { name: name.to_owned(), columns, defuse: part.defuse, on_violation, sort })
     }
 
     fn layout_column(&self, part: LayoutColumnPart) -> Result<LayoutColumn> {
-        let content = match (part.from, part.constant) {
+        let mut content = match (part.from, part.constant) {
             (Some(from), None) => {
                 Content::from_text(&from).map_err(|error| self.wrong(&from, error.what(), error.advice()))?
             }
@@ -420,6 +526,17 @@ impl Reader<'_> {
                 return Err(self.wrong(&part.name, what, "write from = \"first_name\", or constant = \"a text\""));
             }
         };
+        match (&mut content, part.yes, part.no) {
+            (Content::Membership(membership), yes, no) => {
+                membership.yes = yes.unwrap_or_else(|| std::mem::take(&mut membership.yes));
+                membership.no = no.unwrap_or_else(|| std::mem::take(&mut membership.no));
+            }
+            (_, None, None) => {}
+            _ => {
+                let what = format!("the column \"{}\" says yes or no, but asks about no list", part.name);
+                return Err(self.wrong(&part.name, what, "write from = 'in \"guided walks\"', or take yes and no out"));
+            }
+        }
         let form = part.form.map(|form| self.form(&form, &content)).transpose()?;
         Ok(LayoutColumn { name: part.name, content, form, otherwise: part.otherwise, required: part.required })
     }
@@ -464,6 +581,40 @@ pub fn same_keys(names: &[String]) -> Result<Vec<PersonKey>> {
         1..=MOST_KEYS => Ok(keys),
         _ => Err(wrong(format!("same names more than {MOST_KEYS} keys"))),
     }
+}
+
+/// What the entries of a list are compared by: `"phone"`, or `"contact_id = member no"` with the contacts' column first.
+/// None for the address alone, which is compared anyway.
+pub fn list_key(text: &str) -> Result<Option<ListKey>> {
+    let (ours, theirs) = text.split_once('=').unwrap_or((text, text));
+    if ours.trim().is_empty() || theirs.trim().is_empty() {
+        return Err(Error::new(
+            ErrorKind::Job,
+            format!("the key \"{text}\" lacks a side"),
+            "write by = \"phone\", or by = \"contact_id = member no\" with the contacts' column first",
+        ));
+    }
+    let key = ListKey { ours: ColumnRef::new(ours), theirs: ColumnRef::new(theirs) };
+    let email = ColumnRef::Field(Field::Email);
+    Ok((key.ours != email || key.theirs != email).then_some(key))
+}
+
+/// What rows are sorted by: `"last_name, first_name"`, or `"signed_up descending"`.
+pub fn sort_columns(text: &str) -> Result<Vec<SortColumn>> {
+    let column = |part: &str| {
+        let part = part.trim();
+        let (name, is_descending) = match part.rsplit_once(' ') {
+            Some((name, "descending")) => (name.trim(), true),
+            Some((name, "ascending")) => (name.trim(), false),
+            _ => (part, false),
+        };
+        if name.is_empty() {
+            let what = format!("the order \"{text}\" lacks a column");
+            return Err(Error::new(ErrorKind::Job, what, "write sort = \"last_name, first_name\""));
+        }
+        Ok(SortColumn { column: ColumnRef::new(name), is_descending })
+    };
+    text.split(',').map(column).collect()
 }
 
 /// The survivor rule of that name.

@@ -17,6 +17,17 @@ pub struct Layout {
     pub defuse: bool,
     /// What becomes of a row in which a required column stays blank.
     pub on_violation: OnViolation,
+    /// What rows are sorted by; empty for the order in which they were read.
+    pub sort: Vec<SortColumn>,
+}
+
+/// A column that rows are sorted by, and in which direction.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SortColumn {
+    /// The column.
+    pub column: ColumnRef,
+    /// Whether the last comes first. Blanks come last in both directions.
+    pub is_descending: bool,
 }
 
 /// What becomes of a row that does not fit the layout.
@@ -70,8 +81,28 @@ pub enum Content {
     Column(ColumnRef),
     /// Text with values in it.
     Template(Template),
+    /// Whether the person is in a list.
+    Membership(Membership),
     /// The cells that a row has beyond its header.
     Surplus,
+}
+
+/// Whether the person is in a list, and what is written then.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Membership {
+    /// The list's or source's name.
+    pub list: String,
+    /// What stands there for people who are in it.
+    pub yes: String,
+    /// What stands there for the others.
+    pub no: String,
+}
+
+impl Membership {
+    /// Yes or no.
+    pub fn of(list: impl Into<String>) -> Membership {
+        Membership { list: list.into(), yes: "yes".to_owned(), no: "no".to_owned() }
+    }
 }
 
 /// A field, or an extra column by its header.
@@ -124,6 +155,11 @@ impl ColumnRef {
         }
     }
 
+    /// Whether it is a field of dates.
+    pub fn is_date(&self) -> bool {
+        matches!(self, ColumnRef::Field(field) if field.is_date())
+    }
+
     /// As it is written.
     pub fn name(&self) -> &str {
         match self {
@@ -152,7 +188,9 @@ pub enum Piece {
 impl Content {
     /// Reads what stands behind `from =`: a field, a header, or a template with names in braces.
     pub fn from_text(text: &str) -> Result<Content> {
-        if text.contains(['{', '}']) {
+        if let Some(list) = list_asked(text) {
+            Ok(Content::Membership(Membership::of(list)))
+        } else if text.contains(['{', '}']) {
             Template::parse(text).map(Content::Template)
         } else {
             Ok(Content::Column(ColumnRef::new(text)))
@@ -162,7 +200,7 @@ impl Content {
     /// The columns that it needs.
     pub fn columns(&self) -> Vec<&ColumnRef> {
         match self {
-            Content::Constant(_) | Content::Surplus => Vec::new(),
+            Content::Constant(_) | Content::Surplus | Content::Membership(_) => Vec::new(),
             Content::Column(column) => vec![column],
             Content::Template(template) => template
                 .pieces
@@ -174,6 +212,14 @@ impl Content {
                 .collect(),
         }
     }
+}
+
+/// The list that `in "guided walks"` asks about; none for anything else.
+fn list_asked(text: &str) -> Option<&str> {
+    let (word, name) = text.trim().split_once(' ')?;
+    let name = name.trim();
+    let name = name.strip_prefix('"').map_or(Some(name), |rest| rest.strip_suffix('"'))?;
+    (word.eq_ignore_ascii_case("in") && !name.is_empty()).then_some(name)
 }
 
 impl Template {

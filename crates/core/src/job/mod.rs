@@ -8,7 +8,7 @@ pub mod memory;
 mod parts;
 pub mod pattern;
 
-pub use layout::{Content, Layout, LayoutColumn, OnViolation, Template};
+pub use layout::{ColumnRef, Content, Layout, LayoutColumn, OnViolation, Template};
 pub use pattern::FilePattern;
 
 use crate::clean::Rules;
@@ -19,11 +19,12 @@ use crate::clean::place::Country;
 use crate::clean::replace::Replacement;
 use crate::columns::Field;
 use crate::columns::mapping::ColumnWishes;
-use crate::error::{Error, ErrorKind, Result};
-use crate::person::{Identity, PersonWishes};
+use crate::error::{Error, ErrorKind, Result, closest};
+use crate::person::{Identity, PersonKey, PersonWishes};
 use crate::read::ReadWishes;
 use crate::select::Selection;
-use crate::suppress::Reason;
+use crate::suppress::{Mark, Reason};
+use crate::units::{ListId, SourceId};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -44,12 +45,14 @@ pub struct Job {
     pub clean: CleanWishes,
     /// Who is the same person, and which row of a person survives.
     pub person: PersonWishes,
-    /// Who must not be contacted.
-    pub suppress: Vec<SuppressionFiles>,
+    /// Lists to ask about, and lists of those who must not be contacted.
+    pub lists: Vec<ListFiles>,
     /// What a usable contact must have.
     pub require: Requirement,
     /// Who is picked of those; none for all.
     pub select: Option<Selection>,
+    /// How many of those; none for all.
+    pub pick: Option<Pick>,
     /// What is written.
     pub writes: Vec<Write>,
     /// Limits that stop the run.
@@ -71,6 +74,17 @@ pub struct Source {
     pub name: String,
     /// Its files.
     pub read: ReadFiles,
+    /// Which of its rows can be written; the others still bring what they say of their person. None for all.
+    pub condition: Option<Selection>,
+    /// The keys of persons in the words of this source, where they differ from those of the job.
+    pub same: Option<Vec<PersonKey>>,
+}
+
+impl Source {
+    /// Files of which every row can be written.
+    pub fn new(name: impl Into<String>, read: ReadFiles) -> Source {
+        Source { name: name.into(), read, condition: None, same: None }
+    }
 }
 
 /// How values are cleaned, and which contacts are left out for their address.
@@ -115,15 +129,64 @@ pub struct ReadFiles {
     pub wishes: ReadWishes,
 }
 
-/// A suppression list.
+/// A named set of people: to ask about, or to hold back.
 #[derive(Debug, Clone)]
-pub struct SuppressionFiles {
-    /// What it is called in tables and receipts.
+pub struct ListFiles {
+    /// What it is called in tables, receipts and conditions.
     pub name: String,
     /// Its files.
     pub read: ReadFiles,
-    /// Why its people must not be contacted.
+    /// Which of its rows count; none for all.
+    pub condition: Option<Selection>,
+    /// What its entries are compared by; none for the address, or its domain.
+    pub by: Option<ListKey>,
+    /// The values that contacts are given from it.
+    pub take: Vec<Taken>,
+    /// Whether its people can be asked about, as a `[[list]]` of the job.
+    pub is_asked: bool,
+    /// Why its people must not be contacted; none for a list that holds nobody back.
+    pub hold: Option<Hold>,
+}
+
+impl ListFiles {
+    /// Goes by other columns than the address. Where the contacts' one is a known field and the list's one a header, the
+    /// header is taken for that field, so that both sides are cleaned alike.
+    pub fn go_by(&mut self, key: Option<ListKey>) {
+        self.by = key.map(|ListKey { ours, theirs }| match (&ours, &theirs) {
+            (ColumnRef::Field(field), ColumnRef::Extra(extra)) => {
+                self.read.columns.headers.entry(*field).or_insert_with(|| extra.header.clone());
+                ListKey { theirs: ours.clone(), ours }
+            }
+            _ => ListKey { ours, theirs },
+        });
+    }
+}
+
+/// That the people of a list must not be contacted.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Hold {
+    /// What the suppression is called.
+    pub name: String,
+    /// The reason.
     pub reason: Reason,
+}
+
+/// What the entries of a list are compared by: a column of the contacts, and one of the list.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ListKey {
+    /// The contacts' column.
+    pub ours: ColumnRef,
+    /// The list's column.
+    pub theirs: ColumnRef,
+}
+
+/// A value that contacts are given from a list, where they have none of their own.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Taken {
+    /// The contacts' column.
+    pub ours: ColumnRef,
+    /// The list's column.
+    pub theirs: ColumnRef,
 }
 
 /// What a contact must have to be written.
@@ -161,6 +224,20 @@ pub struct Write {
     pub layout: Option<Layout>,
 }
 
+/// How many of those who could be written are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Pick {
+    /// The first so many, in the order in which they are read.
+    First(u64),
+    /// So many at random; the same people for the same seed, as far as they are there.
+    Sample {
+        /// How many.
+        count: u64,
+        /// What decides who.
+        seed: u64,
+    },
+}
+
 /// Limits that stop a run before anything is put in place.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Guards {
@@ -178,14 +255,14 @@ impl Job {
         if self.writes.is_empty() {
             return no("the job writes nothing", "add a [[write]] with a file");
         }
-        let names = self.sources.iter().map(|source| &source.name).chain(self.suppress.iter().map(|list| &list.name));
         let mut seen = std::collections::HashSet::new();
-        for name in names {
+        for name in self.names() {
             if !seen.insert(name.to_lowercase()) {
-                let what = format!("the name \"{name}\" is used twice among sources and suppression lists");
+                let what = format!("the name \"{name}\" is used twice among sources, lists and suppression lists");
                 return no(&what, "give each its own name, since tables and receipts go by it");
             }
         }
+        self.check_lists()?;
         let mut seen = std::collections::HashSet::new();
         for output in self.outputs() {
             let place = place_of(output);
@@ -196,6 +273,63 @@ impl Job {
             if !seen.insert(place) {
                 let what = format!("{} would be written twice", output.display());
                 return no(&what, "give each output its own name");
+            }
+        }
+        Ok(())
+    }
+
+    /// What sources, lists and suppression lists are called.
+    fn names(&self) -> impl Iterator<Item = &String> {
+        let holds = self.lists.iter().filter(|list| list.is_asked).filter_map(|list| list.hold.as_ref());
+        let lists = self.lists.iter().map(|list| &list.name);
+        self.sources.iter().map(|source| &source.name).chain(lists).chain(holds.map(|hold| &hold.name))
+    }
+
+    /// What the people of the list or source of that name are marked with, whatever its letter case.
+    pub fn mark_named(&self, name: &str) -> Option<Mark> {
+        let is_it = |other: &str| other.to_lowercase() == name.trim().to_lowercase();
+        let list = self.lists.iter().position(|list| is_it(&list.name));
+        let source = || self.sources.iter().position(|source| is_it(&source.name));
+        let list = list.map(|place| Mark::On(ListId(place as u16)));
+        list.or_else(|| source().map(|place| Mark::From(SourceId(place as u16))))
+    }
+
+    /// The names of lists and sources that conditions and layouts ask about.
+    fn asked_names(&self) -> impl Iterator<Item = &str> {
+        let layouts = self.writes.iter().filter_map(|write| write.layout.as_ref());
+        let of_layouts = layouts.flat_map(|layout| &layout.columns).filter_map(|column| match &column.content {
+            Content::Membership(membership) => Some(membership.list.as_str()),
+            _ => None,
+        });
+        self.select.iter().flat_map(Selection::lists).chain(of_layouts)
+    }
+
+    /// Whether it matters which sources a person is in.
+    pub fn marks_sources(&self) -> bool {
+        self.asked_names().any(|name| matches!(self.mark_named(name), Some(Mark::From(_))))
+    }
+
+    /// Every list that is asked about must be there, and no row can be judged by lists before all are read.
+    fn check_lists(&self) -> Result<()> {
+        let wrong = |what: String, advice: String| Err(Error::new(ErrorKind::Job, what, advice));
+        for name in self.asked_names() {
+            if self.mark_named(name).is_none() {
+                let known = self.lists.iter().map(|list| &list.name).chain(self.sources.iter().map(|source| &source.name));
+                let known: Vec<&str> = known.map(String::as_str).collect();
+                let advice = match closest(name, known.iter().copied()) {
+                    Some(near) => format!("did you mean \"{near}\"?"),
+                    None => format!("add a [[list]] with name = \"{name}\" and files, or name one of those that are there"),
+                };
+                let error = Error::new(ErrorKind::Job, format!("there is no list \"{name}\""), advice);
+                return Err(error.expected(format!("one of {}", known.join(", "))));
+            }
+        }
+        let of_sources = self.sources.iter().map(|source| (&source.name, &source.condition));
+        let of_lists = self.lists.iter().map(|list| (&list.name, &list.condition));
+        for (name, condition) in of_sources.chain(of_lists) {
+            if let Some(list) = condition.iter().flat_map(Selection::lists).next() {
+                let what = format!("where = of {name} asks whether somebody is in \"{list}\"");
+                return wrong(what, "ask that in [select], once all files are read".to_owned());
             }
         }
         Ok(())

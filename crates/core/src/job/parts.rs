@@ -12,6 +12,8 @@ pub(super) struct JobFile {
     #[serde(default)]
     pub(super) source: Vec<SourcePart>,
     #[serde(default)]
+    pub(super) list: Vec<ListPart>,
+    #[serde(default)]
     pub(super) fields: BTreeMap<String, String>,
     #[serde(default)]
     pub(super) replace: Vec<ReplacePart>,
@@ -49,6 +51,8 @@ pub(super) struct SourcePart {
     pub(super) files: Vec<String>,
     #[serde(default)]
     pub(super) columns: BTreeMap<String, String>,
+    #[serde(rename = "where")]
+    pub(super) condition: Option<String>,
     pub(super) yes_means: Option<YesMeansPart>,
     pub(super) date_order: Option<DateOrderPart>,
     pub(super) encoding: Option<String>,
@@ -60,12 +64,52 @@ pub(super) struct SourcePart {
 
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
-pub(super) struct SuppressPart {
+pub(super) struct ListPart {
     pub(super) name: String,
     pub(super) files: Vec<String>,
-    pub(super) reason: Option<String>,
+    #[serde(rename = "where")]
+    pub(super) condition: Option<String>,
+    pub(super) by: Option<String>,
+    #[serde(default)]
+    pub(super) take: TakePart,
     #[serde(default)]
     pub(super) columns: BTreeMap<String, String>,
+    pub(super) date_order: Option<DateOrderPart>,
+    pub(super) encoding: Option<String>,
+    pub(super) on_bad_bytes: Option<OnBadBytesPart>,
+    pub(super) delimiter: Option<String>,
+    pub(super) header_row: Option<u64>,
+    pub(super) sheet: Option<SheetPart>,
+}
+
+/// Columns under their own names, or under others.
+#[derive(Deserialize)]
+#[serde(untagged, expecting = "a list of columns, or { \"own name\" = \"the list's column\" }")]
+pub(super) enum TakePart {
+    Named(Vec<String>),
+    Renamed(BTreeMap<String, String>),
+}
+
+impl Default for TakePart {
+    fn default() -> TakePart {
+        TakePart::Named(Vec::new())
+    }
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct SuppressPart {
+    pub(super) name: String,
+    #[serde(default)]
+    pub(super) files: Vec<String>,
+    pub(super) list: Option<String>,
+    pub(super) reason: Option<String>,
+    #[serde(rename = "where")]
+    pub(super) condition: Option<String>,
+    pub(super) by: Option<String>,
+    #[serde(default)]
+    pub(super) columns: BTreeMap<String, String>,
+    pub(super) date_order: Option<DateOrderPart>,
     pub(super) encoding: Option<String>,
     pub(super) on_bad_bytes: Option<OnBadBytesPart>,
     pub(super) delimiter: Option<String>,
@@ -207,7 +251,11 @@ pub(super) struct PersonPart {
     pub(super) same: Option<Vec<String>>,
     pub(super) survivor: Option<String>,
     pub(super) newest_by: Option<String>,
+    #[serde(default)]
+    pub(super) fill: bool,
     pub(super) largest_group: Option<u32>,
+    pub(super) near_duplicates: Option<bool>,
+    pub(super) decisions: Option<PathBuf>,
 }
 
 #[derive(Deserialize, Default)]
@@ -230,6 +278,9 @@ pub(super) enum ConsentPart {
 pub(super) struct SelectPart {
     #[serde(rename = "where")]
     pub(super) condition: Option<String>,
+    pub(super) first: Option<u64>,
+    pub(super) sample: Option<u64>,
+    pub(super) seed: Option<u64>,
 }
 
 #[derive(Deserialize, Default)]
@@ -252,6 +303,7 @@ pub(super) struct LayoutPart {
     #[serde(default = "yes")]
     pub(super) defuse: bool,
     pub(super) on_violation: Option<OnViolationPart>,
+    pub(super) sort: Option<String>,
 }
 
 fn yes() -> bool {
@@ -272,6 +324,8 @@ pub(super) struct LayoutColumnPart {
     pub(super) from: Option<String>,
     pub(super) constant: Option<String>,
     pub(super) form: Option<String>,
+    pub(super) yes: Option<String>,
+    pub(super) no: Option<String>,
     pub(super) otherwise: Option<String>,
     #[serde(default)]
     pub(super) required: bool,

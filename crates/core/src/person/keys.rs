@@ -27,12 +27,14 @@ pub enum Role {
     Further,
     /// An address that cannot be used: compared with entries, and joins nothing.
     CompareOnly,
+    /// The value that a list goes by: compared with that list's entries, and joins nothing.
+    Compared,
     /// Another key of the job's, by its place there.
     Other(u8),
 }
 
 impl Role {
-    const OTHERS_FROM: u8 = 4;
+    const OTHERS_FROM: u8 = 5;
 
     #[inline]
     fn byte(self) -> u8 {
@@ -41,6 +43,7 @@ impl Role {
             Role::First => 1,
             Role::Further => 2,
             Role::CompareOnly => 3,
+            Role::Compared => 4,
             Role::Other(place) => Role::OTHERS_FROM + place,
         }
     }
@@ -76,6 +79,7 @@ impl Key {
             1 => Role::First,
             2 => Role::Further,
             3 => Role::CompareOnly,
+            4 => Role::Compared,
             other => Role::Other(other - Role::OTHERS_FROM),
         }
     }

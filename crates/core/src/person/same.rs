@@ -2,6 +2,7 @@
 
 use crate::columns::Field;
 use crate::job::layout::ColumnRef;
+use std::path::PathBuf;
 
 /// A key: rows with equal values in all of its columns are one person. A blank part makes no key.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -79,6 +80,12 @@ pub struct PersonWishes {
     pub survivor: Survivor,
     /// The date that `newest` goes by.
     pub newest_by: Option<ColumnRef>,
+    /// Whether the survivor's blank fields are filled from the copies.
+    pub fill: bool,
+    /// Whether likely copies are looked for; none for where there are not too many persons for that to be quick.
+    pub near_duplicates: Option<bool>,
+    /// The file of decisions about persons.
+    pub decisions: Option<PathBuf>,
     /// Where several keys are joined: a value shared by more distinct addresses is a switchboard, not a person.
     pub largest_group: u32,
 }
@@ -89,6 +96,9 @@ impl Default for PersonWishes {
             same: vec![PersonKey::address()],
             survivor: Survivor::default(),
             newest_by: None,
+            fill: false,
+            near_duplicates: None,
+            decisions: None,
             largest_group: 20,
         }
     }

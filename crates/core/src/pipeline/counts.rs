@@ -129,6 +129,8 @@ pub struct ListCounts {
     pub unusable: u64,
     /// Rows without an entry.
     pub blank: u64,
+    /// Rows that the list's condition leaves out.
+    pub left_out: u64,
     /// The numbers of its entries among all.
     pub entry_numbers: Vec<std::ops::Range<u32>>,
 }

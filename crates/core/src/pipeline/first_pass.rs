@@ -3,7 +3,7 @@
 use super::counts::{FileCounts, ListCounts, Problem, SourceChunk};
 use super::in_order::in_order;
 use super::open::{OpenFile, OpenFiles};
-use super::people::{HAS_ADDRESS, IS_CLEAN, People};
+use super::people::{HAS_ADDRESS, IS_CLEAN, LEFT_OUT, People};
 use super::row_keys::RowKeys;
 use super::{Setting, chunks};
 use crate::clean::address::{Address, AddressCleaner, State};
@@ -45,7 +45,7 @@ pub fn read_lists(
     observer: &dyn Observer,
 ) -> Result<(Vec<FileCounts>, Vec<ListCounts>)> {
     let mut counts = vec![FileCounts::default(); files.lists.len()];
-    let mut lists = vec![ListCounts::default(); job.suppress.len()];
+    let mut lists = vec![ListCounts::default(); job.lists.len()];
     let mut reading = chunks::Reading::new(&files.lists, Stage::Reading, observer);
     let mut rows_above = vec![0u64; files.lists.len()];
     let hasher = people.hasher.clone();
@@ -54,7 +54,9 @@ pub fn read_lists(
         || reading.next(),
         || Scratch::new(files),
         |job, scratch| {
-            let read = read_list_chunk(&files.lists[job.file.0 as usize], &job.chunk, &hasher, scratch);
+            let index = job.file.0 as usize;
+            let keys = files.list_keys[index].as_ref();
+            let read = read_list_chunk(&files.lists[index], keys, &job.chunk, &hasher, scratch);
             Ok((job, read))
         },
         |(job, read)| {
@@ -73,6 +75,7 @@ pub fn read_lists(
             counts.domains += read.domains.len() as u64;
             counts.unusable += read.unusable;
             counts.blank += read.blank;
+            counts.left_out += read.left_out;
             job.give_back();
             Ok(())
         },
@@ -103,7 +106,8 @@ pub fn read_sources(
         |job, scratch| {
             let file = &files.sources[job.file.0 as usize];
             let cleaning = &files.cleaning[job.file.0 as usize];
-            let plan = RowPlan { cleaning, keys: files.row_keys[job.file.0 as usize].as_ref() };
+            let keys = files.row_keys[job.file.0 as usize].as_ref();
+            let plan = RowPlan { cleaning, keys, marks_source: files.marks_sources };
             let read = read_source_chunk(file, &plan, &job.chunk, &hasher, &domains, scratch);
             Ok((job, read))
         },
@@ -161,17 +165,19 @@ struct ListChunk {
     domains: Vec<String>,
     unusable: u64,
     blank: u64,
+    left_out: u64,
     problem: Option<Problem>,
 }
 
 fn read_list_chunk(
     file: &OpenFile<ListId>,
+    keys: Option<&RowKeys>,
     chunk: &Chunk,
     hasher: &IdentityHasher,
     scratch: &mut Scratch,
 ) -> ListChunk {
     let mut read = ListChunk::default();
-    let Scratch { records, cleaner, .. } = scratch;
+    let Scratch { records, cleaner, further, values, .. } = scratch;
     records.split(chunk, file.dialect);
     read.records = records.len() as u64;
     read.problem = not_text(file, chunk, records);
@@ -186,15 +192,38 @@ fn read_list_chunk(
             continue;
         }
         let value = column.map_or(Cow::default(), |column| cell::value(record.raw(column.0)));
-        let entry = entry::read(&value, cleaner);
-        if !matches!(entry, Entry::Address(_)) {
+        if let Some(keys) = keys {
             let line = judge_line(&record, &file.map().headers, file.table.has_header);
+            read.counts.count(line);
             if line != Line::Contact {
-                read.counts.count(line);
+                continue;
+            }
+            let address = cleaner.clean(&value);
+            let mut key = None;
+            let seen = keys.read(&record, &address, values, hasher, |_, hash| key = Some(hash));
+            if !seen.counts {
+                read.left_out += 1;
+                continue;
+            }
+            if keys.has_keys() {
+                match key {
+                    Some(hash) => read.addresses.push(hash),
+                    None => read.blank += 1,
+                }
                 continue;
             }
         }
-        read.counts.count(Line::Contact);
+        let (entry, more) = entry::read(&value, cleaner);
+        if keys.is_none() {
+            let line = match entry {
+                Entry::Address(_) => Line::Contact,
+                _ => judge_line(&record, &file.map().headers, file.table.has_header),
+            };
+            read.counts.count(line);
+            if line != Line::Contact {
+                continue;
+            }
+        }
         match entry {
             Entry::Nothing => read.blank += 1,
             Entry::Address(identity) => read.addresses.push(hasher.hash_address(identity)),
@@ -203,6 +232,15 @@ fn read_list_chunk(
                 read.unusable += 1;
                 read.addresses.push(hasher.hash_address(text));
             }
+        }
+        read.addresses.extend(more.iter().map(|identity| hasher.hash_address(identity.as_bytes())));
+        for column in &file.map().further_addresses {
+            let value = cell::value(record.raw(column.0));
+            let address = further.clean(&value);
+            if address.is_usable() {
+                read.addresses.push(hasher.hash_address(address.identity));
+            }
+            read.addresses.extend(address.further.iter().map(|identity| hasher.hash_address(identity.as_bytes())));
         }
     }
     read
@@ -245,6 +283,8 @@ pub(crate) fn checksum(chunk: &Chunk) -> u64 {
 struct RowPlan<'a> {
     cleaning: &'a CleaningPlan,
     keys: Option<&'a RowKeys>,
+    /// Whether rows are marked with their source.
+    marks_source: bool,
 }
 
 fn read_source_chunk(
@@ -310,9 +350,15 @@ fn read_source_chunk(
         row_read.consent(file, &record, statements);
         row_read.width(&record, file.map().width());
         if let Some(keys) = plan.keys {
-            let add = |place, hash| read.keys.push((row, Role::Other(place), hash));
-            let rank = keys.read(&record, &address, values, hasher, add);
-            read.ranks.push((row, rank));
+            let add = |role, hash| read.keys.push((row, role, hash));
+            let seen = keys.read(&record, &address, values, hasher, add);
+            read.ranks.push((row, seen.rank));
+            if let (false, Some(last)) = (seen.counts, read.lines.last_mut()) {
+                *last |= LEFT_OUT;
+            }
+        }
+        if plan.marks_source {
+            read.marks.push((row, Mark::From(file.owner)));
         }
         for (column, seen) in date_columns.iter().zip(&mut read.counts.dates) {
             seen.look(&cell::value(record.raw(column.0)), RowNumber(u64::from(row) + 1));

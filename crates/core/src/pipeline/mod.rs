@@ -172,7 +172,7 @@ fn with_another_encoding(mut files: OpenFiles, job: &Job, place: NotText) -> Res
     match place {
         NotText::List(index) => {
             let file = files.lists.swap_remove(index);
-            let read = &job.suppress[file.owner.0 as usize].read;
+            let read = &job.lists[file.owner.0 as usize].read;
             let Some(file) = in_another_encoding(file, read, true)? else { return Ok(None) };
             files.lists.push(file);
             files.lists.sort_by_key(|file| file.id);
@@ -219,7 +219,7 @@ fn layouts(job: &Job, columns: &AllColumns) -> Vec<Layout> {
         if columns.has_surplus {
             all.push(column("surplus cells", Content::Surplus));
         }
-        Layout { name: "all columns".to_owned(), columns: all, defuse: true, on_violation: OnViolation::SetAside }
+        Layout { name: "all columns".to_owned(), columns: all, defuse: true, on_violation: OnViolation::SetAside, sort: Vec::new() }
     };
     job.writes.iter().map(|write| write.layout.clone().unwrap_or_else(all)).collect()
 }

@@ -1,7 +1,7 @@
 //! The files of a job: found, opened, recognised, their columns mapped. Nothing is read beyond the samples.
 
 use super::glimpse::{Glimpse, swapped_names};
-use super::row_keys::{self, RowKeys};
+use super::row_keys::{self, KeyedFile, RowKeys};
 use crate::clean::address::AddressWishes;
 use crate::clean::date::DateOrder;
 use crate::clean::plan::Wanted;
@@ -15,7 +15,7 @@ use crate::error::{Error, ErrorKind, Result, closest};
 use crate::job::layout::ColumnRef;
 use crate::job::{Job, Layout, Passing, ReadFiles};
 use crate::observe::{Finding, Observer, Weight};
-use crate::person::{PersonWishes, Survivor};
+use crate::person::Survivor;
 use crate::read::encoding::{self, BadBytesAre, Knowledge};
 use crate::read::recognise::{DELIMITERS, said_by_first_line};
 use crate::read::unescape::unescaped;
@@ -97,9 +97,13 @@ pub struct OpenFiles {
     pub cleaning: Vec<CleaningPlan>,
     /// How the keys of each source file's rows are found; none where the address alone decides.
     pub row_keys: Vec<Option<RowKeys>>,
+    /// How the entries of each list file are found; none where they are addresses and all count.
+    pub list_keys: Vec<Option<RowKeys>>,
+    /// Whether rows are marked with their source, since the job asks who is in which.
+    pub marks_sources: bool,
     /// How addresses are cleaned.
     pub addresses: Arc<AddressWishes>,
-    /// In the order of the job's suppression lists, then of names.
+    /// In the order of the job's lists, then of names.
     pub lists: Vec<OpenFile<ListId>>,
     /// What should be said about them.
     pub findings: Vec<Finding>,
@@ -131,7 +135,7 @@ pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Re
             opened.sources.extend(files_of.open(found, part, &source.read, &mut opened.findings)?);
         }
     }
-    for (index, list) in job.suppress.iter().enumerate() {
+    for (index, list) in job.lists.iter().enumerate() {
         for found in files_of.inputs(&list.read)? {
             let part =
                 Part { id: FileId(opened.lists.len() as u32), owner: ListId(index as u16), is_list: true, asks: true };
@@ -157,25 +161,31 @@ impl OpenFiles {
         let all = AllColumns::of(self.sources.iter().map(OpenFile::map));
         let newest_by = row_keys::newest_by(job, self);
         let plan = |file: &OpenFile<SourceId>| {
-            let wanted = wanted(job, newest_by.as_ref(), &all, file.map());
+            let mut wanted = wanted(job, newest_by.as_ref(), &all, file.map());
+            let condition = job.sources[file.owner.0 as usize].condition.as_ref();
+            let of_keys = job.person.columns().cloned().chain(condition.iter().flat_map(|asked| asked.columns()));
+            // The order of day and month is found out for columns that are cleaned.
+            for column in of_keys.filter(ColumnRef::is_date) {
+                wanted.add(&column, file.map());
+            }
             CleaningPlan::new(&wishes, &wanted, file.map(), file.is_receipt, &file.glimpse.separators)
         };
         self.cleaning = self.sources.iter().map(plan).collect();
-        let persons = PersonWishes { newest_by, ..job.person.clone() };
         let keys = |file: &OpenFile<SourceId>| {
-            let separators = &file.glimpse.separators;
-            let mut keys = RowKeys::new(&persons, &wishes, file.map(), file.is_receipt, separators)?;
-            // What the beginning shows; the first pass starts over where the rest shows otherwise.
-            for (column, seen) in &file.glimpse.dates {
-                let said = job.sources[file.owner.0 as usize].read.columns.date_order.or(job.clean.date_order);
-                let usual = job.country.map(|country| DateOrder::of_country(country.code()));
-                if let Some(order) = said.or(seen.shown()).or(usual) {
-                    keys.cleaning_mut().set_order(*column, order);
-                }
-            }
+            let source = &job.sources[file.owner.0 as usize];
+            let mut keys = RowKeys::of_source(&keyed(file, job, &wishes), source, newest_by.as_ref())?;
+            set_orders(&mut keys, &file.glimpse, source.read.columns.date_order, job);
             Some(keys)
         };
         self.row_keys = self.sources.iter().map(keys).collect();
+        let keys = |file: &OpenFile<ListId>| {
+            let list = &job.lists[file.owner.0 as usize];
+            let mut keys = RowKeys::of_list(&keyed(file, job, &wishes), file.owner, list)?;
+            set_orders(&mut keys, &file.glimpse, list.read.columns.date_order, job);
+            Some(keys)
+        };
+        self.list_keys = self.lists.iter().map(keys).collect();
+        self.marks_sources = job.marks_sources();
         for file in &mut self.sources {
             file.replacements = ReplacementPlan::new(&job.replace_values, file.map());
         }
@@ -185,6 +195,22 @@ impl OpenFiles {
             apply: job.clean.apply,
             slips: DomainSlips::new(domains),
         });
+    }
+}
+
+fn keyed<'a, Owner>(file: &'a OpenFile<Owner>, job: &'a Job, wishes: &'a CleaningWishes) -> KeyedFile<'a> {
+    let separators = &file.glimpse.separators;
+    KeyedFile { job, wishes, map: file.map(), is_receipt: file.is_receipt, separators }
+}
+
+/// Sets the order of day and month in keys by what the beginning of the file shows; the first pass starts over where the
+/// rest shows otherwise.
+fn set_orders(keys: &mut RowKeys, glimpse: &Glimpse, said: Option<DateOrder>, job: &Job) {
+    let usual = job.country.map(|country| DateOrder::of_country(country.code()));
+    for (column, seen) in &glimpse.dates {
+        if let Some(order) = said.or(job.clean.date_order).or(seen.shown()).or(usual) {
+            keys.cleaning_mut().set_order(*column, order);
+        }
     }
 }
 
@@ -545,9 +571,7 @@ fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
         }
     }
     for file in opened.lists.iter().filter(|file| !file.is_empty) {
-        if file.map().column(Field::Email).is_none() {
-            return Err(no_address_column(&file.input, file.map()));
-        }
+        check_list_columns(job, opened, file)?;
     }
     let wanted = job.writes.iter().filter_map(|write| write.layout.as_ref()).flat_map(columns_of);
     let required = job.require.fields.iter().chain(job.require.any.iter().flatten());
@@ -562,7 +586,15 @@ fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
             "say which date counts: newest_by = \"…\" in [person]",
         ));
     }
-    let keyed = job.person.columns().map(|column| ("[person]".to_owned(), column.clone()));
+    let has_own_keys = job.sources.iter().any(|source| source.same.is_some());
+    let keyed = job.person.columns().filter(|_| !has_own_keys).map(|column| ("[person]".to_owned(), column.clone()));
+    let compared = job.lists.iter().filter_map(|list| Some((list, list.by.as_ref()?)));
+    let compared = compared.map(|(list, key)| (format!("by = of {}", list.name), key.ours.clone()));
+    let conditioned = job.sources.iter().filter_map(|source| Some((source, source.condition.as_ref()?)));
+    let conditioned = conditioned.flat_map(|(source, condition)| {
+        condition.columns().map(|column| (format!("where = of {}", source.name), column)).collect::<Vec<_>>()
+    });
+    let keyed = keyed.chain(compared).chain(conditioned);
     for (whose, column) in wanted.chain(required).chain(selected).chain(replaced).chain(keyed) {
         let is_there = |file: &&OpenFile<SourceId>| {
             let place = file.id.0 as usize;
@@ -572,6 +604,33 @@ fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
         };
         if !filled.is_empty() && !filled.iter().any(is_there) {
             return Err(no_such_column(&whose, &column, &filled));
+        }
+    }
+    Ok(())
+}
+
+/// A list has the addresses, or the column that it goes by, and those of its condition and of what is taken from it.
+fn check_list_columns(job: &Job, opened: &OpenFiles, file: &OpenFile<ListId>) -> Result<()> {
+    let list = &job.lists[file.owner.0 as usize];
+    if list.by.is_none() && file.map().column(Field::Email).is_none() {
+        return Err(no_address_column(&file.input, file.map()));
+    }
+    let keyed = opened.list_keys[file.id.0 as usize].as_ref().map(|keys| &keys.cleaning().map);
+    let by = list.by.iter().map(|key| ("by =", key.theirs.clone()));
+    let conditioned = list.condition.iter().flat_map(Selection::columns).map(|column| ("where =", column));
+    let taken = list.take.iter().map(|taken| ("take =", taken.theirs.clone()));
+    for (whose, column) in by.chain(conditioned).chain(taken) {
+        let mut maps = std::iter::once(file.map()).chain(keyed);
+        if !maps.any(|map| ValueSource::new(&column, map, false) != ValueSource::Nothing) {
+            let headers = || file.map().headers.iter().map(String::as_str);
+            let advice = match closest(column.name(), headers()) {
+                Some(near) => format!("did you mean \"{near}\"?"),
+                None => "name one of its headers, or a field that one of them was recognised as".to_owned(),
+            };
+            let what = format!("the list has no \"{}\", which its {whose} needs", column.name());
+            return Err(Error::new(ErrorKind::Columns, what, advice)
+                .in_file(file.input.path())
+                .expected(format!("one of {}", quoted_list(headers()))));
         }
     }
     Ok(())

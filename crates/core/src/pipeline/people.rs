@@ -21,8 +21,11 @@ pub const HAS_ADDRESS: u8 = 0x80;
 /// Set in the byte of a record whose address is clean as it stands in the file, so that it is not cleaned again.
 pub const IS_CLEAN: u8 = 0x40;
 
+/// Set in the byte of a record that its source's condition leaves out: it joins its person and cannot survive.
+pub const LEFT_OUT: u8 = 0x20;
+
 /// The part of the byte that says what the record is.
-pub const LINE_BITS: u8 = !(HAS_ADDRESS | IS_CLEAN);
+pub const LINE_BITS: u8 = !(HAS_ADDRESS | IS_CLEAN | LEFT_OUT);
 
 /// What buffers take, whatever the number of records.
 const MEMORY_FOR_BUFFERS: u64 = 48 << 20;

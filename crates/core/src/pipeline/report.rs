@@ -7,12 +7,13 @@ use super::outputs::{Documents, Outputs};
 use super::second_pass::Counts;
 use super::settle::{Settled, Switchboards};
 use super::tally::{
-    Account, FileTally, ListTally, OtherLines, Outcome, RepairCounts, SourceTally, TALLY_SCHEMA, Tally, WriteTally,
+    Account, FileTally, ListTally, OtherLines, Outcome, RepairCounts, SourceTally, SuppressionTally, TALLY_SCHEMA, Tally,
+    WriteTally,
 };
 use crate::clean::Doubt;
 use crate::clean::replace::Replacement;
 use crate::columns::Field;
-use crate::job::Job;
+use crate::job::{Job, ListFiles};
 use crate::observe::{Finding, Met, Weight, counted};
 use crate::person::PersonKey;
 use crate::read::Format;
@@ -47,7 +48,7 @@ impl Reports<'_> {
     pub fn tally(&self, counts: Vec<Counts>, outputs: &Outputs) -> Tally {
         let mut repairs = RepairCounts::default();
         let mut suggestions = RepairCounts::default();
-        let mut persons_held = vec![0; self.lists.len()];
+        let mut persons_on = vec![0; self.lists.len()];
         let mut sources = Vec::new();
         let mut findings = self.files.all_findings();
         let mut all = Account::default();
@@ -55,7 +56,7 @@ impl Reports<'_> {
             for (marks, count) in self.settled.all_marks().zip(&counted.persons) {
                 for mark in marks {
                     if let Mark::On(list) = mark {
-                        persons_held[list.0 as usize] += count;
+                        persons_on[list.0 as usize] += count;
                     }
                 }
             }
@@ -69,12 +70,26 @@ impl Reports<'_> {
             sources.push(source);
         }
         findings.extend(self.findings(&sources));
-        let suppression: Vec<ListTally> = persons_held
+        let of_kind = |is_wanted: fn(&ListFiles) -> bool| {
+            let lists = persons_on.iter().zip(&self.job.lists).enumerate().filter(move |(_, (_, spec))| is_wanted(spec));
+            lists.map(|(list, (on, _))| self.list_tally(ListId(list as u16), *on)).collect::<Vec<ListTally>>()
+        };
+        let suppression: Vec<SuppressionTally> = of_kind(|list| list.hold.is_some())
             .into_iter()
-            .enumerate()
-            .map(|(list, held)| self.list_tally(ListId(list as u16), held))
+            .filter_map(|list| {
+                let hold = self.job.lists.iter().find(|spec| spec.name == list.name)?.hold.as_ref()?;
+                let persons_held = list.persons;
+                Some(SuppressionTally {
+                    reason: hold.reason,
+                    persons_held,
+                    list: ListTally { name: hold.name.clone(), ..list },
+                })
+            })
             .collect();
-        findings.extend(suppression.iter().filter_map(nothing_usable));
+        let lists = of_kind(|list| list.is_asked);
+        let holding = suppression.iter().filter(|held| !lists.iter().any(|list| list.name == held.list.name));
+        findings.extend(holding.filter_map(|held| nothing_usable("suppression list", &held.list)));
+        findings.extend(lists.iter().filter_map(|list| nothing_usable("list", list)));
         findings.sort_by_key(|finding| finding.weight);
         Tally {
             schema: TALLY_SCHEMA,
@@ -84,6 +99,7 @@ impl Reports<'_> {
             all,
             sources,
             suppression,
+            lists,
             repairs: repairs.into_tally(),
             suggestions: suggestions.into_tally(),
             written: self.job.writes.iter().zip(outputs.import_rows()).map(write_tally).collect(),
@@ -130,21 +146,21 @@ impl Reports<'_> {
         }
     }
 
-    fn list_tally(&self, list: ListId, persons_held: u64) -> ListTally {
+    fn list_tally(&self, list: ListId, persons: u64) -> ListTally {
         let files = self.files.lists.iter().zip(&self.list_files).filter(|(file, _)| file.owner == list);
         let counts = &self.lists[list.0 as usize];
         let matches = self.settled.matches[list.0 as usize];
-        let spec = &self.job.suppress[list.0 as usize];
+        let spec = &self.job.lists[list.0 as usize];
         ListTally {
             name: spec.name.clone(),
-            reason: spec.reason,
             entries: counts.addresses + counts.domains + counts.unusable,
             domains: counts.domains,
             unusable: counts.unusable,
             blank: counts.blank,
+            left_out: counts.left_out,
             matched: matches.matched,
             unmatched: matches.unmatched,
-            persons_held,
+            persons,
             files: files.map(|(file, counts)| file_tally(file, counts)).collect(),
         }
     }
@@ -210,7 +226,10 @@ impl Reports<'_> {
             .lists
             .iter()
             .zip(&self.list_files)
-            .map(|(file, counts)| input("suppress", &self.job.suppress[file.owner.0 as usize].name, file, counts));
+            .map(|(file, counts)| {
+                let list = &self.job.lists[file.owner.0 as usize];
+                input(if list.is_asked { "list" } else { "suppress" }, &list.name, file, counts)
+            });
         json!({ "schema": INPUTS_SCHEMA, "inputs": sources.chain(lists).collect::<Vec<_>>() })
     }
 }
@@ -283,11 +302,14 @@ fn written_without_address(source: &str, met: &Met) -> Option<Finding> {
 }
 
 /// A list that holds nobody because nothing in it can be read, or because it is empty.
-fn nothing_usable(list: &ListTally) -> Option<Finding> {
+fn nothing_usable(what: &str, list: &ListTally) -> Option<Finding> {
     let usable = list.entries - list.unusable;
-    let text = match (usable, list.entries + list.blank) {
-        (0, 0) => format!("the suppression list {} is empty", list.name),
-        (0, _) => format!("the suppression list {} holds no address and no domain; is it the right column?", list.name),
+    let text = match (usable, list.entries + list.blank + list.left_out) {
+        (0, 0) => format!("the {what} {} is empty", list.name),
+        (0, _) if list.left_out > 0 && list.entries + list.blank == 0 => {
+            format!("the condition of the {what} {} leaves out all of its rows", list.name)
+        }
+        (0, _) => format!("the {what} {} holds nothing that can be compared; is it the right column?", list.name),
         _ => return None,
     };
     Some(Finding::new("list-without-entries", Weight::Warning, text))

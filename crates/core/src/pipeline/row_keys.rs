@@ -9,21 +9,58 @@ use crate::clean::text::comparable;
 use crate::clean::{CleaningPlan, CleaningWishes, Kind, RowCleaner, place};
 use crate::columns::fold::fold;
 use crate::columns::{ColumnMap, Field};
-use crate::job::Job;
 use crate::job::layout::ColumnRef;
-use crate::person::{IdentityHash, IdentityHasher, PersonKey, PersonWishes, Survivor};
+use crate::job::{Job, ListFiles, Source};
+use crate::person::{IdentityHash, IdentityHasher, Role, Survivor};
 use crate::read::{Record, cell};
-use crate::units::ColumnIndex;
+use crate::select::{Selection, SelectionPlan};
+use crate::units::{ColumnIndex, ListId};
 use crate::write::value::ValueSource;
 use std::borrow::Cow;
 use std::sync::Arc;
 
-/// How the keys and ranks of one file's rows are found.
+/// How the keys and ranks of one file's rows are found, and which of its rows count.
 #[derive(Debug, Clone)]
 pub struct RowKeys {
     cleaning: CleaningPlan,
-    keys: Vec<(u8, Vec<Part>)>,
+    keys: Vec<(KeyOf, Vec<Part>)>,
     rank: Rank,
+    condition: Option<SelectionPlan>,
+}
+
+/// What a key is compared with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum KeyOf {
+    /// The same key of other contacts, by its place in the job.
+    Person(u8),
+    /// The entries of a list.
+    List(ListId),
+}
+
+impl KeyOf {
+    /// What the text of a key begins with, so that different keys never meet.
+    fn prefix(self) -> [u8; 3] {
+        match self {
+            KeyOf::Person(place) => [place, 0, 0],
+            KeyOf::List(list) => [u8::MAX, list.0 as u8, (list.0 >> 8) as u8],
+        }
+    }
+
+    fn role(self) -> Role {
+        match self {
+            KeyOf::Person(place) => Role::Other(place),
+            KeyOf::List(_) => Role::Compared,
+        }
+    }
+}
+
+/// What a row is found to be.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct RowSeen {
+    /// What it is ranked by among the copies of a person; the higher survives.
+    pub rank: u32,
+    /// Whether the condition of its file holds.
+    pub counts: bool,
 }
 
 /// A part of a key.
@@ -66,50 +103,117 @@ impl KeyForm {
 
 /// What a row is ranked by; the higher survives.
 #[derive(Debug, Clone)]
-enum Rank {
+pub enum Rank {
+    /// By nothing but the order of reading.
     Equal,
-    /// The minutes of a date.
+    /// By the minutes of a date.
     Newest(ValueSource),
-    /// How many of these are filled.
+    /// By how many of these are filled.
     Fullest(Vec<(ColumnIndex, Kind)>, Arc<BlankWords>),
 }
 
-impl RowKeys {
-    /// Fits what a job says about persons to a file; none where the address alone decides and the first read survives.
-    pub fn new(
-        persons: &PersonWishes,
-        wishes: &CleaningWishes,
-        map: &ColumnMap,
-        is_receipt: bool,
-        separators: &[(ColumnIndex, char)],
-    ) -> Option<RowKeys> {
-        let is_ranked = matches!(persons.survivor, Survivor::Newest | Survivor::Fullest);
-        if !persons.has_other_keys() && !is_ranked {
-            return None;
-        }
-        let mut wanted = Wanted::default();
-        for column in persons.columns() {
-            wanted.add(column, map);
-        }
-        let cleaning = CleaningPlan::new(wishes, &wanted, map, is_receipt, separators);
-        let part = |column: &ColumnRef| match column {
+/// A file whose keys are to be found.
+pub struct KeyedFile<'a> {
+    /// The job.
+    pub job: &'a Job,
+    /// How values are cleaned.
+    pub wishes: &'a CleaningWishes,
+    /// What its columns are.
+    pub map: &'a ColumnMap,
+    /// Whether an earlier run wrote it aside.
+    pub is_receipt: bool,
+    /// What stands between the tags of its columns.
+    pub separators: &'a [(ColumnIndex, char)],
+}
+
+impl KeyedFile<'_> {
+    fn keys(
+        &self,
+        wanted: &Wanted,
+        keys: &[(KeyOf, Vec<ColumnRef>, Vec<KeyForm>)],
+        condition: Option<&Selection>,
+    ) -> RowKeys {
+        let cleaning = CleaningPlan::new(self.wishes, wanted, self.map, self.is_receipt, self.separators);
+        let part = |(column, form): (&ColumnRef, &KeyForm)| match column {
             ColumnRef::Field(Field::Email) => Part::Address,
             column => {
-                Part::Value { source: ValueSource::new(column, &cleaning.map, is_receipt), form: KeyForm::of(column) }
+                let source = ValueSource::new(column, &cleaning.map, self.is_receipt);
+                Part::Value { source, form: *form }
             }
         };
-        let keys = persons.same.iter().enumerate().filter(|(_, key)| !key.is_address());
-        let keys = keys.map(|(place, key): (usize, &PersonKey)| (place as u8, key.columns.iter().map(part).collect()));
-        let keys: Vec<(u8, Vec<Part>)> = keys.collect();
-        let filled = |field: Field| map.column(field).map(|column| (column, Kind::of_field(field)));
-        let rank = match (persons.survivor, &persons.newest_by) {
-            (Survivor::Newest, Some(column)) => Rank::Newest(ValueSource::new(column, &cleaning.map, is_receipt)),
-            (Survivor::Fullest, _) => {
-                Rank::Fullest(Field::ALL.into_iter().filter_map(filled).collect(), Arc::clone(&wishes.blank_words))
+        let keys = keys.iter().map(|(of, columns, forms)| (*of, columns.iter().zip(forms).map(part).collect()));
+        RowKeys {
+            keys: keys.collect(),
+            rank: Rank::Equal,
+            condition: condition
+                .map(|selection| SelectionPlan::new(selection, &cleaning.map, self.is_receipt, self.job)),
+            cleaning,
+        }
+    }
+
+    fn wanted<'b>(&self, columns: impl Iterator<Item = &'b ColumnRef>, condition: Option<&Selection>) -> Wanted {
+        let mut wanted = Wanted::default();
+        columns.for_each(|column| wanted.add(column, self.map));
+        for column in condition.iter().flat_map(|selection| selection.columns()) {
+            wanted.add(&column, self.map);
+        }
+        wanted
+    }
+}
+
+impl RowKeys {
+    /// Fits what a job says about persons and lists to a file of a source; none where the address alone decides, the
+    /// first read survives and every row counts.
+    pub fn of_source(file: &KeyedFile, source: &Source, newest_by: Option<&ColumnRef>) -> Option<RowKeys> {
+        let persons = &file.job.person;
+        let by_lists = file.job.lists.iter().enumerate();
+        let by_lists: Vec<_> = by_lists.filter_map(|(list, files)| Some((list, files.by.as_ref()?))).collect();
+        let needs_rank = matches!(persons.survivor, Survivor::Newest | Survivor::Fullest);
+        let condition = source.condition.as_ref();
+        if !persons.has_other_keys() && !needs_rank && by_lists.is_empty() && condition.is_none() {
+            return None;
+        }
+        let own = source.same.as_ref().unwrap_or(&persons.same);
+        let mut keys = Vec::new();
+        for (place, (key, own)) in persons.same.iter().zip(own).enumerate() {
+            if !key.is_address() || !own.is_address() {
+                let forms = key.columns.iter().map(KeyForm::of).collect();
+                keys.push((KeyOf::Person(place as u8), own.columns.clone(), forms));
             }
+        }
+        for (list, key) in by_lists {
+            let forms = vec![KeyForm::of(&key.ours)];
+            keys.push((KeyOf::List(ListId(list as u16)), vec![key.ours.clone()], forms));
+        }
+        let newest_by = newest_by.filter(|_| persons.survivor == Survivor::Newest);
+        let wanted = file.wanted(keys.iter().flat_map(|(_, columns, _)| columns).chain(newest_by), condition);
+        let mut found = file.keys(&wanted, &keys, condition);
+        found.rank = match (persons.survivor, newest_by) {
+            (Survivor::Newest, Some(column)) => {
+                Rank::Newest(ValueSource::new(column, &found.cleaning.map, file.is_receipt))
+            }
+            (Survivor::Fullest, _) => Rank::fullest(file.map, &file.wishes.blank_words),
             _ => Rank::Equal,
         };
-        Some(RowKeys { cleaning, keys, rank })
+        Some(found)
+    }
+
+    /// Fits what a job says about a list to one of its files; none where its entries are addresses and all count.
+    pub fn of_list(file: &KeyedFile, id: ListId, list: &ListFiles) -> Option<RowKeys> {
+        let condition = list.condition.as_ref();
+        if list.by.is_none() && condition.is_none() {
+            return None;
+        }
+        let by = list.by.iter();
+        let keys: Vec<_> =
+            by.map(|key| (KeyOf::List(id), vec![key.theirs.clone()], vec![KeyForm::of(&key.ours)])).collect();
+        let wanted = file.wanted(keys.iter().flat_map(|(_, columns, _)| columns), condition);
+        Some(file.keys(&wanted, &keys, condition))
+    }
+
+    /// Whether it has keys of its own, beside addresses.
+    pub fn has_keys(&self) -> bool {
+        !self.keys.is_empty()
     }
 
     /// How values are cleaned before they are compared.
@@ -122,23 +226,23 @@ impl RowKeys {
         &mut self.cleaning
     }
 
-    /// Hands the row's keys to `add`, each with its place in the job, and gives its rank.
+    /// Hands the row's keys to `add`, each with its role, and says what the row is.
     pub fn read(
         &self,
         record: &Record,
         address: &Address,
         cleaner: &mut RowCleaner,
         hasher: &IdentityHasher,
-        mut add: impl FnMut(u8, IdentityHash),
-    ) -> u32 {
+        mut add: impl FnMut(Role, IdentityHash),
+    ) -> RowSeen {
         cleaner.clean(&self.cleaning, record, address);
         let after = cleaner.after(record);
         let is_doubtful = |source: &ValueSource| {
             let doubts = cleaner.doubts().iter().filter(|(_, doubt)| doubt.is_unusable());
             doubts.clone().any(|(column, _)| source.columns().any(|own| own == *column))
         };
-        for (place, parts) in &self.keys {
-            let mut text = vec![*place];
+        for (of, parts) in &self.keys {
+            let mut text = of.prefix().to_vec();
             let is_whole = parts.iter().all(|part| {
                 let mut push = |key: &[u8]| {
                     // With its length, so that parts cannot run into each other.
@@ -160,12 +264,29 @@ impl RowKeys {
                 }
             });
             if is_whole {
-                add(*place, hasher.hash(&text));
+                add(of.role(), hasher.hash(&text));
             }
         }
-        match &self.rank {
+        let usable = if address.is_usable() { address.text } else { b"" };
+        RowSeen {
+            rank: self.rank.of(record, &after, address),
+            counts: self.condition.as_ref().is_none_or(|condition| condition.holds(&after, usable, &[])),
+        }
+    }
+}
+
+impl Rank {
+    /// By how many known fields are filled.
+    pub fn fullest(map: &ColumnMap, blank_words: &Arc<BlankWords>) -> Rank {
+        let filled = |field: Field| map.column(field).map(|column| (column, Kind::of_field(field)));
+        Rank::Fullest(Field::ALL.into_iter().filter_map(filled).collect(), Arc::clone(blank_words))
+    }
+
+    /// The rank of a record, which is also there as `cleaned`.
+    pub fn of(&self, record: &Record, cleaned: &Record, address: &Address) -> u32 {
+        match self {
             Rank::Equal => 0,
-            Rank::Newest(source) => minutes_of(&source.value(&after, address.text)),
+            Rank::Newest(source) => minutes_of(&source.value(cleaned, address.text)),
             Rank::Fullest(columns, blank_words) => {
                 let is_filled = |(column, kind): &&(ColumnIndex, Kind)| {
                     let raw = record.raw(column.0);

@@ -6,7 +6,7 @@ use super::first_pass::{address_value, checksum};
 use super::in_order::in_order;
 use super::open::{OpenFile, OpenFiles};
 use super::people_index;
-use super::settle::{Settled, Standing};
+use super::settle::{Cleared, Settled, Standing};
 use super::tally::{Account, Company, RepairCounts};
 use crate::clean::address::{Address, AddressCleaner, State};
 use crate::clean::consent::Consent;
@@ -129,13 +129,13 @@ impl<'a> SecondPass<'a> {
         let plan = |(file, cleaning): (&OpenFile<SourceId>, &CleaningPlan)| FilePlan {
             layouts: layouts
                 .iter()
-                .map(|layout| LayoutPlan::new(layout, &cleaning.map, file.is_receipt, job.country))
+                .map(|layout| LayoutPlan::new(layout, &cleaning.map, file.is_receipt, job))
                 .collect(),
             requirement: RequirementPlan::new(&job.require, &cleaning.map, file.is_receipt),
             selection: job
                 .select
                 .as_ref()
-                .map(|selection| SelectionPlan::new(selection, &cleaning.map, file.is_receipt, job.today)),
+                .map(|selection| SelectionPlan::new(selection, &cleaning.map, file.is_receipt, job)),
             originals: OriginalValues::new(columns, file.map()),
             name_cells: name_cells(&job.sources[file.owner.0 as usize].name, &file.input.name()),
             source: file.owner,
@@ -419,25 +419,29 @@ impl<'b> ChunkRows<'_, 'b> {
                 people_index::Fate::Merged
             }
             Standing::Held(reason, marks) => {
-                self.count_person(marks);
+                if self.pass.settled.survivor_of(row) == row {
+                    self.count_person(marks);
+                }
                 let pass: &'b SecondPass = self.pass;
                 let details = &pass.details[marks.0 as usize];
                 self.set_aside(number, reason, details, record);
                 people_index::Fate::SetAside(reason)
             }
             Standing::Free(cleared) => {
-                self.count_person(self.pass.settled.marks_of(row));
+                let set = self.pass.settled.marks_of(row);
+                let marks = self.pass.settled.marks(set);
+                self.count_person(set);
                 for (column, doubt) in meant.doubts() {
                     self.doubt(number, *column, *doubt);
                 }
-                if let Some((reason, details)) = self.fault(meant, address) {
+                if let Some((reason, details)) = self.fault(meant, address, marks) {
                     if reason == Reason::LayoutViolation {
                         self.note_violation(number, &details);
                     }
                     self.set_aside(number, reason, &details, record);
                     people_index::Fate::SetAside(reason)
                 } else {
-                    self.written(number, cleared, meant, address);
+                    self.written(number, cleared, meant, address, marks);
                     people_index::Fate::Written
                 }
             }
@@ -460,7 +464,7 @@ impl<'b> ChunkRows<'_, 'b> {
     }
 
     /// Why a person that nothing holds is not written, gravest first.
-    fn fault(&self, meant: &Meant, address: &Address) -> Option<(Reason, String)> {
+    fn fault(&self, meant: &Meant, address: &Address, marks: &[Mark]) -> Option<(Reason, String)> {
         let record = &meant.record;
         let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
         if self.plan.requirement.needs_address() {
@@ -479,11 +483,14 @@ impl<'b> ChunkRows<'_, 'b> {
         {
             return Some(fault);
         }
-        if self.plan.selection.as_ref().is_some_and(|selection| !selection.holds(record, usable)) {
+        if self.plan.selection.as_ref().is_some_and(|selection| !selection.holds(record, usable, marks)) {
             return Some((Reason::NotSelected, String::new()));
         }
-        let violation = self.plan.layouts.iter().find_map(|layout| layout.violation(record, usable));
-        violation.map(|column| (Reason::LayoutViolation, column.to_owned()))
+        let violation = self.plan.layouts.iter().find_map(|layout| layout.violation(record, usable, marks));
+        if let Some(column) = violation {
+            return Some((Reason::LayoutViolation, column.to_owned()));
+        }
+        marks.contains(&Mark::RemovedByHand).then(|| (Reason::RemovedByHand, String::new()))
     }
 
     /// Why the job does not want an address that could be used.
@@ -540,14 +547,14 @@ impl<'b> ChunkRows<'_, 'b> {
         self.rows.counts.doubts.entry((file, column, doubt)).or_default().at(number);
     }
 
-    fn written(&mut self, number: RowNumber, cleared: super::settle::Cleared, meant: &Meant, address: &Address) {
+    fn written(&mut self, number: RowNumber, cleared: Cleared, meant: &Meant, address: &Address, marks: &[Mark]) {
         let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
         if !address.is_usable() && address.state != State::Blank {
             self.rows.counts.written_without_address.at(number);
         }
         let Rows { imports, repairs, counts, .. } = &mut *self.rows;
         for (layout, import) in self.plan.layouts.iter().zip(imports) {
-            layout.write(cleared, &meant.record, usable, meant.cells, import);
+            layout.write(cleared, &meant.record, usable, marks, meant.cells, import);
         }
         let headers = &self.pass.files.sources[self.plan.file].map().headers;
         for change in meant.replaced {
@@ -626,8 +633,8 @@ fn describe(job: &Job, marks: &[Mark]) -> String {
         Consent::Bounced => "bounced",
     };
     let of_mark = |mark: &Mark| match mark {
-        Mark::On(list) => Some(job.suppress[list.0 as usize].name.clone()),
-        Mark::Said(Consent::OptedIn, _) => None,
+        Mark::On(list) => job.lists[list.0 as usize].hold.as_ref().map(|hold| hold.name.clone()),
+        Mark::Said(Consent::OptedIn, _) | Mark::From(_) | Mark::RemovedByHand => None,
         Mark::Said(consent, id) => Some(format!("{} in {}", words(consent), source(id))),
         Mark::RefusedElsewhere(consent, id) => {
             Some(format!("{} in {} under another of the person's addresses", words(consent), source(id)))

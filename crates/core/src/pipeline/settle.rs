@@ -3,7 +3,7 @@
 use super::chunks::ChunkPlace;
 use super::counts::ListCounts;
 use super::in_order::in_order;
-use super::people::{HAS_ADDRESS, IS_CLEAN, People};
+use super::people::{HAS_ADDRESS, IS_CLEAN, LEFT_OUT, LINE_BITS, People};
 use crate::clean::consent::Consent;
 use crate::error::{Error, Result};
 use crate::job::Job;
@@ -83,6 +83,11 @@ impl Settled {
             return Standing::NoContact;
         }
         let survivor = self.groups.settled()[row.index()];
+        if self.is_left_out(row) {
+            let marks = self.marks[survivor as usize];
+            let reason = self.reasons[marks.0 as usize].map_or(Reason::NotSelected, |r| r.min(Reason::NotSelected));
+            return Standing::Held(reason, marks);
+        }
         if survivor != row.0 {
             return Standing::Merged(RowId(survivor));
         }
@@ -102,6 +107,21 @@ impl Settled {
         if key == NO_KEY { 0 } else { usize::from(key) }
     }
 
+    /// Whether the condition of its source leaves the record out.
+    pub fn is_left_out(&self, row: RowId) -> bool {
+        self.lines[row.index()] & LEFT_OUT != 0
+    }
+
+    /// The record that stands for the person.
+    pub fn survivor_of(&self, row: RowId) -> RowId {
+        RowId(self.groups.settled()[row.index()])
+    }
+
+    /// The marks of a combination.
+    pub fn marks(&self, set: MarkSet) -> &[Mark] {
+        self.mark_sets.marks(set)
+    }
+
     /// What a surviving record's person is marked with.
     pub fn marks_of(&self, survivor: RowId) -> MarkSet {
         self.marks[survivor.index()]
@@ -119,7 +139,7 @@ impl Settled {
 
     /// What a record is.
     pub fn line(&self, row: RowId) -> Line {
-        Line::from_byte(self.lines[row.index()] & !(HAS_ADDRESS | IS_CLEAN))
+        Line::from_byte(self.lines[row.index()] & LINE_BITS)
     }
 
     /// Whether the record's address is clean as it stands in the file.
@@ -189,7 +209,8 @@ pub fn settle(
     settling.spread_refusals();
     let Settling { groups, mut marks, mark_sets, matched, key_of, .. } = settling;
     forget_marks_of_merged(&mut marks, &groups);
-    let list_reasons: Vec<Reason> = job.suppress.iter().map(|list| list.reason).collect();
+    let list_reasons: Vec<Option<Reason>> =
+        job.lists.iter().map(|list| list.hold.as_ref().map(|hold| hold.reason)).collect();
     let reasons = gravest_reasons(&mark_sets, &list_reasons, job.require.opted_in);
     Ok(Settled {
         lines,
@@ -224,7 +245,7 @@ fn matches(lists: &[ListCounts], matched: &[u64], domains: &HeldDomains) -> Vec<
 }
 
 /// The gravest reason of each combination of marks.
-fn gravest_reasons(sets: &MarkSets, list_reasons: &[Reason], needs_opt_in: bool) -> Vec<Option<Reason>> {
+fn gravest_reasons(sets: &MarkSets, list_reasons: &[Option<Reason>], needs_opt_in: bool) -> Vec<Option<Reason>> {
     let of_set = |marks: &Vec<Mark>| {
         let gravest = marks.iter().filter_map(|mark| reason_of(*mark, list_reasons)).min();
         let opted_in = marks.iter().any(|mark| matches!(mark, Mark::Said(Consent::OptedIn, _)));
@@ -300,7 +321,7 @@ impl PartitionFindings {
             self.joins.extend(rows[1..joining].iter().map(|row| (first, RowId(row.owner()))));
         }
         let joined = if joins { joining } else { 0 };
-        if rows.len() > 1 && joined < rows.len() {
+        if rows.len() > 1 && joined < rows.len() && rows[0].role() != Role::Compared {
             self.shared.push(rows.len() as u32);
             self.shared.extend(rows.iter().map(|row| row.owner()));
         }
@@ -365,7 +386,7 @@ impl Settling {
             let contacts: Vec<u32> = run
                 .iter()
                 .copied()
-                .filter(|row| Line::from_byte(lines[*row as usize] & !(HAS_ADDRESS | IS_CLEAN)) == Line::Contact)
+                .filter(|row| Line::from_byte(lines[*row as usize] & LINE_BITS) == Line::Contact)
                 .collect();
             let Some((first, copies)) = contacts.split_first() else { continue };
             addresses.clear();
@@ -405,12 +426,14 @@ impl Settling {
     fn unite_persons(&mut self, lines: &[u8], ranks: &[u32], survivor: Survivor) {
         self.groups.settle();
         let is_usable = |row: RowId| lines[row.index()] & HAS_ADDRESS != 0;
+        let may_survive = |row: RowId| lines[row.index()] & LEFT_OUT == 0;
         let rank = |row: RowId| match survivor {
             Survivor::FirstRead => 0,
             Survivor::LastRead => row.0,
             Survivor::Newest | Survivor::Fullest => ranks.get(row.index()).copied().unwrap_or_default(),
         };
-        self.groups.elect(|row, other| (is_usable(row), rank(row)) > (is_usable(other), rank(other)));
+        let standing = |row: RowId| (may_survive(row), is_usable(row), rank(row));
+        self.groups.elect(|row, other| standing(row) > standing(other));
         for row in 0..lines.len() {
             let survivor = self.groups.settled()[row] as usize;
             if survivor != row && self.marks[row] != MarkSet::NONE {

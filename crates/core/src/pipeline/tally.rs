@@ -30,7 +30,9 @@ pub struct Tally {
     /// Each source.
     pub sources: Vec<SourceTally>,
     /// Each suppression list.
-    pub suppression: Vec<ListTally>,
+    pub suppression: Vec<SuppressionTally>,
+    /// Each list that can be asked about.
+    pub lists: Vec<ListTally>,
     /// The repairs that were made.
     pub repairs: Vec<RepairTally>,
     /// The repairs of addresses that are suggested, and made where the job lists the rule under `apply`.
@@ -168,11 +170,21 @@ impl Serialize for OtherLines {
 
 /// How a suppression list came out.
 #[derive(Debug, Clone, Serialize)]
+pub struct SuppressionTally {
+    /// Its entries.
+    #[serde(flatten)]
+    pub list: ListTally,
+    /// Why its people must not be contacted.
+    pub reason: Reason,
+    /// Persons that it holds, whether or not its reason is their gravest.
+    pub persons_held: u64,
+}
+
+/// How a list came out.
+#[derive(Debug, Clone, Serialize)]
 pub struct ListTally {
     /// Its name.
     pub name: String,
-    /// Why its people must not be contacted.
-    pub reason: Reason,
     /// Its entries.
     pub entries: u64,
     /// Those that are domains.
@@ -181,12 +193,14 @@ pub struct ListTally {
     pub unusable: u64,
     /// Rows without an entry.
     pub blank: u64,
+    /// Rows that its condition leaves out.
+    pub left_out: u64,
     /// Entries that are an identity of some row.
     pub matched: u64,
     /// Entries that are not.
     pub unmatched: u64,
-    /// Persons that it holds, whether or not its reason is their gravest.
-    pub persons_held: u64,
+    /// Persons among the contacts that are in it.
+    pub persons: u64,
     /// Its files.
     pub files: Vec<FileTally>,
 }

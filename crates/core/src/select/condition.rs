@@ -3,7 +3,7 @@
 //! ```text
 //! condition  = all { "or" all }
 //! all        = one { "and" one }
-//! one        = "not" one | "(" condition ")" | column test
+//! one        = "not" one | "(" condition ")" | "in" list | column test
 //! test       = "is" [ "not" ] ( "blank" | "filled" | value | "one of" value { "," value } )
 //!            | "since" date | "before" date | "between" value "and" value | "within" number "days"
 //!            | "at least" number | "at most" number | "more than" number | "less than" number
@@ -39,6 +39,8 @@ pub enum Condition {
     Not(Box<Condition>),
     /// A column passes a test.
     Column(Subject, Test),
+    /// The person is in the list, or in the source, of this name.
+    In(String),
 }
 
 /// What is tested.
@@ -139,6 +141,13 @@ impl Selection {
         self.condition.add_columns(&mut columns);
         columns.into_iter()
     }
+
+    /// The lists and sources that it asks about.
+    pub fn lists(&self) -> impl Iterator<Item = &str> {
+        let mut lists = Vec::new();
+        self.condition.add_lists(&mut lists);
+        lists.into_iter()
+    }
 }
 
 impl Condition {
@@ -146,11 +155,23 @@ impl Condition {
         match self {
             Condition::All(parts) | Condition::Any(parts) => parts.iter().for_each(|part| part.add_columns(columns)),
             Condition::Not(part) => part.add_columns(columns),
+            Condition::In(_) => {}
             Condition::Column(subject, _) => columns.push(match subject {
                 Subject::Value(column) => column.clone(),
                 Subject::Age => ColumnRef::Field(Field::Birthday),
                 Subject::Domain => ColumnRef::Field(Field::Email),
             }),
+        }
+    }
+}
+
+impl Condition {
+    fn add_lists<'a>(&'a self, lists: &mut Vec<&'a str>) {
+        match self {
+            Condition::All(parts) | Condition::Any(parts) => parts.iter().for_each(|part| part.add_lists(lists)),
+            Condition::Not(part) => part.add_lists(lists),
+            Condition::In(name) => lists.push(name),
+            Condition::Column(..) => {}
         }
     }
 }
@@ -262,9 +283,19 @@ impl Parser<'_> {
                 Err(self.wrong(&format!("a ) is missing before {}", self.here()), "close the parenthesis"))
             };
         }
+        if self.asks_list() {
+            self.at += 1;
+            return self.value().map(Condition::In);
+        }
         let subject = self.subject()?;
         let test = self.test(&subject)?;
         Ok(Condition::Column(subject, test))
+    }
+
+    /// Whether `in` and a name come next; a column may be called "in" too.
+    fn asks_list(&self) -> bool {
+        let is_test = |word: &Word| TESTS.iter().any(|test| word.is(test.split(' ').next().unwrap_or(test)));
+        self.peek().is_some_and(|word| word.is("in")) && !self.words.get(self.at + 1).is_some_and(is_test)
     }
 
     fn subject(&mut self) -> Result<Subject> {

@@ -6,7 +6,9 @@ use crate::clean::number;
 use crate::clean::text::comparable;
 use crate::columns::{ColumnMap, Field};
 use crate::job::layout::ColumnRef;
+use crate::job::Job;
 use crate::read::Record;
+use crate::suppress::Mark;
 use crate::write::value::ValueSource;
 
 /// A selection, with the columns of one file.
@@ -23,26 +25,29 @@ enum Fitted {
     Any(Vec<Fitted>),
     Not(Box<Fitted>),
     Column(Subject, ValueSource, Test),
+    /// The person is marked with this.
+    Marked(Mark),
 }
 
 impl SelectionPlan {
-    /// Fits a selection to the cleaned records of a file.
-    pub fn new(selection: &Selection, map: &ColumnMap, is_receipt: bool, today: Date) -> SelectionPlan {
-        SelectionPlan { condition: fit(&selection.condition, map, is_receipt), today }
+    /// Fits a selection of the job to the cleaned records of a file.
+    pub fn new(selection: &Selection, map: &ColumnMap, is_receipt: bool, job: &Job) -> SelectionPlan {
+        SelectionPlan { condition: fit(&selection.condition, map, is_receipt, job), today: job.today }
     }
 
-    /// Whether a contact is in the audience. `address` is empty where it is not usable.
-    pub fn holds(&self, record: &Record, address: &[u8]) -> bool {
-        holds(&self.condition, record, address, self.today)
+    /// Whether a contact is in the audience. `address` is empty where it is not usable; `marks` are those of its person.
+    pub fn holds(&self, record: &Record, address: &[u8], marks: &[Mark]) -> bool {
+        holds(&self.condition, record, address, marks, self.today)
     }
 }
 
-fn fit(condition: &Condition, map: &ColumnMap, is_receipt: bool) -> Fitted {
-    let all = |parts: &[Condition]| parts.iter().map(|part| fit(part, map, is_receipt)).collect();
+fn fit(condition: &Condition, map: &ColumnMap, is_receipt: bool, job: &Job) -> Fitted {
+    let all = |parts: &[Condition]| parts.iter().map(|part| fit(part, map, is_receipt, job)).collect();
     match condition {
+        Condition::In(name) => Fitted::Marked(job.mark_named(name).expect("the job was checked to have the list")),
         Condition::All(parts) => Fitted::All(all(parts)),
         Condition::Any(parts) => Fitted::Any(all(parts)),
-        Condition::Not(part) => Fitted::Not(Box::new(fit(part, map, is_receipt))),
+        Condition::Not(part) => Fitted::Not(Box::new(fit(part, map, is_receipt, job))),
         Condition::Column(subject, test) => {
             let column = match subject {
                 Subject::Value(column) => column.clone(),
@@ -54,11 +59,12 @@ fn fit(condition: &Condition, map: &ColumnMap, is_receipt: bool) -> Fitted {
     }
 }
 
-fn holds(condition: &Fitted, record: &Record, address: &[u8], today: Date) -> bool {
+fn holds(condition: &Fitted, record: &Record, address: &[u8], marks: &[Mark], today: Date) -> bool {
     match condition {
-        Fitted::All(parts) => parts.iter().all(|part| holds(part, record, address, today)),
-        Fitted::Any(parts) => parts.iter().any(|part| holds(part, record, address, today)),
-        Fitted::Not(part) => !holds(part, record, address, today),
+        Fitted::All(parts) => parts.iter().all(|part| holds(part, record, address, marks, today)),
+        Fitted::Any(parts) => parts.iter().any(|part| holds(part, record, address, marks, today)),
+        Fitted::Not(part) => !holds(part, record, address, marks, today),
+        Fitted::Marked(mark) => marks.contains(mark),
         Fitted::Column(subject, source, test) => {
             let value = source.value(record, address);
             let shown = String::from_utf8_lossy(&value);

@@ -15,19 +15,20 @@ pub enum Entry<'a> {
     Unusable(&'a [u8]),
 }
 
-/// Reads an entry: an address, `@hotel.example` or `hotel.example`.
-pub fn read<'a>(value: &'a [u8], cleaner: &'a mut AddressCleaner) -> Entry<'a> {
+/// Reads an entry: an address, `@hotel.example` or `hotel.example`. A cell with several addresses gives the others too.
+pub fn read<'a>(value: &'a [u8], cleaner: &'a mut AddressCleaner) -> (Entry<'a>, &'a [String]) {
     if !value.contains(&b'@') || value.trim_ascii_start().starts_with(b"@") {
         let text = String::from_utf8_lossy(value);
         let name = text.trim_start_matches(crate::clean::blank::is_unseen);
         if let Some(domain) = address::domain(name.strip_prefix('@').unwrap_or(name)) {
-            return Entry::Domain(domain);
+            return (Entry::Domain(domain), &[]);
         }
     }
     let address = cleaner.clean(value);
-    match address.state {
+    let entry = match address.state {
         State::Usable => Entry::Address(address.identity),
         State::Blank | State::Placeholder => Entry::Nothing,
         State::Invalid(_) => Entry::Unusable(address.identity),
-    }
+    };
+    (entry, address.further)
 }

@@ -12,6 +12,10 @@ use std::collections::HashMap;
 pub enum Mark {
     /// An entry of this list is one of its identities, or a domain above one.
     On(ListId),
+    /// This source has a row of it; marked only where that is asked for.
+    From(SourceId),
+    /// The job's decisions take this row out by hand.
+    RemovedByHand,
     /// A source says this of it.
     Said(Consent, SourceId),
     /// A source says, of another row with one of its identities, that the person refused.
@@ -123,9 +127,11 @@ impl MarkSets {
 }
 
 /// What a mark means for being written to; `list_reasons` by list.
-pub fn reason_of(mark: Mark, list_reasons: &[Reason]) -> Option<Reason> {
+pub fn reason_of(mark: Mark, list_reasons: &[Option<Reason>]) -> Option<Reason> {
     match mark {
-        Mark::On(list) => Some(list_reasons[list.0 as usize]),
+        Mark::On(list) => list_reasons[list.0 as usize],
+        // Judged with all else that a survivor may lack.
+        Mark::From(_) | Mark::RemovedByHand => None,
         Mark::Said(consent, _) | Mark::RefusedElsewhere(consent, _) => match consent {
             Consent::OptedIn => None,
             Consent::Pending | Consent::Unlisted => Some(Reason::NoConsent),

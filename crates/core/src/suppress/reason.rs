@@ -23,12 +23,14 @@ pub enum Reason {
     RoleAddress,
     DisposableDomain,
     NotSelected,
+    OverLimit,
     LayoutViolation,
+    RemovedByHand,
 }
 
 impl Reason {
     /// How many there are.
-    pub const COUNT: usize = 16;
+    pub const COUNT: usize = 18;
 
     /// All of them, gravest first.
     pub const ALL: [Reason; Reason::COUNT] = [
@@ -47,7 +49,9 @@ impl Reason {
         Reason::RoleAddress,
         Reason::DisposableDomain,
         Reason::NotSelected,
+        Reason::OverLimit,
         Reason::LayoutViolation,
+        Reason::RemovedByHand,
     ];
 
     /// Those that a suppression list can have.
@@ -79,7 +83,9 @@ impl Reason {
             Reason::RoleAddress => "role-address",
             Reason::DisposableDomain => "disposable-domain",
             Reason::NotSelected => "not-selected",
+            Reason::OverLimit => "over-limit",
             Reason::LayoutViolation => "layout-violation",
+            Reason::RemovedByHand => "removed-by-hand",
         }
     }
 }

@@ -5,9 +5,11 @@ use super::value::ValueSource;
 use crate::clean::date::{Date, DateFormat};
 use crate::clean::place::{self, Country, PlaceForm};
 use crate::columns::{ColumnMap, Field};
-use crate::job::layout::{ColumnRef, Content, Form, Layout, Piece};
+use crate::job::Job;
+use crate::job::layout::{ColumnRef, Content, Form, Layout, Membership, Piece};
 use crate::pipeline::settle::Cleared;
 use crate::read::Record;
+use crate::suppress::Mark;
 use std::borrow::Cow;
 
 /// A layout fitted to the columns of one file.
@@ -31,6 +33,8 @@ enum ContentPlan {
     Constant(String),
     Value(ValueSource),
     Template(Vec<PiecePlan>),
+    /// One text for persons who are marked with this, another one for those who are not.
+    Membership(Mark, Membership),
     /// The cells that the header has no column for; it has this many.
     Surplus(usize),
 }
@@ -50,13 +54,13 @@ enum FormPlan {
 }
 
 impl LayoutPlan {
-    /// Fits a layout to the cleaned records of a file; `country` is that of rows that name none.
-    pub fn new(layout: &Layout, map: &ColumnMap, is_receipt: bool, country: Option<Country>) -> LayoutPlan {
+    /// Fits a layout of a job to the cleaned records of a file.
+    pub fn new(layout: &Layout, map: &ColumnMap, is_receipt: bool, job: &Job) -> LayoutPlan {
         let source = |column: &ColumnRef| ValueSource::new(column, map, is_receipt);
         let form = |form: &Form, content: &Content| match (form, content) {
             (Form::Place(form), Content::Column(ColumnRef::Field(Field::Region))) => {
                 let of = source(&ColumnRef::Field(Field::Country));
-                FormPlan::Region { form: *form, country: of, otherwise: country }
+                FormPlan::Region { form: *form, country: of, otherwise: job.country }
             }
             (Form::Place(form), _) => FormPlan::Country(*form),
             (Form::Date(format), _) => FormPlan::Date(format.clone()),
@@ -69,6 +73,10 @@ impl LayoutPlan {
                 content: match &column.content {
                     Content::Constant(text) => ContentPlan::Constant(text.clone()),
                     Content::Surplus => ContentPlan::Surplus(map.width()),
+                    Content::Membership(membership) => {
+                        let mark = job.mark_named(&membership.list).expect("the job was checked to have the list");
+                        ContentPlan::Membership(mark, membership.clone())
+                    }
                     Content::Column(column) => ContentPlan::Value(source(column)),
                     Content::Template(template) => ContentPlan::Template(
                         template
@@ -90,23 +98,31 @@ impl LayoutPlan {
     }
 
     /// The name of the first required column that would stay blank.
-    pub fn violation(&self, record: &Record, address: &[u8]) -> Option<&str> {
+    pub fn violation(&self, record: &Record, address: &[u8], marks: &[Mark]) -> Option<&str> {
         if !self.has_required {
             return None;
         }
-        let stays_blank = |column: &&CellPlan| column.required && column.is_blank(record, address);
+        let stays_blank = |column: &&CellPlan| column.required && column.is_blank(record, address, marks);
         self.columns.iter().find(stays_blank).map(|column| column.name.as_str())
     }
 
-    /// Writes a contact that may be written to.
-    pub fn write(&self, _cleared: Cleared, record: &Record, address: &[u8], cells: RawCells, out: &mut CsvBuffer) {
+    /// Writes a contact that may be written to; `marks` are those of its person.
+    pub fn write(
+        &self,
+        _cleared: Cleared,
+        record: &Record,
+        address: &[u8],
+        marks: &[Mark],
+        cells: RawCells,
+        out: &mut CsvBuffer,
+    ) {
         for column in &self.columns {
             match (&column.content, &column.otherwise, &column.form) {
                 (ContentPlan::Value(ValueSource::Address), ..) if !address.is_empty() => out.address(address),
                 (ContentPlan::Value(ValueSource::Column(plan)), None, None) if !plan.is_receipt => {
                     out.raw(record.raw_cell(plan.column.0), cells);
                 }
-                _ => out.value(&column.text(record, address)),
+                _ => out.value(&column.text(record, address, marks)),
             }
         }
         out.end_row();
@@ -114,14 +130,18 @@ impl LayoutPlan {
 }
 
 impl CellPlan {
-    fn is_blank(&self, record: &Record, address: &[u8]) -> bool {
-        self.text(record, address).is_empty()
+    fn is_blank(&self, record: &Record, address: &[u8], marks: &[Mark]) -> bool {
+        self.text(record, address, marks).is_empty()
     }
 
     /// What stands in the column for this record.
-    fn text<'a>(&'a self, record: &Record<'a>, address: &'a [u8]) -> Cow<'a, [u8]> {
+    fn text<'a>(&'a self, record: &Record<'a>, address: &'a [u8], marks: &[Mark]) -> Cow<'a, [u8]> {
         let text = match &self.content {
             ContentPlan::Constant(text) => return text.as_bytes().into(),
+            ContentPlan::Membership(mark, membership) => {
+                let text = if marks.contains(mark) { &membership.yes } else { &membership.no };
+                text.as_bytes().into()
+            }
             ContentPlan::Surplus(width) => record.raw_from(*width).into(),
             ContentPlan::Value(source) => match &self.form {
                 Some(form) => form.of(source.value(record, address), record),
