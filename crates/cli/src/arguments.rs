@@ -23,6 +23,8 @@ pub enum Command {
     Run(Run),
     /// Merge, clean, drop blanks and duplicates, without a job file
     Clean(Clean),
+    /// Hold lists against each other: who is in both, who is new
+    Compare(Compare),
     /// Part a list by a value, by number of rows, or at random
     Split(Split),
     /// Write the demo data and run the full example on it
@@ -177,6 +179,45 @@ pub struct Clean {
     #[arg(long, value_name = "DIR")]
     pub receipt: Option<PathBuf>,
     /// Show what would happen and the first rows; write nothing
+    #[arg(long)]
+    pub dry_run: bool,
+    /// Replace outputs that exist
+    #[arg(long)]
+    pub replace: bool,
+    #[command(flatten)]
+    pub reading: Reading,
+}
+
+#[derive(Args, Debug)]
+pub struct Compare {
+    /// The lists, each called by its file's stem, or by a name of its own: walkers=guided-walks.csv
+    #[arg(required = true, num_args = 2.., value_name = "LIST")]
+    pub lists: Vec<String>,
+    /// What people are compared by [default: email]; with two names the first list's column and the others'
+    #[arg(long, value_name = "FIELD[=COLUMN]")]
+    pub by: Option<String>,
+    /// Whom to pick: 'in walkers and not in shop'
+    #[arg(long = "where", value_name = "CONDITION")]
+    pub condition: Option<String>,
+    /// Write the people picked, a row each, with yes or no for each list
+    #[arg(short, long, value_name = "OUT")]
+    pub output: Option<PathBuf>,
+    /// Write the first list's own rows, in their order, with those columns
+    #[arg(long, requires = "output")]
+    pub mark: bool,
+    /// A .toml file with the columns to write
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["columns", "mark"])]
+    pub layout: Option<PathBuf>,
+    /// The fields and columns to write, in order; 'in walkers' is a list's column
+    #[arg(long, value_name = "LIST", value_delimiter = ',', conflicts_with = "mark")]
+    pub columns: Option<Vec<String>>,
+    /// What to sort by: 'last_name, signed_up descending' [default: as read]
+    #[arg(long, value_name = "FIELDS", conflicts_with = "mark")]
+    pub sort: Option<String>,
+    /// Where to write the rows that were not picked or have nothing to be compared by
+    #[arg(long, value_name = "FILE", conflicts_with = "mark", requires = "output")]
+    pub set_aside: Option<PathBuf>,
+    /// Count, and write nothing
     #[arg(long)]
     pub dry_run: bool,
     /// Replace outputs that exist

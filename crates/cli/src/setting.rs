@@ -25,6 +25,7 @@ pub fn setting(shared: &Shared, dry_run: bool, now: &Now) -> Setting {
         threads: shared.threads.map_or_else(threads_of_this_machine, usize::from),
         memory: shared.memory,
         dry_run,
+        spool_folder: std::env::temp_dir(),
         started: now.moment.clone(),
     }
 }

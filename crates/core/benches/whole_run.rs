@@ -24,7 +24,13 @@ fn whole_run(criterion: &mut Criterion) {
         let mut job = job::file::read(&path, "2026-03-02").expect("the job of the exports");
         job.replace = true;
         let threads = pipeline::threads_of_this_machine();
-        let setting = Setting { threads, memory: DEFAULT_MEMORY, dry_run: false, started: String::new() };
+        let setting = Setting {
+            threads,
+            memory: DEFAULT_MEMORY,
+            dry_run: false,
+            spool_folder: std::env::temp_dir(),
+            started: String::new(),
+        };
         let expected = pipeline::run(&job, &setting, &Silent).expect("the first run").tally.all;
         assert_eq!(expected.read, rows as u64);
         group.throughput(Throughput::Elements(rows as u64));

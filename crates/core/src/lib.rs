@@ -3,12 +3,14 @@
 //! A row goes through the stages in the order of their names here: [`read`], [`columns`] (map),
 //! [`clean`], [`person`] (same person), [`suppress`], [`require`], [`select`], [`write`] (lay out, write).
 //! [`pipeline`] strings them together in two passes and keeps the account; [`job`] says what is
-//! wanted; [`survey`] tells what is in a file before there is a job, [`split`] parts a list. Nothing here prints, asks, reads the clock or the environment: a caller hands in a
+//! wanted; [`survey`] tells what is in a file before there is a job, [`split`] parts a list,
+//! [`compare`] holds lists against each other. Nothing here prints, asks, reads the clock or the environment: a caller hands in a
 //! [`job::Job`] and a [`pipeline::Setting`], and listens through [`observe::Observer`].
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 
 pub mod clean;
 pub mod columns;
+pub mod compare;
 pub mod error;
 pub mod job;
 pub mod observe;

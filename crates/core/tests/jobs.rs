@@ -64,8 +64,10 @@ columns = [
     let source = &job.sources[0].read;
     assert_eq!((source.wishes.delimiter, source.wishes.header_row), (Some(b';'), Some(0)));
     assert_eq!(source.columns.headers[&Field::Email], "Contact");
-    assert_eq!((job.lists[0].hold.as_ref().map(|hold| hold.reason), job.lists[0].read.wishes.delimiter),
-        (Some(Reason::DoNotContact), Some(b'\t')));
+    assert_eq!(
+        (job.lists[0].hold.as_ref().map(|hold| hold.reason), job.lists[0].read.wishes.delimiter),
+        (Some(Reason::DoNotContact), Some(b'\t'))
+    );
     assert_eq!(job.require.any, [vec![Field::Phone], vec![Field::Street, Field::City]]);
     assert!(job.require.opted_in && !job.require.needs_address());
     assert_eq!(job.guards.set_aside_at_most, Some(0.125));

@@ -9,7 +9,8 @@ use pebblebank_core::clean::Rules;
 use pebblebank_core::clean::date::Date;
 use pebblebank_core::job::file::{read_layout, same_keys, suggested_rule, survivor};
 use pebblebank_core::job::{
-    CleanWishes, FilePattern, Guards, Job, Layout, LayoutColumn, OnViolation, ReadFiles, Requirement, Source, Write,
+    CleanWishes, Content, FilePattern, Guards, Job, Layout, LayoutColumn, OnViolation, ReadFiles, Requirement, Source,
+    Write,
 };
 use pebblebank_core::person::PersonWishes;
 use pebblebank_core::pipeline::wrong_use;
@@ -32,7 +33,7 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
     let read = read_files(&command.reading)?;
     let layout = match (&command.layout, &command.columns) {
         (Some(file), _) => Some(read_layout(file)?),
-        (None, Some(columns)) => Some(layout_of(columns)),
+        (None, Some(columns)) => Some(layout_of(columns)?),
         (None, None) => None,
     };
     let in_receipt = command.receipt.is_some() && command.set_aside.is_none();
@@ -50,6 +51,8 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
         pick: None,
         select: command.condition.as_deref().map(Selection::parse).transpose()?,
         writes: vec![Write { file: command.output.clone(), shown: command.output.display().to_string(), layout }],
+        sort: Vec::new(),
+        compares: false,
         guards: Guards::default(),
         receipt: command.receipt.clone(),
         set_aside: (!in_receipt).then_some(set_aside),
@@ -102,14 +105,19 @@ fn requirement(command: &Clean) -> Result<Requirement> {
     Ok(requirement)
 }
 
-fn layout_of(columns: &[String]) -> Layout {
-    Layout {
+/// The layout that `--columns` asks for: fields, headers, `in walkers`.
+pub fn layout_of(columns: &[String]) -> Result<Layout> {
+    let column = |name: &String| {
+        let name = name.trim();
+        Ok(LayoutColumn { content: Content::from_text(name)?, ..LayoutColumn::of_column(name) })
+    };
+    Ok(Layout {
         name: "--columns".to_owned(),
-        columns: columns.iter().map(|name| LayoutColumn::of_column(name.trim())).collect(),
+        columns: columns.iter().map(column).collect::<Result<_>>()?,
         defuse: true,
         on_violation: OnViolation::SetAside,
         sort: Vec::new(),
-    }
+    })
 }
 
 /// `spring.csv` → `spring.set-aside.csv`.

@@ -1,6 +1,7 @@
 //! One file a command: the story of that command.
 
 pub mod clean;
+pub mod compare;
 pub mod demo;
 pub mod propose;
 pub mod reading;

@@ -1,5 +1,6 @@
 //! What a run looks like: text for people, JSON for programs.
 
+pub mod compare;
 pub mod error;
 pub mod json;
 pub mod propose;

@@ -191,13 +191,20 @@ fn lists(tally: &Tally, screen: &Screen) -> String {
         return String::new();
     }
     let right = Side::Right;
-    let headings = [("List", Side::Left), ("entries", right), ("matched", right), ("matched nobody", right), ("contacts in it", right)];
+    let headings = [
+        ("List", Side::Left),
+        ("entries", right),
+        ("matched", right),
+        ("matched nobody", right),
+        ("contacts in it", right),
+    ];
     let mut table = Table::new(&headings);
     for list in &tally.lists {
         let counts = [list.entries, list.matched, list.unmatched, list.persons].map(number);
         table.row(std::iter::once(safe(&list.name, 40)).chain(counts).collect());
     }
-    let explanation = "contacts in it: persons among all that were read, written or not. A list holds nobody back by itself.";
+    let explanation =
+        "contacts in it: persons among all that were read, written or not. A list holds nobody back by itself.";
     format!("{}  {}\n", table.render(screen), screen.paint(Tone::Faint, explanation))
 }
 

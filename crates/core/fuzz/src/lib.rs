@@ -38,7 +38,7 @@ pub fn read_as_file(bytes: &[u8]) {
         replace: true,
         read_from: Vec::new(),
     };
-    let setting = Setting { threads: 1, memory: 256 << 20, dry_run: true, started: String::new() };
+    let setting = Setting { threads: 1, memory: 256 << 20, dry_run: true, spool_folder: std::env::temp_dir(), started: String::new() };
     if let Err(error) = pipeline::run(&job, &setting, &Silent) {
         assert_ne!(error.kind(), ErrorKind::Unbalanced, "every row is accounted for");
         assert_ne!(error.kind(), ErrorKind::InputChanged, "both passes see the same");

@@ -7,8 +7,8 @@ use super::parts::{
     SelectPart, SheetPart, SourcePart, SuppressPart, TakePart, WritePart, YesMeansPart, overruled,
 };
 use super::{
-    CleanWishes, FilePattern, Guards, Hold, Job, ListFiles, ListKey, Passing, Pick, ReadFiles, Requirement, Source, Taken,
-    Write,
+    CleanWishes, FilePattern, Guards, Hold, Job, ListFiles, ListKey, Passing, Pick, ReadFiles, Requirement, Source,
+    Taken, Write,
 };
 use crate::clean::audience::DisposableDomains;
 use crate::clean::blank::BlankWords;
@@ -149,6 +149,8 @@ impl Reader<'_> {
             name: parts.job.name,
             writes,
             receipt,
+            sort: Vec::new(),
+            compares: false,
             set_aside: None,
             replace: false,
             read_from: vec![self.path.to_path_buf()],

@@ -8,7 +8,7 @@ pub mod memory;
 mod parts;
 pub mod pattern;
 
-pub use layout::{ColumnRef, Content, Layout, LayoutColumn, OnViolation, Template};
+pub use layout::{ColumnRef, Content, Layout, LayoutColumn, OnViolation, SortColumn, Template};
 pub use pattern::FilePattern;
 
 use crate::clean::Rules;
@@ -59,6 +59,10 @@ pub struct Job {
     pub guards: Guards,
     /// The folder that the run leaves; none for none.
     pub receipt: Option<PathBuf>,
+    /// What is sorted by where a file has no layout.
+    pub sort: Vec<SortColumn>,
+    /// Whether its sources are lists held against each other: nobody is asked for consent, values stay as they are read.
+    pub compares: bool,
     /// A file for the rows set aside, outside any receipt.
     pub set_aside: Option<PathBuf>,
     /// Whether existing outputs are replaced.
@@ -252,7 +256,7 @@ impl Job {
         if self.sources.is_empty() {
             return no("the job has no source", "add a [[source]] with a name and files");
         }
-        if self.writes.is_empty() {
+        if self.writes.is_empty() && !self.compares {
             return no("the job writes nothing", "add a [[write]] with a file");
         }
         let mut seen = std::collections::HashSet::new();
@@ -306,7 +310,7 @@ impl Job {
 
     /// Whether it matters which sources a person is in.
     pub fn marks_sources(&self) -> bool {
-        self.asked_names().any(|name| matches!(self.mark_named(name), Some(Mark::From(_))))
+        self.compares || self.asked_names().any(|name| matches!(self.mark_named(name), Some(Mark::From(_))))
     }
 
     /// Every list that is asked about must be there, and no row can be judged by lists before all are read.
@@ -314,11 +318,14 @@ impl Job {
         let wrong = |what: String, advice: String| Err(Error::new(ErrorKind::Job, what, advice));
         for name in self.asked_names() {
             if self.mark_named(name).is_none() {
-                let known = self.lists.iter().map(|list| &list.name).chain(self.sources.iter().map(|source| &source.name));
+                let known =
+                    self.lists.iter().map(|list| &list.name).chain(self.sources.iter().map(|source| &source.name));
                 let known: Vec<&str> = known.map(String::as_str).collect();
                 let advice = match closest(name, known.iter().copied()) {
                     Some(near) => format!("did you mean \"{near}\"?"),
-                    None => format!("add a [[list]] with name = \"{name}\" and files, or name one of those that are there"),
+                    None => {
+                        format!("add a [[list]] with name = \"{name}\" and files, or name one of those that are there")
+                    }
                 };
                 let error = Error::new(ErrorKind::Job, format!("there is no list \"{name}\""), advice);
                 return Err(error.expected(format!("one of {}", known.join(", "))));

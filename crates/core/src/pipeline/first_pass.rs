@@ -3,7 +3,7 @@
 use super::counts::{FileCounts, ListCounts, Problem, SourceChunk};
 use super::in_order::in_order;
 use super::open::{OpenFile, OpenFiles};
-use super::people::{HAS_ADDRESS, IS_CLEAN, LEFT_OUT, People};
+use super::people::{HAS_ADDRESS, HAS_OTHER_KEY, IS_CLEAN, LEFT_OUT, People};
 use super::row_keys::RowKeys;
 use super::{Setting, chunks};
 use crate::clean::address::{Address, AddressCleaner, State};
@@ -107,7 +107,7 @@ pub fn read_sources(
             let file = &files.sources[job.file.0 as usize];
             let cleaning = &files.cleaning[job.file.0 as usize];
             let keys = files.row_keys[job.file.0 as usize].as_ref();
-            let plan = RowPlan { cleaning, keys, marks_source: files.marks_sources };
+            let plan = RowPlan { cleaning, keys, marks_source: files.marks_sources, asks_consent: files.asks_consent };
             let read = read_source_chunk(file, &plan, &job.chunk, &hasher, &domains, scratch);
             Ok((job, read))
         },
@@ -285,6 +285,8 @@ struct RowPlan<'a> {
     keys: Option<&'a RowKeys>,
     /// Whether rows are marked with their source.
     marks_source: bool,
+    /// Whether it counts what they say of consent.
+    asks_consent: bool,
 }
 
 fn read_source_chunk(
@@ -347,14 +349,21 @@ fn read_source_chunk(
         let mut row_read =
             RowRead { row, read: &mut read, hasher, domains, is_extracted: file.format != Format::Delimited };
         row_read.identities(&address, file, &record, further);
-        row_read.consent(file, &record, statements);
+        if plan.asks_consent {
+            row_read.consent(file, &record, statements);
+        }
         row_read.width(&record, file.map().width());
         if let Some(keys) = plan.keys {
-            let add = |role, hash| read.keys.push((row, role, hash));
+            let mut flags = 0;
+            let add = |role, hash| {
+                flags |= if matches!(role, Role::Other(_)) { HAS_OTHER_KEY } else { 0 };
+                read.keys.push((row, role, hash));
+            };
             let seen = keys.read(&record, &address, values, hasher, add);
             read.ranks.push((row, seen.rank));
-            if let (false, Some(last)) = (seen.counts, read.lines.last_mut()) {
-                *last |= LEFT_OUT;
+            flags |= if seen.counts { 0 } else { LEFT_OUT };
+            if let Some(last) = read.lines.last_mut() {
+                *last |= flags;
             }
         }
         if plan.marks_source {

@@ -11,13 +11,14 @@ pub(crate) mod first_pass;
 mod glimpse;
 pub mod guards;
 pub mod in_order;
+pub(crate) mod known;
 pub mod open;
 mod outputs;
-mod people;
+pub(crate) mod people;
 pub mod people_index;
 mod report;
 mod row_keys;
-mod second_pass;
+pub(crate) mod second_pass;
 pub mod settle;
 pub mod tally;
 
@@ -25,17 +26,19 @@ pub use guards::TrippedGuard;
 pub use tally::{Account, Outcome, Tally};
 
 use crate::error::{Error, ErrorKind, Result};
+use crate::job::layout::Membership;
 use crate::job::{Content, Job, Layout, LayoutColumn, OnViolation};
 use crate::observe::{Observer, Progress, Stage};
+use crate::suppress::Mark;
+use crate::units::SourceId;
 use crate::write::commit;
 use crate::write::receipt::AllColumns;
-use counts::{FileCounts, ListCounts};
-use first_pass::{NotText, read_lists, read_sources};
-use open::{OpenFile, OpenFiles, Refuted, in_another_encoding, open_again, open_files};
+use known::Opening;
 use outputs::Outputs;
-use people::People;
 use report::Reports;
-use second_pass::SecondPass;
+use second_pass::{Counts, SecondPass};
+use settle::Settled;
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 /// How a run is to be done; changes nothing about its result.
@@ -47,6 +50,8 @@ pub struct Setting {
     pub memory: u64,
     /// Whether nothing is to be put in place.
     pub dry_run: bool,
+    /// Where jobs that write nothing keep what cannot be read twice.
+    pub spool_folder: PathBuf,
     /// When the run began (RFC 3339), for `run.json`.
     pub started: String,
 }
@@ -68,31 +73,27 @@ pub struct Finished {
     pub preview: Vec<u8>,
     /// Whether the outputs of an earlier, killed run were put in place first.
     pub completed_earlier: bool,
+    /// Where sources are compared: how many persons with a key are in which of them.
+    pub memberships: Vec<(Vec<SourceId>, u64)>,
 }
 
 /// Does a job.
 pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Finished> {
     job.check()?;
-    let journal = journal_of(job);
+    let journal = journal_of(job, setting);
     let completed_earlier = !setting.dry_run && commit::complete_interrupted(&journal)?;
-    let spool_folder = folder_for_spooling(job);
-    let files = open_files(job, &spool_folder, observer)?;
+    let opening = Opening::of(job, setting, observer)?;
     let mut outputs = Outputs::stage(job, setting)?;
-    let (files, people, counted) = read_everything(files, job, setting, &spool_folder, observer)?;
-    let Counted { files: source_counts, list_files, lists } = counted;
-    let mut files = files;
-    let of_dates = date_orders::decide(&mut files, &source_counts, job)?;
-    files.findings.extend(of_dates);
-    let settled = settle::settle(people, &lists, job, setting.threads, observer)?;
+    let known = opening.read(job, setting, observer)?;
 
-    let mut columns = AllColumns::of(files.sources.iter().map(OpenFile::map));
-    columns.has_surplus = source_counts.iter().any(|counts| counts.long_rows.count > 0);
+    let columns = known.all_columns();
     let layouts = layouts(job, &columns);
     outputs.write_headers(&layouts, &columns)?;
-    let second_pass = SecondPass::new(job, &files, &settled, &layouts, &columns);
+    let second_pass = SecondPass::new(job, &known.files, &known.settled, &layouts, &columns);
     let counts = second_pass.run(setting, &mut outputs, observer)?;
+    let memberships = if job.compares { memberships(&counts, &known.settled) } else { Vec::new() };
 
-    let reports = Reports { job, files: &files, settled: &settled, source_counts, list_files, lists };
+    let reports = Reports { job, known: &known };
     let mut tally = reports.tally(counts, &outputs);
     tally.check_balance()?;
     let tripped = guards::check(&job.guards, &tally);
@@ -116,101 +117,27 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
         set_aside: placed.set_aside,
         preview,
         completed_earlier,
+        memberships,
     })
 }
 
-/// What the first pass counted.
-struct Counted {
-    files: Vec<FileCounts>,
-    list_files: Vec<FileCounts>,
-    lists: Vec<ListCounts>,
-}
-
-/// The first pass. Starts over once where the rest of a file refutes what its beginning suggested.
-fn read_everything(
-    files: OpenFiles,
-    job: &Job,
-    setting: &Setting,
-    spool_folder: &Path,
-    observer: &dyn Observer,
-) -> Result<(OpenFiles, People, Counted)> {
-    let mut files = files;
-    let mut not_text = None;
-    let mut first = first_pass(job, &files, setting, spool_folder, &mut not_text, observer);
-    while let (Err(error), Some(place)) = (&first, not_text.take()) {
-        let Some(again) = with_another_encoding(files, job, place)? else { return Err(error.clone()) };
-        files = again;
-        files.plan(job);
-        first = first_pass(job, &files, setting, spool_folder, &mut not_text, observer);
-    }
-    let (people, counted) = match first? {
-        // The order of dates in keys was guessed from the beginning of the files.
-        read if !date_orders::refutes_keys(&mut files, &read.1.files, job) => read,
-        _ => first_pass(job, &files, setting, spool_folder, &mut not_text, observer)?,
+/// How many persons with a key are in which sources.
+fn memberships(counts: &[Counts], settled: &Settled) -> Vec<(Vec<SourceId>, u64)> {
+    let source = |mark: &Mark| match mark {
+        Mark::From(source) => Some(*source),
+        _ => None,
     };
-    let refuted: Vec<Option<bool>> = counted.files.iter().map(is_consent_after_all).collect();
-    if refuted.iter().all(Option::is_none) {
-        return Ok((files, people, counted));
-    }
-    let mut sources = Vec::with_capacity(files.sources.len());
-    for (file, status_is_consent) in files.sources.into_iter().zip(refuted) {
-        let read = &job.sources[file.owner.0 as usize].read;
-        let refuted = Refuted { status_is_consent, encoding: None };
-        sources.push(if status_is_consent.is_some() { open_again(file, read, false, refuted)? } else { file });
-    }
-    let mut files = OpenFiles { sources, ..files };
-    files.plan(job);
-    let (mut people, mut counted) = first_pass(job, &files, setting, spool_folder, &mut not_text, observer)?;
-    if date_orders::refutes_keys(&mut files, &counted.files, job) {
-        (people, counted) = first_pass(job, &files, setting, spool_folder, &mut not_text, observer)?;
-    }
-    Ok((files, people, counted))
-}
-
-/// Opens the file at `place` in the encoding that all of it suggests; none where that is still UTF-8.
-fn with_another_encoding(mut files: OpenFiles, job: &Job, place: NotText) -> Result<Option<OpenFiles>> {
-    match place {
-        NotText::List(index) => {
-            let file = files.lists.swap_remove(index);
-            let read = &job.lists[file.owner.0 as usize].read;
-            let Some(file) = in_another_encoding(file, read, true)? else { return Ok(None) };
-            files.lists.push(file);
-            files.lists.sort_by_key(|file| file.id);
-        }
-        NotText::Source(index) => {
-            let file = files.sources.swap_remove(index);
-            let read = &job.sources[file.owner.0 as usize].read;
-            let Some(file) = in_another_encoding(file, read, false)? else { return Ok(None) };
-            files.sources.push(file);
-            files.sources.sort_by_key(|file| file.id);
+    let mut memberships: BTreeMap<Vec<SourceId>, u64> = BTreeMap::new();
+    for (set, marks) in settled.all_marks().enumerate() {
+        let persons: u64 = counts.iter().filter_map(|counts| counts.persons_with_key.get(set)).sum();
+        if persons > 0 {
+            *memberships.entry(marks.iter().filter_map(source).collect()).or_default() += persons;
         }
     }
-    Ok(Some(files))
+    memberships.into_iter().collect()
 }
 
-/// A column headed "status" is consent where most of its filled values are status words.
-fn is_consent_after_all(counts: &FileCounts) -> Option<bool> {
-    let (filled, listed) = counts.watched_status;
-    (listed * 2 > filled).then_some(true)
-}
-
-fn first_pass(
-    job: &Job,
-    files: &OpenFiles,
-    setting: &Setting,
-    spool_folder: &Path,
-    not_text: &mut Option<NotText>,
-    observer: &dyn Observer,
-) -> Result<(People, Counted)> {
-    let estimated = files.sources.iter().map(|file| file.records_estimated).sum();
-    let has_ranks = files.row_keys.iter().any(Option::is_some);
-    let mut people = People::new(job.clean.identity, setting.memory, estimated, has_ranks, spool_folder)?;
-    let (list_files, lists) = read_lists(files, job, setting, &mut people, not_text, observer)?;
-    let counts = read_sources(files, setting, &mut people, not_text, observer)?;
-    Ok((people, Counted { files: counts, list_files, lists }))
-}
-
-/// The layout of each import file; without one, all columns of all sources.
+/// The layout of each import file; without one, all columns of all sources, and where sources are compared one for each.
 fn layouts(job: &Job, columns: &AllColumns) -> Vec<Layout> {
     let all = || {
         let column = |name: &str, content| LayoutColumn { content, ..LayoutColumn::of_column(name) };
@@ -219,24 +146,41 @@ fn layouts(job: &Job, columns: &AllColumns) -> Vec<Layout> {
         if columns.has_surplus {
             all.push(column("surplus cells", Content::Surplus));
         }
-        Layout { name: "all columns".to_owned(), columns: all, defuse: true, on_violation: OnViolation::SetAside, sort: Vec::new() }
+        if job.compares {
+            let membership = |name: &String| column(&format!("in {name}"), Content::Membership(Membership::of(name)));
+            all.extend(job.sources.iter().map(|source| membership(&source.name)));
+        }
+        Layout {
+            name: "all columns".to_owned(),
+            columns: all,
+            defuse: true,
+            on_violation: OnViolation::SetAside,
+            sort: job.sort.clone(),
+        }
     };
     job.writes.iter().map(|write| write.layout.clone().unwrap_or_else(all)).collect()
 }
 
-/// The journal stands beside the first import file, and is the same for every run that writes it.
-fn journal_of(job: &Job) -> PathBuf {
-    let first = &job.writes[0].file;
+/// The journal stands beside the first output, and is the same for every run that writes it.
+fn journal_of(job: &Job, setting: &Setting) -> PathBuf {
     let mut name = std::ffi::OsString::from(".");
-    name.push(first.file_name().unwrap_or_default());
-    name.push(".commit");
-    first.with_file_name(name)
+    match job.outputs().next() {
+        Some(first) => {
+            name.push(first.file_name().unwrap_or_default());
+            name.push(".commit");
+            first.with_file_name(name)
+        }
+        // Nothing is put in place, so that there is never a journal.
+        None => setting.spool_folder.join(".none.commit"),
+    }
 }
 
-fn folder_for_spooling(job: &Job) -> PathBuf {
-    match job.writes[0].file.parent() {
-        Some(folder) if folder != Path::new("") => folder.to_path_buf(),
-        _ => PathBuf::from("."),
+/// Beside the first output, which is on a disk with room for it.
+pub(crate) fn folder_for_spooling(job: &Job, setting: &Setting) -> PathBuf {
+    match job.outputs().next().map(|first| first.parent()) {
+        Some(Some(folder)) if folder != Path::new("") => folder.to_path_buf(),
+        Some(_) => PathBuf::from("."),
+        None => setting.spool_folder.clone(),
     }
 }
 

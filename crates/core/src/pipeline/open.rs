@@ -101,6 +101,8 @@ pub struct OpenFiles {
     pub list_keys: Vec<Option<RowKeys>>,
     /// Whether rows are marked with their source, since the job asks who is in which.
     pub marks_sources: bool,
+    /// Whether columns that say who may be written to count.
+    pub asks_consent: bool,
     /// How addresses are cleaned.
     pub addresses: Arc<AddressWishes>,
     /// In the order of the job's lists, then of names.
@@ -186,6 +188,7 @@ impl OpenFiles {
         };
         self.list_keys = self.lists.iter().map(keys).collect();
         self.marks_sources = job.marks_sources();
+        self.asks_consent = !job.compares;
         for file in &mut self.sources {
             file.replacements = ReplacementPlan::new(&job.replace_values, file.map());
         }
@@ -218,7 +221,8 @@ fn set_orders(keys: &mut RowKeys, glimpse: &Glimpse, said: Option<DateOrder>, jo
 fn wanted(job: &Job, newest_by: Option<&ColumnRef>, all: &AllColumns, map: &ColumnMap) -> Wanted {
     let mut wanted = Wanted::default();
     let mut columns: Vec<ColumnRef> = Vec::new();
-    for write in &job.writes {
+    // What is compared is written as it was read.
+    for write in job.writes.iter().filter(|_| !job.compares) {
         match &write.layout {
             Some(layout) => columns.extend(layout.columns.iter().flat_map(|column| column.content.columns()).cloned()),
             None => columns.extend(all.columns.iter().cloned()),
@@ -570,6 +574,9 @@ fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
             }
         }
     }
+    for file in filled.iter().filter(|_| job.compares) {
+        check_compared_columns(job, opened, file)?;
+    }
     for file in opened.lists.iter().filter(|file| !file.is_empty) {
         check_list_columns(job, opened, file)?;
     }
@@ -604,6 +611,30 @@ fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
         };
         if !filled.is_empty() && !filled.iter().any(is_there) {
             return Err(no_such_column(&whose, &column, &filled));
+        }
+    }
+    Ok(())
+}
+
+/// Every list that is compared has the column that it is compared by.
+fn check_compared_columns(job: &Job, opened: &OpenFiles, file: &OpenFile<SourceId>) -> Result<()> {
+    let own = job.sources[file.owner.0 as usize].same.as_ref().unwrap_or(&job.person.same);
+    let keyed = opened.row_keys[file.id.0 as usize].as_ref().map(|keys| &keys.cleaning().map);
+    for column in own.iter().flat_map(|key| &key.columns) {
+        let mut maps = std::iter::once(file.map()).chain(keyed);
+        if !maps.any(|map| ValueSource::new(column, map, false) != ValueSource::Nothing) {
+            let headers = || file.map().headers.iter().map(String::as_str);
+            let advice = match closest(column.name(), headers()) {
+                Some(near) => format!(
+                    "did you mean \"{near}\"? Where its column is called otherwise: --by \"{} = …\"",
+                    column.name()
+                ),
+                None => format!("where its column is called otherwise, say so: --by \"{} = …\"", column.name()),
+            };
+            let what = format!("the list has no \"{}\" to be compared by", column.name());
+            return Err(Error::new(ErrorKind::Columns, what, advice)
+                .in_file(file.input.path())
+                .expected(format!("one of {}", quoted_list(headers()))));
         }
     }
     Ok(())

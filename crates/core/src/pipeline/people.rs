@@ -24,8 +24,11 @@ pub const IS_CLEAN: u8 = 0x40;
 /// Set in the byte of a record that its source's condition leaves out: it joins its person and cannot survive.
 pub const LEFT_OUT: u8 = 0x20;
 
+/// Set in the byte of a record that has another key than the address.
+pub const HAS_OTHER_KEY: u8 = 0x10;
+
 /// The part of the byte that says what the record is.
-pub const LINE_BITS: u8 = !(HAS_ADDRESS | IS_CLEAN | LEFT_OUT);
+pub const LINE_BITS: u8 = !(HAS_ADDRESS | IS_CLEAN | LEFT_OUT | HAS_OTHER_KEY);
 
 /// What buffers take, whatever the number of records.
 const MEMORY_FOR_BUFFERS: u64 = 48 << 20;

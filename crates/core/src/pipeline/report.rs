@@ -1,14 +1,15 @@
 //! What a run says about itself: the tally, and the documents of the receipt.
 
 use super::Setting;
-use super::counts::{FileCounts, ListCounts};
-use super::open::{OpenFile, OpenFiles};
+use super::counts::FileCounts;
+use super::known::Known;
+use super::open::OpenFile;
 use super::outputs::{Documents, Outputs};
 use super::second_pass::Counts;
-use super::settle::{Settled, Switchboards};
+use super::settle::Switchboards;
 use super::tally::{
-    Account, FileTally, ListTally, OtherLines, Outcome, RepairCounts, SourceTally, SuppressionTally, TALLY_SCHEMA, Tally,
-    WriteTally,
+    Account, FileTally, ListTally, OtherLines, Outcome, RepairCounts, SourceTally, SuppressionTally, TALLY_SCHEMA,
+    Tally, WriteTally,
 };
 use crate::clean::Doubt;
 use crate::clean::replace::Replacement;
@@ -31,16 +32,8 @@ pub const RUN_SCHEMA: &str = "pebblebank/run/1";
 pub struct Reports<'a> {
     /// The job.
     pub job: &'a Job,
-    /// Its files.
-    pub files: &'a OpenFiles,
-    /// Who is who.
-    pub settled: &'a Settled,
-    /// What was counted of each source file.
-    pub source_counts: Vec<FileCounts>,
-    /// What was counted of each list file.
-    pub list_files: Vec<FileCounts>,
-    /// What was counted of each list.
-    pub lists: Vec<ListCounts>,
+    /// What is known of its files.
+    pub known: &'a Known,
 }
 
 impl Reports<'_> {
@@ -48,12 +41,12 @@ impl Reports<'_> {
     pub fn tally(&self, counts: Vec<Counts>, outputs: &Outputs) -> Tally {
         let mut repairs = RepairCounts::default();
         let mut suggestions = RepairCounts::default();
-        let mut persons_on = vec![0; self.lists.len()];
+        let mut persons_on = vec![0; self.known.lists.len()];
         let mut sources = Vec::new();
-        let mut findings = self.files.all_findings();
+        let mut findings = self.known.files.all_findings();
         let mut all = Account::default();
         for (index, counted) in counts.into_iter().enumerate() {
-            for (marks, count) in self.settled.all_marks().zip(&counted.persons) {
+            for (marks, count) in self.known.settled.all_marks().zip(&counted.persons) {
                 for mark in marks {
                     if let Mark::On(list) = mark {
                         persons_on[list.0 as usize] += count;
@@ -71,7 +64,8 @@ impl Reports<'_> {
         }
         findings.extend(self.findings(&sources));
         let of_kind = |is_wanted: fn(&ListFiles) -> bool| {
-            let lists = persons_on.iter().zip(&self.job.lists).enumerate().filter(move |(_, (_, spec))| is_wanted(spec));
+            let lists =
+                persons_on.iter().zip(&self.job.lists).enumerate().filter(move |(_, (_, spec))| is_wanted(spec));
             lists.map(|(list, (on, _))| self.list_tally(ListId(list as u16), *on)).collect::<Vec<ListTally>>()
         };
         let suppression: Vec<SuppressionTally> = of_kind(|list| list.hold.is_some())
@@ -113,8 +107,8 @@ impl Reports<'_> {
             .examples
             .iter()
             .map(|row| {
-                let (file, number) = self.settled.place(*row);
-                format!("{} row {number}", self.files.sources[file.0 as usize].input.name())
+                let (file, number) = self.known.settled.place(*row);
+                format!("{} row {number}", self.known.files.sources[file.0 as usize].input.name())
             })
             .collect();
         let text = format!(
@@ -128,14 +122,15 @@ impl Reports<'_> {
     }
 
     fn doubt(&self, (file, column, doubt): (FileId, ColumnIndex, Doubt), met: &Met) -> Finding {
-        let file = &self.files.sources[file.0 as usize];
+        let file = &self.known.files.sources[file.0 as usize];
         let header = file.map().headers.get(column.0).cloned().unwrap_or_default();
         let text = format!("\"{header}\": {} {}", counted(met.count, "value", "", "").trim_end(), doubt.says());
         Finding::new(doubt.code(), Weight::Warning, text).in_file(file.input.name()).in_column(header).at_rows(met)
     }
 
     fn source_tally(&self, source: SourceId, account: Account) -> SourceTally {
-        let files = self.files.sources.iter().zip(&self.source_counts).filter(|(file, _)| file.owner == source);
+        let files =
+            self.known.files.sources.iter().zip(&self.known.source_counts).filter(|(file, _)| file.owner == source);
         let read = files.clone().map(|(_, counts)| counts.contacts).sum();
         SourceTally {
             name: self.job.sources[source.0 as usize].name.clone(),
@@ -147,9 +142,9 @@ impl Reports<'_> {
     }
 
     fn list_tally(&self, list: ListId, persons: u64) -> ListTally {
-        let files = self.files.lists.iter().zip(&self.list_files).filter(|(file, _)| file.owner == list);
-        let counts = &self.lists[list.0 as usize];
-        let matches = self.settled.matches[list.0 as usize];
+        let files = self.known.files.lists.iter().zip(&self.known.list_files).filter(|(file, _)| file.owner == list);
+        let counts = &self.known.lists[list.0 as usize];
+        let matches = self.known.settled.matches[list.0 as usize];
         let spec = &self.job.lists[list.0 as usize];
         ListTally {
             name: spec.name.clone(),
@@ -167,14 +162,14 @@ impl Reports<'_> {
 
     fn findings(&self, sources: &[SourceTally]) -> Vec<Finding> {
         let mut findings = Vec::new();
-        for (file, counts) in self.files.sources.iter().zip(&self.source_counts) {
+        for (file, counts) in self.known.files.sources.iter().zip(&self.known.source_counts) {
             let name = file.input.name();
             findings.extend(counts.row_findings().into_iter().map(|finding| finding.in_file(&name)));
             findings.extend(replaced(&name, counts));
             findings.extend(unlisted_words(&name, counts));
         }
         findings.extend(self.replacements());
-        findings.extend(self.settled.switchboards.iter().map(|boards| self.switchboard(boards)));
+        findings.extend(self.known.settled.switchboards.iter().map(|boards| self.switchboard(boards)));
         if !sources.is_empty() && !sources.iter().any(|source| source.has_consent_column) {
             let text = "no source has a column that says who may be written to, so everybody passes";
             findings.push(Finding::new("no-consent-column", Weight::Note, text));
@@ -185,7 +180,7 @@ impl Reports<'_> {
     /// In how many rows each replacement of the job replaced something: one that hits too much, or nothing, is to be seen.
     fn replacements(&self) -> Vec<Finding> {
         let finding = |(number, replacement): (usize, &Replacement)| {
-            let met = self.source_counts.iter().filter_map(|counts| counts.replacements.get(number));
+            let met = self.known.source_counts.iter().filter_map(|counts| counts.replacements.get(number));
             let count: u64 = met.map(|met| met.count).sum();
             let (column, wanted) = (replacement.column.name(), replacement.wanted());
             let text = match count {
@@ -216,20 +211,16 @@ impl Reports<'_> {
 
     fn inputs(&self) -> Value {
         let sources = self
+            .known
             .files
             .sources
             .iter()
-            .zip(&self.source_counts)
+            .zip(&self.known.source_counts)
             .map(|(file, counts)| input("source", &self.job.sources[file.owner.0 as usize].name, file, counts));
-        let lists = self
-            .files
-            .lists
-            .iter()
-            .zip(&self.list_files)
-            .map(|(file, counts)| {
-                let list = &self.job.lists[file.owner.0 as usize];
-                input(if list.is_asked { "list" } else { "suppress" }, &list.name, file, counts)
-            });
+        let lists = self.known.files.lists.iter().zip(&self.known.list_files).map(|(file, counts)| {
+            let list = &self.job.lists[file.owner.0 as usize];
+            input(if list.is_asked { "list" } else { "suppress" }, &list.name, file, counts)
+        });
         json!({ "schema": INPUTS_SCHEMA, "inputs": sources.chain(lists).collect::<Vec<_>>() })
     }
 }

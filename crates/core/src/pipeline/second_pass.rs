@@ -66,6 +66,8 @@ pub struct Counts {
     pub doubts: BTreeMap<(FileId, ColumnIndex, Doubt), Met>,
     /// Survivors by what they are marked with, by the number of the combination.
     pub persons: Vec<u64>,
+    /// Survivors that have all that the job requires, picked or not, by the number of the combination of marks.
+    pub persons_with_key: Vec<u64>,
     /// Rows merged into a survivor of the same source.
     pub merged_within: u64,
     /// Rows whose unusable address was written blank.
@@ -83,11 +85,14 @@ impl Counts {
             self.doubts.entry(place).or_default().append(&met);
         }
         self.written_without_address.append(&later.written_without_address);
-        if self.persons.len() < later.persons.len() {
-            self.persons.resize(later.persons.len(), 0);
-        }
-        self.persons.iter_mut().zip(later.persons).for_each(|(sum, count)| *sum += count);
+        add_each(&mut self.persons, &later.persons);
+        add_each(&mut self.persons_with_key, &later.persons_with_key);
     }
+}
+
+fn add_each(sums: &mut Vec<u64>, counts: &[u64]) {
+    sums.resize(sums.len().max(counts.len()), 0);
+    sums.iter_mut().zip(counts).for_each(|(sum, count)| *sum += count);
 }
 
 /// The job fitted to the columns of one file.
@@ -261,7 +266,8 @@ impl<'a> SecondPass<'a> {
     }
 }
 
-fn changed(file: &std::path::Path) -> Error {
+/// The error where a file is no longer what it was.
+pub(crate) fn changed(file: &std::path::Path) -> Error {
     Error::new(
         ErrorKind::InputChanged,
         "the file changed while it was being read",
@@ -434,7 +440,14 @@ impl<'b> ChunkRows<'_, 'b> {
                 for (column, doubt) in meant.doubts() {
                     self.doubt(number, *column, *doubt);
                 }
-                if let Some((reason, details)) = self.fault(meant, address, marks) {
+                let fault = self.fault(row, meant, address, marks);
+                let lacks_nothing = fault.as_ref().is_none_or(|(reason, _)| *reason >= Reason::NotSelected);
+                if self.pass.job.compares && lacks_nothing {
+                    let persons = &mut self.rows.counts.persons_with_key;
+                    persons.resize(self.pass.settled.mark_sets(), 0);
+                    persons[set.0 as usize] += 1;
+                }
+                if let Some((reason, details)) = fault {
                     if reason == Reason::LayoutViolation {
                         self.note_violation(number, &details);
                     }
@@ -464,7 +477,7 @@ impl<'b> ChunkRows<'_, 'b> {
     }
 
     /// Why a person that nothing holds is not written, gravest first.
-    fn fault(&self, meant: &Meant, address: &Address, marks: &[Mark]) -> Option<(Reason, String)> {
+    fn fault(&self, row: RowId, meant: &Meant, address: &Address, marks: &[Mark]) -> Option<(Reason, String)> {
         let record = &meant.record;
         let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
         if self.plan.requirement.needs_address() {
@@ -474,6 +487,9 @@ impl<'b> ChunkRows<'_, 'b> {
                 State::Invalid(fault) => return Some((Reason::InvalidAddress, fault.name().to_owned())),
                 State::Placeholder => return Some((Reason::PlaceholderAddress, String::new())),
             }
+        }
+        if self.pass.job.compares && !self.pass.settled.has_key(row) {
+            return Some((Reason::MissingField, self.pass.key_names.join(", ")));
         }
         if let Some(lacks) = self.plan.requirement.lacks(record, meant.doubts(), usable) {
             return Some((Reason::MissingField, lacks));

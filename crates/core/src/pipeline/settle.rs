@@ -3,7 +3,7 @@
 use super::chunks::ChunkPlace;
 use super::counts::ListCounts;
 use super::in_order::in_order;
-use super::people::{HAS_ADDRESS, IS_CLEAN, LEFT_OUT, LINE_BITS, People};
+use super::people::{HAS_ADDRESS, HAS_OTHER_KEY, IS_CLEAN, LEFT_OUT, LINE_BITS, People};
 use crate::clean::consent::Consent;
 use crate::error::{Error, Result};
 use crate::job::Job;
@@ -70,6 +70,7 @@ pub struct Settled {
     key_of: Vec<u8>,
     /// Values of keys that too many addresses share.
     pub switchboards: Vec<Switchboards>,
+    joins_by_address: bool,
     /// The chunks of the sources, in reading order.
     pub chunks: Vec<ChunkPlace>,
     first_of_file: Vec<u32>,
@@ -140,6 +141,12 @@ impl Settled {
     /// What a record is.
     pub fn line(&self, row: RowId) -> Line {
         Line::from_byte(self.lines[row.index()] & LINE_BITS)
+    }
+
+    /// Whether the record can be compared with others by a key of the job.
+    pub fn has_key(&self, row: RowId) -> bool {
+        let flags = if self.joins_by_address { HAS_ADDRESS | HAS_OTHER_KEY } else { HAS_OTHER_KEY };
+        self.lines[row.index()] & flags != 0
     }
 
     /// Whether the record's address is clean as it stands in the file.
@@ -221,6 +228,7 @@ pub fn settle(
         matches: matches(lists, &matched, &domains),
         key_of,
         switchboards,
+        joins_by_address: address_key.is_some(),
         chunks,
         first_of_file,
     })

@@ -1,0 +1,79 @@
+//! `pebblebank compare A B`: lists held against each other.
+
+use crate::arguments::{Compare, Shared};
+use crate::commands::clean::layout_of;
+use crate::commands::reading::{country, read_files};
+use crate::finish::Said;
+use crate::observe::Drawn;
+use crate::render::{self, Screen};
+use crate::setting::{Now, setting};
+use pebblebank_core::clean::date::Date;
+use pebblebank_core::compare::mark::mark;
+use pebblebank_core::compare::{CompareWishes, ComparedList, compare};
+use pebblebank_core::job::file::{list_key, read_layout, sort_columns};
+use pebblebank_core::job::{FilePattern, ReadFiles};
+use pebblebank_core::pipeline::wrong_use;
+use pebblebank_core::read::input::STDIN_NAME;
+use pebblebank_core::select::Selection;
+use pebblebank_core::{Error, Result};
+use std::path::Path;
+
+/// Compares the lists and says who is where.
+pub fn compare_lists(command: &Compare, shared: &Shared) -> Result<Said, Error> {
+    let now = Now::read();
+    let wishes = wishes(command, &now)?;
+    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let setting = setting(shared, command.dry_run, &now);
+    let compared = if command.mark { mark(&wishes, &setting, &drawn) } else { compare(&wishes, &setting, &drawn) };
+    drawn.finish();
+    let compared = compared?;
+    let screen = Screen::new(shared);
+    let text = if shared.json {
+        render::compare::json(&compared, command.mark)
+    } else if shared.quiet {
+        String::new()
+    } else {
+        render::compare::finished(&compared, command.mark, &screen)
+    };
+    Ok(Said::done(text))
+}
+
+fn wishes(command: &Compare, now: &Now) -> Result<CompareWishes> {
+    let read = read_files(&command.reading)?;
+    let layout = match (&command.layout, &command.columns) {
+        (Some(file), _) => Some(read_layout(file)?),
+        (None, Some(columns)) => Some(layout_of(columns)?),
+        (None, None) => None,
+    };
+    Ok(CompareWishes {
+        lists: command.lists.iter().map(|text| list(text, &read)).collect::<Result<_>>()?,
+        by: command.by.as_deref().map(list_key).transpose()?.flatten(),
+        select: command.condition.as_deref().map(Selection::parse).transpose()?,
+        output: command.output.clone(),
+        layout,
+        sort: command.sort.as_deref().map_or(Ok(Vec::new()), sort_columns)?,
+        set_aside: command.set_aside.clone(),
+        replace: command.replace,
+        country: country(&command.reading)?,
+        today: Date::from_iso(&now.today).unwrap_or(Date { year: 1970, month: 1, day: 1 }),
+    })
+}
+
+/// `walkers=guided-walks.csv`, or a file that is called by its stem. A file whose own name holds an = is a file.
+fn list(text: &str, read: &ReadFiles) -> Result<ComparedList> {
+    let (name, file) = match text.split_once('=') {
+        Some((name, file)) if !Path::new(text).exists() => {
+            if name.trim().is_empty() || file.is_empty() {
+                return Err(wrong_use(format!("{text} lacks a name or a file"), "write walkers=guided-walks.csv"));
+            }
+            (name.trim().to_owned(), file)
+        }
+        _ => {
+            let stem = Path::new(text).file_stem().map(|stem| stem.to_string_lossy().into_owned());
+            let name = if text == STDIN_NAME { Some("standard input".to_owned()) } else { stem };
+            (name.unwrap_or_else(|| text.to_owned()), text)
+        }
+    };
+    let read = ReadFiles { files: vec![FilePattern::relative(file, Path::new(""))], ..read.clone() };
+    Ok(ComparedList { name, read })
+}

@@ -1,0 +1,154 @@
+//! All that is known of a job's files before anything is written: opened, read once, and settled who is who.
+
+use super::counts::{FileCounts, ListCounts};
+use super::first_pass::{NotText, read_lists, read_sources};
+use super::open::{OpenFile, OpenFiles, Refuted, in_another_encoding, open_again, open_files};
+use super::people::People;
+use super::settle::{self, Settled};
+use super::{Setting, date_orders, folder_for_spooling};
+use crate::error::Result;
+use crate::job::Job;
+use crate::observe::Observer;
+use crate::write::receipt::AllColumns;
+use std::path::{Path, PathBuf};
+
+/// The files of a job, opened and not yet read.
+pub struct Opening {
+    files: OpenFiles,
+    spool_folder: PathBuf,
+}
+
+/// All that is known once every row was read and it is settled who is who.
+pub struct Known {
+    /// The files.
+    pub files: OpenFiles,
+    /// Who is who.
+    pub settled: Settled,
+    /// What was counted of each source file.
+    pub source_counts: Vec<FileCounts>,
+    /// What was counted of each list file.
+    pub list_files: Vec<FileCounts>,
+    /// What was counted of each list.
+    pub lists: Vec<ListCounts>,
+    /// Where what does not fit into memory may wait.
+    pub spool_folder: PathBuf,
+}
+
+impl Opening {
+    /// Opens the files of a job.
+    pub fn of(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Opening> {
+        let spool_folder = folder_for_spooling(job, setting);
+        Ok(Opening { files: open_files(job, &spool_folder, observer)?, spool_folder })
+    }
+
+    /// Reads them, and settles who is who.
+    pub fn read(self, job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Known> {
+        let Opening { files, spool_folder } = self;
+        let (mut files, people, counted) = read_everything(files, job, setting, &spool_folder, observer)?;
+        let Counted { files: source_counts, list_files, lists } = counted;
+        let of_dates = date_orders::decide(&mut files, &source_counts, job)?;
+        files.findings.extend(of_dates);
+        let settled = settle::settle(people, &lists, job, setting.threads, observer)?;
+        Ok(Known { files, settled, source_counts, list_files, lists, spool_folder })
+    }
+}
+
+impl Known {
+    /// The columns of all sources together.
+    pub fn all_columns(&self) -> AllColumns {
+        let mut columns = AllColumns::of(self.files.sources.iter().map(OpenFile::map));
+        columns.has_surplus = self.source_counts.iter().any(|counts| counts.long_rows.count > 0);
+        columns
+    }
+}
+
+/// What the first pass counted.
+struct Counted {
+    files: Vec<FileCounts>,
+    list_files: Vec<FileCounts>,
+    lists: Vec<ListCounts>,
+}
+
+/// The first pass. Starts over once where the rest of a file refutes what its beginning suggested.
+fn read_everything(
+    files: OpenFiles,
+    job: &Job,
+    setting: &Setting,
+    spool_folder: &Path,
+    observer: &dyn Observer,
+) -> Result<(OpenFiles, People, Counted)> {
+    let mut files = files;
+    let mut not_text = None;
+    let mut first = first_pass(job, &files, setting, spool_folder, &mut not_text, observer);
+    while let (Err(error), Some(place)) = (&first, not_text.take()) {
+        let Some(again) = with_another_encoding(files, job, place)? else { return Err(error.clone()) };
+        files = again;
+        files.plan(job);
+        first = first_pass(job, &files, setting, spool_folder, &mut not_text, observer);
+    }
+    let (people, counted) = match first? {
+        // The order of dates in keys was guessed from the beginning of the files.
+        read if !date_orders::refutes_keys(&mut files, &read.1.files, job) => read,
+        _ => first_pass(job, &files, setting, spool_folder, &mut not_text, observer)?,
+    };
+    let refuted: Vec<Option<bool>> = counted.files.iter().map(is_consent_after_all).collect();
+    if refuted.iter().all(Option::is_none) {
+        return Ok((files, people, counted));
+    }
+    let mut sources = Vec::with_capacity(files.sources.len());
+    for (file, status_is_consent) in files.sources.into_iter().zip(refuted) {
+        let read = &job.sources[file.owner.0 as usize].read;
+        let refuted = Refuted { status_is_consent, encoding: None };
+        sources.push(if status_is_consent.is_some() { open_again(file, read, false, refuted)? } else { file });
+    }
+    let mut files = OpenFiles { sources, ..files };
+    files.plan(job);
+    let (mut people, mut counted) = first_pass(job, &files, setting, spool_folder, &mut not_text, observer)?;
+    if date_orders::refutes_keys(&mut files, &counted.files, job) {
+        (people, counted) = first_pass(job, &files, setting, spool_folder, &mut not_text, observer)?;
+    }
+    Ok((files, people, counted))
+}
+
+/// Opens the file at `place` in the encoding that all of it suggests; none where that is still UTF-8.
+fn with_another_encoding(mut files: OpenFiles, job: &Job, place: NotText) -> Result<Option<OpenFiles>> {
+    match place {
+        NotText::List(index) => {
+            let file = files.lists.swap_remove(index);
+            let read = &job.lists[file.owner.0 as usize].read;
+            let Some(file) = in_another_encoding(file, read, true)? else { return Ok(None) };
+            files.lists.push(file);
+            files.lists.sort_by_key(|file| file.id);
+        }
+        NotText::Source(index) => {
+            let file = files.sources.swap_remove(index);
+            let read = &job.sources[file.owner.0 as usize].read;
+            let Some(file) = in_another_encoding(file, read, false)? else { return Ok(None) };
+            files.sources.push(file);
+            files.sources.sort_by_key(|file| file.id);
+        }
+    }
+    Ok(Some(files))
+}
+
+/// A column headed "status" is consent where most of its filled values are status words.
+fn is_consent_after_all(counts: &FileCounts) -> Option<bool> {
+    let (filled, listed) = counts.watched_status;
+    (listed * 2 > filled).then_some(true)
+}
+
+fn first_pass(
+    job: &Job,
+    files: &OpenFiles,
+    setting: &Setting,
+    spool_folder: &Path,
+    not_text: &mut Option<NotText>,
+    observer: &dyn Observer,
+) -> Result<(People, Counted)> {
+    let estimated = files.sources.iter().map(|file| file.records_estimated).sum();
+    let has_ranks = files.row_keys.iter().any(Option::is_some);
+    let mut people = People::new(job.clean.identity, setting.memory, estimated, has_ranks, spool_folder)?;
+    let (list_files, lists) = read_lists(files, job, setting, &mut people, not_text, observer)?;
+    let counts = read_sources(files, setting, &mut people, not_text, observer)?;
+    Ok((people, Counted { files: counts, list_files, lists }))
+}
