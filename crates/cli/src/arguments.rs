@@ -166,6 +166,18 @@ pub struct Clean {
     /// Whom to pick: 'country is GB and tags has member'
     #[arg(long = "where", value_name = "CONDITION")]
     pub condition: Option<String>,
+    /// Pick the first so many of those who could be written, as read
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..), conflicts_with = "sample")]
+    pub first: Option<u64>,
+    /// Pick so many at random
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..))]
+    pub sample: Option<u64>,
+    /// The same seed picks the same people
+    #[arg(long, value_name = "SEED", default_value_t = 1, requires = "sample")]
+    pub seed: u64,
+    /// What to sort by: 'last_name, signed_up descending' [default: as read]
+    #[arg(long, value_name = "FIELDS")]
+    pub sort: Option<String>,
     /// A .toml file with the columns to write
     #[arg(long, value_name = "FILE", conflicts_with = "columns")]
     pub layout: Option<PathBuf>,

@@ -20,6 +20,7 @@ pub mod propose;
 pub mod read;
 pub mod require;
 pub mod select;
+pub mod sorter;
 pub mod split;
 pub mod suppress;
 pub mod survey;

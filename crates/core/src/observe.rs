@@ -10,6 +10,8 @@ pub enum Stage {
     Reading,
     /// Between the passes: who is the same person, who is held.
     Settling,
+    /// Finding out who is picked, where not all are wanted.
+    Picking,
     /// The second pass: requirements, layouts, writing.
     Writing,
     /// Putting the finished files in place.

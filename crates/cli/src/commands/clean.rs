@@ -7,10 +7,10 @@ use crate::finish::Said;
 use crate::setting::Now;
 use pebblebank_core::clean::Rules;
 use pebblebank_core::clean::date::Date;
-use pebblebank_core::job::file::{read_layout, same_keys, suggested_rule, survivor};
+use pebblebank_core::job::file::{read_layout, same_keys, sort_columns, suggested_rule, survivor};
 use pebblebank_core::job::{
-    CleanWishes, Content, FilePattern, Guards, Job, Layout, LayoutColumn, OnViolation, ReadFiles, Requirement, Source,
-    Write,
+    CleanWishes, Content, FilePattern, Guards, Job, Layout, LayoutColumn, OnViolation, Pick, ReadFiles, Requirement,
+    Source, Write,
 };
 use pebblebank_core::person::PersonWishes;
 use pebblebank_core::pipeline::wrong_use;
@@ -48,10 +48,10 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
         clean: CleanWishes { apply: applied(&command.apply)?, ..CleanWishes::default() },
         lists: Vec::new(),
         require: requirement(command)?,
-        pick: None,
+        pick: pick(command),
         select: command.condition.as_deref().map(Selection::parse).transpose()?,
         writes: vec![Write { file: command.output.clone(), shown: command.output.display().to_string(), layout }],
-        sort: Vec::new(),
+        sort: command.sort.as_deref().map_or(Ok(Vec::new()), sort_columns)?,
         compares: false,
         guards: Guards::default(),
         receipt: command.receipt.clone(),
@@ -86,6 +86,11 @@ fn persons(command: &Clean) -> Result<PersonWishes> {
         persons.survivor = survivor(name)?;
     }
     Ok(persons)
+}
+
+fn pick(command: &Clean) -> Option<Pick> {
+    let sample = command.sample.map(|count| Pick::Sample { count, seed: command.seed });
+    command.first.map(Pick::First).or(sample)
 }
 
 fn applied(names: &[String]) -> Result<Rules> {

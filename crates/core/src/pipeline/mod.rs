@@ -16,6 +16,7 @@ pub mod open;
 mod outputs;
 pub(crate) mod people;
 pub mod people_index;
+mod picking;
 mod report;
 mod row_keys;
 pub(crate) mod second_pass;
@@ -27,7 +28,7 @@ pub use tally::{Account, Outcome, Tally};
 
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::layout::Membership;
-use crate::job::{Content, Job, Layout, LayoutColumn, OnViolation};
+use crate::job::{Content, Job, Layout, LayoutColumn, OnViolation, Write};
 use crate::observe::{Observer, Progress, Stage};
 use crate::suppress::Mark;
 use crate::units::SourceId;
@@ -77,6 +78,9 @@ pub struct Finished {
     pub memberships: Vec<(Vec<SourceId>, u64)>,
 }
 
+/// A file that is sorted may take this part of the memory; who is who is settled by then.
+const MEMORY_PARTS_FOR_SORTING: u64 = 4;
+
 /// Does a job.
 pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Finished> {
     job.check()?;
@@ -89,8 +93,11 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     let columns = known.all_columns();
     let layouts = layouts(job, &columns);
     outputs.write_headers(&layouts, &columns)?;
-    let second_pass = SecondPass::new(job, &known.files, &known.settled, &layouts, &columns);
+    let mut second_pass = SecondPass::new(job, &known.files, &known.settled, &layouts, &columns);
+    second_pass.pick(setting, observer)?;
+    outputs.sort(&layouts, setting.memory / MEMORY_PARTS_FOR_SORTING, &known.spool_folder);
     let counts = second_pass.run(setting, &mut outputs, observer)?;
+    outputs.write_sorted(observer)?;
     let memberships = if job.compares { memberships(&counts, &known.settled) } else { Vec::new() };
 
     let reports = Reports { job, known: &known };
@@ -155,10 +162,16 @@ fn layouts(job: &Job, columns: &AllColumns) -> Vec<Layout> {
             columns: all,
             defuse: true,
             on_violation: OnViolation::SetAside,
-            sort: job.sort.clone(),
+            sort: Vec::new(),
         }
     };
-    job.writes.iter().map(|write| write.layout.clone().unwrap_or_else(all)).collect()
+    let layout = |write: &Write| {
+        let layout = write.layout.clone().unwrap_or_else(all);
+        // What --sort says holds for a layout that says nothing.
+        let sort = if layout.sort.is_empty() { job.sort.clone() } else { layout.sort };
+        Layout { sort, ..layout }
+    };
+    job.writes.iter().map(layout).collect()
 }
 
 /// The journal stands beside the first output, and is the same for every run that writes it.

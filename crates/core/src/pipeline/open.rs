@@ -224,10 +224,14 @@ fn wanted(job: &Job, newest_by: Option<&ColumnRef>, all: &AllColumns, map: &Colu
     // What is compared is written as it was read.
     for write in job.writes.iter().filter(|_| !job.compares) {
         match &write.layout {
-            Some(layout) => columns.extend(layout.columns.iter().flat_map(|column| column.content.columns()).cloned()),
+            Some(layout) => {
+                columns.extend(layout.columns.iter().flat_map(|column| column.content.columns()).cloned());
+                columns.extend(layout.sort.iter().map(|sorted| sorted.column.clone()));
+            }
             None => columns.extend(all.columns.iter().cloned()),
         }
     }
+    columns.extend(job.sort.iter().map(|sorted| sorted.column.clone()));
     let required = job.require.fields.iter().chain(job.require.any.iter().flatten());
     columns.extend(required.map(|field| ColumnRef::Field(*field)));
     columns.extend(job.select.iter().flat_map(Selection::columns));
@@ -601,7 +605,8 @@ fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     let conditioned = conditioned.flat_map(|(source, condition)| {
         condition.columns().map(|column| (format!("where = of {}", source.name), column)).collect::<Vec<_>>()
     });
-    let keyed = keyed.chain(compared).chain(conditioned);
+    let sorted = job.sort.iter().map(|sorted| ("--sort".to_owned(), sorted.column.clone()));
+    let keyed = keyed.chain(compared).chain(conditioned).chain(sorted);
     for (whose, column) in wanted.chain(required).chain(selected).chain(replaced).chain(keyed) {
         let is_there = |file: &&OpenFile<SourceId>| {
             let place = file.id.0 as usize;
@@ -624,13 +629,11 @@ fn check_compared_columns(job: &Job, opened: &OpenFiles, file: &OpenFile<SourceI
         let mut maps = std::iter::once(file.map()).chain(keyed);
         if !maps.any(|map| ValueSource::new(column, map, false) != ValueSource::Nothing) {
             let headers = || file.map().headers.iter().map(String::as_str);
-            let advice = match closest(column.name(), headers()) {
-                Some(near) => format!(
-                    "did you mean \"{near}\"? Where its column is called otherwise: --by \"{} = …\"",
-                    column.name()
-                ),
-                None => format!("where its column is called otherwise, say so: --by \"{} = …\"", column.name()),
-            };
+            let near =
+                closest(column.name(), headers()).map_or(String::new(), |near| format!("did you mean \"{near}\"? "));
+            let advice = format!(
+                "{near}--by takes a column of the first list, and after = that of the others where it is called otherwise"
+            );
             let what = format!("the list has no \"{}\" to be compared by", column.name());
             return Err(Error::new(ErrorKind::Columns, what, advice)
                 .in_file(file.input.path())
@@ -669,10 +672,12 @@ fn check_list_columns(job: &Job, opened: &OpenFiles, file: &OpenFile<ListId>) ->
 
 fn columns_of(layout: &Layout) -> Vec<(String, ColumnRef)> {
     let name = format!("the layout {}", layout.name);
+    let sorted = layout.sort.iter().map(|sorted| &sorted.column);
     layout
         .columns
         .iter()
         .flat_map(|column| column.content.columns())
+        .chain(sorted)
         .map(|column| (name.clone(), column.clone()))
         .collect()
 }

@@ -6,6 +6,8 @@ use super::second_pass::{Rows, Sink};
 use super::tally::Outcome;
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::{Job, Layout, Write};
+use crate::observe::Observer;
+use crate::sorter::Sorter;
 use crate::write::commit::{Commit, FolderFile, Placement, StagedFile, StagedFolder, with_ending};
 use crate::write::csv::{CsvBuffer, Defusing};
 use crate::write::early_sync::EarlySync;
@@ -14,6 +16,9 @@ use std::path::{Path, PathBuf};
 
 /// How many rows a preview shows.
 pub const PREVIEW_ROWS: usize = 5;
+
+/// How many bytes of a sorted file are written at once.
+const SORTED_BYTES: usize = 256 << 10;
 
 /// The files of a run.
 pub struct Outputs {
@@ -26,6 +31,8 @@ pub struct Outputs {
 
 struct Import {
     file: Option<StagedFile>,
+    /// Takes the rows of a file that is sorted.
+    sorter: Option<Sorter>,
     rows: u64,
 }
 
@@ -66,7 +73,7 @@ impl Outputs {
         let stage = |path: &PathBuf| {
             if setting.dry_run { Ok(None) } else { StagedFile::create(path, placement).map(Some) }
         };
-        let import = |write: &Write| Ok(Import { file: stage(&write.file)?, rows: 0 });
+        let import = |write: &Write| Ok(Import { file: stage(&write.file)?, sorter: None, rows: 0 });
         Ok(Outputs {
             imports: job.writes.iter().map(import).collect::<Result<_>>()?,
             set_aside: job.set_aside.as_ref().map_or(Ok(None), stage)?,
@@ -99,6 +106,42 @@ impl Outputs {
             receipt.repairs.write(&AllColumns::default().header(&REPAIRS), &self.sync)?;
             receipt.suggestions.write(&AllColumns::default().header(&SUGGESTIONS), &self.sync)?;
             receipt.people.write(&people_index::header(), &self.sync)?;
+        }
+        Ok(())
+    }
+
+    /// Sorts the files whose layouts ask for it, each in up to `memory` bytes, the rest on disk in `folder`.
+    pub fn sort(&mut self, layouts: &[Layout], memory: u64, folder: &Path) {
+        for (import, layout) in self.imports.iter_mut().zip(layouts) {
+            import.sorter = (!layout.sort.is_empty()).then(|| Sorter::new(memory, folder));
+        }
+    }
+
+    /// Writes the rows of sorted files, once all are there.
+    pub fn write_sorted(&mut self, observer: &dyn Observer) -> Result<()> {
+        for (place, import) in self.imports.iter_mut().enumerate() {
+            let Some(sorter) = import.sorter.take() else { continue };
+            let mut sorted = sorter.finish()?;
+            let mut bytes = Vec::new();
+            let mut is_last = false;
+            while !is_last {
+                match sorted.next()? {
+                    Some((_, row)) => bytes.extend_from_slice(row),
+                    None => is_last = true,
+                }
+                if is_last || bytes.len() > SORTED_BYTES {
+                    if place == 0 {
+                        self.preview.take(&bytes);
+                    }
+                    if let Some(file) = &mut import.file {
+                        file.write(&bytes, &self.sync)?;
+                    }
+                    bytes.clear();
+                    if observer.wants_stop() {
+                        return Err(Error::interrupted());
+                    }
+                }
+            }
         }
         Ok(())
     }
@@ -165,12 +208,14 @@ impl Receipt {
 
 impl Sink for Outputs {
     fn take(&mut self, rows: &Rows) -> Result<()> {
-        if let Some(first) = rows.imports.first() {
+        if let (Some(first), Some(Import { sorter: None, .. })) = (rows.imports.first(), self.imports.first()) {
             self.preview.take(&first.bytes);
         }
-        for (import, buffer) in self.imports.iter_mut().zip(&rows.imports) {
+        for ((import, buffer), order) in self.imports.iter_mut().zip(&rows.imports).zip(&rows.orders) {
             import.rows += buffer.rows();
-            if let Some(file) = &mut import.file {
+            if let Some(sorter) = &mut import.sorter {
+                order.rows(&buffer.bytes).try_for_each(|(key, row)| sorter.push(key, row))?;
+            } else if let Some(file) = &mut import.file {
                 file.write(&buffer.bytes, &self.sync)?;
             }
         }

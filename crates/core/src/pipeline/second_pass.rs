@@ -6,6 +6,7 @@ use super::first_pass::{address_value, checksum};
 use super::in_order::in_order;
 use super::open::{OpenFile, OpenFiles};
 use super::people_index;
+use super::picking::{Candidate, Picked, Picking};
 use super::settle::{Cleared, Settled, Standing};
 use super::tally::{Account, Company, RepairCounts};
 use crate::clean::address::{Address, AddressCleaner, State};
@@ -40,6 +41,10 @@ pub trait Sink: Send {
 pub struct Rows {
     /// For each import file.
     pub imports: Vec<CsvBuffer>,
+    /// For each import file what its rows are sorted by; empty where they are not.
+    pub orders: Vec<RowOrder>,
+    /// Rows that could be written, with what decides who is picked, where that is to be found out.
+    pub candidates: Vec<Candidate>,
     /// Rows set aside.
     pub set_aside: CsvBuffer,
     /// Rows merged.
@@ -51,6 +56,31 @@ pub struct Rows {
     /// Records of `people.idx`.
     pub people: Vec<u8>,
     counts: Counts,
+}
+
+/// What the rows of a buffer are sorted by.
+#[derive(Debug, Default)]
+pub struct RowOrder {
+    keys: Vec<u8>,
+    /// Where each key and each row ends.
+    ends: Vec<(usize, usize)>,
+}
+
+impl RowOrder {
+    fn clear(&mut self) {
+        self.keys.clear();
+        self.ends.clear();
+    }
+
+    /// The keys, each with its row out of `rows`.
+    pub fn rows<'a>(&'a self, rows: &'a [u8]) -> impl Iterator<Item = (&'a [u8], &'a [u8])> {
+        let mut at = (0, 0);
+        self.ends.iter().map(move |(key_end, row_end)| {
+            let found = (&self.keys[at.0..*key_end], &rows[at.1..*row_end]);
+            at = (*key_end, *row_end);
+            found
+        })
+    }
 }
 
 /// What is counted in the second pass.
@@ -119,6 +149,7 @@ pub struct SecondPass<'a> {
     details: Vec<String>,
     /// The keys of the job, as receipts name them.
     key_names: Vec<String>,
+    pick: Picking,
     spare: Mutex<Vec<Rows>>,
 }
 
@@ -149,13 +180,43 @@ impl<'a> SecondPass<'a> {
         let plans = files.sources.iter().zip(&files.cleaning).map(plan).collect();
         let details = settled.all_marks().map(|marks| describe(job, marks)).collect();
         let key_names = job.person.same.iter().map(PersonKey::name).collect();
-        SecondPass { job, files, settled, layouts, plans, details, key_names, spare: Mutex::default() }
+        SecondPass {
+            job,
+            files,
+            settled,
+            layouts,
+            plans,
+            details,
+            key_names,
+            pick: Picking::All,
+            spare: Mutex::default(),
+        }
+    }
+
+    /// Finds out who is picked, where the job does not want all; so that [`Self::run`] then writes those alone.
+    pub fn pick(&mut self, setting: &Setting, observer: &dyn Observer) -> Result<()> {
+        let Some(pick) = self.job.pick else { return Ok(()) };
+        self.pick = Picking::Asking(pick);
+        let mut picked = Picked::new(pick);
+        self.read_again(setting, Stage::Picking, &mut picked, observer)?;
+        self.pick = picked.decided();
+        Ok(())
     }
 
     /// Reads all sources again and hands their rows to `sink`. Gives the counts of each source.
     pub fn run(&self, setting: &Setting, sink: &mut dyn Sink, observer: &dyn Observer) -> Result<Vec<Counts>> {
+        self.read_again(setting, Stage::Writing, sink, observer)
+    }
+
+    fn read_again(
+        &self,
+        setting: &Setting,
+        stage: Stage,
+        sink: &mut dyn Sink,
+        observer: &dyn Observer,
+    ) -> Result<Vec<Counts>> {
         let mut counts = vec![Counts::default(); self.job.sources.len()];
-        let mut reading = Reading::again(&self.files.sources, &self.settled.chunks, Stage::Writing, observer);
+        let mut reading = Reading::again(&self.files.sources, &self.settled.chunks, stage, observer);
         let mut chunks = 0;
         in_order(
             setting.threads,
@@ -196,6 +257,8 @@ impl<'a> SecondPass<'a> {
         let spare = self.spare.lock().expect("no thread panics while it holds the spare rows").pop();
         let mut rows = spare.unwrap_or_else(|| Rows {
             imports: self.layouts.iter().map(|layout| CsvBuffer::new(defusing(layout))).collect(),
+            orders: self.layouts.iter().map(|_| RowOrder::default()).collect(),
+            candidates: Vec::new(),
             set_aside: CsvBuffer::new(Defusing::On),
             merged: CsvBuffer::new(Defusing::On),
             repairs: CsvBuffer::new(Defusing::On),
@@ -204,6 +267,8 @@ impl<'a> SecondPass<'a> {
             counts: Counts::default(),
         });
         rows.imports.iter_mut().for_each(CsvBuffer::clear);
+        rows.orders.iter_mut().for_each(RowOrder::clear);
+        rows.candidates.clear();
         for buffer in [&mut rows.set_aside, &mut rows.merged, &mut rows.repairs, &mut rows.suggestions] {
             buffer.clear();
         }
@@ -453,8 +518,11 @@ impl<'b> ChunkRows<'_, 'b> {
                     }
                     self.set_aside(number, reason, &details, record);
                     people_index::Fate::SetAside(reason)
+                } else if let Some(candidate) = self.pass.pick.candidate(row, address) {
+                    self.rows.candidates.push(candidate);
+                    people_index::Fate::Written
                 } else {
-                    self.written(number, cleared, meant, address, marks);
+                    self.written(row, number, cleared, meant, address, marks);
                     people_index::Fate::Written
                 }
             }
@@ -506,7 +574,11 @@ impl<'b> ChunkRows<'_, 'b> {
         if let Some(column) = violation {
             return Some((Reason::LayoutViolation, column.to_owned()));
         }
-        marks.contains(&Mark::RemovedByHand).then(|| (Reason::RemovedByHand, String::new()))
+        if marks.contains(&Mark::RemovedByHand) {
+            return Some((Reason::RemovedByHand, String::new()));
+        }
+        let is_picked = self.pass.pick.takes(row, address);
+        (!is_picked).then(|| (Reason::OverLimit, String::new()))
     }
 
     /// Why the job does not want an address that could be used.
@@ -563,14 +635,26 @@ impl<'b> ChunkRows<'_, 'b> {
         self.rows.counts.doubts.entry((file, column, doubt)).or_default().at(number);
     }
 
-    fn written(&mut self, number: RowNumber, cleared: Cleared, meant: &Meant, address: &Address, marks: &[Mark]) {
+    fn written(
+        &mut self,
+        row: RowId,
+        number: RowNumber,
+        cleared: Cleared,
+        meant: &Meant,
+        address: &Address,
+        marks: &[Mark],
+    ) {
         let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
         if !address.is_usable() && address.state != State::Blank {
             self.rows.counts.written_without_address.at(number);
         }
-        let Rows { imports, repairs, counts, .. } = &mut *self.rows;
-        for (layout, import) in self.plan.layouts.iter().zip(imports) {
+        let Rows { imports, orders, repairs, counts, .. } = &mut *self.rows;
+        for ((layout, import), order) in self.plan.layouts.iter().zip(imports).zip(orders) {
             layout.write(cleared, &meant.record, usable, marks, meant.cells, import);
+            if !layout.sort().is_empty() {
+                layout.sort().add_key(&meant.record, usable, row, &mut order.keys);
+                order.ends.push((order.keys.len(), import.bytes.len()));
+            }
         }
         let headers = &self.pass.files.sources[self.plan.file].map().headers;
         for change in meant.replaced {

@@ -1,6 +1,7 @@
 //! A layout fitted to the columns of one file, and the way of a row through it.
 
 use super::csv::{CsvBuffer, RawCells};
+use super::sort::SortPlan;
 use super::value::ValueSource;
 use crate::clean::date::{Date, DateFormat};
 use crate::clean::place::{self, Country, PlaceForm};
@@ -17,6 +18,7 @@ use std::borrow::Cow;
 pub struct LayoutPlan {
     columns: Vec<CellPlan>,
     has_required: bool,
+    sort: SortPlan,
 }
 
 #[derive(Debug, Clone)]
@@ -94,7 +96,8 @@ impl LayoutPlan {
                 required: column.required,
             })
             .collect();
-        LayoutPlan { has_required: columns.iter().any(|column| column.required), columns }
+        let sort = SortPlan::new(&layout.sort, map, is_receipt);
+        LayoutPlan { has_required: columns.iter().any(|column| column.required), columns, sort }
     }
 
     /// The name of the first required column that would stay blank.
@@ -104,6 +107,11 @@ impl LayoutPlan {
         }
         let stays_blank = |column: &&CellPlan| column.required && column.is_blank(record, address, marks);
         self.columns.iter().find(stays_blank).map(|column| column.name.as_str())
+    }
+
+    /// What its rows are sorted by.
+    pub fn sort(&self) -> &SortPlan {
+        &self.sort
     }
 
     /// Writes a contact that may be written to; `marks` are those of its person.

@@ -5,6 +5,7 @@ pub mod csv;
 pub mod early_sync;
 pub mod layout;
 pub mod receipt;
+pub mod sort;
 pub mod value;
 
 pub use commit::{Commit, Placement};
