@@ -160,6 +160,12 @@ pub struct Clean {
     /// Which row of a person survives: first-read, last-read, newest or fullest [default: first-read]
     #[arg(long, value_name = "RULE")]
     pub survivor: Option<String>,
+    /// Fill the survivor's blank fields from the other rows of the person
+    #[arg(long)]
+    pub fill: bool,
+    /// Write the persons that have several rows instead, with all their rows, to look at before anything is merged
+    #[arg(long, conflicts_with_all = ["fill", "require", "condition", "first", "sample", "sort", "layout", "columns", "set_aside", "receipt"])]
+    pub only_duplicates: bool,
     /// Suggested repairs of addresses to make, such as domain-slip
     #[arg(long, value_name = "RULES", value_delimiter = ',')]
     pub apply: Vec<String>,

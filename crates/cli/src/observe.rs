@@ -75,6 +75,7 @@ fn new_bar(progress: Progress) -> ProgressBar {
     let name = match progress.stage {
         Stage::Reading => "reading",
         Stage::Settling => "finding duplicates",
+        Stage::Filling => "filling",
         Stage::Picking => "picking",
         Stage::Writing => "writing",
         Stage::Placing => "putting in place",

@@ -10,6 +10,8 @@ pub enum Stage {
     Reading,
     /// Between the passes: who is the same person, who is held.
     Settling,
+    /// Between the passes: what persons are given from their other rows and from lists.
+    Filling,
     /// Finding out who is picked, where not all are wanted.
     Picking,
     /// The second pass: requirements, layouts, writing.

@@ -4,7 +4,9 @@ use crate::arguments::{Clean, Shared};
 use crate::commands::reading::{country, field, read_files};
 use crate::commands::run::do_job;
 use crate::finish::Said;
-use crate::setting::Now;
+use crate::observe::Drawn;
+use crate::render::{self, Screen};
+use crate::setting::{Now, setting};
 use pebblebank_core::clean::Rules;
 use pebblebank_core::clean::date::Date;
 use pebblebank_core::job::file::{read_layout, same_keys, sort_columns, suggested_rule, survivor};
@@ -13,6 +15,7 @@ use pebblebank_core::job::{
     Source, Write,
 };
 use pebblebank_core::person::PersonWishes;
+use pebblebank_core::pipeline::duplicates::write_groups;
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;
 use pebblebank_core::select::Selection;
@@ -23,7 +26,29 @@ use std::path::{Path, PathBuf};
 pub fn clean(command: &Clean, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
     let job = job(command, &now)?;
+    if command.only_duplicates {
+        return only_duplicates(job, command, shared, &now);
+    }
     do_job(&job, command.dry_run, shared, &now, "the same command without --dry-run")
+}
+
+/// Writes the persons with several rows, and says how many there are.
+fn only_duplicates(job: Job, command: &Clean, shared: &Shared, now: &Now) -> Result<Said, Error> {
+    // Nothing but who is who is asked.
+    let job = Job { require: Requirement { fields: Vec::new(), ..Requirement::default() }, set_aside: None, ..job };
+    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let found = write_groups(&job, &setting(shared, command.dry_run, now), &drawn);
+    drawn.finish();
+    let found = found?;
+    let screen = Screen::new(shared);
+    let text = if shared.json {
+        render::duplicates::json(&found)
+    } else if shared.quiet {
+        String::new()
+    } else {
+        render::duplicates::finished(&found, &screen)
+    };
+    Ok(Said::done(text))
 }
 
 fn job(command: &Clean, now: &Now) -> Result<Job> {
@@ -78,7 +103,7 @@ fn sources(files: &[PathBuf], read: &ReadFiles) -> Vec<Source> {
 }
 
 fn persons(command: &Clean) -> Result<PersonWishes> {
-    let mut persons = PersonWishes::default();
+    let mut persons = PersonWishes { fill: command.fill, ..PersonWishes::default() };
     if let Some(same) = &command.same {
         persons.same = same_keys(same)?;
     }

@@ -80,7 +80,9 @@ fn sources(tally: &Tally, screen: &Screen) -> String {
     table.sum(row("all", &tally.all));
     let mut text = table.render(screen);
     let merged = wrapped(&merged_in_words(tally), WIDTH - 2, "  ");
-    for line in merged.iter().map(String::as_str).chain(["Every row read is accounted for."]) {
+    let given = given_in_words(tally);
+    let lines = merged.iter().chain(&given).map(String::as_str);
+    for line in lines.chain(["Every row read is accounted for."]) {
         text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, line)));
     }
     text.push_str(&other_lines(tally, screen));
@@ -100,6 +102,28 @@ fn merged_in_words(tally: &Tally) -> String {
         _ => format!(", {} in the same source and {} in another", number(within), number(between)),
     };
     format!("merged: {what}{counts}.")
+}
+
+/// What persons were given from their copies and from lists.
+fn given_in_words(tally: &Tally) -> Vec<String> {
+    let mut given = Vec::new();
+    if let Some(fill) = tally.fill {
+        let conflicts = match fill.conflicts {
+            0 => String::new(),
+            count => format!("; {} of copies differ from what was kept (conflicts.csv)", counted(count, "value")),
+        };
+        let values = counted(fill.values, "blank value");
+        given.push(format!("filled: {values} of {} from merged rows{conflicts}.", counted(fill.persons, "person")));
+    }
+    for taken in &tally.taken {
+        let several = match taken.several {
+            0 => String::new(),
+            count => format!("; {} have several rows there that differ, and the survivor rule decided", number(count)),
+        };
+        let persons = counted(taken.persons, "person");
+        given.push(format!("taken from {}: values for {persons}{several}.", safe(&taken.list, 40)));
+    }
+    given.iter().flat_map(|line| wrapped(line, WIDTH - 2, "  ")).collect()
 }
 
 fn other_lines(tally: &Tally, screen: &Screen) -> String {
@@ -304,6 +328,10 @@ fn preview(finished: &Finished, screen: &Screen) -> String {
     format!("  {heading}\n{}", lines.concat())
 }
 
+fn tally_has_conflicts(finished: &Finished) -> bool {
+    finished.tally.fill.is_some_and(|fill| fill.conflicts > 0)
+}
+
 fn where_to_look(finished: &Finished, again: &str, screen: &Screen) -> String {
     let mut rows: Vec<(String, String)> = Vec::new();
     if finished.tally.outcome == Outcome::Written {
@@ -318,6 +346,9 @@ fn where_to_look(finished: &Finished, again: &str, screen: &Screen) -> String {
         let in_receipt = |name: &str| receipt.join(name).display().to_string();
         rows.push((in_receipt("set-aside.csv"), "who was left out, and why".to_owned()));
         rows.push((in_receipt("merged.csv"), "copies, and of which row".to_owned()));
+        if tally_has_conflicts(finished) {
+            rows.push((in_receipt("conflicts.csv"), "values of copies that differ from what was kept".to_owned()));
+        }
         rows.push((in_receipt("repairs.csv"), "what was changed in which row".to_owned()));
         if !finished.tally.suggestions.is_empty() {
             rows.push((in_receipt("suggestions.csv"), "likely slips in addresses".to_owned()));

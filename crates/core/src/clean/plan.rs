@@ -10,6 +10,7 @@ use crate::columns::fold::fold;
 use crate::columns::{ColumnMap, Field};
 use crate::job::layout::ColumnRef;
 use crate::units::ColumnIndex;
+use crate::write::value::ValueSource;
 use std::sync::Arc;
 
 /// What cleaning needs to know beside the columns.
@@ -55,6 +56,8 @@ pub(super) enum Derived {
     Tags,
     /// The further address of this number, from 2.
     FurtherAddress(usize),
+    /// What other rows or lists give.
+    Supplied,
 }
 
 /// How the records of one file are cleaned.
@@ -196,6 +199,19 @@ impl CleaningPlan {
             self.map.derive_extra(further_address_name(number));
             self.derived.push(Derived::FurtherAddress(number));
         }
+    }
+
+    /// Makes room for a field or column that other rows or lists may give.
+    pub fn supply(&mut self, column: &ColumnRef) {
+        if ValueSource::new(column, &self.map, self.is_receipt) != ValueSource::Nothing {
+            return;
+        }
+        match column {
+            ColumnRef::Field(Field::Email) => return,
+            ColumnRef::Field(field) => self.map.derive(*field),
+            ColumnRef::Extra(extra) => self.map.derive_extra(extra.header.clone()),
+        }
+        self.derived.push(Derived::Supplied);
     }
 
     /// The columns that are cleaned.

@@ -496,7 +496,7 @@ impl RowCleaner {
                     Derived::PostalCode => place.as_ref().map_or("", |place| &place.postal_code),
                     Derived::Region => place.as_ref().and_then(|place| place.region.as_deref()).unwrap_or_default(),
                     Derived::Tags if is_tagged => ROLE_TAG,
-                    Derived::Tags => "",
+                    Derived::Tags | Derived::Supplied => "",
                     Derived::FurtherAddress(number) => further.get(number - 2).map_or("", String::as_str),
                 };
                 push_value(&mut self.cell, &mut buffer, value);

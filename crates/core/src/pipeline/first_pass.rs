@@ -52,7 +52,7 @@ pub fn read_lists(
     in_order(
         setting.threads,
         || reading.next(),
-        || Scratch::new(files),
+        || EntryScratch::new(files),
         |job, scratch| {
             let index = job.file.0 as usize;
             let keys = files.list_keys[index].as_ref();
@@ -153,12 +153,31 @@ impl Scratch {
     }
 }
 
+/// What a thread reuses from chunk to chunk of lists.
+#[derive(Default)]
+pub(super) struct EntryScratch {
+    records: Records,
+    cleaner: AddressCleaner,
+    further: AddressCleaner,
+    values: RowCleaner,
+}
+
+impl EntryScratch {
+    pub fn new(files: &OpenFiles) -> EntryScratch {
+        EntryScratch {
+            cleaner: AddressCleaner::with(Arc::clone(&files.addresses)),
+            further: AddressCleaner::with(Arc::clone(&files.addresses)),
+            ..EntryScratch::default()
+        }
+    }
+}
+
 /// What status cells say, by the direction of their column. Few different ones occur, so they are remembered.
 type Statements = HashMap<Option<consent::YesMeans>, HashMap<Vec<u8>, Statement>>;
 
 /// The part of a list that one chunk holds.
 #[derive(Default)]
-struct ListChunk {
+pub(super) struct ListChunk {
     records: u64,
     counts: FileCounts,
     addresses: Vec<IdentityHash>,
@@ -166,18 +185,20 @@ struct ListChunk {
     unusable: u64,
     blank: u64,
     left_out: u64,
+    /// How many of `addresses` there are after each record.
+    pub entries_after_row: Vec<u32>,
     problem: Option<Problem>,
 }
 
-fn read_list_chunk(
+pub(super) fn read_list_chunk(
     file: &OpenFile<ListId>,
     keys: Option<&RowKeys>,
     chunk: &Chunk,
     hasher: &IdentityHasher,
-    scratch: &mut Scratch,
+    scratch: &mut EntryScratch,
 ) -> ListChunk {
     let mut read = ListChunk::default();
-    let Scratch { records, cleaner, further, values, .. } = scratch;
+    let EntryScratch { records, cleaner, further, values } = scratch;
     records.split(chunk, file.dialect);
     read.records = records.len() as u64;
     read.problem = not_text(file, chunk, records);
@@ -186,6 +207,8 @@ fn read_list_chunk(
     }
     let column = file.map().column(Field::Email);
     for index in 0..records.len() {
+        // Of the record before.
+        read.entries_after_row.extend((index > 0).then_some(read.addresses.len() as u32));
         let record = records.get(index, &chunk.bytes, file.dialect);
         if let Some(line) = line_above(file, chunk, index) {
             read.counts.count(line);
@@ -243,6 +266,7 @@ fn read_list_chunk(
             read.addresses.extend(address.further.iter().map(|identity| hasher.hash_address(identity.as_bytes())));
         }
     }
+    read.entries_after_row.push(read.addresses.len() as u32);
     read
 }
 

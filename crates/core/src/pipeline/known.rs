@@ -4,11 +4,12 @@ use super::counts::{FileCounts, ListCounts};
 use super::first_pass::{NotText, read_lists, read_sources};
 use super::open::{OpenFile, OpenFiles, Refuted, in_another_encoding, open_again, open_files};
 use super::people::People;
-use super::settle::{self, Settled};
+use super::settle::{self, Settled, Switchboards};
 use super::{Setting, date_orders, folder_for_spooling};
 use crate::error::Result;
 use crate::job::Job;
-use crate::observe::Observer;
+use crate::observe::{Finding, Observer, Weight, counted};
+use crate::units::RowId;
 use crate::write::receipt::AllColumns;
 use std::path::{Path, PathBuf};
 
@@ -54,6 +55,27 @@ impl Opening {
 }
 
 impl Known {
+    /// Values that too many addresses share to be those of one person.
+    pub fn switchboards(&self, job: &Job) -> Vec<Finding> {
+        self.settled.switchboards.iter().map(|boards| self.switchboard(boards, job)).collect()
+    }
+
+    fn switchboard(&self, boards: &Switchboards, job: &Job) -> Finding {
+        let place = |row: &RowId| {
+            let (file, number) = self.settled.place(*row);
+            format!("{} row {number}", self.files.sources[file.0 as usize].input.name())
+        };
+        let text = format!(
+            "{} of {} shared by more than {} addresses (largest_group) did not make their {} one person; for example in {}",
+            counted(boards.values, "value", "", "").trim_end(),
+            job.person.same[boards.key].name(),
+            job.person.largest_group,
+            counted(boards.rows, "row", "", "").trim_end(),
+            boards.examples.iter().map(place).collect::<Vec<_>>().join(", ")
+        );
+        Finding { count: boards.rows, ..Finding::new("switchboard", Weight::Doubt, text) }
+    }
+
     /// The columns of all sources together.
     pub fn all_columns(&self) -> AllColumns {
         let mut columns = AllColumns::of(self.files.sources.iter().map(OpenFile::map));

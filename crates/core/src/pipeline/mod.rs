@@ -5,8 +5,10 @@
 //! the account balances.
 
 pub(crate) mod chunks;
+mod copies;
 pub(crate) mod counts;
 mod date_orders;
+pub mod duplicates;
 pub(crate) mod first_pass;
 mod glimpse;
 pub mod guards;
@@ -21,6 +23,7 @@ mod report;
 mod row_keys;
 pub(crate) mod second_pass;
 pub mod settle;
+pub mod supply;
 pub mod tally;
 
 pub use guards::TrippedGuard;
@@ -41,6 +44,7 @@ use second_pass::{Counts, SecondPass};
 use settle::Settled;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use supply::Supplies;
 
 /// How a run is to be done; changes nothing about its result.
 #[derive(Debug, Clone)]
@@ -93,7 +97,9 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     let columns = known.all_columns();
     let layouts = layouts(job, &columns);
     outputs.write_headers(&layouts, &columns)?;
-    let mut second_pass = SecondPass::new(job, &known.files, &known.settled, &layouts, &columns);
+    let mut conflicts = |rows: &[u8]| outputs.add_conflicts(rows);
+    let supplies = Supplies::gather(job, &known, setting, observer, &mut conflicts)?;
+    let mut second_pass = SecondPass::new(job, &known.files, &known.settled, &layouts, &columns, supplies.as_ref());
     second_pass.pick(setting, observer)?;
     outputs.sort(&layouts, setting.memory / MEMORY_PARTS_FOR_SORTING, &known.spool_folder);
     let counts = second_pass.run(setting, &mut outputs, observer)?;
@@ -102,6 +108,10 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
 
     let reports = Reports { job, known: &known };
     let mut tally = reports.tally(counts, &outputs);
+    if let Some(supplies) = supplies {
+        tally.fill = job.person.fill.then_some(supplies.fill);
+        tally.taken = supplies.taken;
+    }
     tally.check_balance()?;
     let tripped = guards::check(&job.guards, &tally);
     tally.outcome = match (setting.dry_run, tripped.is_empty()) {
@@ -148,8 +158,14 @@ fn memberships(counts: &[Counts], settled: &Settled) -> Vec<(Vec<SourceId>, u64)
 fn layouts(job: &Job, columns: &AllColumns) -> Vec<Layout> {
     let all = || {
         let column = |name: &str, content| LayoutColumn { content, ..LayoutColumn::of_column(name) };
-        let mut all: Vec<_> =
-            columns.columns.iter().map(|wanted| column(wanted.name(), Content::Column(wanted.clone()))).collect();
+        let taken = job.lists.iter().flat_map(|list| &list.take).map(|taken| &taken.ours);
+        let taken: Vec<_> = taken.filter(|column| !columns.columns.contains(column)).collect();
+        let mut all: Vec<_> = columns
+            .columns
+            .iter()
+            .chain(taken)
+            .map(|wanted| column(wanted.name(), Content::Column(wanted.clone())))
+            .collect();
         if columns.has_surplus {
             all.push(column("surplus cells", Content::Surplus));
         }

@@ -103,6 +103,8 @@ pub struct OpenFiles {
     pub marks_sources: bool,
     /// Whether columns that say who may be written to count.
     pub asks_consent: bool,
+    /// The columns that persons may be given values in from their other rows or from lists; none where they are not.
+    pub supplied: Option<AllColumns>,
     /// How addresses are cleaned.
     pub addresses: Arc<AddressWishes>,
     /// In the order of the job's lists, then of names.
@@ -154,14 +156,10 @@ pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Re
 impl OpenFiles {
     /// Fits what the job says about values to the source files, once their columns are known.
     pub fn plan(&mut self, job: &Job) {
-        let wishes = CleaningWishes {
-            country: job.country,
-            today: job.today,
-            blank_words: Arc::clone(&job.clean.blank_words),
-            tags_roles: job.clean.role == Passing::Tag,
-        };
+        let wishes = cleaning_wishes(job);
         let all = AllColumns::of(self.sources.iter().map(OpenFile::map));
         let newest_by = row_keys::newest_by(job, self);
+        let supplied = supplied_columns(job, &all);
         let plan = |file: &OpenFile<SourceId>| {
             let mut wanted = wanted(job, newest_by.as_ref(), &all, file.map());
             let condition = job.sources[file.owner.0 as usize].condition.as_ref();
@@ -170,7 +168,12 @@ impl OpenFiles {
             for column in of_keys.filter(ColumnRef::is_date) {
                 wanted.add(&column, file.map());
             }
-            CleaningPlan::new(&wishes, &wanted, file.map(), file.is_receipt, &file.glimpse.separators)
+            if job.person.fill {
+                all.columns.iter().for_each(|column| wanted.add(column, file.map()));
+            }
+            let mut plan = CleaningPlan::new(&wishes, &wanted, file.map(), file.is_receipt, &file.glimpse.separators);
+            supplied.iter().flat_map(|all| &all.columns).for_each(|column| plan.supply(column));
+            plan
         };
         self.cleaning = self.sources.iter().map(plan).collect();
         let keys = |file: &OpenFile<SourceId>| {
@@ -187,6 +190,7 @@ impl OpenFiles {
             Some(keys)
         };
         self.list_keys = self.lists.iter().map(keys).collect();
+        self.supplied = supplied;
         self.marks_sources = job.marks_sources();
         self.asks_consent = !job.compares;
         for file in &mut self.sources {
@@ -199,6 +203,31 @@ impl OpenFiles {
             slips: DomainSlips::new(domains),
         });
     }
+}
+
+/// What cleaning needs to know of a job beside the columns.
+pub(super) fn cleaning_wishes(job: &Job) -> CleaningWishes {
+    CleaningWishes {
+        country: job.country,
+        today: job.today,
+        blank_words: Arc::clone(&job.clean.blank_words),
+        tags_roles: job.clean.role == Passing::Tag,
+    }
+}
+
+/// The columns that persons may be given values in.
+fn supplied_columns(job: &Job, all: &AllColumns) -> Option<AllColumns> {
+    let taken = job.lists.iter().flat_map(|list| &list.take).map(|taken| &taken.ours);
+    let mut supplied = AllColumns::default();
+    if job.person.fill {
+        supplied.columns.clone_from(&all.columns);
+    }
+    for column in taken {
+        if !supplied.columns.contains(column) {
+            supplied.columns.push(column.clone());
+        }
+    }
+    (!supplied.columns.is_empty()).then_some(supplied)
 }
 
 fn keyed<'a, Owner>(file: &'a OpenFile<Owner>, job: &'a Job, wishes: &'a CleaningWishes) -> KeyedFile<'a> {

@@ -11,7 +11,7 @@ use crate::sorter::Sorter;
 use crate::write::commit::{Commit, FolderFile, Placement, StagedFile, StagedFolder, with_ending};
 use crate::write::csv::{CsvBuffer, Defusing};
 use crate::write::early_sync::EarlySync;
-use crate::write::receipt::{AllColumns, MERGED, REPAIRS, SET_ASIDE, SUGGESTIONS};
+use crate::write::receipt::{AllColumns, CONFLICTS, MERGED, REPAIRS, SET_ASIDE, SUGGESTIONS};
 use std::path::{Path, PathBuf};
 
 /// How many rows a preview shows.
@@ -42,6 +42,7 @@ struct Receipt {
     merged: FolderFile,
     repairs: FolderFile,
     suggestions: FolderFile,
+    conflicts: FolderFile,
     people: FolderFile,
 }
 
@@ -105,9 +106,18 @@ impl Outputs {
             receipt.merged.write(&columns.header(&MERGED), &self.sync)?;
             receipt.repairs.write(&AllColumns::default().header(&REPAIRS), &self.sync)?;
             receipt.suggestions.write(&AllColumns::default().header(&SUGGESTIONS), &self.sync)?;
+            receipt.conflicts.write(&AllColumns::default().header(&CONFLICTS), &self.sync)?;
             receipt.people.write(&people_index::header(), &self.sync)?;
         }
         Ok(())
+    }
+
+    /// Adds rows in which the rows of a person differ.
+    pub fn add_conflicts(&mut self, rows: &[u8]) -> Result<()> {
+        match &mut self.receipt {
+            Some(receipt) => receipt.conflicts.write(rows, &self.sync),
+            None => Ok(()),
+        }
     }
 
     /// Sorts the files whose layouts ask for it, each in up to `memory` bytes, the rest on disk in `folder`.
@@ -200,6 +210,7 @@ impl Receipt {
             merged: folder.file("merged.csv")?,
             repairs: folder.file("repairs.csv")?,
             suggestions: folder.file("suggestions.csv")?,
+            conflicts: folder.file("conflicts.csv")?,
             people: folder.file("people.idx")?,
             folder,
         })

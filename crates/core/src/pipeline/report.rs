@@ -6,7 +6,6 @@ use super::known::Known;
 use super::open::OpenFile;
 use super::outputs::{Documents, Outputs};
 use super::second_pass::Counts;
-use super::settle::Switchboards;
 use super::tally::{
     Account, FileTally, ListTally, OtherLines, Outcome, RepairCounts, SourceTally, SuppressionTally, TALLY_SCHEMA,
     Tally, WriteTally,
@@ -94,31 +93,13 @@ impl Reports<'_> {
             sources,
             suppression,
             lists,
+            fill: None,
+            taken: Vec::new(),
             repairs: repairs.into_tally(),
             suggestions: suggestions.into_tally(),
             written: self.job.writes.iter().zip(outputs.import_rows()).map(write_tally).collect(),
             findings,
         }
-    }
-
-    fn switchboard(&self, boards: &Switchboards) -> Finding {
-        let key = self.job.person.same[boards.key].name();
-        let places: Vec<String> = boards
-            .examples
-            .iter()
-            .map(|row| {
-                let (file, number) = self.known.settled.place(*row);
-                format!("{} row {number}", self.known.files.sources[file.0 as usize].input.name())
-            })
-            .collect();
-        let text = format!(
-            "{} of {key} shared by more than {} addresses (largest_group) did not make their {} one person; for example in {}",
-            counted(boards.values, "value", "", "").trim_end(),
-            self.job.person.largest_group,
-            counted(boards.rows, "row", "", "").trim_end(),
-            places.join(", ")
-        );
-        Finding { count: boards.rows, ..Finding::new("switchboard", Weight::Doubt, text) }
     }
 
     fn doubt(&self, (file, column, doubt): (FileId, ColumnIndex, Doubt), met: &Met) -> Finding {
@@ -169,7 +150,7 @@ impl Reports<'_> {
             findings.extend(unlisted_words(&name, counts));
         }
         findings.extend(self.replacements());
-        findings.extend(self.known.settled.switchboards.iter().map(|boards| self.switchboard(boards)));
+        findings.extend(self.known.switchboards(self.job));
         if !sources.is_empty() && !sources.iter().any(|source| source.has_consent_column) {
             let text = "no source has a column that says who may be written to, so everybody passes";
             findings.push(Finding::new("no-consent-column", Weight::Note, text));

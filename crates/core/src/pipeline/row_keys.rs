@@ -311,6 +311,13 @@ fn minutes_of(value: &[u8]) -> u32 {
     }
 }
 
+/// The same for a list that values are taken from.
+pub fn newest_of_list(job: &Job, map: &ColumnMap) -> Option<ColumnRef> {
+    let has = |column: &ColumnRef| ValueSource::new(column, map, false) != ValueSource::Nothing;
+    let known = [Field::LastSeen, Field::SignedUp].map(ColumnRef::Field);
+    job.person.newest_by.iter().chain(&known).find(|column| has(column)).cloned()
+}
+
 /// The date that `newest` goes by: as said, else the last time seen if any source has it, else the sign-up.
 pub fn newest_by(job: &Job, files: &OpenFiles) -> Option<ColumnRef> {
     let has = |field: Field| files.sources.iter().any(|file| file.map().column(field).is_some());

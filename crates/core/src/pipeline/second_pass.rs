@@ -8,6 +8,7 @@ use super::open::{OpenFile, OpenFiles};
 use super::people_index;
 use super::picking::{Candidate, Picked, Picking};
 use super::settle::{Cleared, Settled, Standing};
+use super::supply::{Supplied, SuppliedColumns, Supplies, Supply, SupplyKind};
 use super::tally::{Account, Company, RepairCounts};
 use crate::clean::address::{Address, AddressCleaner, State};
 use crate::clean::consent::Consent;
@@ -136,6 +137,8 @@ struct FilePlan {
     source: SourceId,
     /// Its place among the source files.
     file: usize,
+    /// Where values go that other rows or lists give.
+    supplied: Option<SuppliedColumns>,
 }
 
 /// All that the second pass needs to know, the same for every chunk.
@@ -150,6 +153,7 @@ pub struct SecondPass<'a> {
     /// The keys of the job, as receipts name them.
     key_names: Vec<String>,
     pick: Picking,
+    supplies: Option<&'a Supplies>,
     spare: Mutex<Vec<Rows>>,
 }
 
@@ -161,6 +165,7 @@ impl<'a> SecondPass<'a> {
         settled: &'a Settled,
         layouts: &'a [Layout],
         columns: &AllColumns,
+        supplies: Option<&'a Supplies>,
     ) -> SecondPass<'a> {
         let plan = |(file, cleaning): (&OpenFile<SourceId>, &CleaningPlan)| FilePlan {
             layouts: layouts
@@ -176,6 +181,10 @@ impl<'a> SecondPass<'a> {
             name_cells: name_cells(&job.sources[file.owner.0 as usize].name, &file.input.name()),
             source: file.owner,
             file: file.id.0 as usize,
+            supplied: files
+                .supplied
+                .as_ref()
+                .map(|supplied| SuppliedColumns::new(supplied, &cleaning.map, file.is_receipt)),
         };
         let plans = files.sources.iter().zip(&files.cleaning).map(plan).collect();
         let details = settled.all_marks().map(|marks| describe(job, marks)).collect();
@@ -189,6 +198,7 @@ impl<'a> SecondPass<'a> {
             details,
             key_names,
             pick: Picking::All,
+            supplies,
             spare: Mutex::default(),
         }
     }
@@ -217,12 +227,21 @@ impl<'a> SecondPass<'a> {
     ) -> Result<Vec<Counts>> {
         let mut counts = vec![Counts::default(); self.job.sources.len()];
         let mut reading = Reading::again(&self.files.sources, &self.settled.chunks, stage, observer);
+        let mut supplies = self.supplies.map(Supplies::reader).transpose()?;
         let mut chunks = 0;
         in_order(
             setting.threads,
-            || reading.next(),
+            || {
+                let Some(job) = reading.next()? else { return Ok(None) };
+                let end = self.settled.chunks.get(job.index).map(|place| RowId(place.first.0 + place.records));
+                let supplies = match (&mut supplies, end) {
+                    (Some(supplies), Some(end)) => supplies.up_to(end)?,
+                    _ => Vec::new(),
+                };
+                Ok(Some((job, supplies)))
+            },
             || Scratch::new(self.files),
-            |job, scratch| self.lay_out(&job, scratch).map(|rows| (job, rows)),
+            |(job, supplies), scratch| self.lay_out(&job, &supplies, scratch).map(|rows| (job, rows)),
             |(job, mut rows)| {
                 chunks += 1;
                 let mut counted = std::mem::take(&mut rows.counts);
@@ -276,7 +295,7 @@ impl<'a> SecondPass<'a> {
         rows
     }
 
-    fn lay_out(&self, job: &ChunkJob, scratch: &mut Scratch) -> Result<Rows> {
+    fn lay_out(&self, job: &ChunkJob, supplies: &[Supply], scratch: &mut Scratch) -> Result<Rows> {
         let file = &self.files.sources[job.file.0 as usize];
         let place = self.settled.chunks.get(job.index).ok_or_else(|| changed(file.input.path()))?;
         scratch.records.split(&job.chunk, file.dialect);
@@ -284,7 +303,8 @@ impl<'a> SecondPass<'a> {
             return Err(changed(file.input.path()));
         }
         let mut rows = self.spare_rows();
-        let Scratch { records, cleaner, decoded, replaced, values, domains } = scratch;
+        let Scratch { records, cleaner, decoded, replaced, values, domains, supplied } = scratch;
+        let mut supplies = supplies;
         replaced.changes.clear();
         let may_be_decoded_twice = decoded_twice::may_hold(&job.chunk.bytes);
         let cells = ChunkCells::of(file, &job.chunk);
@@ -294,10 +314,14 @@ impl<'a> SecondPass<'a> {
             first_of_file: self.settled.first_of(job.file).0,
             cells: RawCells::NeedALook,
             rows: &mut rows,
+            taken_from: &[],
         };
         for index in 0..records.len() {
             let row = RowId(place.first.0 + index as u32);
             let standing = self.settled.standing(row);
+            let own = supplies.iter().take_while(|supply| supply.row == row).count();
+            let given;
+            (given, supplies) = supplies.split_at(own);
             if matches!(standing, Standing::NoContact) {
                 continue;
             }
@@ -324,7 +348,12 @@ impl<'a> SecondPass<'a> {
                 meant.record = values.after(&meant.record);
                 meant.values = Some(values);
                 chunk.suggest(row, &address, domains);
+                if let (Some(columns), false) = (&chunk.plan.supplied, given.is_empty()) {
+                    meant.record = supplied.apply(&meant.record, address.text, given, columns);
+                }
             }
+            let taken_from = given.iter().find(|supply| supply.kind == SupplyKind::TakenFrom);
+            chunk.taken_from = taken_from.map_or(&[], Supply::names);
             chunk.contact(row, standing, &record, &meant, &typed, &address);
         }
         Ok(rows)
@@ -393,6 +422,7 @@ struct Scratch {
     replaced: Replaced,
     values: RowCleaner,
     domains: DomainLooks,
+    supplied: Supplied,
 }
 
 impl Scratch {
@@ -467,6 +497,8 @@ struct ChunkRows<'a, 'b> {
     first_of_file: u32,
     cells: RawCells,
     rows: &'b mut Rows,
+    /// What the person's survivor was given from this row.
+    taken_from: &'b [u8],
 }
 
 impl<'b> ChunkRows<'_, 'b> {
@@ -692,6 +724,7 @@ impl<'b> ChunkRows<'_, 'b> {
         number_cell(out, number.0);
         out.bytes.extend_from_slice(&self.pass.plans[survivor_file.0 as usize].name_cells);
         number_cell(out, survivor_number.0);
+        out.value(self.taken_from);
         self.plan.originals.write(record, self.cells, out);
         self.rows.counts.account.merged += 1;
     }

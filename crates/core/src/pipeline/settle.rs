@@ -8,7 +8,7 @@ use crate::clean::consent::Consent;
 use crate::error::{Error, Result};
 use crate::job::Job;
 use crate::observe::{Observer, Progress, Stage};
-use crate::person::{Groups, Key, PersonWishes, Role, Survivor};
+use crate::person::{Groups, IdentityHasher, Key, PersonWishes, Role, Survivor};
 use crate::read::Line;
 use crate::suppress::marks::reason_of;
 use crate::suppress::{HeldDomains, Mark, MarkSet, MarkSets, Reason, Refusal};
@@ -53,6 +53,19 @@ pub struct Switchboards {
     pub examples: Vec<RowId>,
 }
 
+/// A set of rows, a bit each.
+pub struct RowSet {
+    bits: Vec<u64>,
+}
+
+impl RowSet {
+    /// Whether a row is in it.
+    #[inline]
+    pub fn holds(&self, row: RowId) -> bool {
+        self.bits[row.index() / 64] >> (row.0 % 64) & 1 == 1
+    }
+}
+
 /// A record that no key joined to another.
 const NO_KEY: u8 = u8::MAX;
 
@@ -70,6 +83,11 @@ pub struct Settled {
     key_of: Vec<u8>,
     /// Values of keys that too many addresses share.
     pub switchboards: Vec<Switchboards>,
+    /// Entries of lists that values are taken from, each with the persons that it is of; by entry.
+    pub taken: Vec<(u32, u32)>,
+    /// Makes identities into the hashes that were settled.
+    pub hasher: IdentityHasher,
+    ranks: Vec<u32>,
     joins_by_address: bool,
     /// The chunks of the sources, in reading order.
     pub chunks: Vec<ChunkPlace>,
@@ -116,6 +134,38 @@ impl Settled {
     /// The record that stands for the person.
     pub fn survivor_of(&self, row: RowId) -> RowId {
         RowId(self.groups.settled()[row.index()])
+    }
+
+    /// The survivors that other records were merged into.
+    pub fn with_copies(&self) -> RowSet {
+        let mut found = RowSet { bits: vec![0; self.lines.len().div_ceil(64)] };
+        for (row, survivor) in self.groups.settled().iter().enumerate() {
+            if *survivor as usize != row {
+                found.bits[*survivor as usize / 64] |= 1 << (survivor % 64);
+            }
+        }
+        found
+    }
+
+    /// Bytes that order the rows of all persons: by survivor, then in the survivor's ranking, itself first.
+    pub fn order_of_copy(&self, row: RowId, rule: Survivor) -> Vec<u8> {
+        let survivor = self.survivor_of(row);
+        let flag = |is_later: bool| [u8::from(is_later)];
+        let rank = match rule {
+            Survivor::FirstRead => 0,
+            Survivor::LastRead => row.0,
+            Survivor::Newest | Survivor::Fullest => self.ranks.get(row.index()).copied().unwrap_or_default(),
+        };
+        let is_usable = self.lines[row.index()] & HAS_ADDRESS != 0;
+        let parts: [&[u8]; 6] = [
+            &survivor.0.to_be_bytes(),
+            &flag(row != survivor),
+            &flag(self.is_left_out(row)),
+            &flag(!is_usable),
+            &(!rank).to_be_bytes(),
+            &row.0.to_be_bytes(),
+        ];
+        parts.concat()
     }
 
     /// The marks of a combination.
@@ -178,7 +228,7 @@ pub fn settle(
     threads: usize,
     observer: &dyn Observer,
 ) -> Result<Settled> {
-    let People { domains, keys, lines, ranks, marks, mark_sets, chunks, first_of_file, .. } = people;
+    let People { hasher, domains, keys, lines, ranks, marks, mark_sets, chunks, first_of_file, .. } = people;
     let address_key = job.person.address_key();
     let has_other_keys = job.person.has_other_keys();
     let mut settling = Settling {
@@ -191,7 +241,9 @@ pub fn settle(
         key_of: if has_other_keys { vec![NO_KEY; lines.len()] } else { Vec::new() },
         address_key: address_key.unwrap_or_default() as u8,
         matched: vec![0; lists.len()],
+        taken: Vec::new(),
     };
+    let takes: Vec<bool> = job.lists.iter().map(|list| !list.take.is_empty()).collect();
     let (partitions, spilled) = keys.into_partitions();
     let threads = if lines.len() < WORTH_A_SECOND_THREAD { 1 } else { threads };
     let mut rows = 0;
@@ -202,7 +254,7 @@ pub fn settle(
         || (),
         |(partition, mut keys), ()| {
             spilled.load(partition, &mut keys)?;
-            Ok(PartitionFindings::of(&keys, lists, address_key.is_some(), has_other_keys))
+            Ok(PartitionFindings::of(&keys, lists, &takes, address_key.is_some(), has_other_keys))
         },
         |found: PartitionFindings| {
             rows += found.keys;
@@ -214,6 +266,7 @@ pub fn settle(
     let switchboards = settling.join_by_other_keys(&lines, &job.person);
     settling.unite_persons(&lines, &ranks, job.person.survivor);
     settling.spread_refusals();
+    let taken = settling.persons_of_entries();
     let Settling { groups, mut marks, mark_sets, matched, key_of, .. } = settling;
     forget_marks_of_merged(&mut marks, &groups);
     let list_reasons: Vec<Option<Reason>> =
@@ -228,6 +281,9 @@ pub fn settle(
         matches: matches(lists, &matched, &domains),
         key_of,
         switchboards,
+        taken,
+        hasher,
+        ranks,
         joins_by_address: address_key.is_some(),
         chunks,
         first_of_file,
@@ -269,6 +325,8 @@ struct PartitionFindings {
     keys: u64,
     joins: Vec<(RowId, RowId)>,
     held: Vec<(RowId, ListId)>,
+    /// Entries of lists that values are taken from, each with a row that it is of.
+    taken: Vec<(u32, u32)>,
     /// Rows that share an identity and are not joined by it: runs, each after its length.
     shared: Vec<u32>,
     /// Rows that share the value of another key: runs, each after its length and the key's place.
@@ -282,7 +340,13 @@ struct PartitionFindings {
 
 impl PartitionFindings {
     /// Looks at each run of equal hashes; `keys` are sorted.
-    fn of(keys: &[Key], lists: &[ListCounts], joins_by_address: bool, has_other_keys: bool) -> PartitionFindings {
+    fn of(
+        keys: &[Key],
+        lists: &[ListCounts],
+        takes: &[bool],
+        joins_by_address: bool,
+        has_other_keys: bool,
+    ) -> PartitionFindings {
         let mut found = PartitionFindings {
             keys: keys.len() as u64,
             matched: vec![0; lists.len()],
@@ -291,12 +355,12 @@ impl PartitionFindings {
             ..Default::default()
         };
         for run in keys.chunk_by(|a, b| a.is_same_identity(*b)) {
-            found.look_at(run, lists);
+            found.look_at(run, lists, takes);
         }
         found
     }
 
-    fn look_at(&mut self, run: &[Key], lists: &[ListCounts]) {
+    fn look_at(&mut self, run: &[Key], lists: &[ListCounts], takes: &[bool]) {
         if run.len() == 1 {
             return;
         }
@@ -314,6 +378,9 @@ impl PartitionFindings {
         for entry in entries {
             let list = list_of(lists, entry.owner());
             self.matched[list.0 as usize] += 1;
+            if takes[list.0 as usize] {
+                self.taken.extend(rows.iter().map(|row| (entry.owner(), row.owner())));
+            }
             if before.replace(list) != Some(list) {
                 self.held.extend(rows.iter().map(|row| (RowId(row.owner()), list)));
             }
@@ -354,6 +421,7 @@ struct Settling {
     key_of: Vec<u8>,
     address_key: u8,
     matched: Vec<u64>,
+    taken: Vec<(u32, u32)>,
 }
 
 impl Settling {
@@ -362,6 +430,7 @@ impl Settling {
             self.mark(*row, Mark::On(*list));
         }
         self.matched.iter_mut().zip(&found.matched).for_each(|(sum, count)| *sum += count);
+        self.taken.extend_from_slice(&found.taken);
         self.shared.extend_from_slice(&found.shared);
         self.others.extend_from_slice(&found.others);
         for (first, row) in &found.same_address {
@@ -448,6 +517,15 @@ impl Settling {
                 self.marks[survivor] = self.mark_sets.union(self.marks[survivor], self.marks[row]);
             }
         }
+    }
+
+    /// Entries that values are taken from, each with its persons, by entry.
+    fn persons_of_entries(&mut self) -> Vec<(u32, u32)> {
+        let mut taken = std::mem::take(&mut self.taken);
+        taken.iter_mut().for_each(|(_, row)| *row = self.groups.settled()[*row as usize]);
+        taken.sort_unstable();
+        taken.dedup();
+        taken
     }
 
     /// A refusal counts for every identity of the person, against every row that has one of them.

@@ -1,5 +1,6 @@
 //! The account of a run: rows in, rows out, and where each of the others went.
 
+use super::supply::{FillTally, TakenTally};
 use crate::clean::Rule;
 use crate::error::{Error, ErrorKind, Result};
 use crate::observe::Finding;
@@ -33,6 +34,10 @@ pub struct Tally {
     pub suppression: Vec<SuppressionTally>,
     /// Each list that can be asked about.
     pub lists: Vec<ListTally>,
+    /// What survivors were given from their copies; none where the job does not fill.
+    pub fill: Option<FillTally>,
+    /// What contacts were given from lists.
+    pub taken: Vec<TakenTally>,
     /// The repairs that were made.
     pub repairs: Vec<RepairTally>,
     /// The repairs of addresses that are suggested, and made where the job lists the rule under `apply`.

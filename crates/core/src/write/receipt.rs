@@ -15,7 +15,7 @@ pub const SET_ASIDE: [&str; 5] =
     ["pebblebank_reason", "pebblebank_details", "pebblebank_source", "pebblebank_file", "pebblebank_row"];
 
 /// The receipt's own columns of the merged rows.
-pub const MERGED: [&str; 7] = [
+pub const MERGED: [&str; 8] = [
     "pebblebank_key",
     "pebblebank_source",
     "pebblebank_file",
@@ -23,6 +23,30 @@ pub const MERGED: [&str; 7] = [
     "pebblebank_survivor_source",
     "pebblebank_survivor_file",
     "pebblebank_survivor_row",
+    "pebblebank_taken",
+];
+
+/// The columns of the groups of rows that are one person each.
+pub const GROUPS: [&str; 6] = [
+    "pebblebank_group",
+    "pebblebank_survives",
+    "pebblebank_key",
+    "pebblebank_source",
+    "pebblebank_file",
+    "pebblebank_row",
+];
+
+/// The columns of the list of values in which the rows of a person differ.
+pub const CONFLICTS: [&str; 9] = [
+    "pebblebank_field",
+    "pebblebank_kept",
+    "pebblebank_source",
+    "pebblebank_file",
+    "pebblebank_row",
+    "pebblebank_other",
+    "pebblebank_other_source",
+    "pebblebank_other_file",
+    "pebblebank_other_row",
 ];
 
 /// The columns of the list of repairs.

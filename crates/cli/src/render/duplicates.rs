@@ -1,0 +1,52 @@
+//! Persons that have several rows.
+
+use super::tally::one_finding;
+use super::{Screen, Tone, counted, number};
+use pebblebank_core::observe::{Finding, Weight};
+use pebblebank_core::pipeline::duplicates::DuplicateGroups;
+use serde_json::json;
+
+/// How many there are, by which key, and where they are.
+pub fn finished(found: &DuplicateGroups, screen: &Screen) -> String {
+    let persons =
+        if found.groups == 1 { "1 person has".to_owned() } else { format!("{} persons have", number(found.groups)) };
+    let what = format!("{persons} several rows: {} of {}", number(found.rows), counted(found.read, "row"));
+    let mut text = format!("{}\n", screen.paint(Tone::Good, &what));
+    if found.groups > 0 {
+        let merged = found.rows - found.groups;
+        let by: Vec<String> = found
+            .by_key
+            .iter()
+            .filter(|(_, rows)| *rows > 0)
+            .map(|(key, rows)| format!("{} by {key}", number(*rows)))
+            .collect();
+        text.push_str(&format!("\n  {} would be merged: {}\n", counted(merged, "row"), by.join(", ")));
+        let within = found.merged_within;
+        text.push_str(&format!("  {} in the same source, {} in another\n", number(within), number(merged - within)));
+        text.push_str(&format!("  the largest group has {}\n", counted(found.largest, "row")));
+    }
+    let findings = found.findings.iter().filter(|finding| finding.weight != Weight::Note);
+    let findings: String = findings.map(|finding: &Finding| one_finding(finding, screen)).collect();
+    if !findings.is_empty() {
+        text.push_str(&format!("\n{findings}"));
+    }
+    match &found.file {
+        Some(file) => text.push_str(&format!(
+            "\n  {}: every row of each, by group; pebblebank_survives says which one would be kept\n",
+            file.display()
+        )),
+        None => text.push_str("\n  a dry run: nothing was written\n"),
+    }
+    text
+}
+
+/// The same for programs.
+pub fn json(found: &DuplicateGroups) -> String {
+    let mut document = json!({ "schema": "pebblebank/duplicates/1" });
+    if let (Some(document), Ok(serde_json::Value::Object(found))) =
+        (document.as_object_mut(), serde_json::to_value(found))
+    {
+        document.extend(found);
+    }
+    format!("{document:#}\n")
+}

@@ -1,0 +1,568 @@
+//! What persons are given from elsewhere before they are written: blank fields from their other rows, values from lists.
+//!
+//! The rows of persons with several are read again, sorted by person on disk, and folded into one; so are the rows of
+//! lists that values are taken from. What comes of it lies in a nameless file in the order of the rows, for the second
+//! pass to read alongside.
+
+use super::chunks::Reading;
+use super::copies::sort_copies;
+use super::first_pass::{EntryScratch, address_value, read_list_chunk};
+use super::known::Known;
+use super::open::{OpenFile, cleaning_wishes};
+use super::row_keys::Rank;
+use super::second_pass::changed;
+use super::{Setting, row_keys};
+use crate::clean::address::AddressCleaner;
+use crate::clean::plan::Wanted;
+use crate::clean::text::comparable;
+use crate::clean::{CleaningPlan, RowCleaner, tags};
+use crate::columns::{ColumnMap, Field};
+use crate::error::{Error, Result};
+use crate::job::{ColumnRef, Job};
+use crate::observe::{Observer, Stage};
+use crate::person::Survivor;
+use crate::read::split::RecordBuffer;
+use crate::read::{Record, Records};
+use crate::sorter::{Sorted, Sorter};
+use crate::units::{ColumnIndex, RowId, SourceId};
+use crate::write::csv::{CsvBuffer, Defusing};
+use crate::write::receipt::AllColumns;
+use crate::write::value::ValueSource;
+use serde::Serialize;
+use std::fs::File;
+use std::io::{BufReader, BufWriter, Read, Seek, SeekFrom, Write};
+use std::sync::Arc;
+
+/// How much was filled from copies.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+pub struct FillTally {
+    /// Persons that were given something.
+    pub persons: u64,
+    /// Blank fields that were filled.
+    pub values: u64,
+    /// Differing values, of which the survivor's, or the one before in its ranking, was kept.
+    pub conflicts: u64,
+}
+
+/// How much was taken from a list.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+pub struct TakenTally {
+    /// The list.
+    pub list: String,
+    /// Persons with a row in it that has a value.
+    pub persons: u64,
+    /// Of those, the ones with several rows there that differ; the survivor rule decided.
+    pub several: u64,
+}
+
+/// What a record of the supplies is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum SupplyKind {
+    /// Values that the survivor is written with.
+    Filled,
+    /// The names of the columns that were taken from a merged row.
+    TakenFrom,
+    /// Values of a list, for fields that are blank.
+    FromList,
+}
+
+impl SupplyKind {
+    fn from_byte(byte: u8) -> SupplyKind {
+        match byte {
+            0 => SupplyKind::Filled,
+            1 => SupplyKind::TakenFrom,
+            _ => SupplyKind::FromList,
+        }
+    }
+}
+
+/// What one row is given.
+#[derive(Debug)]
+pub struct Supply {
+    /// The row.
+    pub row: RowId,
+    /// Which part of it.
+    pub kind: SupplyKind,
+    payload: Vec<u8>,
+}
+
+impl Supply {
+    /// The values by their place among the supplied columns.
+    pub fn cells(&self) -> impl Iterator<Item = (usize, &[u8])> {
+        let mut rest = &self.payload[..];
+        std::iter::from_fn(move || {
+            let (place, after) = take_u32(rest)?;
+            let (value, after) = take_text(after)?;
+            rest = after;
+            Some((place as usize, value))
+        })
+    }
+
+    /// The names of the columns, of [`SupplyKind::TakenFrom`].
+    pub fn names(&self) -> &[u8] {
+        &self.payload
+    }
+}
+
+fn take_u32(bytes: &[u8]) -> Option<(u32, &[u8])> {
+    let (number, rest) = bytes.split_first_chunk::<4>()?;
+    Some((u32::from_le_bytes(*number), rest))
+}
+
+fn take_text(bytes: &[u8]) -> Option<(&[u8], &[u8])> {
+    let (length, rest) = take_u32(bytes)?;
+    rest.split_at_checked(length as usize)
+}
+
+fn put_text(out: &mut Vec<u8>, text: &[u8]) {
+    out.extend_from_slice(&(text.len() as u32).to_le_bytes());
+    out.extend_from_slice(text);
+}
+
+/// All supplies of a run, in the order of their rows.
+#[derive(Debug)]
+pub struct Supplies {
+    file: File,
+    folder: std::path::PathBuf,
+    /// How much was filled.
+    pub fill: FillTally,
+    /// How much was taken, by list.
+    pub taken: Vec<TakenTally>,
+}
+
+/// Reads supplies from the first on.
+#[derive(Debug)]
+pub struct SupplyReader {
+    reader: BufReader<File>,
+    folder: std::path::PathBuf,
+    ahead: Option<Supply>,
+}
+
+impl Supplies {
+    /// Gathers what the job has persons filled with; `conflicts` takes the differing values as rows of CSV.
+    pub fn gather(
+        job: &Job,
+        known: &Known,
+        setting: &Setting,
+        observer: &dyn Observer,
+        conflicts: &mut dyn FnMut(&[u8]) -> Result<()>,
+    ) -> Result<Option<Supplies>> {
+        let Some(columns) = &known.files.supplied else { return Ok(None) };
+        let memory = setting.memory / 8;
+        let mut supplies = Sorter::new(memory, &known.spool_folder);
+        let mut fill = FillTally::default();
+        if job.person.fill {
+            let copies = sorted_copies(job, known, columns, setting, memory, observer)?;
+            let mut folding = Folding { known, job, columns, supplies: &mut supplies, tally: &mut fill, conflicts };
+            folding.fold(copies)?;
+        }
+        let taken = take_from_lists(job, known, columns, memory, &mut supplies, observer)?;
+        let fail = |cause: std::io::Error| Error::unwritable(&known.spool_folder, &cause);
+        let mut out = BufWriter::with_capacity(1 << 20, tempfile::tempfile_in(&known.spool_folder).map_err(fail)?);
+        let mut sorted = supplies.finish()?;
+        while let Some((key, payload)) = sorted.next()? {
+            out.write_all(&key[..5]).map_err(fail)?;
+            out.write_all(&(payload.len() as u32).to_le_bytes()).map_err(fail)?;
+            out.write_all(payload).map_err(fail)?;
+        }
+        let file = out.into_inner().map_err(|cause| fail(cause.into_error()))?;
+        Ok(Some(Supplies { file, folder: known.spool_folder.clone(), fill, taken }))
+    }
+
+    /// Begins to read them.
+    pub fn reader(&self) -> Result<SupplyReader> {
+        let fail = |cause: std::io::Error| Error::unreadable(&self.folder, &cause);
+        let mut file = self.file.try_clone().map_err(fail)?;
+        file.seek(SeekFrom::Start(0)).map_err(fail)?;
+        let reader = BufReader::with_capacity(256 << 10, file);
+        let mut reader = SupplyReader { reader, folder: self.folder.clone(), ahead: None };
+        reader.ahead = reader.read()?;
+        Ok(reader)
+    }
+}
+
+impl SupplyReader {
+    /// Those of rows before `end`, as far as they were not given yet.
+    pub fn up_to(&mut self, end: RowId) -> Result<Vec<Supply>> {
+        let mut found = Vec::new();
+        while let Some(supply) = self.ahead.take_if(|supply| supply.row < end) {
+            found.push(supply);
+            self.ahead = self.read()?;
+        }
+        Ok(found)
+    }
+
+    fn read(&mut self) -> Result<Option<Supply>> {
+        let fail = |cause: std::io::Error| Error::unreadable(&self.folder, &cause);
+        let mut head = [0; 9];
+        match self.reader.read_exact(&mut head) {
+            Err(cause) if cause.kind() == std::io::ErrorKind::UnexpectedEof => return Ok(None),
+            other => other.map_err(fail)?,
+        }
+        let [a, b, c, d, kind, e, f, g, h] = head;
+        let mut payload = vec![0; u32::from_le_bytes([e, f, g, h]) as usize];
+        self.reader.read_exact(&mut payload).map_err(fail)?;
+        let row = RowId(u32::from_be_bytes([a, b, c, d]));
+        Ok(Some(Supply { row, kind: SupplyKind::from_byte(kind), payload }))
+    }
+}
+
+/// The rows of persons with several, with their values by column, sorted by person and then by rank.
+fn sorted_copies(
+    job: &Job,
+    known: &Known,
+    columns: &AllColumns,
+    setting: &Setting,
+    memory: u64,
+    observer: &dyn Observer,
+) -> Result<Sorted> {
+    let files = &known.files;
+    let of_file = |(file, plan): (&OpenFile<SourceId>, &CleaningPlan)| {
+        let source = |column| ValueSource::new(column, &plan.map, file.is_receipt);
+        columns.columns.iter().map(source).collect::<Vec<_>>()
+    };
+    let sources: Vec<Vec<ValueSource>> = files.sources.iter().zip(&files.cleaning).map(of_file).collect();
+    let full_name = columns.columns.iter().position(|column| *column == ColumnRef::Field(Field::FullName));
+    sort_copies(job, known, setting, memory, observer, |copy, payload| {
+        if known.settled.is_left_out(copy.row) {
+            return;
+        }
+        let makes_whole_name = files.sources[copy.file].map().column(Field::FullName).is_none();
+        payload.extend_from_slice(&copy.row.0.to_le_bytes());
+        for (place, source) in sources[copy.file].iter().enumerate() {
+            let value = source.value(copy.cleaned, copy.address.text);
+            // A whole name that is made of one part is no better than none.
+            let is_part = makes_whole_name && full_name == Some(place) && !value.contains(&b' ');
+            put_text(payload, if is_part { b"" } else { &value });
+        }
+    })
+}
+
+/// Folds the copies of each person into what its survivor is given.
+struct Folding<'a> {
+    known: &'a Known,
+    job: &'a Job,
+    columns: &'a AllColumns,
+    supplies: &'a mut Sorter,
+    tally: &'a mut FillTally,
+    conflicts: &'a mut dyn FnMut(&[u8]) -> Result<()>,
+}
+
+/// A row of a person, with its values by column.
+struct Copy {
+    row: RowId,
+    values: Vec<Vec<u8>>,
+}
+
+impl Copy {
+    fn read(payload: &[u8], columns: usize) -> Option<Copy> {
+        let (row, mut rest) = take_u32(payload)?;
+        let mut values = Vec::with_capacity(columns);
+        for _ in 0..columns {
+            let (value, after) = take_text(rest)?;
+            values.push(value.to_vec());
+            rest = after;
+        }
+        Some(Copy { row: RowId(row), values })
+    }
+}
+
+impl Folding<'_> {
+    fn fold(&mut self, mut copies: Sorted) -> Result<()> {
+        let mut person: Vec<Copy> = Vec::new();
+        let mut survivor = Vec::new();
+        while let Some((key, payload)) = copies.next()? {
+            if survivor != key[..4] {
+                self.person(&person)?;
+                person.clear();
+                survivor = key[..4].to_vec();
+            }
+            person.extend(Copy::read(payload, self.columns.columns.len()));
+        }
+        self.person(&person)
+    }
+
+    /// `copies` are in the survivor's ranking, itself first.
+    fn person(&mut self, copies: &[Copy]) -> Result<()> {
+        let [survivor, others @ ..] = copies else { return Ok(()) };
+        let mut filled = Vec::new();
+        let mut taken: Vec<Vec<&str>> = vec![Vec::new(); others.len()];
+        for (place, column) in self.columns.columns.iter().enumerate() {
+            if *column == ColumnRef::Field(Field::Email) {
+                continue;
+            }
+            let own = &survivor.values[place];
+            if *column == ColumnRef::Field(Field::Tags) {
+                let united = united_tags(copies.iter().map(|copy| &copy.values[place][..]));
+                if united.as_bytes() != own.as_slice() {
+                    filled.extend_from_slice(&(place as u32).to_le_bytes());
+                    put_text(&mut filled, united.as_bytes());
+                    self.tally.values += 1;
+                    for (other, taken) in others.iter().zip(&mut taken) {
+                        if !other.values[place].is_empty() {
+                            taken.push(column.name());
+                        }
+                    }
+                }
+                continue;
+            }
+            let Some(kept) = copies.iter().position(|copy| !copy.values[place].is_empty()) else { continue };
+            if kept > 0 {
+                filled.extend_from_slice(&(place as u32).to_le_bytes());
+                put_text(&mut filled, &copies[kept].values[place]);
+                self.tally.values += 1;
+                taken[kept - 1].push(column.name());
+            }
+            self.conflicts_in(column, place, &copies[kept..])?;
+        }
+        if !filled.is_empty() {
+            self.tally.persons += 1;
+            self.supplies.push(&[&survivor.row.0.to_be_bytes()[..], &[0]].concat(), &filled)?;
+        }
+        for (other, names) in others.iter().zip(taken).filter(|(_, names)| !names.is_empty()) {
+            self.supplies.push(&[&other.row.0.to_be_bytes()[..], &[1]].concat(), names.join("; ").as_bytes())?;
+        }
+        Ok(())
+    }
+
+    /// Lists values that differ from the one that is kept, the first one.
+    fn conflicts_in(&mut self, column: &ColumnRef, place: usize, copies: &[Copy]) -> Result<()> {
+        let Some((kept, others)) = copies.split_first() else { return Ok(()) };
+        let compared = |copy: &Copy| comparable(&String::from_utf8_lossy(&copy.values[place])).into_owned();
+        let mut seen = vec![compared(kept)];
+        for other in others.iter().filter(|other| !other.values[place].is_empty()) {
+            let value = compared(other);
+            if seen.contains(&value) {
+                continue;
+            }
+            seen.push(value);
+            self.tally.conflicts += 1;
+            let mut out = CsvBuffer::new(Defusing::On);
+            out.value(column.name().as_bytes());
+            for copy in [kept, other] {
+                out.value(&copy.values[place]);
+                let (file, number) = self.known.settled.place(copy.row);
+                let file = &self.known.files.sources[file.0 as usize];
+                out.value(self.job.sources[file.owner.0 as usize].name.as_bytes());
+                out.value(file.input.name().as_bytes());
+                out.value(number.to_string().as_bytes());
+            }
+            out.end_row();
+            (self.conflicts)(&out.bytes)?;
+        }
+        Ok(())
+    }
+}
+
+/// The tags of all, in their order, each once whatever its letter case.
+fn united_tags<'a>(values: impl Iterator<Item = &'a [u8]>) -> String {
+    let all = values.map(|value| String::from_utf8_lossy(value).into_owned()).collect::<Vec<_>>().join(tags::BETWEEN);
+    let mut united = String::new();
+    tags::clean(&all, ';', &mut united);
+    united
+}
+
+/// Reads the lists again that values are taken from, and finds the value of each person.
+fn take_from_lists(
+    job: &Job,
+    known: &Known,
+    columns: &AllColumns,
+    memory: u64,
+    supplies: &mut Sorter,
+    observer: &dyn Observer,
+) -> Result<Vec<TakenTally>> {
+    if job.lists.iter().all(|list| list.take.is_empty()) {
+        return Ok(Vec::new());
+    }
+    let mut rows = Sorter::new(memory, &known.spool_folder);
+    read_list_rows(job, known, &mut rows, observer)?;
+    let mut tallies: Vec<TakenTally> =
+        job.lists.iter().map(|list| TakenTally { list: list.name.clone(), ..TakenTally::default() }).collect();
+    let place_of = |column: &ColumnRef| columns.columns.iter().position(|known| known == column).unwrap_or_default();
+    let places: Vec<Vec<usize>> =
+        job.lists.iter().map(|list| list.take.iter().map(|taken| place_of(&taken.ours)).collect()).collect();
+    let mut sorted = rows.finish()?;
+    let mut person = Vec::new();
+    let mut found: Vec<Vec<Vec<u8>>> = Vec::new();
+    let mut give = |person: &[u8], found: &[Vec<Vec<u8>>]| -> Result<()> {
+        let [a, b, c, d, high, low] = *person else { return Ok(()) };
+        let list = usize::from(u16::from_be_bytes([high, low]));
+        let mut payload = Vec::new();
+        let mut differs = false;
+        for (taken, place) in places[list].iter().enumerate() {
+            let mut values = found.iter().map(|values| &values[taken]).filter(|value| !value.is_empty());
+            let Some(value) = values.next() else { continue };
+            differs |= values.any(|other| other != value);
+            payload.extend_from_slice(&(*place as u32).to_le_bytes());
+            put_text(&mut payload, value);
+        }
+        tallies[list].persons += u64::from(!payload.is_empty());
+        tallies[list].several += u64::from(differs);
+        supplies.push(&[a, b, c, d, 2, high, low], &payload)
+    };
+    while let Some((key, payload)) = sorted.next()? {
+        if person != key[..6] {
+            give(&person, &found)?;
+            found.clear();
+            person = key[..6].to_vec();
+        }
+        let mut values = Vec::new();
+        let mut rest = payload;
+        while let Some((value, after)) = take_text(rest) {
+            values.push(value.to_vec());
+            rest = after;
+        }
+        found.push(values);
+    }
+    give(&person, &found)?;
+    Ok(tallies.into_iter().zip(&job.lists).filter(|(_, list)| !list.take.is_empty()).map(|(tally, _)| tally).collect())
+}
+
+/// Hands each row of a list that some person has, with the values that are taken from it, to `rows`: by person, list, rank.
+fn read_list_rows(job: &Job, known: &Known, rows: &mut Sorter, observer: &dyn Observer) -> Result<()> {
+    let files = &known.files;
+    let wishes = cleaning_wishes(job);
+    let plans: Vec<(CleaningPlan, Vec<ValueSource>, Rank)> = files
+        .lists
+        .iter()
+        .map(|file| {
+            let list = &job.lists[file.owner.0 as usize];
+            let newest_by = row_keys::newest_of_list(job, file.map());
+            let mut wanted = Wanted::default();
+            list.take.iter().for_each(|taken| wanted.add(&taken.theirs, file.map()));
+            newest_by.iter().for_each(|column| wanted.add(column, file.map()));
+            let separators = &file.glimpse.separators;
+            let mut plan = CleaningPlan::new(&wishes, &wanted, file.map(), file.is_receipt, separators);
+            for (column, seen) in &file.glimpse.dates {
+                let said = list.read.columns.date_order.or(job.clean.date_order);
+                let usual = job.country.map(|country| crate::clean::date::DateOrder::of_country(country.code()));
+                if let Some(order) = said.or(seen.shown()).or(usual) {
+                    plan.set_order(*column, order);
+                }
+            }
+            let sources =
+                list.take.iter().map(|taken| ValueSource::new(&taken.theirs, &plan.map, file.is_receipt)).collect();
+            let rank = match (job.person.survivor, newest_by) {
+                (Survivor::Newest, Some(column)) => Rank::Newest(ValueSource::new(&column, &plan.map, file.is_receipt)),
+                (Survivor::Fullest, _) => Rank::fullest(file.map(), &job.clean.blank_words),
+                _ => Rank::Equal,
+            };
+            (plan, sources, rank)
+        })
+        .collect();
+    let mut scratch = EntryScratch::new(files);
+    let mut values = RowCleaner::default();
+    let mut addresses = AddressCleaner::with(Arc::clone(&files.addresses));
+    let mut records = Records::default();
+    let mut reading = Reading::new(&files.lists, Stage::Filling, observer);
+    let (mut entry, mut at) = (0u32, 0usize);
+    let matches = &known.settled.taken;
+    while let Some(chunk) = reading.next()? {
+        let file = &files.lists[chunk.file.0 as usize];
+        let list = file.owner;
+        let keys = files.list_keys[chunk.file.0 as usize].as_ref();
+        let read = read_list_chunk(file, keys, &chunk.chunk, &known.settled.hasher, &mut scratch);
+        records.split(&chunk.chunk, file.dialect);
+        let (plan, sources, rank) = &plans[chunk.file.0 as usize];
+        let mut before = 0;
+        for (index, entries) in read.entries_after_row.iter().enumerate() {
+            let own = entry + before..entry + *entries;
+            before = *entries;
+            let first = at;
+            while matches.get(at).is_some_and(|(known, _)| own.contains(known)) {
+                at += 1;
+            }
+            if first == at {
+                continue;
+            }
+            let record = records.get(index, &chunk.chunk.bytes, file.dialect);
+            let typed = address_value(file.map(), &record);
+            let address = addresses.clean(&typed);
+            values.clean(plan, &record, &address);
+            let cleaned = values.after(&record);
+            let mut payload = Vec::new();
+            sources.iter().for_each(|source| put_text(&mut payload, &source.value(&cleaned, address.text)));
+            let order = match job.person.survivor {
+                Survivor::LastRead => !own.start,
+                _ => !rank.of(&record, &cleaned, &address),
+            };
+            for (_, person) in &matches[first..at] {
+                let key =
+                    [&person.to_be_bytes()[..], &list.0.to_be_bytes(), &order.to_be_bytes(), &own.start.to_be_bytes()];
+                rows.push(&key.concat(), &payload)?;
+            }
+        }
+        entry += before;
+        chunk.give_back();
+    }
+    for (file, (again, first)) in files.lists.iter().zip(reading.files_read().iter().zip(&known.list_files)) {
+        if again.fingerprint != first.fingerprint {
+            return Err(changed(file.input.path()));
+        }
+    }
+    Ok(())
+}
+
+/// The supplied columns in the cleaned records of one file.
+#[derive(Debug)]
+pub struct SuppliedColumns {
+    places: Vec<Option<ColumnIndex>>,
+    sources: Vec<ValueSource>,
+}
+
+impl SuppliedColumns {
+    /// Fits them to a file.
+    pub fn new(columns: &AllColumns, map: &ColumnMap, is_receipt: bool) -> SuppliedColumns {
+        let sources: Vec<ValueSource> =
+            columns.columns.iter().map(|column| ValueSource::new(column, map, is_receipt)).collect();
+        let places = sources.iter().map(|source| source.columns().next()).collect();
+        SuppliedColumns { places, sources }
+    }
+}
+
+/// Records with what they are given put in. Keeps its buffers from record to record.
+#[derive(Debug, Default)]
+pub struct Supplied {
+    buffer: RecordBuffer,
+    cell: CsvBuffer,
+    changes: Vec<(ColumnIndex, Vec<u8>)>,
+}
+
+impl Supplied {
+    /// The record with the values of `supplies`, which are all its own.
+    pub fn apply<'a>(
+        &'a mut self,
+        record: &Record<'a>,
+        address: &[u8],
+        supplies: &[Supply],
+        columns: &SuppliedColumns,
+    ) -> Record<'a> {
+        self.changes.clear();
+        for supply in supplies.iter().filter(|supply| supply.kind != SupplyKind::TakenFrom) {
+            for (place, value) in supply.cells() {
+                let Some(column) = columns.places[place] else { continue };
+                let is_given = self.changes.iter().any(|(known, _)| *known == column);
+                let is_blank = || columns.sources[place].value(record, address).is_empty();
+                if !is_given && (supply.kind == SupplyKind::Filled || is_blank()) {
+                    self.changes.push((column, value.to_vec()));
+                }
+            }
+        }
+        if self.changes.is_empty() {
+            return *record;
+        }
+        self.buffer.clear();
+        let last = self.changes.iter().map(|(column, _)| column.0 + 1).max().unwrap_or_default();
+        for column in 0..record.cells().max(last) {
+            match self.changes.iter().find(|(changed, _)| changed.0 == column) {
+                Some((_, value)) => {
+                    self.cell.clear();
+                    self.cell.value(value);
+                    self.buffer.cell(self.cell.bytes.strip_suffix(b",").unwrap_or(&self.cell.bytes));
+                }
+                None => self.buffer.cell(record.raw(column)),
+            }
+        }
+        self.buffer.record()
+    }
+}
