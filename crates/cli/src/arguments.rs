@@ -25,6 +25,8 @@ pub enum Command {
     Clean(Clean),
     /// Hold lists against each other: who is in both, who is new
     Compare(Compare),
+    /// Add to a master list the people that it lacks
+    TopUp(TopUp),
     /// Part a list by a value, by number of rows, or at random
     Split(Split),
     /// Write the demo data and run the full example on it
@@ -241,6 +243,46 @@ pub struct Compare {
     /// Replace outputs that exist
     #[arg(long)]
     pub replace: bool,
+    #[command(flatten)]
+    pub reading: Reading,
+}
+
+#[derive(Args, Debug)]
+pub struct TopUp {
+    /// The master list: its rows stay byte for byte and in order
+    #[arg(value_name = "MASTER")]
+    pub master: String,
+    /// The files that new people come from, in order of trust
+    #[arg(long, required = true, num_args = 1.., value_name = "NEW")]
+    pub from: Vec<String>,
+    /// The file to write
+    #[arg(short, long, value_name = "OUT")]
+    pub output: PathBuf,
+    /// Lists of people who must not be added
+    #[arg(long, num_args = 1.., value_name = "FILE")]
+    pub against: Vec<String>,
+    /// Fill the master's blank cells from the new rows, and list them
+    #[arg(long)]
+    pub update: bool,
+    /// What makes two rows one person: any of these keys [default: email]
+    #[arg(long, value_name = "KEYS", value_delimiter = ',')]
+    pub same: Option<Vec<String>>,
+    /// Which of several new rows of a person is added: first-read, last-read, newest or fullest [default: first-read]
+    #[arg(long, value_name = "RULE")]
+    pub survivor: Option<String>,
+    /// The fields that a new contact must have [default: email]
+    #[arg(long, value_name = "FIELDS", value_delimiter = ',')]
+    pub require: Option<Vec<String>>,
+    /// Where to write the new rows that were not added for a reason [default: OUT with .set-aside before its ending]
+    #[arg(long, value_name = "FILE")]
+    pub set_aside: Option<PathBuf>,
+    /// Show what would happen; write nothing
+    #[arg(long)]
+    pub dry_run: bool,
+    /// Replace outputs that exist
+    #[arg(long)]
+    pub replace: bool,
+    /// How the new files and the lists are read; the master is recognised by itself
     #[command(flatten)]
     pub reading: Reading,
 }

@@ -62,7 +62,7 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
         (None, None) => None,
     };
     let in_receipt = command.receipt.is_some() && command.set_aside.is_none();
-    let set_aside = command.set_aside.clone().unwrap_or_else(|| beside(&command.output));
+    let set_aside = command.set_aside.clone().unwrap_or_else(|| beside(&command.output, "set-aside"));
     Ok(Job {
         name: "clean".to_owned(),
         sources: sources(&command.files, &read),
@@ -72,12 +72,13 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
         replace_values: Vec::new(),
         clean: CleanWishes { apply: applied(&command.apply)?, ..CleanWishes::default() },
         lists: Vec::new(),
-        require: requirement(command)?,
+        require: requirement(command.require.as_deref())?,
         pick: pick(command),
         select: command.condition.as_deref().map(Selection::parse).transpose()?,
         writes: vec![Write { file: command.output.clone(), shown: command.output.display().to_string(), layout }],
         sort: command.sort.as_deref().map_or(Ok(Vec::new()), sort_columns)?,
         compares: false,
+        has_master: false,
         guards: Guards::default(),
         receipt: command.receipt.clone(),
         set_aside: (!in_receipt).then_some(set_aside),
@@ -88,26 +89,43 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
 
 /// Each file is a source, named by its stem; where stems are the same, by its place among the files too.
 fn sources(files: &[PathBuf], read: &ReadFiles) -> Vec<Source> {
-    let stem = |file: &Path| match file.file_stem() {
-        Some(stem) if file.as_os_str() != STDIN_NAME => stem.to_string_lossy().into_owned(),
+    let files: Vec<FilePattern> = files.iter().map(|file| FilePattern::literal(file.clone())).collect();
+    named_by_stem(&files)
+        .zip(&files)
+        .map(|(name, file)| Source::new(name, ReadFiles { files: vec![file.clone()], ..read.clone() }))
+        .collect()
+}
+
+/// What files are called: by their stems; where those are the same, by their place among the files too.
+pub fn named_by_stem(files: &[FilePattern]) -> impl Iterator<Item = String> + use<> {
+    let stems: Vec<String> = files.iter().map(stem).collect();
+    let name = |(place, stem): (usize, &String)| {
+        let is_only = stems.iter().filter(|other| other.to_lowercase() == stem.to_lowercase()).count() == 1;
+        if is_only { stem.clone() } else { format!("{stem} (file {})", place + 1) }
+    };
+    stems.iter().enumerate().map(name).collect::<Vec<_>>().into_iter()
+}
+
+fn stem(file: &FilePattern) -> String {
+    let path = file.path();
+    match path.file_stem() {
+        Some(stem) if path.as_os_str() != STDIN_NAME => stem.to_string_lossy().into_owned(),
         _ => "standard input".to_owned(),
-    };
-    let is_only =
-        |name: &str| files.iter().filter(|file| stem(file).to_lowercase() == name.to_lowercase()).count() == 1;
-    let source = |(place, file): (usize, &PathBuf)| {
-        let name = stem(file);
-        let name = if is_only(&name) { name } else { format!("{name} (file {})", place + 1) };
-        Source::new(name, ReadFiles { files: vec![FilePattern::literal(file.clone())], ..read.clone() })
-    };
-    files.iter().enumerate().map(source).collect()
+    }
 }
 
 fn persons(command: &Clean) -> Result<PersonWishes> {
-    let mut persons = PersonWishes { fill: command.fill, ..PersonWishes::default() };
-    if let Some(same) = &command.same {
+    let persons = person_wishes(command.same.as_deref(), command.survivor.as_deref())?;
+    Ok(PersonWishes { fill: command.fill, ..persons })
+}
+
+/// Who is the same person, and who survives, as `--same` and `--survivor` say it.
+pub fn person_wishes(same: Option<&[String]>, rule: Option<&str>) -> Result<PersonWishes> {
+    let mut persons = PersonWishes::default();
+    if let Some(same) = same {
         persons.same = same_keys(same)?;
     }
-    if let Some(name) = &command.survivor {
+    if let Some(name) = rule {
         persons.survivor = survivor(name)?;
     }
     Ok(persons)
@@ -126,9 +144,10 @@ fn applied(names: &[String]) -> Result<Rules> {
     Ok(rules)
 }
 
-fn requirement(command: &Clean) -> Result<Requirement> {
+/// What a contact must have, as `--require` says it.
+pub fn requirement(names: Option<&[String]>) -> Result<Requirement> {
     let mut requirement = Requirement::default();
-    if let Some(names) = &command.require {
+    if let Some(names) = names {
         let named = names.iter().filter(|name| !name.trim().is_empty());
         requirement.fields = named.map(|name| field(name, "--require")).collect::<Result<_>>()?;
     }
@@ -151,8 +170,8 @@ pub fn layout_of(columns: &[String]) -> Result<Layout> {
 }
 
 /// `spring.csv` → `spring.set-aside.csv`.
-fn beside(output: &Path) -> PathBuf {
+pub fn beside(output: &Path, what: &str) -> PathBuf {
     let stem = output.file_stem().unwrap_or_default().to_string_lossy();
     let ending = output.extension().map_or("csv".into(), |ending| ending.to_string_lossy());
-    output.with_file_name(format!("{stem}.set-aside.{ending}"))
+    output.with_file_name(format!("{stem}.{what}.{ending}"))
 }

@@ -9,3 +9,4 @@ pub mod run;
 pub mod split;
 pub mod start;
 pub mod survey;
+pub mod top_up;

@@ -9,6 +9,7 @@ pub mod split;
 pub mod survey;
 pub mod table;
 pub mod tally;
+pub mod top_up;
 
 use crate::arguments::{Color, Shared};
 use anstyle::{AnsiColor, Style};

@@ -153,7 +153,8 @@ pub fn other_lines_in_words(lines: &OtherLines) -> String {
     lines.iter().map(of_kind).collect::<Vec<_>>().join(", ")
 }
 
-fn set_aside(all: &Account, screen: &Screen) -> String {
+/// The reasons, with what each means.
+pub fn set_aside(all: &Account, screen: &Screen) -> String {
     if all.set_aside_in_all() == 0 {
         return String::new();
     }
@@ -187,7 +188,8 @@ fn meaning(reason: Reason) -> &'static str {
     }
 }
 
-fn suppression(tally: &Tally, screen: &Screen) -> String {
+/// The suppression lists.
+pub fn suppression(tally: &Tally, screen: &Screen) -> String {
     if tally.suppression.is_empty() {
         return String::new();
     }
@@ -285,7 +287,8 @@ fn quoted(text: &str) -> String {
     format!("\"{}\"", safe_ends(text, EXAMPLE_WIDTH))
 }
 
-fn findings(tally: &Tally, screen: &Screen) -> String {
+/// What should be looked at.
+pub fn findings(tally: &Tally, screen: &Screen) -> String {
     if tally.findings.is_empty() {
         return String::new();
     }

@@ -159,6 +159,7 @@ fn job(wishes: &CompareWishes) -> Result<Job> {
         receipt: None,
         sort: wishes.sort.clone(),
         compares: true,
+        has_master: false,
         set_aside: wishes.set_aside.clone(),
         replace: wishes.replace,
         read_from: Vec::new(),

@@ -151,6 +151,7 @@ impl Reader<'_> {
             receipt,
             sort: Vec::new(),
             compares: false,
+            has_master: false,
             set_aside: None,
             replace: false,
             read_from: vec![self.path.to_path_buf()],

@@ -155,6 +155,11 @@ impl ColumnRef {
         }
     }
 
+    /// The extra column of that header, even if a field has the same name.
+    pub fn extra(header: &str) -> ColumnRef {
+        ColumnRef::Extra(ExtraColumn { header: header.to_owned(), folded: fold(header) })
+    }
+
     /// Whether it is a field of dates.
     pub fn is_date(&self) -> bool {
         matches!(self, ColumnRef::Field(field) if field.is_date())

@@ -63,6 +63,8 @@ pub struct Job {
     pub sort: Vec<SortColumn>,
     /// Whether its sources are lists held against each other: nobody is asked for consent, values stay as they are read.
     pub compares: bool,
+    /// Whether its first source is a master, whose rows survive before all others and are written whatever they are.
+    pub has_master: bool,
     /// A file for the rows set aside, outside any receipt.
     pub set_aside: Option<PathBuf>,
     /// Whether existing outputs are replaced.

@@ -25,6 +25,11 @@ impl FilePattern {
         FilePattern { path, folder: folder.to_path_buf(), is_literal: !text.contains(['*', '?', '[']) }
     }
 
+    /// The file, or the pattern as a path.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
     /// Whether it stands for whatever files fit.
     pub fn is_pattern(&self) -> bool {
         !self.is_literal

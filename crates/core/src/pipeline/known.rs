@@ -2,14 +2,14 @@
 
 use super::counts::{FileCounts, ListCounts};
 use super::first_pass::{NotText, read_lists, read_sources};
-use super::open::{OpenFile, OpenFiles, Refuted, in_another_encoding, open_again, open_files};
+use super::open::{OpenFile, OpenFiles, Refuted, check_columns, in_another_encoding, open_again, open_files};
 use super::people::People;
 use super::settle::{self, Settled, Switchboards};
 use super::{Setting, date_orders, folder_for_spooling};
 use crate::error::Result;
 use crate::job::Job;
 use crate::observe::{Finding, Observer, Weight, counted};
-use crate::units::RowId;
+use crate::units::{RowId, SourceId};
 use crate::write::receipt::AllColumns;
 use std::path::{Path, PathBuf};
 
@@ -40,6 +40,17 @@ impl Opening {
     pub fn of(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Opening> {
         let spool_folder = folder_for_spooling(job, setting);
         Ok(Opening { files: open_files(job, &spool_folder, observer)?, spool_folder })
+    }
+
+    /// The files of the sources.
+    pub fn sources(&self) -> &[OpenFile<SourceId>] {
+        &self.files.sources
+    }
+
+    /// Fits a job to them that has changed since they were opened.
+    pub fn plan(&mut self, job: &Job) -> Result<()> {
+        self.files.plan(job);
+        check_columns(job, &self.files)
     }
 
     /// Reads them, and settles who is who.

@@ -19,7 +19,7 @@ mod outputs;
 pub(crate) mod people;
 pub mod people_index;
 mod picking;
-mod report;
+pub(crate) mod report;
 mod row_keys;
 pub(crate) mod second_pass;
 pub mod settle;
@@ -107,7 +107,7 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     let memberships = if job.compares { memberships(&counts, &known.settled) } else { Vec::new() };
 
     let reports = Reports { job, known: &known };
-    let mut tally = reports.tally(counts, &outputs);
+    let mut tally = reports.tally(counts, &outputs.import_rows().collect::<Vec<_>>());
     if let Some(supplies) = supplies {
         tally.fill = job.person.fill.then_some(supplies.fill);
         tally.taken = supplies.taken;
@@ -191,7 +191,7 @@ fn layouts(job: &Job, columns: &AllColumns) -> Vec<Layout> {
 }
 
 /// The journal stands beside the first output, and is the same for every run that writes it.
-fn journal_of(job: &Job, setting: &Setting) -> PathBuf {
+pub(crate) fn journal_of(job: &Job, setting: &Setting) -> PathBuf {
     let mut name = std::ffi::OsString::from(".");
     match job.outputs().next() {
         Some(first) => {
@@ -203,6 +203,9 @@ fn journal_of(job: &Job, setting: &Setting) -> PathBuf {
         None => setting.spool_folder.join(".none.commit"),
     }
 }
+
+/// Where the journal of a job that is not run as a whole stands.
+pub(crate) use journal_of as commit_journal;
 
 /// Beside the first output, which is on a disk with room for it.
 pub(crate) fn folder_for_spooling(job: &Job, setting: &Setting) -> PathBuf {

@@ -161,7 +161,10 @@ impl OpenFiles {
         let newest_by = row_keys::newest_by(job, self);
         let supplied = supplied_columns(job, &all);
         let plan = |file: &OpenFile<SourceId>| {
-            let mut wanted = wanted(job, newest_by.as_ref(), &all, file.map());
+            // A master's rows are written as they stand, unless its blanks are filled.
+            let is_kept = job.has_master && file.owner == SourceId(0) && !job.person.fill;
+            let mut wanted =
+                if is_kept { Wanted::default() } else { wanted(job, newest_by.as_ref(), &all, file.map()) };
             let condition = job.sources[file.owner.0 as usize].condition.as_ref();
             let of_keys = job.person.columns().cloned().chain(condition.iter().flat_map(|asked| asked.columns()));
             // The order of day and month is found out for columns that are cleaned.
@@ -598,7 +601,7 @@ fn check_outputs(job: &Job, opened: &OpenFiles) -> Result<()> {
 }
 
 /// Every source has the addresses that the job needs, and some source has each column that it names.
-fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
+pub(super) fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     let filled: Vec<&OpenFile<SourceId>> = opened.sources.iter().filter(|file| !file.is_empty).collect();
     if job.require.needs_address() {
         for file in &filled {

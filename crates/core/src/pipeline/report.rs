@@ -4,7 +4,7 @@ use super::Setting;
 use super::counts::FileCounts;
 use super::known::Known;
 use super::open::OpenFile;
-use super::outputs::{Documents, Outputs};
+use super::outputs::Documents;
 use super::second_pass::Counts;
 use super::tally::{
     Account, FileTally, ListTally, OtherLines, Outcome, RepairCounts, SourceTally, SuppressionTally, TALLY_SCHEMA,
@@ -37,7 +37,7 @@ pub struct Reports<'a> {
 
 impl Reports<'_> {
     /// The account of the run. `counts` are those of the second pass, by source.
-    pub fn tally(&self, counts: Vec<Counts>, outputs: &Outputs) -> Tally {
+    pub fn tally(&self, counts: Vec<Counts>, import_rows: &[u64]) -> Tally {
         let mut repairs = RepairCounts::default();
         let mut suggestions = RepairCounts::default();
         let mut persons_on = vec![0; self.known.lists.len()];
@@ -97,7 +97,7 @@ impl Reports<'_> {
             taken: Vec::new(),
             repairs: repairs.into_tally(),
             suggestions: suggestions.into_tally(),
-            written: self.job.writes.iter().zip(outputs.import_rows()).map(write_tally).collect(),
+            written: self.job.writes.iter().zip(import_rows).map(write_tally).collect(),
             findings,
         }
     }
@@ -240,8 +240,12 @@ fn file_tally<Owner>(file: &OpenFile<Owner>, counts: &FileCounts) -> FileTally {
     }
 }
 
-fn write_tally((write, rows): (&crate::job::Write, u64)) -> WriteTally {
-    WriteTally { file: write.shown.clone(), layout: write.layout.as_ref().map(|layout| layout.name.clone()), rows }
+fn write_tally((write, rows): (&crate::job::Write, &u64)) -> WriteTally {
+    WriteTally {
+        file: write.shown.clone(),
+        layout: write.layout.as_ref().map(|layout| layout.name.clone()),
+        rows: *rows,
+    }
 }
 
 fn replaced(file: &str, counts: &FileCounts) -> Option<Finding> {

@@ -99,6 +99,8 @@ pub struct Counts {
     pub persons: Vec<u64>,
     /// Survivors that have all that the job requires, picked or not, by the number of the combination of marks.
     pub persons_with_key: Vec<u64>,
+    /// Rows of the master whose person must not be contacted, by reason.
+    pub refused_in_master: BTreeMap<Reason, u64>,
     /// Rows merged into a survivor of the same source.
     pub merged_within: u64,
     /// Rows whose unusable address was written blank.
@@ -110,6 +112,9 @@ impl Counts {
     fn add(&mut self, later: Counts) {
         self.account.add(&later.account);
         self.merged_within += later.merged_within;
+        for (reason, count) in later.refused_in_master {
+            *self.refused_in_master.entry(reason).or_default() += count;
+        }
         self.repairs.add(later.repairs);
         self.suggestions.add(later.suggestions);
         for (place, met) in later.doubts {
@@ -323,6 +328,10 @@ impl<'a> SecondPass<'a> {
             let given;
             (given, supplies) = supplies.split_at(own);
             if matches!(standing, Standing::NoContact) {
+                continue;
+            }
+            if self.settled.is_of_master(row) {
+                chunk.of_master(row);
                 continue;
             }
             let record = records.get(index, &job.chunk.bytes, file.dialect);
@@ -564,6 +573,18 @@ impl<'b> ChunkRows<'_, 'b> {
             _ => row,
         };
         people_index::add(&mut self.rows.people, address, row, survivor, fate);
+    }
+
+    /// A row of the master stays as it is.
+    fn of_master(&mut self, row: RowId) {
+        let counts = &mut self.rows.counts;
+        counts.account.written += 1;
+        if let Some(reason) = self.pass.settled.refusal(row) {
+            *counts.refused_in_master.entry(reason).or_default() += 1;
+        }
+        if self.pass.settled.survivor_of(row) == row {
+            self.count_person(self.pass.settled.marks_of(row));
+        }
     }
 
     fn count_person(&mut self, marks: MarkSet) {

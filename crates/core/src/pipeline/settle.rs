@@ -89,6 +89,8 @@ pub struct Settled {
     pub hasher: IdentityHasher,
     ranks: Vec<u32>,
     joins_by_address: bool,
+    /// The first record that is none of the master's; 0 where there is no master.
+    master_ends: u32,
     /// The chunks of the sources, in reading order.
     pub chunks: Vec<ChunkPlace>,
     first_of_file: Vec<u32>,
@@ -166,6 +168,22 @@ impl Settled {
             &row.0.to_be_bytes(),
         ];
         parts.concat()
+    }
+
+    /// Whether the record is one of the master's.
+    pub fn is_of_master(&self, row: RowId) -> bool {
+        row.0 < self.master_ends
+    }
+
+    /// The contacts that are none of the master's.
+    pub fn contacts_of_others(&self) -> impl Iterator<Item = RowId> {
+        let rows = self.master_ends..self.lines.len() as u32;
+        rows.map(RowId).filter(|row| self.line(*row) == Line::Contact)
+    }
+
+    /// Why the record's person must not be contacted, if so.
+    pub fn refusal(&self, row: RowId) -> Option<Reason> {
+        self.reasons[self.marks_of(self.survivor_of(row)).0 as usize]
     }
 
     /// The marks of a combination.
@@ -264,7 +282,12 @@ pub fn settle(
         },
     )?;
     let switchboards = settling.join_by_other_keys(&lines, &job.person);
-    settling.unite_persons(&lines, &ranks, job.person.survivor);
+    let master_ends = match (job.has_master, first_of_file.get(1)) {
+        (true, Some(first)) => *first,
+        (true, None) => lines.len() as u32,
+        (false, _) => 0,
+    };
+    settling.unite_persons(&lines, &ranks, job.person.survivor, master_ends);
     settling.spread_refusals();
     let taken = settling.persons_of_entries();
     let Settling { groups, mut marks, mark_sets, matched, key_of, .. } = settling;
@@ -285,6 +308,7 @@ pub fn settle(
         hasher,
         ranks,
         joins_by_address: address_key.is_some(),
+        master_ends,
         chunks,
         first_of_file,
     })
@@ -500,7 +524,7 @@ impl Settling {
     }
 
     /// Makes the best row of each group its survivor, and gives it the marks of all copies.
-    fn unite_persons(&mut self, lines: &[u8], ranks: &[u32], survivor: Survivor) {
+    fn unite_persons(&mut self, lines: &[u8], ranks: &[u32], survivor: Survivor, master_ends: u32) {
         self.groups.settle();
         let is_usable = |row: RowId| lines[row.index()] & HAS_ADDRESS != 0;
         let may_survive = |row: RowId| lines[row.index()] & LEFT_OUT == 0;
@@ -509,7 +533,10 @@ impl Settling {
             Survivor::LastRead => row.0,
             Survivor::Newest | Survivor::Fullest => ranks.get(row.index()).copied().unwrap_or_default(),
         };
-        let standing = |row: RowId| (may_survive(row), is_usable(row), rank(row));
+        let standing = |row: RowId| {
+            let is_of_master = row.0 < master_ends;
+            (is_of_master, may_survive(row), is_usable(row), if is_of_master { 0 } else { rank(row) })
+        };
         self.groups.elect(|row, other| standing(row) > standing(other));
         for row in 0..lines.len() {
             let survivor = self.groups.settled()[row] as usize;
