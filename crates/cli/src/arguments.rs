@@ -29,6 +29,8 @@ pub enum Command {
     TopUp(TopUp),
     /// Part a list by a value, by number of rows, or at random
     Split(Split),
+    /// Decide, one by one, which likely duplicates of a run are the same person
+    Review(Review),
     /// Write the demo data and run the full example on it
     Demo(Demo),
 }
@@ -349,6 +351,22 @@ pub enum DateOrder {
     Dmy,
     /// The month: 12/31/2025
     Mdy,
+}
+
+#[derive(Args, Debug)]
+pub struct Review {
+    /// The receipt of a run
+    #[arg(value_name = "RECEIPT")]
+    pub receipt: PathBuf,
+    /// The file that decisions are kept in [default: the one that the job names, else decisions.csv beside the receipt]
+    #[arg(long, value_name = "FILE")]
+    pub decisions: Option<PathBuf>,
+    /// Take this person out by hand, by address or as "phone = +442079460001", instead of going through the pairs
+    #[arg(long, value_name = "PERSON", requires = "note")]
+    pub take_out: Option<String>,
+    /// Why the person is taken out
+    #[arg(long, value_name = "TEXT", requires = "take_out")]
+    pub note: Option<String>,
 }
 
 #[derive(Args, Debug)]

@@ -76,6 +76,7 @@ fn new_bar(progress: Progress) -> ProgressBar {
         Stage::Reading => "reading",
         Stage::Settling => "finding duplicates",
         Stage::Filling => "filling",
+        Stage::Comparing => "looking for near duplicates",
         Stage::Picking => "picking",
         Stage::Writing => "writing",
         Stage::Placing => "putting in place",

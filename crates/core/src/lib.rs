@@ -4,7 +4,8 @@
 //! [`clean`], [`person`] (same person), [`suppress`], [`require`], [`select`], [`write`] (lay out, write).
 //! [`pipeline`] strings them together in two passes and keeps the account; [`job`] says what is
 //! wanted; [`survey`] tells what is in a file before there is a job, [`split`] parts a list,
-//! [`compare`] holds lists against each other, [`top_up`] adds to a master list. Nothing here prints, asks, reads the clock or the environment: a caller hands in a
+//! [`compare`] holds lists against each other, [`top_up`] adds to a master list, [`review`] goes through
+//! likely duplicates. Nothing here prints, asks, reads the clock or the environment: a caller hands in a
 //! [`job::Job`] and a [`pipeline::Setting`], and listens through [`observe::Observer`].
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 
@@ -19,6 +20,7 @@ pub mod pipeline;
 pub mod propose;
 pub mod read;
 pub mod require;
+pub mod review;
 pub mod select;
 pub mod sorter;
 pub mod split;

@@ -12,6 +12,8 @@ pub enum Stage {
     Settling,
     /// Between the passes: what persons are given from their other rows and from lists.
     Filling,
+    /// Looking for near duplicates.
+    Comparing,
     /// Finding out who is picked, where not all are wanted.
     Picking,
     /// The second pass: requirements, layouts, writing.

@@ -5,6 +5,7 @@ pub mod compare;
 pub mod demo;
 pub mod propose;
 pub mod reading;
+pub mod review;
 pub mod run;
 pub mod split;
 pub mod start;

@@ -33,7 +33,10 @@ fn place(error: &Error) -> Option<String> {
         line.push_str(&format!(", column \"{}\"", safe(column, 80)));
     }
     if let Some((number, written)) = &place.line {
-        line.push_str(&format!(", line {number}: {}", safe(written, 120)));
+        line.push_str(&format!(", line {number}"));
+        if !written.is_empty() {
+            line.push_str(&format!(": {}", safe(written, 120)));
+        }
     }
     Some(line)
 }

@@ -5,6 +5,7 @@ pub mod duplicates;
 pub mod error;
 pub mod json;
 pub mod propose;
+pub mod review;
 pub mod split;
 pub mod survey;
 pub mod table;

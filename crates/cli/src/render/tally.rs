@@ -27,6 +27,7 @@ pub fn finished(finished: &Finished, again: &str, screen: &Screen) -> String {
         lists(tally, screen),
         repairs(tally, screen),
         suggestions(tally, screen),
+        near_duplicates(finished, screen),
         findings(tally, screen),
         preview,
         where_to_look(finished, again, screen),
@@ -287,6 +288,35 @@ fn quoted(text: &str) -> String {
     format!("\"{}\"", safe_ends(text, EXAMPLE_WIDTH))
 }
 
+/// Persons that are likely one, and how to go through them.
+fn near_duplicates(finished: &Finished, screen: &Screen) -> String {
+    let near = &finished.tally.near_duplicates;
+    let decided = match near.decided {
+        0 => String::new(),
+        count => format!(" ({} were decided before)", counted(count, "more pair")),
+    };
+    let text = match (near.searched, near.pairs, &finished.receipt) {
+        (true, 1.., Some(receipt)) => {
+            let pairs =
+                if near.pairs == 1 { "1 pair is".to_owned() } else { format!("{} pairs are", number(near.pairs)) };
+            format!("{pairs} likely the same person{decided}: pebblebank review {}", receipt.display())
+        }
+        (true, 1.., None) => {
+            format!("{} likely the same person; a receipt lists them (review.csv)", counted(near.pairs, "pair"))
+        }
+        (false, ..) if near.persons > 0 && finished.receipt.is_some() => format!(
+            "near duplicates were not looked for among {} persons; near_duplicates = true in [person] does",
+            number(near.persons)
+        ),
+        _ => return String::new(),
+    };
+    let lines = wrapped(&text, WIDTH - 2, "  ");
+    lines
+        .iter()
+        .map(|line| format!("  {}\n", if near.searched { line.clone() } else { screen.paint(Tone::Faint, line) }))
+        .collect()
+}
+
 /// What should be looked at.
 pub fn findings(tally: &Tally, screen: &Screen) -> String {
     if tally.findings.is_empty() {
@@ -349,6 +379,9 @@ fn where_to_look(finished: &Finished, again: &str, screen: &Screen) -> String {
         let in_receipt = |name: &str| receipt.join(name).display().to_string();
         rows.push((in_receipt("set-aside.csv"), "who was left out, and why".to_owned()));
         rows.push((in_receipt("merged.csv"), "copies, and of which row".to_owned()));
+        if finished.tally.near_duplicates.pairs > 0 {
+            rows.push((in_receipt("review.csv"), "who is likely the same person".to_owned()));
+        }
         if tally_has_conflicts(finished) {
             rows.push((in_receipt("conflicts.csv"), "values of copies that differ from what was kept".to_owned()));
         }

@@ -134,6 +134,7 @@ impl Reader<'_> {
             let first: &Write = writes.first()?;
             Some(first.file.with_file_name(format!("{}.receipt", file_name_from(&parts.job.name))))
         });
+        let read_from = std::iter::once(self.path.to_path_buf()).chain(person.decisions.clone()).collect();
         let job = Job {
             replace_values,
             clean,
@@ -154,7 +155,7 @@ impl Reader<'_> {
             has_master: false,
             set_aside: None,
             replace: false,
-            read_from: vec![self.path.to_path_buf()],
+            read_from,
         };
         job.check().map_err(|error| self.placed(error))?;
         Ok(job)

@@ -2,9 +2,11 @@
 //!
 //! Rows are known by their number alone here; no value is kept. [`keys`] collects, [`groups`] joins.
 
+pub mod decisions;
 pub mod groups;
 pub mod identity;
 pub mod keys;
+pub mod near;
 pub mod same;
 
 pub use groups::Groups;

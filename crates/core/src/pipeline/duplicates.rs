@@ -3,6 +3,7 @@
 use super::Setting;
 use super::copies::sort_copies;
 use super::known::Opening;
+use super::second_pass::DECISION;
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::Job;
 use crate::observe::{Finding, Observer};
@@ -56,14 +57,15 @@ pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Re
         let survives = settled.survivor_of(copy.row) == copy.row;
         let mut out = CsvBuffer::new(Defusing::On);
         out.value(if survives { b"yes" } else { b"no" });
-        out.value(if survives { b"" } else { keys[settled.key_of(copy.row)].as_bytes() });
+        let key = settled.key_of(copy.row);
+        out.value(if survives { b"" } else { key.map_or(DECISION, |key| &keys[key]).as_bytes() });
         out.value(job.sources[sources[copy.file].owner.0 as usize].name.as_bytes());
         out.value(sources[copy.file].input.name().as_bytes());
         out.value(settled.place(copy.row).1.to_string().as_bytes());
         originals[copy.file].write(copy.original, RawCells::NeedALook, &mut out);
         let survivor_file = settled.place(settled.survivor_of(copy.row)).0.0 as usize;
         let is_within = sources[survivor_file].owner == sources[copy.file].owner;
-        let key = if survives { u8::MAX } else { settled.key_of(copy.row) as u8 };
+        let key = key.filter(|_| !survives).map_or(u8::MAX, |key| key as u8);
         payload.extend_from_slice(&[key, u8::from(is_within)]);
         payload.extend_from_slice(&out.bytes);
     })?;

@@ -4,6 +4,7 @@ use super::counts::{FileCounts, ListCounts};
 use super::first_pass::{NotText, read_lists, read_sources};
 use super::open::{OpenFile, OpenFiles, Refuted, check_columns, in_another_encoding, open_again, open_files};
 use super::people::People;
+use super::row_keys::decided_hashes;
 use super::settle::{self, Settled, Switchboards};
 use super::{Setting, date_orders, folder_for_spooling};
 use crate::error::Result;
@@ -60,7 +61,8 @@ impl Opening {
         let Counted { files: source_counts, list_files, lists } = counted;
         let of_dates = date_orders::decide(&mut files, &source_counts, job)?;
         files.findings.extend(of_dates);
-        let settled = settle::settle(people, &lists, job, setting.threads, observer)?;
+        let decisions = files.decisions.as_ref();
+        let settled = settle::settle(people, &lists, job, decisions, setting.threads, observer)?;
         Ok(Known { files, settled, source_counts, list_files, lists, spool_folder })
     }
 }
@@ -69,6 +71,29 @@ impl Known {
     /// Values that too many addresses share to be those of one person.
     pub fn switchboards(&self, job: &Job) -> Vec<Finding> {
         self.settled.switchboards.iter().map(|boards| self.switchboard(boards, job)).collect()
+    }
+
+    /// What should be said of the decisions about persons; the numbers are those of the lines of their file.
+    pub fn decisions(&self, job: &Job) -> Vec<Finding> {
+        let Some(path) = &job.person.decisions else { return Vec::new() };
+        let file = path.display().to_string();
+        let decided = &self.settled.decided;
+        let mut findings = Vec::new();
+        if self.files.decisions.is_none() {
+            let text = "the file of decisions is not there yet; pebblebank review makes it";
+            findings.push(Finding::new("no-decisions-yet", Weight::Note, text).in_file(&file));
+        }
+        let nobody = "about somebody who is in no source; nothing came of it";
+        let joined = "that two people are different, whom the keys in same = make one person all the same";
+        let said = [
+            ("decisions-about-nobody", Weight::Note, &decided.about_nobody, nobody),
+            ("decision-against-keys", Weight::Doubt, &decided.joined_by_keys, joined),
+        ];
+        for (code, weight, met, what) in said.into_iter().filter(|(_, _, met, _)| met.count > 0) {
+            let text = format!("{} {what}", counted(met.count, "decision", "", "").trim_end());
+            findings.push(Finding::new(code, weight, text).in_file(&file).at_rows(met));
+        }
+        findings
     }
 
     fn switchboard(&self, boards: &Switchboards, job: &Job) -> Finding {
@@ -182,6 +207,12 @@ fn first_pass(
     let has_ranks = files.row_keys.iter().any(Option::is_some);
     let mut people = People::new(job.clean.identity, setting.memory, estimated, has_ranks, spool_folder)?;
     let (list_files, lists) = read_lists(files, job, setting, &mut people, not_text, observer)?;
+    let mut lists = lists;
+    if let Some(decisions) = &files.decisions {
+        let mut named = ListCounts::default();
+        people.add_entries(&decided_hashes(decisions, &people.hasher.clone()), &mut named)?;
+        lists.push(named);
+    }
     let counts = read_sources(files, setting, &mut people, not_text, observer)?;
     Ok((people, Counted { files: counts, list_files, lists }))
 }

@@ -14,6 +14,7 @@ mod glimpse;
 pub mod guards;
 pub mod in_order;
 pub(crate) mod known;
+pub mod near;
 pub mod open;
 mod outputs;
 pub(crate) mod people;
@@ -106,8 +107,11 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     outputs.write_sorted(observer)?;
     let memberships = if job.compares { memberships(&counts, &known.settled) } else { Vec::new() };
 
+    let near = near::search(job, &known, setting, observer)?;
+    outputs.add_review(&near.rows)?;
     let reports = Reports { job, known: &known };
     let mut tally = reports.tally(counts, &outputs.import_rows().collect::<Vec<_>>());
+    tally.near_duplicates = near.tally;
     if let Some(supplies) = supplies {
         tally.fill = job.person.fill.then_some(supplies.fill);
         tally.taken = supplies.taken;

@@ -16,6 +16,7 @@ use crate::job::layout::ColumnRef;
 use crate::job::{Job, Layout, Passing, ReadFiles};
 use crate::observe::{Finding, Observer, Weight};
 use crate::person::Survivor;
+use crate::person::decisions::{Decision, Decisions, Named};
 use crate::read::encoding::{self, BadBytesAre, Knowledge};
 use crate::read::recognise::{DELIMITERS, said_by_first_line};
 use crate::read::unescape::unescaped;
@@ -105,6 +106,8 @@ pub struct OpenFiles {
     pub asks_consent: bool,
     /// The columns that persons may be given values in from their other rows or from lists; none where they are not.
     pub supplied: Option<AllColumns>,
+    /// What somebody decided about persons.
+    pub decisions: Option<Decisions>,
     /// How addresses are cleaned.
     pub addresses: Arc<AddressWishes>,
     /// In the order of the job's lists, then of names.
@@ -146,6 +149,7 @@ pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Re
             opened.lists.extend(files_of.open(found, part, &list.read, &mut opened.findings)?);
         }
     }
+    opened.decisions = job.person.decisions.as_deref().map(Decisions::read).transpose()?.flatten();
     opened.plan(job);
     check_inputs(&opened)?;
     check_outputs(job, &opened)?;
@@ -181,7 +185,8 @@ impl OpenFiles {
         self.cleaning = self.sources.iter().map(plan).collect();
         let keys = |file: &OpenFile<SourceId>| {
             let source = &job.sources[file.owner.0 as usize];
-            let mut keys = RowKeys::of_source(&keyed(file, job, &wishes), source, newest_by.as_ref())?;
+            let by = self.decisions.as_ref().map(fields_of).unwrap_or_default();
+            let mut keys = RowKeys::of_source(&keyed(file, job, &wishes), source, newest_by.as_ref(), &by)?;
             set_orders(&mut keys, &file.glimpse, source.read.columns.date_order, job);
             Some(keys)
         };
@@ -206,6 +211,18 @@ impl OpenFiles {
             slips: DomainSlips::new(domains),
         });
     }
+}
+
+/// The fields by which decisions name people.
+fn fields_of(decisions: &Decisions) -> Vec<Field> {
+    let field = |named: &Named| match named {
+        Named::By(field, _) => Some(*field),
+        Named::Address(_) => None,
+    };
+    let mut fields: Vec<Field> = decisions.all.iter().flat_map(Decision::persons).filter_map(field).collect();
+    fields.sort_unstable();
+    fields.dedup();
+    fields
 }
 
 /// What cleaning needs to know of a job beside the columns.

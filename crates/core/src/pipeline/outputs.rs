@@ -43,6 +43,7 @@ struct Receipt {
     repairs: FolderFile,
     suggestions: FolderFile,
     conflicts: FolderFile,
+    review: FolderFile,
     people: FolderFile,
 }
 
@@ -116,6 +117,14 @@ impl Outputs {
     pub fn add_conflicts(&mut self, rows: &[u8]) -> Result<()> {
         match &mut self.receipt {
             Some(receipt) => receipt.conflicts.write(rows, &self.sync),
+            None => Ok(()),
+        }
+    }
+
+    /// Adds pairs that are likely one person.
+    pub fn add_review(&mut self, rows: &[u8]) -> Result<()> {
+        match &mut self.receipt {
+            Some(receipt) => receipt.review.write(rows, &self.sync),
             None => Ok(()),
         }
     }
@@ -211,6 +220,7 @@ impl Receipt {
             repairs: folder.file("repairs.csv")?,
             suggestions: folder.file("suggestions.csv")?,
             conflicts: folder.file("conflicts.csv")?,
+            review: folder.file("review.csv")?,
             people: folder.file("people.idx")?,
             folder,
         })

@@ -31,7 +31,7 @@ pub const HAS_OTHER_KEY: u8 = 0x10;
 pub const LINE_BITS: u8 = !(HAS_ADDRESS | IS_CLEAN | LEFT_OUT | HAS_OTHER_KEY);
 
 /// What buffers take, whatever the number of records.
-const MEMORY_FOR_BUFFERS: u64 = 48 << 20;
+pub const MEMORY_FOR_BUFFERS: u64 = 48 << 20;
 
 /// All records of a run, by number.
 pub struct People {

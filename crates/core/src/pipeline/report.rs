@@ -3,6 +3,7 @@
 use super::Setting;
 use super::counts::FileCounts;
 use super::known::Known;
+use super::near::NearTally;
 use super::open::OpenFile;
 use super::outputs::Documents;
 use super::second_pass::Counts;
@@ -93,6 +94,8 @@ impl Reports<'_> {
             sources,
             suppression,
             lists,
+            near_duplicates: NearTally::default(),
+            decisions: self.job.person.decisions.as_ref().map(|path| path.display().to_string()),
             fill: None,
             taken: Vec::new(),
             repairs: repairs.into_tally(),
@@ -151,6 +154,7 @@ impl Reports<'_> {
         }
         findings.extend(self.replacements());
         findings.extend(self.known.switchboards(self.job));
+        findings.extend(self.known.decisions(self.job));
         if !sources.is_empty() && !sources.iter().any(|source| source.has_consent_column) {
             let text = "no source has a column that says who may be written to, so everybody passes";
             findings.push(Finding::new("no-consent-column", Weight::Note, text));

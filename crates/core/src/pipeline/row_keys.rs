@@ -11,6 +11,7 @@ use crate::columns::fold::fold;
 use crate::columns::{ColumnMap, Field};
 use crate::job::layout::ColumnRef;
 use crate::job::{Job, ListFiles, Source};
+use crate::person::decisions::{Decision, Decisions, Named};
 use crate::person::{IdentityHash, IdentityHasher, Role, Survivor};
 use crate::read::{Record, cell};
 use crate::select::{Selection, SelectionPlan};
@@ -35,6 +36,8 @@ enum KeyOf {
     Person(u8),
     /// The entries of a list.
     List(ListId),
+    /// People whom decisions name by this field.
+    Decisions(Field),
 }
 
 impl KeyOf {
@@ -42,6 +45,7 @@ impl KeyOf {
     fn prefix(self) -> [u8; 3] {
         match self {
             KeyOf::Person(place) => [place, 0, 0],
+            KeyOf::Decisions(field) => [u8::MAX - 1, field as u8, 0],
             KeyOf::List(list) => [u8::MAX, list.0 as u8, (list.0 >> 8) as u8],
         }
     }
@@ -49,7 +53,7 @@ impl KeyOf {
     fn role(self) -> Role {
         match self {
             KeyOf::Person(place) => Role::Other(place),
-            KeyOf::List(_) => Role::Compared,
+            KeyOf::List(_) | KeyOf::Decisions(_) => Role::Compared,
         }
     }
 }
@@ -164,13 +168,20 @@ impl KeyedFile<'_> {
 impl RowKeys {
     /// Fits what a job says about persons and lists to a file of a source; none where the address alone decides, the
     /// first read survives and every row counts.
-    pub fn of_source(file: &KeyedFile, source: &Source, newest_by: Option<&ColumnRef>) -> Option<RowKeys> {
+    /// `decided_by` are the fields by which decisions name people.
+    pub fn of_source(
+        file: &KeyedFile,
+        source: &Source,
+        newest_by: Option<&ColumnRef>,
+        decided_by: &[Field],
+    ) -> Option<RowKeys> {
         let persons = &file.job.person;
         let by_lists = file.job.lists.iter().enumerate();
         let by_lists: Vec<_> = by_lists.filter_map(|(list, files)| Some((list, files.by.as_ref()?))).collect();
         let needs_rank = matches!(persons.survivor, Survivor::Newest | Survivor::Fullest);
         let condition = source.condition.as_ref();
-        if !persons.has_other_keys() && !needs_rank && by_lists.is_empty() && condition.is_none() {
+        let is_plain = !persons.has_other_keys() && !needs_rank && by_lists.is_empty() && decided_by.is_empty();
+        if is_plain && condition.is_none() {
             return None;
         }
         let own = source.same.as_ref().unwrap_or(&persons.same);
@@ -184,6 +195,10 @@ impl RowKeys {
         for (list, key) in by_lists {
             let forms = vec![KeyForm::of(&key.ours)];
             keys.push((KeyOf::List(ListId(list as u16)), vec![key.ours.clone()], forms));
+        }
+        for field in decided_by {
+            let column = ColumnRef::Field(*field);
+            keys.push((KeyOf::Decisions(*field), vec![column.clone()], vec![KeyForm::of(&column)]));
         }
         let newest_by = newest_by.filter(|_| persons.survivor == Survivor::Newest);
         let wanted = file.wanted(keys.iter().flat_map(|(_, columns, _)| columns).chain(newest_by), condition);
@@ -296,6 +311,21 @@ impl Rank {
             }
         }
     }
+}
+
+/// What the people whom decisions name are compared by, in their order.
+pub fn decided_hashes(decisions: &Decisions, hasher: &IdentityHasher) -> Vec<IdentityHash> {
+    let hash = |named: &Named| match named {
+        Named::Address(address) => hasher.hash_address(address.as_bytes()),
+        Named::By(field, value) => {
+            let key = KeyForm::of(&ColumnRef::Field(*field)).key(value).into_owned();
+            let mut text = KeyOf::Decisions(*field).prefix().to_vec();
+            text.extend_from_slice(&(key.len() as u32).to_le_bytes());
+            text.extend_from_slice(key.as_bytes());
+            hasher.hash(&text)
+        }
+    };
+    decisions.all.iter().flat_map(Decision::persons).map(hash).collect()
 }
 
 /// Minutes since the year 0; 0 where there is no date.

@@ -131,6 +131,9 @@ fn add_each(sums: &mut Vec<u64>, counts: &[u64]) {
     sums.iter_mut().zip(counts).for_each(|(sum, count)| *sum += count);
 }
 
+/// The key of rows that somebody decided to be one person.
+pub const DECISION: &str = "decision";
+
 /// The job fitted to the columns of one file.
 struct FilePlan {
     layouts: Vec<LayoutPlan>,
@@ -740,7 +743,8 @@ impl<'b> ChunkRows<'_, 'b> {
         let is_same_source = self.pass.plans[survivor_file.0 as usize].source == self.plan.source;
         self.rows.counts.merged_within += u64::from(is_same_source);
         let out = &mut self.rows.merged;
-        out.value(self.pass.key_names[self.pass.settled.key_of(row)].as_bytes());
+        let key = self.pass.settled.key_of(row).map_or(DECISION, |key| &self.pass.key_names[key]);
+        out.value(key.as_bytes());
         out.bytes.extend_from_slice(&self.plan.name_cells);
         number_cell(out, number.0);
         out.bytes.extend_from_slice(&self.pass.plans[survivor_file.0 as usize].name_cells);

@@ -7,7 +7,8 @@ use super::people::{HAS_ADDRESS, HAS_OTHER_KEY, IS_CLEAN, LEFT_OUT, LINE_BITS, P
 use crate::clean::consent::Consent;
 use crate::error::{Error, Result};
 use crate::job::Job;
-use crate::observe::{Observer, Progress, Stage};
+use crate::observe::{Met, Observer, Progress, Stage};
+use crate::person::decisions::{Decisions, Verdict};
 use crate::person::{Groups, IdentityHasher, Key, PersonWishes, Role, Survivor};
 use crate::read::Line;
 use crate::suppress::marks::reason_of;
@@ -53,12 +54,35 @@ pub struct Switchboards {
     pub examples: Vec<RowId>,
 }
 
+/// What came of the decisions; lines are those of their file.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Decided {
+    /// Pairs that were made one person.
+    pub same: u64,
+    /// Persons that were taken out.
+    pub taken_out: u64,
+    /// Decisions about somebody who is in no source.
+    pub about_nobody: Met,
+    /// People who were said to be different, and whom the job's keys make one person.
+    pub joined_by_keys: Met,
+}
+
 /// A set of rows, a bit each.
 pub struct RowSet {
     bits: Vec<u64>,
 }
 
 impl RowSet {
+    /// Nobody of so many.
+    pub fn new(rows: usize) -> RowSet {
+        RowSet { bits: vec![0; rows.div_ceil(64)] }
+    }
+
+    /// Adds a row.
+    pub fn add(&mut self, row: RowId) {
+        self.bits[row.index() / 64] |= 1 << (row.0 % 64);
+    }
+
     /// Whether a row is in it.
     #[inline]
     pub fn holds(&self, row: RowId) -> bool {
@@ -68,6 +92,9 @@ impl RowSet {
 
 /// A record that no key joined to another.
 const NO_KEY: u8 = u8::MAX;
+
+/// A record that a decision joined to another.
+const DECIDED: u8 = u8::MAX - 1;
 
 /// All records of a run, settled.
 pub struct Settled {
@@ -85,6 +112,8 @@ pub struct Settled {
     pub switchboards: Vec<Switchboards>,
     /// Entries of lists that values are taken from, each with the persons that it is of; by entry.
     pub taken: Vec<(u32, u32)>,
+    /// What came of the decisions about persons.
+    pub decided: Decided,
     /// Makes identities into the hashes that were settled.
     pub hasher: IdentityHasher,
     ranks: Vec<u32>,
@@ -119,13 +148,17 @@ impl Settled {
         }
     }
 
-    /// The place of the key by which a merged record was joined to its person.
-    pub fn key_of(&self, row: RowId) -> usize {
+    /// The place of the key by which a merged record was joined to its person; none where somebody decided it.
+    pub fn key_of(&self, row: RowId) -> Option<usize> {
         let own = self.key_of.get(row.index()).copied().unwrap_or_default();
         let survivor = self.groups.settled()[row.index()] as usize;
         // The row that a group was formed around has the key of the one that outranked it.
         let key = if own == NO_KEY { self.key_of.get(survivor).copied().unwrap_or_default() } else { own };
-        if key == NO_KEY { 0 } else { usize::from(key) }
+        match key {
+            DECIDED => None,
+            NO_KEY => Some(0),
+            key => Some(usize::from(key)),
+        }
     }
 
     /// Whether the condition of its source leaves the record out.
@@ -138,12 +171,23 @@ impl Settled {
         RowId(self.groups.settled()[row.index()])
     }
 
+    /// How many records there are, lines that are no contacts included.
+    pub fn records(&self) -> usize {
+        self.lines.len()
+    }
+
+    /// How many persons there are.
+    pub fn persons(&self) -> u64 {
+        let is_person = |row: &u32| self.line(RowId(*row)) == Line::Contact && self.survivor_of(RowId(*row)).0 == *row;
+        (0..self.lines.len() as u32).filter(is_person).count() as u64
+    }
+
     /// The survivors that other records were merged into.
     pub fn with_copies(&self) -> RowSet {
-        let mut found = RowSet { bits: vec![0; self.lines.len().div_ceil(64)] };
+        let mut found = RowSet::new(self.lines.len());
         for (row, survivor) in self.groups.settled().iter().enumerate() {
             if *survivor as usize != row {
-                found.bits[*survivor as usize / 64] |= 1 << (survivor % 64);
+                found.add(RowId(*survivor));
             }
         }
         found
@@ -243,6 +287,7 @@ pub fn settle(
     people: People,
     lists: &[ListCounts],
     job: &Job,
+    decisions: Option<&Decisions>,
     threads: usize,
     observer: &dyn Observer,
 ) -> Result<Settled> {
@@ -256,10 +301,11 @@ pub fn settle(
         shared: Vec::new(),
         others: Vec::new(),
         first_with_address: if has_other_keys { (0..lines.len() as u32).collect() } else { Vec::new() },
-        key_of: if has_other_keys { vec![NO_KEY; lines.len()] } else { Vec::new() },
+        key_of: if has_other_keys || decisions.is_some() { vec![NO_KEY; lines.len()] } else { Vec::new() },
         address_key: address_key.unwrap_or_default() as u8,
         matched: vec![0; lists.len()],
         taken: Vec::new(),
+        decided: Vec::new(),
     };
     let takes: Vec<bool> = job.lists.iter().map(|list| !list.take.is_empty()).collect();
     let (partitions, spilled) = keys.into_partitions();
@@ -282,6 +328,9 @@ pub fn settle(
         },
     )?;
     let switchboards = settling.join_by_other_keys(&lines, &job.person);
+    let first_entry =
+        lists.get(takes.len()).and_then(|list| list.entry_numbers.first()).map_or(0, |numbers| numbers.start);
+    let decided = decisions.map(|decisions| settling.decide(decisions, first_entry)).unwrap_or_default();
     let master_ends = match (job.has_master, first_of_file.get(1)) {
         (true, Some(first)) => *first,
         (true, None) => lines.len() as u32,
@@ -305,6 +354,7 @@ pub fn settle(
         key_of,
         switchboards,
         taken,
+        decided,
         hasher,
         ranks,
         joins_by_address: address_key.is_some(),
@@ -351,6 +401,8 @@ struct PartitionFindings {
     held: Vec<(RowId, ListId)>,
     /// Entries of lists that values are taken from, each with a row that it is of.
     taken: Vec<(u32, u32)>,
+    /// Who is named by a decision: the entry, and a row.
+    decided: Vec<(u32, u32)>,
     /// Rows that share an identity and are not joined by it: runs, each after its length.
     shared: Vec<u32>,
     /// Rows that share the value of another key: runs, each after its length and the key's place.
@@ -401,6 +453,10 @@ impl PartitionFindings {
         let mut before = None;
         for entry in entries {
             let list = list_of(lists, entry.owner());
+            if list.0 as usize == takes.len() {
+                self.decided.extend(rows.iter().map(|row| (entry.owner(), row.owner())));
+                continue;
+            }
             self.matched[list.0 as usize] += 1;
             if takes[list.0 as usize] {
                 self.taken.extend(rows.iter().map(|row| (entry.owner(), row.owner())));
@@ -446,6 +502,7 @@ struct Settling {
     address_key: u8,
     matched: Vec<u64>,
     taken: Vec<(u32, u32)>,
+    decided: Vec<(u32, u32)>,
 }
 
 impl Settling {
@@ -455,6 +512,7 @@ impl Settling {
         }
         self.matched.iter_mut().zip(&found.matched).for_each(|(sum, count)| *sum += count);
         self.taken.extend_from_slice(&found.taken);
+        self.decided.extend_from_slice(&found.decided);
         self.shared.extend_from_slice(&found.shared);
         self.others.extend_from_slice(&found.others);
         for (first, row) in &found.same_address {
@@ -467,7 +525,9 @@ impl Settling {
 
     fn join(&mut self, a: RowId, b: RowId, key: u8) {
         self.groups.join(a, b, |a, b| a < b);
-        if let Some(known @ &mut NO_KEY) = self.key_of.get_mut(b.index()) {
+        if a != b
+            && let Some(known @ &mut NO_KEY) = self.key_of.get_mut(b.index())
+        {
             *known = key;
         }
     }
@@ -544,6 +604,48 @@ impl Settling {
                 self.marks[survivor] = self.mark_sets.union(self.marks[survivor], self.marks[row]);
             }
         }
+    }
+
+    /// Does what somebody decided. `first_entry` is the number of the first person that the decisions name.
+    fn decide(&mut self, decisions: &Decisions, first_entry: u32) -> Decided {
+        let mut decided = std::mem::take(&mut self.decided);
+        decided.sort_unstable();
+        decided.dedup();
+        let rows_of = |entry: u32| -> Vec<RowId> {
+            let start = decided.partition_point(|(known, _)| *known < entry);
+            decided[start..].iter().take_while(|(known, _)| *known == entry).map(|(_, row)| RowId(*row)).collect()
+        };
+        let mut done = Decided::default();
+        let mut kept_apart = Vec::new();
+        let mut entry = first_entry;
+        for decision in &decisions.all {
+            let mut rows: Vec<Vec<RowId>> = Vec::new();
+            for _ in decision.persons() {
+                rows.push(rows_of(entry));
+                entry += 1;
+            }
+            if rows.iter().any(Vec::is_empty) {
+                done.about_nobody.at(RowNumber(decision.line as u64));
+                continue;
+            }
+            match (decision.verdict, rows.as_slice()) {
+                (Verdict::Same, [ours, theirs]) => {
+                    done.same += 1;
+                    ours.iter().chain(theirs).for_each(|row| self.join(ours[0], *row, DECIDED));
+                }
+                (Verdict::Different, [ours, theirs]) => kept_apart.push((decision.line, ours[0], theirs[0])),
+                _ => {
+                    done.taken_out += 1;
+                    rows[0].iter().for_each(|row| self.mark(*row, Mark::RemovedByHand));
+                }
+            }
+        }
+        for (line, ours, theirs) in kept_apart {
+            if self.groups.survivor(ours) == self.groups.survivor(theirs) {
+                done.joined_by_keys.at(RowNumber(line as u64));
+            }
+        }
+        done
     }
 
     /// Entries that values are taken from, each with its persons, by entry.

@@ -1,5 +1,6 @@
 //! The account of a run: rows in, rows out, and where each of the others went.
 
+use super::near::NearTally;
 use super::supply::{FillTally, TakenTally};
 use crate::clean::Rule;
 use crate::error::{Error, ErrorKind, Result};
@@ -38,6 +39,10 @@ pub struct Tally {
     pub fill: Option<FillTally>,
     /// What contacts were given from lists.
     pub taken: Vec<TakenTally>,
+    /// Persons that are likely one.
+    pub near_duplicates: NearTally,
+    /// The file of decisions about persons that the job names.
+    pub decisions: Option<String>,
     /// The repairs that were made.
     pub repairs: Vec<RepairTally>,
     /// The repairs of addresses that are suggested, and made where the job lists the rule under `apply`.

@@ -1,0 +1,449 @@
+//! Near duplicates among the persons of a run: looked for once it is settled who is who, listed for a person to decide.
+//!
+//! Two readings of the sources. The first gives keys of what persons have in common; the second the values of those who
+//! share one, so that each pair can be judged. Nothing of it changes what is written.
+
+use super::chunks::{ChunkJob, Reading};
+use super::first_pass::{address_value, checksum};
+use super::in_order::in_order;
+use super::known::Known;
+use super::open::{OpenFile, cleaning_wishes};
+use super::second_pass::changed;
+use super::settle::RowSet;
+use super::{Setting, people};
+use crate::clean::address::{Address, AddressCleaner, State};
+use crate::clean::plan::Wanted;
+use crate::clean::replace::Replaced;
+use crate::clean::{CleaningPlan, RowCleaner};
+use crate::columns::Field;
+use crate::error::{Error, Result};
+use crate::job::{ColumnRef, Job};
+use crate::observe::{Observer, Stage};
+use crate::person::decisions::Named;
+use crate::person::near::NearPerson;
+use crate::person::near::judge::{Judged, THRESHOLD, judge};
+use crate::person::near::keys::{SlipDomains, keys};
+use crate::person::{KeyStore, Role};
+use crate::read::{Line, Record, Records};
+use crate::units::{RowId, SourceId};
+use crate::write::csv::{CsvBuffer, Defusing};
+use crate::write::receipt::AllColumns;
+use crate::write::value::ValueSource;
+use serde::Serialize;
+use std::collections::{HashMap, HashSet};
+use std::fs::File;
+use std::io::{BufWriter, Read, Seek, SeekFrom, Write};
+use std::sync::Arc;
+
+/// Unless the job asks for it, near duplicates are looked for among no more persons than these, so that a large run is
+/// as quick as it can be.
+pub const QUICK_PERSONS: u64 = 200_000;
+
+/// A key that more persons share says nothing of any two of them.
+const MOST_WITH_KEY: usize = 60;
+
+/// More pairs than these are nobody's to go through; the likeliest are kept.
+const MOST_PAIRS: usize = 100_000;
+
+/// The receipt's own columns of `review.csv`: a row for each of the two, one below the other.
+pub const REVIEW: [&str; 8] = [
+    "pebblebank_pair",
+    "pebblebank_score",
+    "pebblebank_why",
+    "pebblebank_person",
+    "pebblebank_standing",
+    "pebblebank_source",
+    "pebblebank_file",
+    "pebblebank_row",
+];
+
+/// How the search came out.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+pub struct NearTally {
+    /// Whether it was done.
+    pub searched: bool,
+    /// Persons that were looked at.
+    pub persons: u64,
+    /// Pairs in `review.csv`.
+    pub pairs: u64,
+    /// Pairs that somebody decided about before.
+    pub decided: u64,
+}
+
+/// The pairs that were found, as rows of `review.csv`, likeliest first.
+pub struct Found {
+    /// How many.
+    pub tally: NearTally,
+    /// The rows.
+    pub rows: Vec<u8>,
+}
+
+/// The fields that persons are compared by, the address aside.
+const COMPARED: [Field; 5] = [Field::FirstName, Field::LastName, Field::PostalCode, Field::Phone, Field::Birthday];
+
+/// Looks for near duplicates, if the job wants it.
+pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observer) -> Result<Found> {
+    let persons = known.settled.persons();
+    let is_wanted = job.person.near_duplicates.unwrap_or(job.receipt.is_some() && persons <= QUICK_PERSONS);
+    let tally = NearTally { searched: is_wanted, persons, ..NearTally::default() };
+    if !is_wanted {
+        return Ok(Found { tally, rows: Vec::new() });
+    }
+    let search = Search::new(job, known, setting, observer);
+    let pairs = search.pairs()?;
+    let values = search.values(&pairs)?;
+    search.judged(&pairs, values, tally)
+}
+
+/// What the readings share.
+struct Search<'a> {
+    job: &'a Job,
+    known: &'a Known,
+    setting: &'a Setting,
+    observer: &'a dyn Observer,
+    plans: Vec<Compared>,
+    columns: AllColumns,
+}
+
+/// How the compared values of one file's rows are found.
+struct Compared {
+    cleaning: CleaningPlan,
+    fields: [ValueSource; COMPARED.len()],
+    shown: Vec<ValueSource>,
+}
+
+/// Which persons are read again, and whether their values are cleaned.
+struct Wants<F> {
+    rows: F,
+    values: bool,
+}
+
+/// What a thread reuses from chunk to chunk.
+struct Scratch {
+    records: Records,
+    addresses: AddressCleaner,
+    values: RowCleaner,
+    replaced: Replaced,
+}
+
+impl<'a> Search<'a> {
+    fn new(job: &'a Job, known: &'a Known, setting: &'a Setting, observer: &'a dyn Observer) -> Search<'a> {
+        let wishes = cleaning_wishes(job);
+        let columns = known.all_columns();
+        let plan = |(file, planned): (&OpenFile<SourceId>, &CleaningPlan)| {
+            let mut wanted = Wanted::default();
+            COMPARED.iter().for_each(|field| wanted.add(&ColumnRef::Field(*field), file.map()));
+            columns.columns.iter().for_each(|column| wanted.add(column, file.map()));
+            let separators = &file.glimpse.separators;
+            let mut cleaning = CleaningPlan::new(&wishes, &wanted, file.map(), file.is_receipt, separators);
+            for column in planned.columns() {
+                if let Some(order) = column.order {
+                    cleaning.set_order(column.column, order);
+                }
+            }
+            let source = |column: &ColumnRef| ValueSource::new(column, &cleaning.map, file.is_receipt);
+            let fields = COMPARED.map(|field| source(&ColumnRef::Field(field)));
+            let shown = columns.columns.iter().map(source).collect();
+            Compared { fields, shown, cleaning }
+        };
+        let plans = known.files.sources.iter().zip(&known.files.cleaning).map(plan).collect();
+        Search { job, known, setting, observer, plans, columns }
+    }
+
+    /// Reads the persons again that `wanted` says; `each` makes of them what `take` gets, in order.
+    fn read<R: Send>(
+        &self,
+        wanted: Wants<impl Fn(RowId) -> bool + Sync>,
+        each: impl Fn(RowId, &Compared, &Record, &Address, &mut R) + Sync,
+        mut take: impl FnMut(R) -> Result<()> + Send,
+    ) -> Result<()>
+    where
+        R: Default,
+    {
+        let (files, settled) = (&self.known.files, &self.known.settled);
+        let mut reading = Reading::again(&files.sources, &settled.chunks, Stage::Comparing, self.observer);
+        let scratch = || Scratch {
+            records: Records::default(),
+            addresses: AddressCleaner::with(Arc::clone(&files.addresses)),
+            values: RowCleaner::default(),
+            replaced: Replaced::default(),
+        };
+        in_order(
+            self.setting.threads,
+            || reading.next(),
+            scratch,
+            |chunk: ChunkJob, Scratch { records, addresses, values, replaced }| {
+                let file = &files.sources[chunk.file.0 as usize];
+                let plan = &self.plans[chunk.file.0 as usize];
+                let place = settled.chunks.get(chunk.index).ok_or_else(|| changed(file.input.path()))?;
+                records.split(&chunk.chunk, file.dialect);
+                if checksum(&chunk.chunk) != place.checksum || records.len() != place.records as usize {
+                    return Err(changed(file.input.path()));
+                }
+                let mut found = R::default();
+                for index in 0..records.len() {
+                    let row = RowId(place.first.0 + index as u32);
+                    let is_person = settled.line(row) == Line::Contact
+                        && settled.survivor_of(row) == row
+                        && !settled.is_left_out(row);
+                    if !is_person || !(wanted.rows)(row) {
+                        continue;
+                    }
+                    let original = records.get(index, &chunk.chunk.bytes, file.dialect);
+                    let mut meant = original;
+                    if !file.replacements.is_empty() {
+                        file.replacements.apply(&original, replaced);
+                        meant = replaced.after(&original);
+                    }
+                    let typed = address_value(file.map(), &meant);
+                    let address = addresses.clean(&typed);
+                    if wanted.values {
+                        values.clean(&plan.cleaning, &meant, &address);
+                        meant = values.after(&meant);
+                    }
+                    each(row, plan, &meant, &address, &mut found);
+                }
+                Ok((chunk, found))
+            },
+            |(chunk, found)| {
+                chunk.give_back();
+                take(found)
+            },
+        )
+    }
+
+    /// The pairs of persons that share a key, each once.
+    fn pairs(&self) -> Result<Vec<(u32, u32)>> {
+        let slips = self.slip_domains()?;
+        let hasher = &self.known.settled.hasher;
+        let memory = self.setting.memory.saturating_sub(people::MEMORY_FOR_BUFFERS) / 2;
+        let mut store = KeyStore::new(memory, &self.known.spool_folder);
+        self.read(
+            Wants { rows: |_| true, values: true },
+            |row, plan, record, address, found: &mut Vec<_>| {
+                let person = plan.person(record, address);
+                keys(&person, &slips, |key| found.push((row, hasher.hash(key))));
+            },
+            |found| found.iter().try_for_each(|(row, hash)| store.add(*hash, Role::Other(0), row.0)),
+        )?;
+        let (partitions, spilled) = store.into_partitions();
+        let mut partitions = partitions.into_iter().enumerate();
+        let mut pairs: Vec<(u32, u32)> = Vec::new();
+        in_order(
+            self.setting.threads,
+            || if self.observer.wants_stop() { Err(Error::interrupted()) } else { Ok(partitions.next()) },
+            || (),
+            |(partition, mut keys), ()| {
+                spilled.load(partition, &mut keys)?;
+                let mut found = Vec::new();
+                for alike in keys.chunk_by(|a, b| a.is_same_identity(*b)).filter(|alike| alike.len() > 1) {
+                    let mut rows: Vec<u32> = alike.iter().map(|key| key.owner()).collect();
+                    rows.dedup();
+                    if rows.len() > MOST_WITH_KEY {
+                        continue;
+                    }
+                    for (place, a) in rows.iter().enumerate() {
+                        found.extend(rows[place + 1..].iter().map(|b| (*a, *b)));
+                    }
+                }
+                found.sort_unstable();
+                found.dedup();
+                Ok(found)
+            },
+            |found: Vec<(u32, u32)>| {
+                pairs.extend(found);
+                Ok(())
+            },
+        )?;
+        pairs.sort_unstable();
+        pairs.dedup();
+        Ok(pairs)
+    }
+
+    /// The domains that occur and are one slip from another.
+    fn slip_domains(&self) -> Result<SlipDomains> {
+        let mut domains: HashSet<String> = HashSet::new();
+        self.read(
+            Wants { rows: |_| true, values: false },
+            |_, _, _, address, found: &mut HashSet<String>| {
+                if address.is_usable() && !found.contains(&*String::from_utf8_lossy(address.domain())) {
+                    found.insert(String::from_utf8_lossy(address.domain()).into_owned());
+                }
+            },
+            |found| {
+                domains.extend(found);
+                Ok(())
+            },
+        )?;
+        Ok(SlipDomains::new(domains))
+    }
+
+    /// The values of everybody in a pair, on disk.
+    fn values(&self, pairs: &[(u32, u32)]) -> Result<Values> {
+        let mut wanted = RowSet::new(self.known.settled.records());
+        for (a, b) in pairs {
+            wanted.add(RowId(*a));
+            wanted.add(RowId(*b));
+        }
+        let folder = &self.known.spool_folder;
+        let fail = |cause: std::io::Error| Error::unwritable(folder, &cause);
+        let mut out = BufWriter::with_capacity(1 << 20, tempfile::tempfile_in(folder).map_err(fail)?);
+        let mut places = HashMap::new();
+        let mut at = 0u64;
+        self.read(
+            Wants { rows: |row| wanted.holds(row), values: true },
+            |row, plan, record, address, found: &mut Vec<(RowId, Vec<u8>)>| {
+                let mut bytes = Vec::new();
+                let usable: &[u8] = if address.is_usable() { address.identity } else { b"" };
+                // What cannot be used as an address still names its row.
+                let named = matches!(address.state, State::Usable | State::Invalid(_));
+                put_text(&mut bytes, if named { address.identity } else { b"" });
+                put_text(&mut bytes, usable);
+                plan.fields.iter().for_each(|source| put_text(&mut bytes, &source.value(record, usable)));
+                plan.shown.iter().for_each(|source| put_text(&mut bytes, &source.value(record, address.text)));
+                found.push((row, bytes));
+            },
+            |found| {
+                for (row, bytes) in found {
+                    out.write_all(&bytes).map_err(fail)?;
+                    places.insert(row.0, (at, bytes.len()));
+                    at += bytes.len() as u64;
+                }
+                Ok(())
+            },
+        )?;
+        let file = out.into_inner().map_err(|cause| fail(cause.into_error()))?;
+        Ok(Values { file, places, folder: folder.clone() })
+    }
+
+    /// Judges all pairs, and lists those that are likely.
+    fn judged(&self, pairs: &[(u32, u32)], mut values: Values, mut tally: NearTally) -> Result<Found> {
+        let mut likely: Vec<(std::cmp::Reverse<u8>, u32, u32, String)> = Vec::new();
+        let settled = &self.known.settled;
+        for (a, b) in pairs {
+            // Between two who are both held nothing is to be decided.
+            if settled.refusal(RowId(*a)).is_some() && settled.refusal(RowId(*b)).is_some() {
+                continue;
+            }
+            let (first, second) = (values.of(*a)?, values.of(*b)?);
+            let Judged { score, why } = judge(&first.person(), &second.person());
+            if score < THRESHOLD {
+                continue;
+            }
+            let decided = match (&self.known.files.decisions, first.named(), second.named()) {
+                (Some(decisions), Some(a), Some(b)) => decisions.decides(&a, &b),
+                _ => false,
+            };
+            if decided {
+                tally.decided += 1;
+                continue;
+            }
+            likely.push((std::cmp::Reverse(score), *a, *b, why));
+            if likely.len() > MOST_PAIRS * 2 {
+                likely.sort_unstable();
+                likely.truncate(MOST_PAIRS);
+            }
+        }
+        likely.sort_unstable();
+        likely.truncate(MOST_PAIRS);
+        tally.pairs = likely.len() as u64;
+        let mut rows = self.columns.header(&REVIEW);
+        for (number, (score, a, b, why)) in likely.iter().enumerate() {
+            for row in [a, b] {
+                let value = values.of(*row)?;
+                rows.extend_from_slice(&self.review_row(number + 1, score.0, why, RowId(*row), &value));
+            }
+        }
+        Ok(Found { tally, rows })
+    }
+
+    fn review_row(&self, pair: usize, score: u8, why: &str, row: RowId, value: &PersonValues) -> Vec<u8> {
+        let (file, number) = self.known.settled.place(row);
+        let file = &self.known.files.sources[file.0 as usize];
+        let mut out = CsvBuffer::new(Defusing::On);
+        out.value(pair.to_string().as_bytes());
+        out.value(score.to_string().as_bytes());
+        out.value(why.as_bytes());
+        out.value(value.named().map_or(String::new(), |named| named.text().into_owned()).as_bytes());
+        let refusal = self.known.settled.refusal(row);
+        out.value(refusal.map_or("", crate::suppress::Reason::name).as_bytes());
+        out.value(self.job.sources[file.owner.0 as usize].name.as_bytes());
+        out.value(file.input.name().as_bytes());
+        out.value(number.to_string().as_bytes());
+        value.shown.iter().for_each(|cell| out.value(cell.as_bytes()));
+        if self.columns.has_surplus {
+            out.value(b"");
+        }
+        out.end_row();
+        out.bytes
+    }
+}
+
+impl Compared {
+    fn person(&self, record: &Record, address: &Address) -> NearPerson {
+        let usable: &[u8] = if address.is_usable() { address.identity } else { b"" };
+        let [first, last, postal_code, phone, birthday] =
+            self.fields.map(|source| String::from_utf8_lossy(&source.value(record, usable)).into_owned());
+        NearPerson::new(&String::from_utf8_lossy(usable), &first, &last, &postal_code, &phone, &birthday)
+    }
+}
+
+/// The values of persons, on disk.
+struct Values {
+    file: File,
+    places: HashMap<u32, (u64, usize)>,
+    folder: std::path::PathBuf,
+}
+
+/// The values of one person.
+struct PersonValues {
+    /// The text that the row's address is compared by, usable or not.
+    named: String,
+    /// The identity of a usable address.
+    address: String,
+    fields: Vec<String>,
+    shown: Vec<String>,
+}
+
+impl Values {
+    fn of(&mut self, row: u32) -> Result<PersonValues> {
+        let fail = |cause: std::io::Error| Error::unreadable(&self.folder, &cause);
+        let (at, length) = self.places.get(&row).copied().unwrap_or_default();
+        let mut bytes = vec![0; length];
+        self.file.seek(SeekFrom::Start(at)).map_err(fail)?;
+        self.file.read_exact(&mut bytes).map_err(fail)?;
+        let mut texts = Vec::new();
+        let mut rest = &bytes[..];
+        while let Some((length, after)) = rest.split_first_chunk::<4>() {
+            let Some((text, after)) = after.split_at_checked(u32::from_le_bytes(*length) as usize) else { break };
+            texts.push(String::from_utf8_lossy(text).into_owned());
+            rest = after;
+        }
+        texts.resize(texts.len().max(2 + COMPARED.len()), String::new());
+        let shown = texts.split_off(2 + COMPARED.len());
+        let fields = texts.split_off(2);
+        let address = texts.swap_remove(1);
+        Ok(PersonValues { named: texts.swap_remove(0), address, fields, shown })
+    }
+}
+
+impl PersonValues {
+    fn person(&self) -> NearPerson {
+        let [first, last, postal_code, phone, birthday] = self.fields.as_slice() else { return NearPerson::default() };
+        NearPerson::new(&self.address, first, last, postal_code, phone, birthday)
+    }
+
+    /// How a decision names the person: by the address, else by the phone.
+    fn named(&self) -> Option<Named> {
+        if !self.named.is_empty() {
+            return Some(Named::Address(self.named.clone()));
+        }
+        let phone = self.fields.get(3).filter(|phone| !phone.is_empty())?;
+        Some(Named::By(Field::Phone, phone.clone()))
+    }
+}
+
+fn put_text(out: &mut Vec<u8>, text: &[u8]) {
+    out.extend_from_slice(&(text.len() as u32).to_le_bytes());
+    out.extend_from_slice(text);
+}
