@@ -1,4 +1,4 @@
-//! The four suppression lists of the demo.
+//! The lists of the demo: four of people not to be written to, one to ask about, and what was decided about persons.
 
 use crate::Written;
 use crate::export::Export;
@@ -19,6 +19,11 @@ pub(crate) fn all(world: &World) -> Vec<(Written, Vec<u8>)> {
         (
             Written { name: "lists/already-invited.txt", what: "who had the invitation last week, one address a line" },
             already_invited(world),
+        ),
+        (Written { name: "lists/guests-2025.csv", what: "who came to last year's fair, and with whom" }, guests(world)),
+        (
+            Written { name: "decisions.csv", what: "what somebody decided about likely duplicates" },
+            include_bytes!("decisions.csv").to_vec(),
         ),
     ]
 }
@@ -56,6 +61,19 @@ fn bounced(world: &World) -> Vec<u8> {
     }
     export.row(["unknown", "5.1.1"]);
     export.row(["not an address", "5.1.3"]);
+    export.bytes
+}
+
+fn guests(world: &World) -> Vec<u8> {
+    let mut rng = world.rng(35);
+    let mut export = Export::new(';', "\n");
+    export.row(["Guest", "E-mail", "Came with", "Liked best"]);
+    for person in world.people.iter().filter(|person| world.is_among(person, 35, 160)) {
+        let party = rng.one_of(&["nobody", "1 child", "2 children", "a friend", "the choir"]);
+        let liked = rng.one_of(&["the seed swap", "bats by lantern", "the rose walk", "cake"]);
+        let name = format!("{} {}", person.first, person.last);
+        export.row([name.as_str(), &person.address, party, liked]);
+    }
     export.bytes
 }
 

@@ -146,3 +146,88 @@ fn mistakes_about_persons_are_named(#[case] person: &str, #[case] what: &str, #[
     assert!(ran.status == 1 || ran.status == 2, "{said}");
     assert!(said.contains(what) && said.contains(advice), "{said}");
 }
+
+/// The first row survives; what it lacks comes from the others in their ranking.
+#[test]
+fn blank_fields_are_filled_tags_united_and_differing_values_listed() {
+    let shop = "email,first name,city,tags,Order\n\
+        a@post.example,Ann,,seeds,\n\
+        b@post.example,Ben,,,\n\
+        a@post.example,Anna,n/a,Bats; SEEDS,\"12, b\"\n\
+        a@post.example,,Quillmere,,13\n";
+    let desk = run(shop, "fill = true");
+    assert_eq!(desk.text("out.csv").lines().nth(1), Some("a@post.example,Ann,Quillmere,seeds; Bats,\"12, b\""));
+    let merged = desk.sheet("fair.receipt/merged.csv");
+    assert_eq!(merged.columns(["pebblebank_row", "pebblebank_taken"]), [["4", "tags; Order"], ["5", "city"]]);
+    let conflicts = desk.sheet("fair.receipt/conflicts.csv");
+    let columns = ["pebblebank_field", "pebblebank_kept", "pebblebank_row", "pebblebank_other", "pebblebank_other_row"];
+    assert_eq!(
+        conflicts.columns(columns),
+        [["first_name", "Ann", "2", "Anna", "4"], ["Order", "12, b", "4", "13", "5"]]
+    );
+}
+
+#[test]
+fn requirements_conditions_and_layouts_see_the_filled_row() {
+    let shop = "email,city,phone\na@post.example,,\na@post.example,Larkfold,+442079460001\n";
+    let desk = Desk::with(&[("shop.csv", shop)]);
+    let picked =
+        ["clean", "shop.csv", "-o", "out.csv", "--fill", "--require", "email,phone", "--where", "city is Larkfold"];
+    desk.done(&picked);
+    assert_eq!(desk.text("out.csv"), "email,phone,city\na@post.example,+442079460001,Larkfold\n");
+}
+
+#[test]
+fn duplicates_can_be_looked_at_before_anything_is_merged() {
+    let shop =
+        "email,phone\na@post.example,+442079460001\nc@post.example,\nA@post.example,\nb@post.example,+442079460001\n";
+    let desk = Desk::with(&[("shop.csv", shop)]);
+    let found = desk.json(&["clean", "shop.csv", "-o", "groups.csv", "--same", "email,phone", "--only-duplicates"]);
+    assert_eq!((&found["groups"], &found["rows"], &found["read"]), (&1.into(), &3.into(), &4.into()));
+    let groups = desk.sheet("groups.csv");
+    let columns = ["pebblebank_group", "pebblebank_survives", "pebblebank_key", "pebblebank_row", "email"];
+    assert_eq!(
+        groups.columns(columns),
+        [
+            ["1", "yes", "", "2", "a@post.example"],
+            ["1", "no", "email", "4", "A@post.example"],
+            ["1", "no", "phone", "5", "b@post.example"],
+        ]
+    );
+    assert_eq!(desk.names(), ["groups.csv", "shop.csv"]);
+}
+
+/// Blanks come last in both directions; equal values stay as they were read.
+#[rstest]
+#[case("last_name", &["d", "b", "a", "e", "c"])]
+#[case("last_name descending", &["a", "e", "b", "d", "c"])]
+#[case("Orders, email", &["e", "b", "d", "a", "c"])]
+#[case("Orders descending", &["a", "d", "b", "e", "c"])]
+fn files_are_sorted_by_fields_and_numbers(#[case] sort: &str, #[case] order: &[&str]) {
+    let shop = "email,last name,Orders\na@post.example,Quill,10\nb@post.example,Öst,2\nc@post.example,,\n\
+        d@post.example,moss,9\ne@post.example,QUILL,-1\n";
+    let desk = Desk::with(&[("shop.csv", shop)]);
+    desk.done(&["clean", "shop.csv", "-o", "out.csv", "--sort", sort, "--columns", "email"]);
+    let written = desk.sheet("out.csv");
+    let first: Vec<&str> = written.column("email").into_iter().map(|address| &address[..1]).collect();
+    assert_eq!(first, order, "{sort}");
+}
+
+#[test]
+fn the_first_or_a_sample_is_picked_of_those_who_lack_nothing() {
+    let shop: String = (0..50).map(|n| format!("p{n}@post.example\nnone\n")).collect();
+    let desk = Desk::with(&[("shop.csv", &format!("email\n{shop}"))]);
+    let pick = |options: &[&str]| {
+        desk.done(&[&["clean", "shop.csv", "-o", "out.csv", "--replace"], options].concat());
+        let aside = desk.sheet("out.set-aside.csv");
+        let over = aside.column("pebblebank_reason").into_iter().filter(|reason| *reason == "over-limit").count();
+        let written: Vec<String> = desk.sheet("out.csv").column("email").into_iter().map(str::to_owned).collect();
+        assert_eq!(written.len() + over, 50);
+        written
+    };
+    assert_eq!(pick(&["--first", "3"]), ["p0@post.example", "p1@post.example", "p2@post.example"]);
+    let sample = pick(&["--sample", "7"]);
+    assert_eq!((sample.len(), &sample), (7, &pick(&["--sample", "7", "--threads", "1"])));
+    assert_ne!(sample, pick(&["--sample", "7", "--seed", "2"]));
+    assert_eq!(pick(&["--sample", "60"]).len(), 50);
+}

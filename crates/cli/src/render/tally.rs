@@ -293,7 +293,8 @@ fn near_duplicates(finished: &Finished, screen: &Screen) -> String {
     let near = &finished.tally.near_duplicates;
     let decided = match near.decided {
         0 => String::new(),
-        count => format!(" ({} were decided before)", counted(count, "more pair")),
+        1 => " (1 more was decided before)".to_owned(),
+        count => format!(" ({} more were decided before)", number(count)),
     };
     let text = match (near.searched, near.pairs, &finished.receipt) {
         (true, 1.., Some(receipt)) => {

@@ -11,6 +11,7 @@
 //! their address, or by a field and its cleaned value.
 
 use crate::clean::address::{AddressCleaner, State};
+use crate::clean::{Cleaned, phone};
 use crate::columns::Field;
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::read::record::{RecordEnd, split_record};
@@ -61,6 +62,10 @@ impl Named {
             && let Some(field) = Field::from_name(field.trim())
         {
             let value = value.trim();
+            let mut cleaned = String::new();
+            let is_repaired =
+                field == Field::Phone && matches!(phone::clean(value, None, &mut cleaned), Cleaned::Repaired(_));
+            let value = if is_repaired { &cleaned } else { value };
             return (!value.is_empty() && field != Field::Email).then(|| Named::By(field, value.to_owned()));
         }
         let mut cleaner = AddressCleaner::default();

@@ -175,9 +175,6 @@ impl OpenFiles {
             for column in of_keys.filter(ColumnRef::is_date) {
                 wanted.add(&column, file.map());
             }
-            if job.person.fill {
-                all.columns.iter().for_each(|column| wanted.add(column, file.map()));
-            }
             let mut plan = CleaningPlan::new(&wishes, &wanted, file.map(), file.is_receipt, &file.glimpse.separators);
             supplied.iter().flat_map(|all| &all.columns).for_each(|column| plan.supply(column));
             plan
@@ -239,10 +236,9 @@ pub(super) fn cleaning_wishes(job: &Job) -> CleaningWishes {
 fn supplied_columns(job: &Job, all: &AllColumns) -> Option<AllColumns> {
     let taken = job.lists.iter().flat_map(|list| &list.take).map(|taken| &taken.ours);
     let mut supplied = AllColumns::default();
-    if job.person.fill {
-        supplied.columns.clone_from(&all.columns);
-    }
-    for column in taken {
+    let needed = if job.person.fill { needed_columns(job, all) } else { Vec::new() };
+    let needed = needed.iter().filter(|column| **column != ColumnRef::Field(Field::Email));
+    for column in needed.chain(taken) {
         if !supplied.columns.contains(column) {
             supplied.columns.push(column.clone());
         }
@@ -269,6 +265,15 @@ fn set_orders(keys: &mut RowKeys, glimpse: &Glimpse, said: Option<DateOrder>, jo
 /// What a job writes, requires, or has conditions on, of a file with these columns.
 fn wanted(job: &Job, newest_by: Option<&ColumnRef>, all: &AllColumns, map: &ColumnMap) -> Wanted {
     let mut wanted = Wanted::default();
+    let newest_by = newest_by.filter(|_| job.person.survivor == Survivor::Newest);
+    for column in needed_columns(job, all).iter().chain(newest_by) {
+        wanted.add(column, map);
+    }
+    wanted
+}
+
+/// What a job writes, requires, or has conditions on.
+fn needed_columns(job: &Job, all: &AllColumns) -> Vec<ColumnRef> {
     let mut columns: Vec<ColumnRef> = Vec::new();
     // What is compared is written as it was read.
     for write in job.writes.iter().filter(|_| !job.compares) {
@@ -291,13 +296,7 @@ fn wanted(job: &Job, newest_by: Option<&ColumnRef>, all: &AllColumns, map: &Colu
     if columns.contains(&ColumnRef::Field(Field::Region)) {
         columns.push(ColumnRef::Field(Field::Country));
     }
-    if job.person.survivor == Survivor::Newest {
-        columns.extend(newest_by.cloned());
-    }
-    for column in &columns {
-        wanted.add(column, map);
-    }
-    wanted
+    columns
 }
 
 /// What a first reading found out against what the beginning of a file suggested.

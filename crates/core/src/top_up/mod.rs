@@ -31,7 +31,7 @@ use crate::write::early_sync::EarlySync;
 use crate::write::receipt::{AllColumns, REPAIRS, SET_ASIDE};
 use dialect::Manner;
 use serde::Serialize;
-use std::io::Read;
+use std::io::{Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 
 /// What is asked of a top-up.
@@ -256,19 +256,33 @@ fn copy_as_it_is(master: &OpenFile<SourceId>, manner: &Manner, out: &mut StagedF
     let fail = |cause: std::io::Error| Error::unreadable(master.input.path(), &cause);
     let mut file = master.input.packed_file()?;
     let mut buffer = vec![0; 256 << 10];
-    let mut tail: Vec<u8> = Vec::new();
     loop {
         let read = file.read(&mut buffer).map_err(fail)?;
         if read == 0 {
             break;
         }
         out.write(&buffer[..read], sync)?;
-        tail.extend_from_slice(&buffer[read.saturating_sub(8)..read]);
-        tail.drain(..tail.len().saturating_sub(8));
     }
-    let line_end = manner.encoded(manner.line_end.as_bytes())?;
+    if ends_with_line_end(&tail_of(master)?, manner)? {
+        return Ok(());
+    }
+    out.write(&manner.encoded(manner.line_end.as_bytes())?, sync)
+}
+
+/// The last bytes of the master, as they lie.
+fn tail_of(master: &OpenFile<SourceId>) -> Result<Vec<u8>> {
+    let fail = |cause: std::io::Error| Error::unreadable(master.input.path(), &cause);
+    let mut file = master.input.packed_file()?;
+    let length = file.seek(SeekFrom::End(0)).map_err(fail)?;
+    file.seek(SeekFrom::Start(length.saturating_sub(8))).map_err(fail)?;
+    let mut tail = Vec::new();
+    file.read_to_end(&mut tail).map_err(fail)?;
+    Ok(tail)
+}
+
+fn ends_with_line_end(tail: &[u8], manner: &Manner) -> Result<bool> {
     let last = manner.encoded(&manner.line_end.as_bytes()[manner.line_end.len() - 1..])?;
-    if tail.is_empty() || tail.ends_with(&last) { Ok(()) } else { out.write(&line_end, sync) }
+    Ok(tail.is_empty() || tail.ends_with(&last))
 }
 
 /// The files of a top-up, staged.

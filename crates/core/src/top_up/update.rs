@@ -2,6 +2,7 @@
 
 use super::Staged;
 use super::dialect::Manner;
+use super::{ends_with_line_end, tail_of};
 use crate::columns::Field;
 use crate::error::Result;
 use crate::job::{ColumnRef, Job};
@@ -34,7 +35,8 @@ pub(super) fn copy_updated(
     if starts_with_mark(known)? {
         out.extend_from_slice("\u{FEFF}".as_bytes());
     }
-    let mut last = manner.line_end.as_bytes()[manner.line_end.len() - 1];
+    let last_chunk = known.settled.chunks.iter().take_while(|place| place.file == FileId(0)).count();
+    let is_ended = ends_with_line_end(&tail_of(master)?, manner)?;
     let mut reading = Reading::again(&known.files.sources, &known.settled.chunks, Stage::Writing, observer);
     while let Some(chunk) = reading.next()?.filter(|chunk| chunk.file == FileId(0)) {
         let place = known.settled.chunks.get(chunk.index).ok_or_else(|| changed(master.input.path()))?;
@@ -59,16 +61,17 @@ pub(super) fn copy_updated(
             }
         }
         out.extend_from_slice(&bytes[copied..]);
-        last = out.last().copied().unwrap_or(last);
+        let is_last = chunk.index + 1 == last_chunk;
         chunk.give_back();
+        if is_last && !is_ended {
+            // Reading ends every record with a line feed, in whatever manner the others end.
+            out.pop();
+            out.extend_from_slice(manner.line_end.as_bytes());
+        }
         if let Some(file) = &mut staged.output {
             file.write(&manner.encoded(&out)?, &staged.sync)?;
         }
         out.clear();
-    }
-    let line_end = manner.line_end.as_bytes();
-    if let (Some(file), true) = (&mut staged.output, last != line_end[line_end.len() - 1]) {
-        file.write(&manner.encoded(line_end)?, &staged.sync)?;
     }
     Ok(filled)
 }

@@ -1,11 +1,11 @@
 //! What rows are sorted by: bytes that stand in the same order as the values.
 //!
-//! Fields go by their folded text, code point by code point; extra columns by number where a value is one, numbers before
+//! Fields go by their folded text (small letters without accents), code point by code point; extra columns by number where a value is one, numbers before
 //! texts. Blanks come last, whatever the direction. Rows with equal values stay in the order in which they were read.
 
 use super::value::ValueSource;
-use crate::clean::text::comparable;
 use crate::columns::ColumnMap;
+use crate::columns::fold::fold;
 use crate::job::{ColumnRef, SortColumn};
 use crate::read::Record;
 use crate::units::RowId;
@@ -59,7 +59,7 @@ impl SortPlan {
                 }
                 _ => {
                     key.push(2);
-                    key.extend_from_slice(comparable(&value).as_bytes());
+                    key.extend_from_slice(fold(&value).as_bytes());
                     key.push(0);
                 }
             }
