@@ -21,7 +21,9 @@ proptest! {
 
     #[test]
     fn records_come_in_the_order_of_their_keys_whatever_the_memory(
-        keys in prop::collection::btree_set(prop::collection::vec(any::<u8>(), 0..14), 0..400).prop_shuffle_keys(),
+        keys in prop::collection::btree_set(prop::collection::vec(any::<u8>(), 0..14), 0..400)
+            .prop_map(Vec::from_iter)
+            .prop_shuffle(),
         size in 0usize..900,
     ) {
         let records: Vec<(Vec<u8>, Vec<u8>)> = keys.into_iter().map(|key| (key.clone(), vec![key.len() as u8; size])).collect();
@@ -29,15 +31,5 @@ proptest! {
         expected.sort();
         prop_assert_eq!(&sorted(1 << 30, &records), &expected);
         prop_assert_eq!(&sorted(0, &records), &expected);
-    }
-}
-
-trait ShuffledKeys: Strategy {
-    fn prop_shuffle_keys(self) -> BoxedStrategy<Vec<Vec<u8>>>;
-}
-
-impl<S: Strategy<Value = std::collections::BTreeSet<Vec<u8>>> + 'static> ShuffledKeys for S {
-    fn prop_shuffle_keys(self) -> BoxedStrategy<Vec<Vec<u8>>> {
-        self.prop_map(|keys| keys.into_iter().collect::<Vec<_>>()).prop_shuffle().boxed()
     }
 }

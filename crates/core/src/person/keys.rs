@@ -123,7 +123,11 @@ impl KeyStore {
     #[inline]
     pub fn add(&mut self, hash: IdentityHash, role: Role, owner: u32) -> Result<()> {
         let (partition, key) = Key::new(hash, role, owner);
-        self.partitions[partition].push(key);
+        let keys = &mut self.partitions[partition];
+        if keys.len() == keys.capacity() {
+            grow(keys, self.most_in_memory / PARTITIONS);
+        }
+        keys.push(key);
         self.in_memory += 1;
         if self.in_memory > self.most_in_memory { self.spill() } else { Ok(()) }
     }
@@ -161,6 +165,19 @@ impl KeyStore {
     pub fn into_partitions(self) -> (Vec<Vec<Key>>, SpilledKeys) {
         (self.partitions, SpilledKeys { spill: self.spill, folder: self.folder })
     }
+}
+
+/// Makes room for more keys. Partitions fill evenly, so that each ends at about its `share` of the memory: doubling would
+/// take up to twice as much as is meant.
+#[cold]
+fn grow(keys: &mut Vec<Key>, share: usize) {
+    let capacity = keys.capacity().max(8);
+    let wanted = match capacity {
+        _ if capacity * 2 <= share => capacity * 2,
+        _ if capacity < share => share + share / 16,
+        _ => capacity + capacity / 8,
+    };
+    keys.reserve_exact(wanted - keys.len());
 }
 
 /// The keys that are on disk.

@@ -7,6 +7,7 @@ pub mod groups;
 pub mod identity;
 pub mod keys;
 pub mod near;
+pub mod runs;
 pub mod same;
 
 pub use groups::Groups;

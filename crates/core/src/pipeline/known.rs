@@ -62,7 +62,7 @@ impl Opening {
         let of_dates = date_orders::decide(&mut files, &source_counts, job)?;
         files.findings.extend(of_dates);
         let decisions = files.decisions.as_ref();
-        let settled = settle::settle(people, &lists, job, decisions, setting.threads, observer)?;
+        let settled = settle::settle(people, &lists, job, decisions, &spool_folder, setting.threads, observer)?;
         Ok(Known { files, settled, source_counts, list_files, lists, spool_folder })
     }
 }

@@ -77,7 +77,7 @@ impl People {
         Ok(People {
             hasher: IdentityHasher::random().comparing(identity),
             domains: HeldDomains::default(),
-            keys: KeyStore::new(memory - needed, spill_folder),
+            keys: KeyStore::new(part_for_keys(memory - needed), spill_folder),
             lines: Vec::with_capacity(records_estimated as usize),
             marks: Vec::with_capacity(records_estimated as usize),
             mark_sets: MarkSets::default(),
@@ -87,7 +87,7 @@ impl People {
             memory,
             bytes_per_record,
             has_ranks,
-            ranks: Vec::new(),
+            ranks: Vec::with_capacity(if has_ranks { records_estimated as usize } else { 0 }),
         })
     }
 
@@ -114,7 +114,8 @@ impl People {
     /// How much memory is left for keys.
     fn memory_for_keys(&self) -> Result<u64> {
         let needed = MEMORY_FOR_BUFFERS + self.lines.len() as u64 * self.bytes_per_record;
-        self.memory.checked_sub(needed).ok_or_else(|| not_enough_memory(self.memory, needed))
+        let left = self.memory.checked_sub(needed).ok_or_else(|| not_enough_memory(self.memory, needed))?;
+        Ok(part_for_keys(left))
     }
 }
 
@@ -145,10 +146,13 @@ impl Intake<'_> {
             self.row_in_file = 0;
         }
         let people = &mut *self.people;
+        make_room(&mut people.lines, read.lines.len());
         people.lines.extend_from_slice(&read.lines);
         self.tail.append(&read.tail, first);
+        make_room(&mut people.marks, read.lines.len());
         people.marks.resize(people.lines.len(), MarkSet::NONE);
         if people.has_ranks {
+            make_room(&mut people.ranks, read.lines.len());
             people.ranks.resize(people.lines.len(), 0);
             for (row, rank) in &read.ranks {
                 people.ranks[(first + row) as usize] = *rank;
@@ -198,6 +202,18 @@ impl Drop for Intake<'_> {
         let begun = self.file.map_or(0, |file| file.0 as usize + 1);
         let end = self.people.lines.len() as u32;
         self.people.first_of_file[begun..].fill(end);
+    }
+}
+
+/// The part of the free memory that keys may take; the rest is what allocators and growing vectors take besides.
+fn part_for_keys(bytes: u64) -> u64 {
+    bytes / 4 * 3
+}
+
+/// Makes room for so many more, without taking twice as much as is there.
+fn make_room<T>(vector: &mut Vec<T>, more: usize) {
+    if vector.len() + more > vector.capacity() {
+        vector.reserve_exact(more.max(vector.len() / 16));
     }
 }
 

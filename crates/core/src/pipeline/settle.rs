@@ -9,11 +9,13 @@ use crate::error::{Error, Result};
 use crate::job::Job;
 use crate::observe::{Met, Observer, Progress, Stage};
 use crate::person::decisions::{Decisions, Verdict};
+use crate::person::runs::Runs;
 use crate::person::{Groups, IdentityHasher, Key, PersonWishes, Role, Survivor};
 use crate::read::Line;
 use crate::suppress::marks::reason_of;
 use crate::suppress::{HeldDomains, Mark, MarkSet, MarkSets, Reason, Refusal};
 use crate::units::{FileId, ListId, RowId, RowNumber};
+use std::path::Path;
 
 /// Shows that a person may be written to as far as lists and consent go. Only [`Settled`] makes one.
 #[derive(Debug, Clone, Copy)]
@@ -288,6 +290,7 @@ pub fn settle(
     lists: &[ListCounts],
     job: &Job,
     decisions: Option<&Decisions>,
+    spill_folder: &Path,
     threads: usize,
     observer: &dyn Observer,
 ) -> Result<Settled> {
@@ -299,7 +302,7 @@ pub fn settle(
         marks,
         mark_sets,
         shared: Vec::new(),
-        others: Vec::new(),
+        others: Runs::new(spill_folder),
         first_with_address: if has_other_keys { (0..lines.len() as u32).collect() } else { Vec::new() },
         key_of: if has_other_keys || decisions.is_some() { vec![NO_KEY; lines.len()] } else { Vec::new() },
         address_key: address_key.unwrap_or_default() as u8,
@@ -323,11 +326,11 @@ pub fn settle(
         |found: PartitionFindings| {
             rows += found.keys;
             observer.progress(Progress { stage: Stage::Settling, bytes: 0, bytes_in_all: 0, rows });
-            settling.take(&found);
-            Ok(())
+            settling.take(&found)
         },
     )?;
-    let switchboards = settling.join_by_other_keys(&lines, &job.person);
+    let others = std::mem::replace(&mut settling.others, Runs::new(spill_folder));
+    let switchboards = settling.join_by_other_keys(others, &lines, &job.person)?;
     let first_entry =
         lists.get(takes.len()).and_then(|list| list.entry_numbers.first()).map_or(0, |numbers| numbers.start);
     let decided = decisions.map(|decisions| settling.decide(decisions, first_entry)).unwrap_or_default();
@@ -495,7 +498,7 @@ struct Settling {
     marks: Vec<MarkSet>,
     mark_sets: MarkSets,
     shared: Vec<u32>,
-    others: Vec<u32>,
+    others: Runs,
     /// The first row with each row's first address, itself where there is none; empty where the address alone decides.
     first_with_address: Vec<u32>,
     key_of: Vec<u8>,
@@ -506,7 +509,7 @@ struct Settling {
 }
 
 impl Settling {
-    fn take(&mut self, found: &PartitionFindings) {
+    fn take(&mut self, found: &PartitionFindings) -> Result<()> {
         for (row, list) in &found.held {
             self.mark(*row, Mark::On(*list));
         }
@@ -514,13 +517,14 @@ impl Settling {
         self.taken.extend_from_slice(&found.taken);
         self.decided.extend_from_slice(&found.decided);
         self.shared.extend_from_slice(&found.shared);
-        self.others.extend_from_slice(&found.others);
+        self.others.add(&found.others)?;
         for (first, row) in &found.same_address {
             self.first_with_address[*row as usize] = *first;
         }
         for (a, b) in &found.joins {
             self.join(*a, *b, self.address_key);
         }
+        Ok(())
     }
 
     fn join(&mut self, a: RowId, b: RowId, key: u8) {
@@ -533,29 +537,25 @@ impl Settling {
     }
 
     /// Joins rows that share the value of another key, unless it is a switchboard.
-    fn join_by_other_keys(&mut self, lines: &[u8], persons: &PersonWishes) -> Vec<Switchboards> {
+    fn join_by_other_keys(&mut self, others: Runs, lines: &[u8], persons: &PersonWishes) -> Result<Vec<Switchboards>> {
         const EXAMPLES: usize = 5;
-        let others = std::mem::take(&mut self.others);
         let several = persons.same.len() > 1;
         let mut switchboards: Vec<Switchboards> = Vec::new();
-        let mut rest = &others[..];
         let mut addresses: Vec<u32> = Vec::new();
-        while let [length, place, after @ ..] = rest {
-            let (run, next) = after.split_at(*length as usize);
-            rest = next;
+        others.for_each(|place, run| {
             // Footnotes were found out after their keys.
             let contacts: Vec<u32> = run
                 .iter()
                 .copied()
                 .filter(|row| Line::from_byte(lines[*row as usize] & LINE_BITS) == Line::Contact)
                 .collect();
-            let Some((first, copies)) = contacts.split_first() else { continue };
+            let Some((first, copies)) = contacts.split_first() else { return };
             addresses.clear();
             addresses.extend(contacts.iter().map(|row| self.first_with_address[*row as usize]));
             addresses.sort_unstable();
             addresses.dedup();
             if several && addresses.len() > persons.largest_group as usize {
-                let key = *place as usize;
+                let key = usize::from(place);
                 let known = switchboards.iter().position(|known| known.key == key);
                 let known = known.unwrap_or_else(|| {
                     switchboards.push(Switchboards { key, ..Switchboards::default() });
@@ -567,14 +567,14 @@ impl Settling {
                 board.examples.push(RowId(*first));
                 board.examples.sort_unstable();
                 board.examples.truncate(EXAMPLES);
-                continue;
+                return;
             }
             for row in copies {
-                self.join(RowId(*first), RowId(*row), *place as u8);
+                self.join(RowId(*first), RowId(*row), place);
             }
-        }
+        })?;
         switchboards.sort_by_key(|board| board.key);
-        switchboards
+        Ok(switchboards)
     }
 
     fn mark(&mut self, row: RowId, mark: Mark) {
