@@ -148,6 +148,7 @@ pub struct Run {
 }
 
 #[derive(Args, Debug)]
+#[allow(clippy::struct_excessive_bools)] // each is an option as it is typed
 pub struct Clean {
     /// The exported files; - is standard input
     #[arg(required = true, value_name = "FILE")]
@@ -185,7 +186,7 @@ pub struct Clean {
     /// The same seed picks the same people
     #[arg(long, value_name = "SEED", default_value_t = 1, requires = "sample")]
     pub seed: u64,
-    /// What to sort by: 'last_name, signed_up descending' [default: as read]
+    #[arg(help = "What to sort by: 'last_name, signed_up descending' [default: as read]")]
     #[arg(long, value_name = "FIELDS")]
     pub sort: Option<String>,
     /// A .toml file with the columns to write
@@ -233,7 +234,7 @@ pub struct Compare {
     /// The fields and columns to write, in order; 'in walkers' is a list's column
     #[arg(long, value_name = "LIST", value_delimiter = ',', conflicts_with = "mark")]
     pub columns: Option<Vec<String>>,
-    /// What to sort by: 'last_name, signed_up descending' [default: as read]
+    #[arg(help = "What to sort by: 'last_name, signed_up descending' [default: as read]")]
     #[arg(long, value_name = "FIELDS", conflicts_with = "mark")]
     pub sort: Option<String>,
     /// Where to write the rows that were not picked or have nothing to be compared by

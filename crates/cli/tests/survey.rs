@@ -145,7 +145,7 @@ fn a_survey_fits_a_terminal_of_a_hundred_columns_however_wide_the_file_is() {
 #[test]
 fn the_proposal_for_the_demo_runs_without_an_edit() {
     let desk = demo();
-    desk.done(&["propose", "exports/*", "lists/*", "-o", "spring.toml"]);
+    desk.done(&["propose", "exports/*", "lists/[abdo]*", "-o", "spring.toml"]);
     let job = desk.text("spring.toml");
     let parts: Vec<&str> = job.lines().filter(|line| line.starts_with("[[") || line.starts_with("name = \"")).collect();
     let expected = [
@@ -178,7 +178,7 @@ fn the_proposal_for_the_demo_runs_without_an_edit() {
     }
     let tally = desk.json(&["run", "spring.toml"]);
     // The same people as in the job made by hand, but for the slips that it has mended.
-    let by_hand = desk.text("spring-fair.toml").replace("apply = [", "apply = [] # ");
+    let by_hand = desk.text("spring-fair.toml").replace("apply = [", "apply = [] # ").replace("decisions =", "# ");
     desk.file("by-hand.toml", by_hand);
     let by_hand = desk.json(&["run", "by-hand.toml", "--dry-run"]);
     assert_eq!(tally["all"]["read"], by_hand["all"]["read"]);

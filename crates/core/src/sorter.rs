@@ -189,10 +189,9 @@ impl Run {
             Err(cause) if cause.kind() == std::io::ErrorKind::UnexpectedEof => return Ok(false),
             other => other.map_err(fail)?,
         }
-        let length = |bytes: [u8; 4]| u32::from_le_bytes(bytes) as usize;
-        let [a, b, c, d, e, f, g, h] = lengths;
-        self.key.resize(length([a, b, c, d]), 0);
-        self.payload.resize(length([e, f, g, h]), 0);
+        let both = u64::from_le_bytes(lengths);
+        self.key.resize(both as u32 as usize, 0);
+        self.payload.resize((both >> 32) as usize, 0);
         self.reader.read_exact(&mut self.key).map_err(fail)?;
         self.reader.read_exact(&mut self.payload).map_err(fail)?;
         Ok(true)

@@ -273,9 +273,9 @@ impl World {
             Kind::Sibling => {
                 let (a, b) = [("Anna", "Hanna"), ("Jan", "Jana"), ("Ada", "Ida"), ("Tim", "Tom")][rng.below(4)];
                 let last = self.rows[of].last.to_lowercase();
-                self.rows[of].first = a.to_owned();
+                a.clone_into(&mut self.rows[of].first);
                 self.rows[of].address = format!("{}.{last}{of}@{domain}", a.to_lowercase());
-                other.first = b.to_owned();
+                b.clone_into(&mut other.first);
                 other.address = format!("{}.{last}{of}@{domain}", b.to_lowercase());
             }
             Kind::Numbered => {

@@ -6,11 +6,13 @@ use proptest::prelude::*;
 
 fn sorted(most_bytes: u64, records: &[(Vec<u8>, Vec<u8>)]) -> Vec<(Vec<u8>, Vec<u8>)> {
     let mut sorter = Sorter::new(most_bytes, &std::env::temp_dir());
-    records.iter().for_each(|(key, payload)| sorter.push(key, payload).unwrap());
+    for (key, payload) in records {
+        sorter.push(key, payload).unwrap();
+    }
     assert_eq!(sorter.len(), records.len() as u64);
-    let mut sorted = sorter.finish().unwrap();
+    let mut in_order = sorter.finish().unwrap();
     let mut all = Vec::new();
-    while let Some((key, payload)) = sorted.next().unwrap() {
+    while let Some((key, payload)) = in_order.next().unwrap() {
         all.push((key.to_vec(), payload.to_vec()));
     }
     all

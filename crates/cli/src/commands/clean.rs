@@ -148,8 +148,8 @@ fn applied(names: &[String]) -> Result<Rules> {
 pub fn requirement(names: Option<&[String]>) -> Result<Requirement> {
     let mut requirement = Requirement::default();
     if let Some(names) = names {
-        let named = names.iter().filter(|name| !name.trim().is_empty());
-        requirement.fields = named.map(|name| field(name, "--require")).collect::<Result<_>>()?;
+        let filled = names.iter().filter(|name| !name.trim().is_empty());
+        requirement.fields = filled.map(|name| field(name, "--require")).collect::<Result<_>>()?;
     }
     Ok(requirement)
 }

@@ -115,7 +115,9 @@ fn people(lists: &[ListCount], screen: &Screen) -> String {
         table.row([letter(place), safe(&list.name, NAME_WIDTH)].into_iter().chain(counts).collect());
     }
     let mut others = OtherLines::default();
-    lists.iter().for_each(|list| others.add(list.other_lines));
+    for list in lists {
+        others.add(list.other_lines);
+    }
     let mut text = table.render(screen);
     let explanation = "rows = people + repeats + rows without key, which nothing can be compared by.";
     text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, explanation)));

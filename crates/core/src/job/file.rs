@@ -371,9 +371,7 @@ impl Reader<'_> {
         match (part.first, part.sample, part.seed) {
             (Some(_), Some(_), _) => wrong("first and sample both say how many are picked", "take one of them out"),
             (Some(0), ..) | (_, Some(0), _) => wrong("nobody would be picked", "write a number from 1"),
-            (None, None, Some(_)) | (Some(_), None, Some(_)) => {
-                wrong("seed goes with sample", "write sample = 1000, or take seed out")
-            }
+            (_, None, Some(_)) => wrong("seed goes with sample", "write sample = 1000, or take seed out"),
             (Some(count), None, None) => Ok(Some(Pick::First(count))),
             (None, Some(count), seed) => Ok(Some(Pick::Sample { count, seed: seed.unwrap_or(1) })),
             (None, None, None) => Ok(None),

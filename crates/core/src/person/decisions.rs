@@ -224,7 +224,9 @@ impl Decisions {
     /// Writes the file anew.
     pub fn write(&self, path: &Path) -> Result<()> {
         let mut out = CsvBuffer::new(Defusing::On);
-        HEADER.iter().for_each(|name| out.value(name.as_bytes()));
+        for name in HEADER {
+            out.value(name.as_bytes());
+        }
         out.end_row();
         for decision in &self.all {
             out.value(decision.verdict.name().as_bytes());

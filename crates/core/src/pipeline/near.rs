@@ -132,8 +132,9 @@ impl<'a> Search<'a> {
         let columns = known.all_columns();
         let plan = |(file, planned): (&OpenFile<SourceId>, &CleaningPlan)| {
             let mut wanted = Wanted::default();
-            COMPARED.iter().for_each(|field| wanted.add(&ColumnRef::Field(*field), file.map()));
-            columns.columns.iter().for_each(|column| wanted.add(column, file.map()));
+            for column in COMPARED.map(ColumnRef::Field).iter().chain(&columns.columns) {
+                wanted.add(column, file.map());
+            }
             let separators = &file.glimpse.separators;
             let mut cleaning = CleaningPlan::new(&wishes, &wanted, file.map(), file.is_receipt, separators);
             for column in planned.columns() {
@@ -144,22 +145,19 @@ impl<'a> Search<'a> {
             let source = |column: &ColumnRef| ValueSource::new(column, &cleaning.map, file.is_receipt);
             let fields = COMPARED.map(|field| source(&ColumnRef::Field(field)));
             let shown = columns.columns.iter().map(source).collect();
-            Compared { fields, shown, cleaning }
+            Compared { cleaning, fields, shown }
         };
         let plans = known.files.sources.iter().zip(&known.files.cleaning).map(plan).collect();
         Search { job, known, setting, observer, plans, columns }
     }
 
     /// Reads the persons again that `wanted` says; `each` makes of them what `take` gets, in order.
-    fn read<R: Send>(
+    fn read<R: Send + Default>(
         &self,
-        wanted: Wants<impl Fn(RowId) -> bool + Sync>,
+        wanted: &Wants<impl Fn(RowId) -> bool + Sync>,
         each: impl Fn(RowId, &Compared, &Record, &Address, &mut R) + Sync,
         mut take: impl FnMut(R) -> Result<()> + Send,
-    ) -> Result<()>
-    where
-        R: Default,
-    {
+    ) -> Result<()> {
         let (files, settled) = (&self.known.files, &self.known.settled);
         let mut reading = Reading::again(&files.sources, &settled.chunks, Stage::Comparing, self.observer);
         let scratch = || Scratch {
@@ -219,7 +217,7 @@ impl<'a> Search<'a> {
         let memory = self.setting.memory.saturating_sub(people::MEMORY_FOR_BUFFERS) / 2;
         let mut store = KeyStore::new(memory, &self.known.spool_folder);
         self.read(
-            Wants { rows: |_| true, values: true },
+            &Wants { rows: |_| true, values: true },
             |row, plan, record, address, found: &mut Vec<_>| {
                 let person = plan.person(record, address);
                 keys(&person, &slips, |key| found.push((row, hasher.hash(key))));
@@ -264,7 +262,7 @@ impl<'a> Search<'a> {
     fn slip_domains(&self) -> Result<SlipDomains> {
         let mut domains: HashSet<String> = HashSet::new();
         self.read(
-            Wants { rows: |_| true, values: false },
+            &Wants { rows: |_| true, values: false },
             |_, _, _, address, found: &mut HashSet<String>| {
                 if address.is_usable() && !found.contains(&*String::from_utf8_lossy(address.domain())) {
                     found.insert(String::from_utf8_lossy(address.domain()).into_owned());
@@ -291,7 +289,7 @@ impl<'a> Search<'a> {
         let mut places = HashMap::new();
         let mut at = 0u64;
         self.read(
-            Wants { rows: |row| wanted.holds(row), values: true },
+            &Wants { rows: |row| wanted.holds(row), values: true },
             |row, plan, record, address, found: &mut Vec<(RowId, Vec<u8>)>| {
                 let mut bytes = Vec::new();
                 let usable: &[u8] = if address.is_usable() { address.identity } else { b"" };

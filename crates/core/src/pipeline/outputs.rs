@@ -140,11 +140,11 @@ impl Outputs {
     pub fn write_sorted(&mut self, observer: &dyn Observer) -> Result<()> {
         for (place, import) in self.imports.iter_mut().enumerate() {
             let Some(sorter) = import.sorter.take() else { continue };
-            let mut sorted = sorter.finish()?;
+            let mut in_order = sorter.finish()?;
             let mut bytes = Vec::new();
             let mut is_last = false;
             while !is_last {
-                match sorted.next()? {
+                match in_order.next()? {
                     Some((_, row)) => bytes.extend_from_slice(row),
                     None => is_last = true,
                 }

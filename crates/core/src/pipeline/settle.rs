@@ -341,7 +341,7 @@ pub fn settle(
     };
     settling.unite_persons(&lines, &ranks, job.person.survivor, master_ends);
     settling.spread_refusals();
-    let taken = settling.persons_of_entries();
+    let persons_of_entries = settling.persons_of_entries();
     let Settling { groups, mut marks, mark_sets, matched, key_of, .. } = settling;
     forget_marks_of_merged(&mut marks, &groups);
     let list_reasons: Vec<Option<Reason>> =
@@ -356,7 +356,7 @@ pub fn settle(
         matches: matches(lists, &matched, &domains),
         key_of,
         switchboards,
-        taken,
+        taken: persons_of_entries,
         decided,
         hasher,
         ranks,
@@ -651,7 +651,9 @@ impl Settling {
     /// Entries that values are taken from, each with its persons, by entry.
     fn persons_of_entries(&mut self) -> Vec<(u32, u32)> {
         let mut taken = std::mem::take(&mut self.taken);
-        taken.iter_mut().for_each(|(_, row)| *row = self.groups.settled()[*row as usize]);
+        for (_, row) in &mut taken {
+            *row = self.groups.settled()[*row as usize];
+        }
         taken.sort_unstable();
         taken.dedup();
         taken

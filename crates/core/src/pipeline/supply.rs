@@ -13,6 +13,7 @@ use super::row_keys::Rank;
 use super::second_pass::changed;
 use super::{Setting, row_keys};
 use crate::clean::address::AddressCleaner;
+use crate::clean::date::DateOrder;
 use crate::clean::plan::Wanted;
 use crate::clean::text::comparable;
 use crate::clean::{CleaningPlan, RowCleaner, tags};
@@ -24,7 +25,7 @@ use crate::person::Survivor;
 use crate::read::split::RecordBuffer;
 use crate::read::{Record, Records};
 use crate::sorter::{Sorted, Sorter};
-use crate::units::{ColumnIndex, RowId, SourceId};
+use crate::units::{ColumnIndex, ListId, RowId, SourceId};
 use crate::write::csv::{CsvBuffer, Defusing};
 use crate::write::receipt::AllColumns;
 use crate::write::value::ValueSource;
@@ -165,8 +166,8 @@ impl Supplies {
             out.write_all(&(payload.len() as u32).to_le_bytes()).map_err(fail)?;
             out.write_all(payload).map_err(fail)?;
         }
-        let file = out.into_inner().map_err(|cause| fail(cause.into_error()))?;
-        Ok(Some(Supplies { file, folder: known.spool_folder.clone(), fill, taken }))
+        let written = out.into_inner().map_err(|cause| fail(cause.into_error()))?;
+        Ok(Some(Supplies { file: written, folder: known.spool_folder.clone(), fill, taken }))
     }
 
     /// Begins to read them.
@@ -199,11 +200,12 @@ impl SupplyReader {
             Err(cause) if cause.kind() == std::io::ErrorKind::UnexpectedEof => return Ok(None),
             other => other.map_err(fail)?,
         }
-        let [a, b, c, d, kind, e, f, g, h] = head;
-        let mut payload = vec![0; u32::from_le_bytes([e, f, g, h]) as usize];
+        let (row, rest) = head.split_first_chunk::<4>().expect("nine bytes");
+        let (length, _) = rest[1..].split_first_chunk::<4>().expect("four bytes");
+        let mut payload = vec![0; u32::from_le_bytes(*length) as usize];
         self.reader.read_exact(&mut payload).map_err(fail)?;
-        let row = RowId(u32::from_be_bytes([a, b, c, d]));
-        Ok(Some(Supply { row, kind: SupplyKind::from_byte(kind), payload }))
+        let row = RowId(u32::from_be_bytes(*row));
+        Ok(Some(Supply { row, kind: SupplyKind::from_byte(rest[0]), payload }))
     }
 }
 
@@ -418,38 +420,44 @@ fn take_from_lists(
     Ok(tallies.into_iter().zip(&job.lists).filter(|(_, list)| !list.take.is_empty()).map(|(tally, _)| tally).collect())
 }
 
+/// How the values that are taken from one list file are found, and what its rows are ranked by.
+struct TakePlan {
+    cleaning: CleaningPlan,
+    sources: Vec<ValueSource>,
+    rank: Rank,
+}
+
+impl TakePlan {
+    fn new(job: &Job, file: &OpenFile<ListId>) -> TakePlan {
+        let list = &job.lists[file.owner.0 as usize];
+        let newest_by = row_keys::newest_of_list(job, file.map());
+        let mut wanted = Wanted::default();
+        for column in list.take.iter().map(|taken| &taken.theirs).chain(&newest_by) {
+            wanted.add(column, file.map());
+        }
+        let separators = &file.glimpse.separators;
+        let mut cleaning = CleaningPlan::new(&cleaning_wishes(job), &wanted, file.map(), file.is_receipt, separators);
+        let said = list.read.columns.date_order.or(job.clean.date_order);
+        let usual = job.country.map(|country| DateOrder::of_country(country.code()));
+        for (column, seen) in &file.glimpse.dates {
+            if let Some(order) = said.or(seen.shown()).or(usual) {
+                cleaning.set_order(*column, order);
+            }
+        }
+        let source = |column: &ColumnRef| ValueSource::new(column, &cleaning.map, file.is_receipt);
+        let rank = match (job.person.survivor, newest_by) {
+            (Survivor::Newest, Some(column)) => Rank::Newest(source(&column)),
+            (Survivor::Fullest, _) => Rank::fullest(file.map(), &job.clean.blank_words),
+            _ => Rank::Equal,
+        };
+        TakePlan { sources: list.take.iter().map(|taken| source(&taken.theirs)).collect(), rank, cleaning }
+    }
+}
+
 /// Hands each row of a list that some person has, with the values that are taken from it, to `rows`: by person, list, rank.
 fn read_list_rows(job: &Job, known: &Known, rows: &mut Sorter, observer: &dyn Observer) -> Result<()> {
     let files = &known.files;
-    let wishes = cleaning_wishes(job);
-    let plans: Vec<(CleaningPlan, Vec<ValueSource>, Rank)> = files
-        .lists
-        .iter()
-        .map(|file| {
-            let list = &job.lists[file.owner.0 as usize];
-            let newest_by = row_keys::newest_of_list(job, file.map());
-            let mut wanted = Wanted::default();
-            list.take.iter().for_each(|taken| wanted.add(&taken.theirs, file.map()));
-            newest_by.iter().for_each(|column| wanted.add(column, file.map()));
-            let separators = &file.glimpse.separators;
-            let mut plan = CleaningPlan::new(&wishes, &wanted, file.map(), file.is_receipt, separators);
-            for (column, seen) in &file.glimpse.dates {
-                let said = list.read.columns.date_order.or(job.clean.date_order);
-                let usual = job.country.map(|country| crate::clean::date::DateOrder::of_country(country.code()));
-                if let Some(order) = said.or(seen.shown()).or(usual) {
-                    plan.set_order(*column, order);
-                }
-            }
-            let sources =
-                list.take.iter().map(|taken| ValueSource::new(&taken.theirs, &plan.map, file.is_receipt)).collect();
-            let rank = match (job.person.survivor, newest_by) {
-                (Survivor::Newest, Some(column)) => Rank::Newest(ValueSource::new(&column, &plan.map, file.is_receipt)),
-                (Survivor::Fullest, _) => Rank::fullest(file.map(), &job.clean.blank_words),
-                _ => Rank::Equal,
-            };
-            (plan, sources, rank)
-        })
-        .collect();
+    let plans: Vec<TakePlan> = files.lists.iter().map(|file| TakePlan::new(job, file)).collect();
     let mut scratch = EntryScratch::new(files);
     let mut values = RowCleaner::default();
     let mut addresses = AddressCleaner::with(Arc::clone(&files.addresses));
@@ -459,11 +467,10 @@ fn read_list_rows(job: &Job, known: &Known, rows: &mut Sorter, observer: &dyn Ob
     let matches = &known.settled.taken;
     while let Some(chunk) = reading.next()? {
         let file = &files.lists[chunk.file.0 as usize];
-        let list = file.owner;
         let keys = files.list_keys[chunk.file.0 as usize].as_ref();
         let read = read_list_chunk(file, keys, &chunk.chunk, &known.settled.hasher, &mut scratch);
         records.split(&chunk.chunk, file.dialect);
-        let (plan, sources, rank) = &plans[chunk.file.0 as usize];
+        let plan = &plans[chunk.file.0 as usize];
         let mut before = 0;
         for (index, entries) in read.entries_after_row.iter().enumerate() {
             let own = entry + before..entry + *entries;
@@ -478,17 +485,19 @@ fn read_list_rows(job: &Job, known: &Known, rows: &mut Sorter, observer: &dyn Ob
             let record = records.get(index, &chunk.chunk.bytes, file.dialect);
             let typed = address_value(file.map(), &record);
             let address = addresses.clean(&typed);
-            values.clean(plan, &record, &address);
+            values.clean(&plan.cleaning, &record, &address);
             let cleaned = values.after(&record);
             let mut payload = Vec::new();
-            sources.iter().for_each(|source| put_text(&mut payload, &source.value(&cleaned, address.text)));
+            for source in &plan.sources {
+                put_text(&mut payload, &source.value(&cleaned, address.text));
+            }
             let order = match job.person.survivor {
                 Survivor::LastRead => !own.start,
-                _ => !rank.of(&record, &cleaned, &address),
+                _ => !plan.rank.of(&record, &cleaned, &address),
             };
             for (_, person) in &matches[first..at] {
-                let key =
-                    [&person.to_be_bytes()[..], &list.0.to_be_bytes(), &order.to_be_bytes(), &own.start.to_be_bytes()];
+                let list = file.owner.0.to_be_bytes();
+                let key = [&person.to_be_bytes()[..], &list, &order.to_be_bytes(), &own.start.to_be_bytes()];
                 rows.push(&key.concat(), &payload)?;
             }
         }

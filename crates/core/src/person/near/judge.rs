@@ -78,7 +78,10 @@ pub fn judge(a: &NearPerson, b: &NearPerson) -> Judged {
         Value::Same => base + 10,
         Value::Unknown => base,
     };
-    Judged { score: score.clamp(0, 100) as u8, why: why(addresses, names, phone, postal_code, birthday) }
+    Judged {
+        score: u8::try_from(score.clamp(0, 100)).unwrap_or_default(),
+        why: why(addresses, names, phone, postal_code, birthday),
+    }
 }
 
 fn addresses(a: &NearPerson, b: &NearPerson) -> Addresses {
