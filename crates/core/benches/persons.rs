@@ -28,7 +28,7 @@ fn write_list(path: &Path, rows: usize, mut state: u64) {
         state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
         let who = (state >> 33) as usize % (rows * 2);
         let (first, last) = (first[who % 10], last[who / 10 % 10]);
-        let slip = if (state >> 20) % 32 == 0 { "x" } else { "" };
+        let slip = if (state >> 20).is_multiple_of(32) { "x" } else { "" };
         let domain = who % 40;
         writeln!(
             text,

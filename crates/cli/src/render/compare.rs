@@ -1,5 +1,6 @@
 //! Lists held against each other: who is in which.
 
+use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::{one_finding, other_lines_in_words};
 use super::{Screen, Tone, counted, number, safe};
@@ -228,11 +229,9 @@ fn in_condition(name: &str) -> String {
 
 /// The same for programs.
 pub fn json(compared: &Compared, marks: bool) -> String {
-    let mut document = json!({ "schema": "pebblebank/compare/1", "rows_of_first_list": marks });
-    if let (Some(document), Ok(serde_json::Value::Object(compared))) =
-        (document.as_object_mut(), serde_json::to_value(compared))
-    {
-        document.extend(compared);
-    }
-    format!("{document:#}\n")
+    of_schema(
+        "pebblebank/compare/1",
+        &[("rows_of_first_list", json!(marks))],
+        serde_json::to_value(compared).unwrap_or_default(),
+    )
 }

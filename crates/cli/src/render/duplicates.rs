@@ -1,10 +1,10 @@
 //! Persons that have several rows.
 
+use super::json::of_schema;
 use super::tally::one_finding;
 use super::{Screen, Tone, counted, number};
 use pebblebank_core::observe::{Finding, Weight};
 use pebblebank_core::pipeline::duplicates::DuplicateGroups;
-use serde_json::json;
 
 /// How many there are, by which key, and where they are.
 pub fn finished(found: &DuplicateGroups, screen: &Screen) -> String {
@@ -42,11 +42,5 @@ pub fn finished(found: &DuplicateGroups, screen: &Screen) -> String {
 
 /// The same for programs.
 pub fn json(found: &DuplicateGroups) -> String {
-    let mut document = json!({ "schema": "pebblebank/duplicates/1" });
-    if let (Some(document), Ok(serde_json::Value::Object(found))) =
-        (document.as_object_mut(), serde_json::to_value(found))
-    {
-        document.extend(found);
-    }
-    format!("{document:#}\n")
+    of_schema("pebblebank/duplicates/1", &[], serde_json::to_value(found).unwrap_or_default())
 }

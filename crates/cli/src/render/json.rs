@@ -49,6 +49,16 @@ fn kind_name(kind: ErrorKind) -> &'static str {
     }
 }
 
+/// A document of this schema: what `extra` says, then the keys of `value`.
+pub fn of_schema(schema: &str, extra: &[(&str, Value)], value: Value) -> String {
+    let mut document = serde_json::Map::from_iter([("schema".to_owned(), json!(schema))]);
+    document.extend(extra.iter().map(|(key, value)| ((*key).to_owned(), value.clone())));
+    if let Value::Object(value) = value {
+        document.extend(value);
+    }
+    pretty(&Value::Object(document))
+}
+
 fn pretty(document: &Value) -> String {
     format!("{document:#}\n")
 }

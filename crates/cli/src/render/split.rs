@@ -1,5 +1,6 @@
 //! The files that a list was parted into.
 
+use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::other_lines_in_words;
 use super::{Screen, Tone, counted, number, safe};
@@ -43,11 +44,5 @@ pub fn finished(split: &Split, dry_run: bool, screen: &Screen) -> String {
 
 /// The same for programs.
 pub fn json(split: &Split, dry_run: bool) -> String {
-    let mut document = json!({ "schema": "pebblebank/split/1", "dry_run": dry_run });
-    if let (Some(document), Ok(serde_json::Value::Object(split))) =
-        (document.as_object_mut(), serde_json::to_value(split))
-    {
-        document.extend(split);
-    }
-    format!("{document:#}\n")
+    of_schema("pebblebank/split/1", &[("dry_run", json!(dry_run))], serde_json::to_value(split).unwrap_or_default())
 }

@@ -1,11 +1,11 @@
 //! A master list, topped up.
 
+use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::{findings, set_aside, suppression};
 use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
 use pebblebank_core::pipeline::Outcome;
 use pebblebank_core::top_up::ToppedUp;
-use serde_json::json;
 
 /// Who was added, who was there already, who was left out and why.
 pub fn finished(done: &ToppedUp, screen: &Screen) -> String {
@@ -92,11 +92,5 @@ fn where_to_look(done: &ToppedUp, screen: &Screen) -> String {
 
 /// The same for programs.
 pub fn json(done: &ToppedUp) -> String {
-    let mut document = json!({ "schema": "pebblebank/top-up/1" });
-    if let (Some(document), Ok(serde_json::Value::Object(done))) =
-        (document.as_object_mut(), serde_json::to_value(done))
-    {
-        document.extend(done);
-    }
-    format!("{document:#}\n")
+    of_schema("pebblebank/top-up/1", &[], serde_json::to_value(done).unwrap_or_default())
 }

@@ -4,6 +4,7 @@
 //! settled who is who and who is held; the second reads again and writes. Nothing is put in place before
 //! the account balances.
 
+mod again;
 pub(crate) mod chunks;
 mod copies;
 pub(crate) mod counts;
@@ -211,12 +212,12 @@ pub(crate) fn journal_of(job: &Job, setting: &Setting) -> PathBuf {
 /// Where the journal of a job that is not run as a whole stands.
 pub(crate) use journal_of as commit_journal;
 
-/// Beside the first output, which is on a disk with room for it.
+/// Beside the first output, which is on a disk with room for it; a dry run may be without that folder.
 pub(crate) fn folder_for_spooling(job: &Job, setting: &Setting) -> PathBuf {
     match job.outputs().next().map(|first| first.parent()) {
-        Some(Some(folder)) if folder != Path::new("") => folder.to_path_buf(),
-        Some(_) => PathBuf::from("."),
-        None => setting.spool_folder.clone(),
+        Some(Some(folder)) if folder != Path::new("") && folder.is_dir() => folder.to_path_buf(),
+        Some(folder) if folder.is_none_or(|folder| folder == Path::new("")) => PathBuf::from("."),
+        _ => setting.spool_folder.clone(),
     }
 }
 

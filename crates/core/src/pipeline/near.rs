@@ -3,18 +3,15 @@
 //! Two readings of the sources. The first gives keys of what persons have in common; the second the values of those who
 //! share one, so that each pair can be judged. Nothing of it changes what is written.
 
-use super::chunks::{ChunkJob, Reading};
-use super::first_pass::{address_value, checksum};
+use super::again::{RowAgain, Wants, read_again};
 use super::in_order::in_order;
 use super::known::Known;
 use super::open::{OpenFile, cleaning_wishes};
-use super::second_pass::changed;
 use super::settle::RowSet;
 use super::{Setting, people};
-use crate::clean::address::{Address, AddressCleaner, State};
+use crate::clean::CleaningPlan;
+use crate::clean::address::{Address, State};
 use crate::clean::plan::Wanted;
-use crate::clean::replace::Replaced;
-use crate::clean::{CleaningPlan, RowCleaner};
 use crate::columns::Field;
 use crate::error::{Error, Result};
 use crate::job::{ColumnRef, Job};
@@ -24,7 +21,7 @@ use crate::person::near::NearPerson;
 use crate::person::near::judge::{Judged, THRESHOLD, judge};
 use crate::person::near::keys::{SlipDomains, keys};
 use crate::person::{KeyStore, Role};
-use crate::read::{Line, Record, Records};
+use crate::read::Record;
 use crate::units::{RowId, SourceId};
 use crate::write::csv::{CsvBuffer, Defusing};
 use crate::write::receipt::AllColumns;
@@ -33,7 +30,6 @@ use serde::Serialize;
 use std::collections::{HashMap, HashSet};
 use std::fs::File;
 use std::io::{BufWriter, Read, Seek, SeekFrom, Write};
-use std::sync::Arc;
 
 /// Unless the job asks for it, near duplicates are looked for among no more persons than these, so that a large run is
 /// as quick as it can be.
@@ -101,29 +97,16 @@ struct Search<'a> {
     known: &'a Known,
     setting: &'a Setting,
     observer: &'a dyn Observer,
+    /// How the values of each file are cleaned.
+    cleaning: Vec<CleaningPlan>,
     plans: Vec<Compared>,
     columns: AllColumns,
 }
 
 /// How the compared values of one file's rows are found.
 struct Compared {
-    cleaning: CleaningPlan,
     fields: [ValueSource; COMPARED.len()],
     shown: Vec<ValueSource>,
-}
-
-/// Which persons are read again, and whether their values are cleaned.
-struct Wants<F> {
-    rows: F,
-    values: bool,
-}
-
-/// What a thread reuses from chunk to chunk.
-struct Scratch {
-    records: Records,
-    addresses: AddressCleaner,
-    values: RowCleaner,
-    replaced: Replaced,
 }
 
 impl<'a> Search<'a> {
@@ -145,69 +128,25 @@ impl<'a> Search<'a> {
             let source = |column: &ColumnRef| ValueSource::new(column, &cleaning.map, file.is_receipt);
             let fields = COMPARED.map(|field| source(&ColumnRef::Field(field)));
             let shown = columns.columns.iter().map(source).collect();
-            Compared { cleaning, fields, shown }
+            (Compared { fields, shown }, cleaning)
         };
-        let plans = known.files.sources.iter().zip(&known.files.cleaning).map(plan).collect();
-        Search { job, known, setting, observer, plans, columns }
+        let planned = known.files.sources.iter().zip(&known.files.cleaning).map(plan);
+        let (plans, cleaning) = planned.unzip();
+        Search { job, known, setting, observer, cleaning, plans, columns }
     }
 
     /// Reads the persons again that `wanted` says; `each` makes of them what `take` gets, in order.
     fn read<R: Send + Default>(
         &self,
-        wanted: &Wants<impl Fn(RowId) -> bool + Sync>,
-        each: impl Fn(RowId, &Compared, &Record, &Address, &mut R) + Sync,
-        mut take: impl FnMut(R) -> Result<()> + Send,
+        wanted: impl Fn(RowId) -> bool + Sync,
+        values: Option<&[CleaningPlan]>,
+        each: impl Fn(&RowAgain, &mut R) + Sync,
+        take: impl FnMut(R) -> Result<()> + Send,
     ) -> Result<()> {
-        let (files, settled) = (&self.known.files, &self.known.settled);
-        let mut reading = Reading::again(&files.sources, &settled.chunks, Stage::Comparing, self.observer);
-        let scratch = || Scratch {
-            records: Records::default(),
-            addresses: AddressCleaner::with(Arc::clone(&files.addresses)),
-            values: RowCleaner::default(),
-            replaced: Replaced::default(),
-        };
-        in_order(
-            self.setting.threads,
-            || reading.next(),
-            scratch,
-            |chunk: ChunkJob, Scratch { records, addresses, values, replaced }| {
-                let file = &files.sources[chunk.file.0 as usize];
-                let plan = &self.plans[chunk.file.0 as usize];
-                let place = settled.chunks.get(chunk.index).ok_or_else(|| changed(file.input.path()))?;
-                records.split(&chunk.chunk, file.dialect);
-                if checksum(&chunk.chunk) != place.checksum || records.len() != place.records as usize {
-                    return Err(changed(file.input.path()));
-                }
-                let mut found = R::default();
-                for index in 0..records.len() {
-                    let row = RowId(place.first.0 + index as u32);
-                    let is_person = settled.line(row) == Line::Contact
-                        && settled.survivor_of(row) == row
-                        && !settled.is_left_out(row);
-                    if !is_person || !(wanted.rows)(row) {
-                        continue;
-                    }
-                    let original = records.get(index, &chunk.chunk.bytes, file.dialect);
-                    let mut meant = original;
-                    if !file.replacements.is_empty() {
-                        file.replacements.apply(&original, replaced);
-                        meant = replaced.after(&original);
-                    }
-                    let typed = address_value(file.map(), &meant);
-                    let address = addresses.clean(&typed);
-                    if wanted.values {
-                        values.clean(&plan.cleaning, &meant, &address);
-                        meant = values.after(&meant);
-                    }
-                    each(row, plan, &meant, &address, &mut found);
-                }
-                Ok((chunk, found))
-            },
-            |(chunk, found)| {
-                chunk.give_back();
-                take(found)
-            },
-        )
+        let settled = &self.known.settled;
+        let is_person = |row: RowId| settled.survivor_of(row) == row && !settled.is_left_out(row) && wanted(row);
+        let wants = Wants { rows: is_person, values, stage: Stage::Comparing };
+        read_again(self.known, self.setting, self.observer, &wants, each, take)
     }
 
     /// The pairs of persons that share a key, each once.
@@ -217,10 +156,11 @@ impl<'a> Search<'a> {
         let memory = self.setting.memory.saturating_sub(people::MEMORY_FOR_BUFFERS) / 2;
         let mut store = KeyStore::new(memory, &self.known.spool_folder);
         self.read(
-            &Wants { rows: |_| true, values: true },
-            |row, plan, record, address, found: &mut Vec<_>| {
-                let person = plan.person(record, address);
-                keys(&person, &slips, |key| found.push((row, hasher.hash(key))));
+            |_| true,
+            Some(&self.cleaning),
+            |again, found: &mut Vec<_>| {
+                let person = self.plans[again.file].person(again.cleaned, again.address);
+                keys(&person, &slips, |key| found.push((again.row, hasher.hash(key))));
             },
             |found| found.iter().try_for_each(|(row, hash)| store.add(*hash, Role::Other(0), row.0)),
         )?;
@@ -262,8 +202,9 @@ impl<'a> Search<'a> {
     fn slip_domains(&self) -> Result<SlipDomains> {
         let mut domains: HashSet<String> = HashSet::new();
         self.read(
-            &Wants { rows: |_| true, values: false },
-            |_, _, _, address, found: &mut HashSet<String>| {
+            |_| true,
+            None,
+            |RowAgain { address, .. }, found: &mut HashSet<String>| {
                 if address.is_usable() && !found.contains(&*String::from_utf8_lossy(address.domain())) {
                     found.insert(String::from_utf8_lossy(address.domain()).into_owned());
                 }
@@ -289,8 +230,11 @@ impl<'a> Search<'a> {
         let mut places = HashMap::new();
         let mut at = 0u64;
         self.read(
-            &Wants { rows: |row| wanted.holds(row), values: true },
-            |row, plan, record, address, found: &mut Vec<(RowId, Vec<u8>)>| {
+            |row| wanted.holds(row),
+            Some(&self.cleaning),
+            |again, found: &mut Vec<(RowId, Vec<u8>)>| {
+                let RowAgain { row, cleaned: record, address, .. } = *again;
+                let plan = &self.plans[again.file];
                 let mut bytes = Vec::new();
                 let usable: &[u8] = if address.is_usable() { address.identity } else { b"" };
                 // What cannot be used as an address still names its row.
