@@ -32,10 +32,12 @@ fn write_list(path: &Path, rows: usize, mut state: u64) {
         let domain = who % 40;
         writeln!(
             text,
-            "{first}.{last}{who}{slip}@mail{domain}.example,{first},{last},+44207{:07},LF{} {}AB",
+            "{first}.{last}{who}{slip}@mail{domain}.example,{first},{last},+44207{:07},LF{} {}{}{}",
             who % 10_000_000,
             who / 1_000 % 90 + 1,
-            who % 9 + 1
+            who % 9 + 1,
+            char::from(b'A' + (who / 9 % 26) as u8),
+            char::from(b'A' + (who / 234 % 26) as u8)
         )
         .expect("text grows");
     }

@@ -24,7 +24,7 @@ pub fn finished(compared: &Compared, marks: bool, screen: &Screen) -> String {
     let mut text = headline(compared, marks, screen);
     for section in [
         two(compared),
-        people(lists, screen),
+        people(compared, screen),
         overlaps(compared, screen),
         empty_lists(lists, screen),
         findings(compared, screen),
@@ -99,7 +99,9 @@ fn share(part: u64, whole: u64) -> String {
     }
 }
 
-fn people(lists: &[ListCount], screen: &Screen) -> String {
+fn people(compared: &Compared, screen: &Screen) -> String {
+    let lists = &compared.lists;
+    let lacks = if compared.by == "email" { "without address" } else { "without key" };
     let right = Side::Right;
     let headings = [
         ("", Side::Left),
@@ -107,7 +109,7 @@ fn people(lists: &[ListCount], screen: &Screen) -> String {
         ("rows", right),
         ("people", right),
         ("repeats", right),
-        ("without key", right),
+        (lacks, right),
         ("in no other list", right),
     ];
     let mut table = Table::new(&headings);
@@ -120,8 +122,8 @@ fn people(lists: &[ListCount], screen: &Screen) -> String {
         others.add(list.other_lines);
     }
     let mut text = table.render(screen);
-    let explanation = "rows = people + repeats + rows without key, which nothing can be compared by.";
-    text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, explanation)));
+    let explanation = format!("rows = people + repeats + rows {lacks}, which nothing can be compared by.");
+    text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, &explanation)));
     let others = other_lines_in_words(&others);
     if !others.is_empty() {
         text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, &format!("not counted as rows: {others}"))));
@@ -204,7 +206,9 @@ fn empty_lists(lists: &[ListCount], screen: &Screen) -> String {
 
 /// What bears on the comparison; how values would be repaired does not.
 fn findings(compared: &Compared, screen: &Screen) -> String {
-    let bears = |finding: &&Finding| finding.weight != Weight::Note && finding.code != "no-consent-column";
+    let bears = |finding: &&Finding| {
+        finding.weight != Weight::Note && !matches!(finding.code, "no-consent-column" | "status-column")
+    };
     compared.findings.iter().filter(bears).map(|finding| one_finding(finding, screen)).collect()
 }
 

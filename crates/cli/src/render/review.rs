@@ -16,22 +16,18 @@ const NAME_WIDTH: usize = 16;
 pub fn pair(columns: &[String], pair: &Pair, place: usize, count: usize, can_decide: bool, screen: &Screen) -> String {
     let heading = format!("Pair {} of {}: {}", number(place as u64), number(count as u64), safe(&pair.why, 90));
     let mut text = format!("{}\n", screen.paint(Tone::Heading, &heading));
-    text.push_str(&screen.paint(Tone::Faint, &format!("likely to {} of 100 the same person", pair.score)));
+    text.push_str(&screen.paint(Tone::Faint, &format!("score {} of 100; pairs from 60 on are shown", pair.score)));
     text.push_str("\n\n");
     let [first, second] = &pair.rows;
     let shown = |row: &ReviewRow| format!("{}, row {}", row.place[0], row.place[2]);
     text.push_str(&line(" ", "", "1", "2", Tone::Heading, screen));
     text.push_str(&line(" ", "from", &shown(first), &shown(second), Tone::Faint, screen));
     for (column, (a, b)) in columns.iter().zip(first.values.iter().zip(&second.values)) {
-        let (sign, tone) = match (a.is_empty(), b.is_empty(), a.to_lowercase() == b.to_lowercase()) {
-            (true, true, _) => continue,
-            (false, false, true) => (" ", None),
-            (false, false, false) => ("≠", Some(Tone::Warning)),
-            _ => ("·", None),
-        };
-        match tone {
-            Some(tone) => text.push_str(&line(sign, column, a, b, tone, screen)),
-            None => text.push_str(&plain_line(sign, column, a, b)),
+        match (a.is_empty(), b.is_empty(), a.to_lowercase() == b.to_lowercase()) {
+            (true, true, _) => {}
+            (false, false, true) => text.push_str(&plain_line(" ", column, a, b)),
+            (false, false, false) => text.push_str(&differing_line(column, a, b, screen)),
+            _ => text.push_str(&plain_line("·", column, a, b)),
         }
     }
     if !first.standing.is_empty() || !second.standing.is_empty() {
@@ -55,6 +51,26 @@ pub fn pair(columns: &[String], pair: &Pair, place: usize, count: usize, can_dec
     ];
     text.push_str(&format!("  {}\n", keys.join("   ")));
     text
+}
+
+/// A line of two values that differ, with what differs in them painted.
+fn differing_line(column: &str, a: &str, b: &str, screen: &Screen) -> String {
+    let (a, b): (Vec<char>, Vec<char>) =
+        (safe(a, VALUE_WIDTH).chars().collect(), safe(b, VALUE_WIDTH).chars().collect());
+    let begin = a.iter().zip(&b).take_while(|(a, b)| a == b).count();
+    let most = a.len().min(b.len()) - begin;
+    let end = a.iter().rev().zip(b.iter().rev()).take(most).take_while(|(a, b)| a == b).count();
+    let cell = |value: &[char]| {
+        let text: String = value.iter().collect();
+        let gap = " ".repeat(VALUE_WIDTH.saturating_sub(text.width()));
+        let part = |part: &[char]| part.iter().collect::<String>();
+        let differs = screen.paint(Tone::Warning, &part(&value[begin..value.len() - end]));
+        format!("{}{differs}{}{gap}", part(&value[..begin]), part(&value[value.len() - end..]))
+    };
+    let name = safe(column, NAME_WIDTH);
+    let gap = " ".repeat(NAME_WIDTH.saturating_sub(name.width()));
+    let line = format!("{} {name}{gap}  {}  {}", screen.paint(Tone::Warning, "≠"), cell(&a), cell(&b));
+    format!("{}\n", line.trim_end())
 }
 
 fn plain_line(sign: &str, name: &str, a: &str, b: &str) -> String {

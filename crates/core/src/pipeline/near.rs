@@ -27,9 +27,12 @@ use crate::write::csv::{CsvBuffer, Defusing};
 use crate::write::receipt::AllColumns;
 use crate::write::value::ValueSource;
 use serde::Serialize;
+use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
 use std::fs::File;
-use std::io::{BufWriter, Read, Seek, SeekFrom, Write};
+use std::io::{Read, Seek, SeekFrom, Write};
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
 
 /// Unless the job asks for it, near duplicates are looked for among no more persons than these, so that a large run is
 /// as quick as it can be.
@@ -40,6 +43,12 @@ const MOST_WITH_KEY: usize = 60;
 
 /// More pairs than these are nobody's to go through; the likeliest are kept.
 const MOST_PAIRS: usize = 100_000;
+
+/// How many pairs a thread judges at once.
+const PAIRS_AT_ONCE: usize = 16_384;
+
+/// A likely pair: its score, its rows, and why.
+type Likely = (std::cmp::Reverse<u8>, u32, u32, String);
 
 /// The receipt's own columns of `review.csv`: a row for each of the two, one below the other.
 pub const REVIEW: [&str; 8] = [
@@ -88,7 +97,7 @@ pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observ
     let search = Search::new(job, known, setting, observer);
     let pairs = search.pairs()?;
     let values = search.values(&pairs)?;
-    search.judged(&pairs, values, tally)
+    search.judged(&pairs, &values, tally)
 }
 
 /// What the readings share.
@@ -217,18 +226,14 @@ impl<'a> Search<'a> {
         Ok(SlipDomains::new(domains))
     }
 
-    /// The values of everybody in a pair, on disk.
+    /// The values of everybody in a pair.
     fn values(&self, pairs: &[(u32, u32)]) -> Result<Values> {
         let mut wanted = RowSet::new(self.known.settled.records());
         for (a, b) in pairs {
             wanted.add(RowId(*a));
             wanted.add(RowId(*b));
         }
-        let folder = &self.known.spool_folder;
-        let fail = |cause: std::io::Error| Error::unwritable(folder, &cause);
-        let mut out = BufWriter::with_capacity(1 << 20, tempfile::tempfile_in(folder).map_err(fail)?);
-        let mut places = HashMap::new();
-        let mut at = 0u64;
+        let mut values = Values::new(self.setting.memory / 3, &self.known.spool_folder);
         self.read(
             |row| wanted.holds(row),
             Some(&self.cleaning),
@@ -245,58 +250,78 @@ impl<'a> Search<'a> {
                 plan.shown.iter().for_each(|source| put_text(&mut bytes, &source.value(record, address.text)));
                 found.push((row, bytes));
             },
-            |found| {
-                for (row, bytes) in found {
-                    out.write_all(&bytes).map_err(fail)?;
-                    places.insert(row.0, (at, bytes.len()));
-                    at += bytes.len() as u64;
+            |found| found.into_iter().try_for_each(|(row, bytes)| values.add(row, &bytes)),
+        )?;
+        Ok(values)
+    }
+
+    /// Judges all pairs, and lists those that are likely.
+    fn judged(&self, pairs: &[(u32, u32)], values: &Values, mut tally: NearTally) -> Result<Found> {
+        let mut likely: Vec<Likely> = Vec::new();
+        let mut parts = pairs.chunks(PAIRS_AT_ONCE);
+        in_order(
+            self.setting.threads,
+            || if self.observer.wants_stop() { Err(Error::interrupted()) } else { Ok(parts.next()) },
+            || (),
+            |part, ()| self.likely_of(part, values),
+            |(found, decided): (Vec<Likely>, u64)| {
+                tally.decided += decided;
+                likely.extend(found);
+                if likely.len() > MOST_PAIRS * 2 {
+                    likely.sort_unstable();
+                    likely.truncate(MOST_PAIRS);
                 }
                 Ok(())
             },
         )?;
-        let file = out.into_inner().map_err(|cause| fail(cause.into_error()))?;
-        Ok(Values { file, places, folder: folder.clone() })
-    }
-
-    /// Judges all pairs, and lists those that are likely.
-    fn judged(&self, pairs: &[(u32, u32)], mut values: Values, mut tally: NearTally) -> Result<Found> {
-        let mut likely: Vec<(std::cmp::Reverse<u8>, u32, u32, String)> = Vec::new();
-        let settled = &self.known.settled;
-        for (a, b) in pairs {
-            // Between two who are both held nothing is to be decided.
-            if settled.refusal(RowId(*a)).is_some() && settled.refusal(RowId(*b)).is_some() {
-                continue;
-            }
-            let (first, second) = (values.of(*a)?, values.of(*b)?);
-            let Judged { score, why } = judge(&first.person(), &second.person());
-            if score < THRESHOLD {
-                continue;
-            }
-            let decided = match (&self.known.files.decisions, first.named(), second.named()) {
-                (Some(decisions), Some(a), Some(b)) => decisions.decides(&a, &b),
-                _ => false,
-            };
-            if decided {
-                tally.decided += 1;
-                continue;
-            }
-            likely.push((std::cmp::Reverse(score), *a, *b, why));
-            if likely.len() > MOST_PAIRS * 2 {
-                likely.sort_unstable();
-                likely.truncate(MOST_PAIRS);
-            }
-        }
         likely.sort_unstable();
         likely.truncate(MOST_PAIRS);
         tally.pairs = likely.len() as u64;
         let mut rows = self.columns.header(&REVIEW);
         for (number, (score, a, b, why)) in likely.iter().enumerate() {
             for row in [a, b] {
-                let value = values.of(*row)?;
+                let value = PersonValues::read(&values.of(*row)?);
                 rows.extend_from_slice(&self.review_row(number + 1, score.0, why, RowId(*row), &value));
             }
         }
         Ok(Found { tally, rows })
+    }
+
+    /// Those of some pairs that are likely one person, and how many of those were decided before.
+    fn likely_of(&self, pairs: &[(u32, u32)], values: &Values) -> Result<(Vec<Likely>, u64)> {
+        let (mut likely, mut decided) = (Vec::new(), 0);
+        let settled = &self.known.settled;
+        let mut first: Option<(u32, PersonValues, NearPerson)> = None;
+        for (a, b) in pairs {
+            // Between two who are both held nothing is to be decided.
+            if settled.refusal(RowId(*a)).is_some() && settled.refusal(RowId(*b)).is_some() {
+                continue;
+            }
+            // Pairs are in the order of their first rows.
+            let (_, ours, our_person) = match first.take() {
+                Some(known) if known.0 == *a => first.insert(known),
+                _ => {
+                    let ours = PersonValues::read(&values.of(*a)?);
+                    let person = ours.person();
+                    first.insert((*a, ours, person))
+                }
+            };
+            let theirs = PersonValues::read(&values.of(*b)?);
+            let Judged { score, why } = judge(our_person, &theirs.person());
+            if score < THRESHOLD {
+                continue;
+            }
+            let is_decided = match (&self.known.files.decisions, ours.named(), theirs.named()) {
+                (Some(decisions), Some(a), Some(b)) => decisions.decides(&a, &b),
+                _ => false,
+            };
+            if is_decided {
+                decided += 1;
+            } else {
+                likely.push((std::cmp::Reverse(score), *a, *b, why));
+            }
+        }
+        Ok((likely, decided))
     }
 
     fn review_row(&self, pair: usize, score: u8, why: &str, row: RowId, value: &PersonValues) -> Vec<u8> {
@@ -312,7 +337,7 @@ impl<'a> Search<'a> {
         out.value(self.job.sources[file.owner.0 as usize].name.as_bytes());
         out.value(file.input.name().as_bytes());
         out.value(number.to_string().as_bytes());
-        value.shown.iter().for_each(|cell| out.value(cell.as_bytes()));
+        value.shown().into_iter().for_each(|cell| out.value(cell));
         if self.columns.has_surplus {
             out.value(b"");
         }
@@ -330,11 +355,48 @@ impl Compared {
     }
 }
 
-/// The values of persons, on disk.
+/// The values of persons, as bytes: in memory, or on disk where they are too many.
 struct Values {
-    file: File,
+    bytes: Vec<u8>,
+    file: Option<Mutex<File>>,
     places: HashMap<u32, (u64, usize)>,
-    folder: std::path::PathBuf,
+    length: u64,
+    most_bytes: u64,
+    folder: PathBuf,
+}
+
+impl Values {
+    fn new(most_bytes: u64, folder: &Path) -> Values {
+        let folder = folder.to_path_buf();
+        Values { bytes: Vec::new(), file: None, places: HashMap::new(), length: 0, most_bytes, folder }
+    }
+
+    fn add(&mut self, row: RowId, bytes: &[u8]) -> Result<()> {
+        let fail = |cause: std::io::Error| Error::unwritable(&self.folder, &cause);
+        self.places.insert(row.0, (self.length, bytes.len()));
+        self.length += bytes.len() as u64;
+        if let Some(file) = &mut self.file {
+            return file.get_mut().expect("no thread panics while it holds the file").write_all(bytes).map_err(fail);
+        }
+        self.bytes.extend_from_slice(bytes);
+        if self.length > self.most_bytes {
+            let mut file = tempfile::tempfile_in(&self.folder).map_err(fail)?;
+            file.write_all(&std::mem::take(&mut self.bytes)).map_err(fail)?;
+            self.file = Some(Mutex::new(file));
+        }
+        Ok(())
+    }
+
+    fn of(&self, row: u32) -> Result<Cow<'_, [u8]>> {
+        let (at, length) = self.places.get(&row).copied().unwrap_or_default();
+        let Some(file) = &self.file else { return Ok(self.bytes[at as usize..][..length].into()) };
+        let fail = |cause: std::io::Error| Error::unreadable(&self.folder, &cause);
+        let mut file = file.lock().expect("no thread panics while it holds the file");
+        let mut bytes = vec![0; length];
+        file.seek(SeekFrom::Start(at)).map_err(fail)?;
+        file.read_exact(&mut bytes).map_err(fail)?;
+        Ok(bytes.into())
+    }
 }
 
 /// The values of one person.
@@ -344,32 +406,33 @@ struct PersonValues {
     /// The identity of a usable address.
     address: String,
     fields: Vec<String>,
-    shown: Vec<String>,
-}
-
-impl Values {
-    fn of(&mut self, row: u32) -> Result<PersonValues> {
-        let fail = |cause: std::io::Error| Error::unreadable(&self.folder, &cause);
-        let (at, length) = self.places.get(&row).copied().unwrap_or_default();
-        let mut bytes = vec![0; length];
-        self.file.seek(SeekFrom::Start(at)).map_err(fail)?;
-        self.file.read_exact(&mut bytes).map_err(fail)?;
-        let mut texts = Vec::new();
-        let mut rest = &bytes[..];
-        while let Some((length, after)) = rest.split_first_chunk::<4>() {
-            let Some((text, after)) = after.split_at_checked(u32::from_le_bytes(*length) as usize) else { break };
-            texts.push(String::from_utf8_lossy(text).into_owned());
-            rest = after;
-        }
-        texts.resize(texts.len().max(2 + COMPARED.len()), String::new());
-        let shown = texts.split_off(2 + COMPARED.len());
-        let fields = texts.split_off(2);
-        let address = texts.swap_remove(1);
-        Ok(PersonValues { named: texts.swap_remove(0), address, fields, shown })
-    }
+    shown: Vec<u8>,
 }
 
 impl PersonValues {
+    fn read(bytes: &[u8]) -> PersonValues {
+        let mut rest = bytes;
+        let mut take = || {
+            let (text, after) = take_text(rest)?;
+            rest = after;
+            Some(String::from_utf8_lossy(text).into_owned())
+        };
+        let (named, address) = (take().unwrap_or_default(), take().unwrap_or_default());
+        let fields = COMPARED.iter().map(|_| take().unwrap_or_default()).collect();
+        PersonValues { named, address, fields, shown: rest.to_vec() }
+    }
+
+    /// The values of all columns.
+    fn shown(&self) -> Vec<&[u8]> {
+        let mut rest = &self.shown[..];
+        std::iter::from_fn(|| {
+            let (text, after) = take_text(rest)?;
+            rest = after;
+            Some(text)
+        })
+        .collect()
+    }
+
     fn person(&self) -> NearPerson {
         let [first, last, postal_code, phone, birthday] = self.fields.as_slice() else { return NearPerson::default() };
         NearPerson::new(&self.address, first, last, postal_code, phone, birthday)
@@ -383,6 +446,11 @@ impl PersonValues {
         let phone = self.fields.get(3).filter(|phone| !phone.is_empty())?;
         Some(Named::By(Field::Phone, phone.clone()))
     }
+}
+
+fn take_text(bytes: &[u8]) -> Option<(&[u8], &[u8])> {
+    let (length, rest) = bytes.split_first_chunk::<4>()?;
+    rest.split_at_checked(u32::from_le_bytes(*length) as usize)
 }
 
 fn put_text(out: &mut Vec<u8>, text: &[u8]) {
