@@ -94,3 +94,31 @@ fn a_letter_that_the_masters_encoding_lacks_stops_before_anything_is_written() {
     assert!(ran.status == 1 && ran.stderr.contains("has no \"Ł\""), "{}", ran.stderr);
     assert_eq!(desk.names(), ["master.csv", "new.csv"]);
 }
+
+/// "opted-in" under "do not mail" would say the opposite.
+#[rstest]
+#[case("Do not mail", "no", "yes", "no")]
+#[case("Newsletter", "Ja", "nein", "Ja")]
+#[case("status", "subscribed", "unsubscribed", "subscribed")]
+#[case("Do not mail", "", "yes", "")]
+fn consent_is_said_in_the_masters_own_words(
+    #[case] header: &str,
+    #[case] allows: &str,
+    #[case] refuses: &str,
+    #[case] added: &str,
+) {
+    let master =
+        format!("email,{header}\na@post.example,{allows}\nb@post.example,{refuses}\nc@post.example,{allows}\n");
+    let new = "email,status\nd@post.example,subscribed\ne@post.example,\n";
+    let desk = Desk::with(&[("master.csv", &master), ("new.csv", new)]);
+    desk.done(&["top-up", "master.csv", "--from", "new.csv", "-o", "out.csv"]);
+    assert_eq!(desk.text("out.csv"), format!("{master}d@post.example,{added}\ne@post.example,\n"));
+}
+
+#[test]
+fn what_the_master_says_of_consent_is_never_filled_and_numbers_are_no_names() {
+    let master = "Member,E-mail,Do not mail\n17,ann@post.example,\n18,ben@post.example,no\n";
+    let desk = Desk::with(&[("master.csv", master), ("new.csv", NEW)]);
+    desk.done(&["top-up", "master.csv", "--from", "new.csv", "-o", "out.csv", "--update"]);
+    assert!(desk.text("out.csv").starts_with(&format!("{master},cy@post.example,no\n")), "{}", desk.text("out.csv"));
+}

@@ -253,6 +253,10 @@ impl Mapper<'_> {
             match headers::recognise(self.map.header(column)) {
                 // "Contact" may head names or addresses; the values decide.
                 Some(Meaning::Field(field)) if field != Field::Email && self.holds_addresses(column) => {}
+                // "Member" may head names or numbers.
+                Some(Meaning::Field(Field::FullName)) if self.holds_numbers(column) => {
+                    by_field.entry(Field::ContactId).or_default().push(column);
+                }
                 Some(Meaning::Field(field)) => by_field.entry(field).or_default().push(column),
                 Some(Meaning::Consent(yes_means)) => self.take_consent(column, yes_means),
                 Some(Meaning::MaybeConsent) => self.judge_status(column),
@@ -272,13 +276,22 @@ impl Mapper<'_> {
 
     /// Whether most of the filled values are addresses.
     fn holds_addresses(&self, column: ColumnIndex) -> bool {
+        self.mostly(column, |value| value.contains('@'))
+    }
+
+    /// Whether most of the filled values are numbers.
+    fn holds_numbers(&self, column: ColumnIndex) -> bool {
+        self.mostly(column, |value| value.trim().bytes().all(|byte| byte.is_ascii_digit() || byte == b'-'))
+    }
+
+    fn mostly(&self, column: ColumnIndex, is_one: impl Fn(&str) -> bool) -> bool {
         const LOOKED_AT: usize = 200;
-        let (mut filled, mut addresses) = (0, 0);
+        let (mut filled, mut found) = (0, 0);
         for value in self.file.sample.column(column.0, self.file.table.records_above).take(LOOKED_AT) {
             filled += 1;
-            addresses += usize::from(value.contains('@'));
+            found += usize::from(is_one(&value));
         }
-        addresses * 2 > filled
+        found * 2 > filled
     }
 
     /// "Name" beside "Vorname" is the last name, beside "Surname" the first.

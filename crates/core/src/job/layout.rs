@@ -70,6 +70,8 @@ pub enum Form {
     Place(PlaceForm),
     /// A date, such as dd.mm.yyyy.
     Date(DateFormat),
+    /// Consent: this word for people who opted in, nothing for all others.
+    OptedIn(String),
 }
 
 /// What stands in a column.

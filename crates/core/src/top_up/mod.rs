@@ -3,6 +3,7 @@
 //! A job whose first source is the master: its rows survive before all others and are never held back; what is left of
 //! the other sources is laid out in the master's columns and written in its manner behind it.
 
+mod consent_word;
 pub mod dialect;
 mod update;
 
@@ -10,6 +11,7 @@ use crate::clean::date::Date;
 use crate::clean::place::Country;
 use crate::columns::{ColumnMap, Field};
 use crate::error::{Error, ErrorKind, Result};
+use crate::job::layout::Form;
 use crate::job::{
     CleanWishes, ColumnRef, Content, Guards, Job, Layout, LayoutColumn, ListFiles, OnViolation, ReadFiles, Requirement,
     Source, Write,
@@ -29,6 +31,7 @@ use crate::units::SourceId;
 use crate::write::commit::{Commit, Placement, StagedFile};
 use crate::write::early_sync::EarlySync;
 use crate::write::receipt::{AllColumns, REPAIRS, SET_ASIDE};
+use consent_word::word_for_opted_in;
 use dialect::Manner;
 use serde::Serialize;
 use std::io::{Read, Seek, SeekFrom};
@@ -106,7 +109,8 @@ pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) 
     check_end(&known)?;
     let master = &known.files.sources[0];
     let manner = manner_of(master)?;
-    let layouts: Vec<Layout> = job.writes.iter().filter_map(|write| write.layout.clone()).collect();
+    let mut layouts: Vec<Layout> = job.writes.iter().filter_map(|write| write.layout.clone()).collect();
+    say_consent_in_its_words(&mut layouts, &known, observer)?;
     let columns = known.all_columns();
     let supplies = Supplies::gather(&job, &known, setting, observer, &mut |_| Ok(()))?;
     let mut cells_filled = 0;
@@ -217,6 +221,15 @@ fn layout_of(map: &ColumnMap) -> Layout {
         on_violation: OnViolation::SetAside,
         sort: Vec::new(),
     }
+}
+
+/// Lets the consent column say what it says in the words of the master.
+fn say_consent_in_its_words(layouts: &mut [Layout], known: &Known, observer: &dyn Observer) -> Result<()> {
+    let is_consent = |column: &&mut LayoutColumn| column.content == Content::Column(ColumnRef::Field(Field::Consent));
+    for column in layouts.iter_mut().flat_map(|layout| &mut layout.columns).filter(is_consent) {
+        column.form = Some(Form::OptedIn(word_for_opted_in(known, observer)?));
+    }
+    Ok(())
 }
 
 /// Below a totals line or a footnote nobody would look for contacts.
@@ -365,7 +378,20 @@ fn columns_left(known: &Known) -> Vec<String> {
     let (master, others) = known.files.sources.split_at(1);
     let own = AllColumns::of(master.iter().map(OpenFile::map)).columns;
     let theirs = AllColumns::of(others.iter().map(OpenFile::map)).columns;
-    theirs.iter().filter(|column| !own.contains(column)).map(|column| column.name().to_owned()).collect()
+    let has = |field: Field| own.contains(&ColumnRef::Field(field));
+    // A name is taken over in whichever parts the master has.
+    let is_name = |column: &ColumnRef| match column {
+        ColumnRef::Field(Field::Title | Field::FirstName | Field::MiddleName | Field::LastName | Field::NameSuffix) => {
+            has(Field::FullName)
+        }
+        ColumnRef::Field(Field::FullName) => has(Field::FirstName) || has(Field::LastName),
+        _ => false,
+    };
+    theirs
+        .iter()
+        .filter(|column| !own.contains(column) && !is_name(column))
+        .map(|column| column.name().to_owned())
+        .collect()
 }
 
 fn refused_finding(refused: &std::collections::BTreeMap<Reason, u64>) -> Option<Finding> {

@@ -85,11 +85,11 @@ fn starts_with_mark(known: &Known) -> Result<bool> {
     Ok(encoding_rs::Encoding::for_bom(&beginning).is_some())
 }
 
-/// The master's own column for it, the address aside, which is never changed.
+/// The master's own column for it; the address is never changed, nor what the master says of consent.
 fn own_column(known: &Known, column: &ColumnRef) -> Option<ColumnIndex> {
     let map = known.files.sources[0].map();
     match column {
-        ColumnRef::Field(Field::Email) => None,
+        ColumnRef::Field(Field::Email | Field::Consent) => None,
         ColumnRef::Field(field) => map.column(*field),
         ColumnRef::Extra(extra) => {
             let is_it = |column: &&ColumnIndex| crate::columns::fold::fold(map.header(**column)) == extra.folded;

@@ -53,6 +53,7 @@ enum FormPlan {
     Country(PlaceForm),
     Region { form: PlaceForm, country: ValueSource, otherwise: Option<Country> },
     Date(DateFormat),
+    OptedIn(String),
 }
 
 impl LayoutPlan {
@@ -66,6 +67,7 @@ impl LayoutPlan {
             }
             (Form::Place(form), _) => FormPlan::Country(*form),
             (Form::Date(format), _) => FormPlan::Date(format.clone()),
+            (Form::OptedIn(word), _) => FormPlan::OptedIn(word.clone()),
         };
         let columns: Vec<CellPlan> = layout
             .columns
@@ -164,6 +166,9 @@ impl CellPlan {
     }
 }
 
+/// How a cleaned status says that somebody opted in.
+const OPTED_IN: &str = "opted-in";
+
 impl FormPlan {
     /// The value in this form; as it is where it is none of the kind.
     fn of<'a>(&self, value: Cow<'a, [u8]>, record: &Record) -> Cow<'a, [u8]> {
@@ -176,6 +181,7 @@ impl FormPlan {
                 let own = Country::from_text(&String::from_utf8_lossy(&own));
                 own.or(*otherwise).and_then(|country| place::region(text, country, Some(*form))).map(str::to_owned)
             }
+            FormPlan::OptedIn(word) => Some(if text == OPTED_IN { word.clone() } else { String::new() }),
             FormPlan::Date(format) => text.get(..10).and_then(Date::from_iso).map(|date| format.of(date)),
         };
         formed.map_or(value, |formed| formed.into_bytes().into())
