@@ -54,8 +54,10 @@ fn introduction(folder: &Path, files: &[pebblebank_demo::Written]) -> String {
 fn farewell(folder: &Path) -> String {
     let job = folder.join(pebblebank_demo::JOB_FILE);
     format!(
-        "\nTry next: open {job}, change something, and\n  pebblebank run {job} --dry-run\nor look at what else arrives:\n  pebblebank survey '{formats}'\n",
+        "\nTry next: open {job}, change something, and\n  pebblebank run {job} --dry-run\nor look at what else arrives:\n  pebblebank survey '{formats}'\nor hold two exports against each other:\n  pebblebank compare {walks} {cards}\n",
         job = job.display(),
-        formats = folder.join("formats/*").display()
+        formats = folder.join("formats/*").display(),
+        walks = folder.join("exports/guided-walks.csv").display(),
+        cards = folder.join("exports/gift-cards.tsv").display()
     )
 }

@@ -300,7 +300,8 @@ fn near_duplicates(finished: &Finished, screen: &Screen) -> String {
         (true, 1.., Some(receipt)) => {
             let pairs =
                 if near.pairs == 1 { "1 pair is".to_owned() } else { format!("{} pairs are", number(near.pairs)) };
-            format!("{pairs} likely the same person{decided}: pebblebank review {}", receipt.display())
+            let command = format!("pebblebank review {}", receipt.display());
+            return format!("  {pairs} likely the same person{decided}. To decide on them:\n  {command}\n");
         }
         (true, 1.., None) => {
             format!("{} likely the same person; a receipt lists them (review.csv)", counted(near.pairs, "pair"))
@@ -384,7 +385,7 @@ fn where_to_look(finished: &Finished, again: &str, screen: &Screen) -> String {
             rows.push((in_receipt("review.csv"), "who is likely the same person".to_owned()));
         }
         if tally_has_conflicts(finished) {
-            rows.push((in_receipt("conflicts.csv"), "values of copies that differ from what was kept".to_owned()));
+            rows.push((in_receipt("conflicts.csv"), "differing values of copies".to_owned()));
         }
         rows.push((in_receipt("repairs.csv"), "what was changed in which row".to_owned()));
         if !finished.tally.suggestions.is_empty() {
