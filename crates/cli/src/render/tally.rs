@@ -303,9 +303,10 @@ fn near_duplicates(finished: &Finished, screen: &Screen) -> String {
             let command = format!("pebblebank review {}", receipt.display());
             return format!("  {pairs} likely the same person{decided}. To decide on them:\n  {command}\n");
         }
-        (true, 1.., None) => {
-            format!("{} likely the same person; a receipt lists them (review.csv)", counted(near.pairs, "pair"))
-        }
+        (true, 1.., None) => format!(
+            "{} to be looked at: likely the same person; a run with a receipt lists them (review.csv)",
+            counted(near.pairs, "pair")
+        ),
         (false, ..) if near.persons > 0 && finished.receipt.is_some() => format!(
             "near duplicates were not looked for among {} persons; near_duplicates = true in [person] does",
             number(near.persons)
@@ -359,7 +360,7 @@ pub fn one_finding(finding: &Finding, screen: &Screen) -> String {
 fn preview(finished: &Finished, screen: &Screen) -> String {
     let heading = screen.paint(Tone::Heading, "The first rows");
     let text = String::from_utf8_lossy(&finished.preview);
-    let lines: Vec<String> = text.lines().map(|line| format!("  {}\n", safe(line, 110))).collect();
+    let lines: Vec<String> = text.lines().map(|line| format!("  {}\n", safe(line, WIDTH - 2))).collect();
     format!("  {heading}\n{}", lines.concat())
 }
 
