@@ -1,8 +1,9 @@
 //! All that is known of a job's files before anything is written: opened, read once, and settled who is who.
 
+use super::check::check_columns;
 use super::counts::{FileCounts, ListCounts};
 use super::first_pass::{NotText, read_lists, read_sources};
-use super::open::{OpenFile, OpenFiles, Refuted, check_columns, in_another_encoding, open_again, open_files};
+use super::open::{OpenFile, OpenFiles, Refuted, in_another_encoding, open_again, open_files};
 use super::people::People;
 use super::row_keys::decided_hashes;
 use super::settle::{self, Settled, Switchboards};

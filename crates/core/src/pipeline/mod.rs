@@ -5,6 +5,7 @@
 //! the account balances.
 
 mod again;
+mod check;
 pub(crate) mod chunks;
 mod copies;
 pub(crate) mod counts;
@@ -21,10 +22,12 @@ mod outputs;
 pub(crate) mod people;
 pub mod people_index;
 mod picking;
+mod plan;
 pub(crate) mod report;
 mod row_keys;
 pub(crate) mod second_pass;
 pub mod settle;
+mod settling;
 pub mod supply;
 pub mod tally;
 

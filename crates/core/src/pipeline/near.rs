@@ -6,7 +6,8 @@
 use super::again::{RowAgain, Wants, read_again};
 use super::in_order::in_order;
 use super::known::Known;
-use super::open::{OpenFile, cleaning_wishes};
+use super::open::OpenFile;
+use super::plan::cleaning_wishes;
 use super::settle::RowSet;
 use super::{Setting, people};
 use crate::clean::CleaningPlan;

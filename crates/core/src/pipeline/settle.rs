@@ -4,16 +4,17 @@ use super::chunks::ChunkPlace;
 use super::counts::ListCounts;
 use super::in_order::in_order;
 use super::people::{HAS_ADDRESS, HAS_OTHER_KEY, IS_CLEAN, LEFT_OUT, LINE_BITS, People};
+use super::settling::{PartitionFindings, Settling};
 use crate::clean::consent::Consent;
 use crate::error::{Error, Result};
 use crate::job::Job;
 use crate::observe::{Met, Observer, Progress, Stage};
-use crate::person::decisions::{Decisions, Verdict};
+use crate::person::decisions::Decisions;
 use crate::person::runs::Runs;
-use crate::person::{Groups, IdentityHasher, Key, PersonWishes, Role, Survivor};
+use crate::person::{Groups, IdentityHasher, Survivor};
 use crate::read::Line;
 use crate::suppress::marks::reason_of;
-use crate::suppress::{HeldDomains, Mark, MarkSet, MarkSets, Reason, Refusal};
+use crate::suppress::{HeldDomains, Mark, MarkSet, MarkSets, Reason};
 use crate::units::{FileId, ListId, RowId, RowNumber};
 use std::path::Path;
 
@@ -93,10 +94,10 @@ impl RowSet {
 }
 
 /// A record that no key joined to another.
-const NO_KEY: u8 = u8::MAX;
+pub(super) const NO_KEY: u8 = u8::MAX;
 
 /// A record that a decision joined to another.
-const DECIDED: u8 = u8::MAX - 1;
+pub(super) const DECIDED: u8 = u8::MAX - 1;
 
 /// All records of a run, settled.
 pub struct Settled {
@@ -394,288 +395,4 @@ fn gravest_reasons(sets: &MarkSets, list_reasons: &[Option<Reason>], needs_opt_i
         gravest.into_iter().chain(lacks_opt_in).min()
     };
     sets.all().iter().map(of_set).collect()
-}
-
-/// What the keys of one partition say.
-#[derive(Default)]
-struct PartitionFindings {
-    keys: u64,
-    joins: Vec<(RowId, RowId)>,
-    held: Vec<(RowId, ListId)>,
-    /// Entries of lists that values are taken from, each with a row that it is of.
-    taken: Vec<(u32, u32)>,
-    /// Who is named by a decision: the entry, and a row.
-    decided: Vec<(u32, u32)>,
-    /// Rows that share an identity and are not joined by it: runs, each after its length.
-    shared: Vec<u32>,
-    /// Rows that share the value of another key: runs, each after its length and the key's place.
-    others: Vec<u32>,
-    /// Rows with the same first address: the first of them, and another.
-    same_address: Vec<(u32, u32)>,
-    matched: Vec<u64>,
-    joins_by_address: bool,
-    has_other_keys: bool,
-}
-
-impl PartitionFindings {
-    /// Looks at each run of equal hashes; `keys` are sorted.
-    fn of(
-        keys: &[Key],
-        lists: &[ListCounts],
-        takes: &[bool],
-        joins_by_address: bool,
-        has_other_keys: bool,
-    ) -> PartitionFindings {
-        let mut found = PartitionFindings {
-            keys: keys.len() as u64,
-            matched: vec![0; lists.len()],
-            joins_by_address,
-            has_other_keys,
-            ..Default::default()
-        };
-        for run in keys.chunk_by(|a, b| a.is_same_identity(*b)) {
-            found.look_at(run, lists, takes);
-        }
-        found
-    }
-
-    fn look_at(&mut self, run: &[Key], lists: &[ListCounts], takes: &[bool]) {
-        if run.len() == 1 {
-            return;
-        }
-        if let Role::Other(place) = run[0].role() {
-            self.others.extend([run.len() as u32, u32::from(place)]);
-            self.others.extend(run.iter().map(|key| key.owner()));
-            return;
-        }
-        let entries = run.partition_point(|key| key.role() == Role::Entry);
-        let (entries, rows) = run.split_at(entries);
-        if rows.is_empty() {
-            return;
-        }
-        let mut before = None;
-        for entry in entries {
-            let list = list_of(lists, entry.owner());
-            if list.0 as usize == takes.len() {
-                self.decided.extend(rows.iter().map(|row| (entry.owner(), row.owner())));
-                continue;
-            }
-            self.matched[list.0 as usize] += 1;
-            if takes[list.0 as usize] {
-                self.taken.extend(rows.iter().map(|row| (entry.owner(), row.owner())));
-            }
-            if before.replace(list) != Some(list) {
-                self.held.extend(rows.iter().map(|row| (RowId(row.owner()), list)));
-            }
-        }
-        let firsts = rows.partition_point(|key| key.role() == Role::First);
-        let joining = rows.partition_point(|key| key.role() <= Role::Further);
-        if self.has_other_keys && firsts > 1 {
-            self.same_address.extend(rows[1..firsts].iter().map(|row| (rows[0].owner(), row.owner())));
-        }
-        let joins = firsts > 0 && self.joins_by_address;
-        if joins {
-            let first = RowId(rows[0].owner());
-            self.joins.extend(rows[1..joining].iter().map(|row| (first, RowId(row.owner()))));
-        }
-        let joined = if joins { joining } else { 0 };
-        if rows.len() > 1 && joined < rows.len() && rows[0].role() != Role::Compared {
-            self.shared.push(rows.len() as u32);
-            self.shared.extend(rows.iter().map(|row| row.owner()));
-        }
-    }
-}
-
-/// The list that an entry belongs to.
-fn list_of(lists: &[ListCounts], entry: u32) -> ListId {
-    let is_its = |counts: &ListCounts| counts.entry_numbers.iter().any(|numbers| numbers.contains(&entry));
-    ListId(lists.iter().position(is_its).expect("every entry was numbered by its list") as u16)
-}
-
-/// What is known of persons so far.
-struct Settling {
-    groups: Groups,
-    marks: Vec<MarkSet>,
-    mark_sets: MarkSets,
-    shared: Vec<u32>,
-    others: Runs,
-    /// The first row with each row's first address, itself where there is none; empty where the address alone decides.
-    first_with_address: Vec<u32>,
-    key_of: Vec<u8>,
-    address_key: u8,
-    matched: Vec<u64>,
-    taken: Vec<(u32, u32)>,
-    decided: Vec<(u32, u32)>,
-}
-
-impl Settling {
-    fn take(&mut self, found: &PartitionFindings) -> Result<()> {
-        for (row, list) in &found.held {
-            self.mark(*row, Mark::On(*list));
-        }
-        self.matched.iter_mut().zip(&found.matched).for_each(|(sum, count)| *sum += count);
-        self.taken.extend_from_slice(&found.taken);
-        self.decided.extend_from_slice(&found.decided);
-        self.shared.extend_from_slice(&found.shared);
-        self.others.add(&found.others)?;
-        for (first, row) in &found.same_address {
-            self.first_with_address[*row as usize] = *first;
-        }
-        for (a, b) in &found.joins {
-            self.join(*a, *b, self.address_key);
-        }
-        Ok(())
-    }
-
-    fn join(&mut self, a: RowId, b: RowId, key: u8) {
-        self.groups.join(a, b, |a, b| a < b);
-        if a != b
-            && let Some(known @ &mut NO_KEY) = self.key_of.get_mut(b.index())
-        {
-            *known = key;
-        }
-    }
-
-    /// Joins rows that share the value of another key, unless it is a switchboard.
-    fn join_by_other_keys(&mut self, others: Runs, lines: &[u8], persons: &PersonWishes) -> Result<Vec<Switchboards>> {
-        const EXAMPLES: usize = 5;
-        let several = persons.same.len() > 1;
-        let mut switchboards: Vec<Switchboards> = Vec::new();
-        let mut addresses: Vec<u32> = Vec::new();
-        others.for_each(|place, run| {
-            // Footnotes were found out after their keys.
-            let contacts: Vec<u32> = run
-                .iter()
-                .copied()
-                .filter(|row| Line::from_byte(lines[*row as usize] & LINE_BITS) == Line::Contact)
-                .collect();
-            let Some((first, copies)) = contacts.split_first() else { return };
-            addresses.clear();
-            addresses.extend(contacts.iter().map(|row| self.first_with_address[*row as usize]));
-            addresses.sort_unstable();
-            addresses.dedup();
-            if several && addresses.len() > persons.largest_group as usize {
-                let key = usize::from(place);
-                let known = switchboards.iter().position(|known| known.key == key);
-                let known = known.unwrap_or_else(|| {
-                    switchboards.push(Switchboards { key, ..Switchboards::default() });
-                    switchboards.len() - 1
-                });
-                let board = &mut switchboards[known];
-                board.values += 1;
-                board.rows += contacts.len() as u64;
-                board.examples.push(RowId(*first));
-                board.examples.sort_unstable();
-                board.examples.truncate(EXAMPLES);
-                return;
-            }
-            for row in copies {
-                self.join(RowId(*first), RowId(*row), place);
-            }
-        })?;
-        switchboards.sort_by_key(|board| board.key);
-        Ok(switchboards)
-    }
-
-    fn mark(&mut self, row: RowId, mark: Mark) {
-        let number = self.mark_sets.number_of(mark);
-        let marks = &mut self.marks[row.index()];
-        *marks = self.mark_sets.union(*marks, number);
-    }
-
-    /// Makes the best row of each group its survivor, and gives it the marks of all copies.
-    fn unite_persons(&mut self, lines: &[u8], ranks: &[u32], survivor: Survivor, master_ends: u32) {
-        self.groups.settle();
-        let is_usable = |row: RowId| lines[row.index()] & HAS_ADDRESS != 0;
-        let may_survive = |row: RowId| lines[row.index()] & LEFT_OUT == 0;
-        let rank = |row: RowId| match survivor {
-            Survivor::FirstRead => 0,
-            Survivor::LastRead => row.0,
-            Survivor::Newest | Survivor::Fullest => ranks.get(row.index()).copied().unwrap_or_default(),
-        };
-        let standing = |row: RowId| {
-            let is_of_master = row.0 < master_ends;
-            (is_of_master, may_survive(row), is_usable(row), if is_of_master { 0 } else { rank(row) })
-        };
-        self.groups.elect(|row, other| standing(row) > standing(other));
-        for row in 0..lines.len() {
-            let survivor = self.groups.settled()[row] as usize;
-            if survivor != row && self.marks[row] != MarkSet::NONE {
-                self.marks[survivor] = self.mark_sets.union(self.marks[survivor], self.marks[row]);
-            }
-        }
-    }
-
-    /// Does what somebody decided. `first_entry` is the number of the first person that the decisions name.
-    fn decide(&mut self, decisions: &Decisions, first_entry: u32) -> Decided {
-        let mut decided = std::mem::take(&mut self.decided);
-        decided.sort_unstable();
-        decided.dedup();
-        let rows_of = |entry: u32| -> Vec<RowId> {
-            let start = decided.partition_point(|(known, _)| *known < entry);
-            decided[start..].iter().take_while(|(known, _)| *known == entry).map(|(_, row)| RowId(*row)).collect()
-        };
-        let mut done = Decided::default();
-        let mut kept_apart = Vec::new();
-        let mut entry = first_entry;
-        for decision in &decisions.all {
-            let mut rows: Vec<Vec<RowId>> = Vec::new();
-            for _ in decision.persons() {
-                rows.push(rows_of(entry));
-                entry += 1;
-            }
-            if rows.iter().any(Vec::is_empty) {
-                done.about_nobody.at(RowNumber(decision.line as u64));
-                continue;
-            }
-            match (decision.verdict, rows.as_slice()) {
-                (Verdict::Same, [ours, theirs]) => {
-                    done.same += 1;
-                    ours.iter().chain(theirs).for_each(|row| self.join(ours[0], *row, DECIDED));
-                }
-                (Verdict::Different, [ours, theirs]) => kept_apart.push((decision.line, ours[0], theirs[0])),
-                _ => {
-                    done.taken_out += 1;
-                    rows[0].iter().for_each(|row| self.mark(*row, Mark::RemovedByHand));
-                }
-            }
-        }
-        for (line, ours, theirs) in kept_apart {
-            if self.groups.survivor(ours) == self.groups.survivor(theirs) {
-                done.joined_by_keys.at(RowNumber(line as u64));
-            }
-        }
-        done
-    }
-
-    /// Entries that values are taken from, each with its persons, by entry.
-    fn persons_of_entries(&mut self) -> Vec<(u32, u32)> {
-        let mut taken = std::mem::take(&mut self.taken);
-        for (_, row) in &mut taken {
-            *row = self.groups.settled()[*row as usize];
-        }
-        taken.sort_unstable();
-        taken.dedup();
-        taken
-    }
-
-    /// A refusal counts for every identity of the person, against every row that has one of them.
-    fn spread_refusals(&mut self) {
-        let shared = std::mem::take(&mut self.shared);
-        let mut spread: Vec<(u32, Refusal)> = Vec::new();
-        let mut rest = &shared[..];
-        while let [length, after @ ..] = rest {
-            let (run, next) = after.split_at(*length as usize);
-            rest = next;
-            let persons: Vec<u32> = run.iter().map(|row| self.groups.settled()[*row as usize]).collect();
-            for person in &persons {
-                for refusal in self.mark_sets.refusals(self.marks[*person as usize]) {
-                    spread.extend(persons.iter().filter(|other| *other != person).map(|other| (*other, refusal)));
-                }
-            }
-        }
-        for (person, Refusal { consent, source }) in spread {
-            self.mark(RowId(person), Mark::RefusedElsewhere(consent, source));
-        }
-    }
 }
