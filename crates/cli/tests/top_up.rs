@@ -122,3 +122,12 @@ fn what_the_master_says_of_consent_is_never_filled_and_numbers_are_no_names() {
     desk.done(&["top-up", "master.csv", "--from", "new.csv", "-o", "out.csv", "--update"]);
     assert!(desk.text("out.csv").starts_with(&format!("{master},cy@post.example,no\n")), "{}", desk.text("out.csv"));
 }
+
+#[test]
+fn the_list_of_filled_cells_is_never_written_over_what_is_read() {
+    let desk = Desk::with(&[("master.csv", MASTER), ("out.repairs.csv", NEW)]);
+    let from = ["top-up", "master.csv", "--from", "out.repairs.csv", "-o", "out.csv", "--update", "--replace"];
+    let ran = desk.run(&from);
+    assert!(ran.status == 2 && ran.stderr.contains("this file is read"), "{}", ran.stderr);
+    assert_eq!(desk.text("out.repairs.csv"), NEW);
+}

@@ -49,6 +49,12 @@ impl Opening {
         &self.files.sources
     }
 
+    /// Whether one of them lies at `path`.
+    pub fn reads(&self, path: &Path) -> bool {
+        let sources = self.files.sources.iter().map(|file| &file.input);
+        sources.chain(self.files.lists.iter().map(|file| &file.input)).any(|input| input.is_at(path))
+    }
+
     /// Fits a job to them that has changed since they were opened.
     pub fn plan(&mut self, job: &Job) -> Result<()> {
         self.files.plan(job);

@@ -100,6 +100,10 @@ pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) 
     let mut job = job(wishes);
     job.check()?;
     let mut opening = Opening::of(&job, setting, observer)?;
+    if wishes.update && opening.reads(&wishes.repairs) {
+        let what = "this file is read, and the list of filled cells would be written over it";
+        return Err(Error::new(ErrorKind::Job, what, "name another file behind -o").in_file(&wishes.repairs));
+    }
     let master = the_master(&opening)?;
     let layout = layout_of(master.map());
     job.writes[0].layout = Some(layout);
