@@ -27,10 +27,14 @@ pub enum Command {
     Compare(Compare),
     /// Add to a master list the people that it lacks
     TopUp(TopUp),
+    /// Take the people of lists, and those in the bank, out of another list
+    Suppress(Suppress),
     /// Part a list by a value, by number of rows, or at random
     Split(Split),
     /// Decide, one by one, which likely duplicates of a run are the same person
     Review(Review),
+    /// The memory: who must not be contacted, who was written to
+    Bank(BankCommand),
     /// Write the demo data and run the full example on it
     Demo(Demo),
 }
@@ -51,9 +55,27 @@ pub struct Shared {
     /// How much memory may be taken, such as 800MiB or 2GiB
     #[arg(long, global = true, value_name = "SIZE", default_value = "1GiB", value_parser = parse_memory)]
     pub memory: u64,
+    /// The bank [default: `PEBBLEBANK_BANK` in the environment, else in the user's data folder]
+    #[arg(long, global = true, value_name = "FILE")]
+    pub bank: Option<PathBuf>,
     /// How many threads work; the result is the same for any number
     #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
     pub threads: Option<u16>,
+}
+
+/// Who is remembered from earlier work.
+#[derive(Args, Debug, Clone, Default)]
+#[command(next_help_heading = "Who is remembered from earlier work")]
+pub struct Remembered {
+    /// The client or brand that it is for: its entries in the bank count beside those of everyone
+    #[arg(long, value_name = "NAME")]
+    pub scope: Option<String>,
+    /// The scope is a new one
+    #[arg(long)]
+    pub new_scope: bool,
+    /// Hold nobody back for what the bank remembers; the account says so
+    #[arg(long, conflicts_with = "new_scope")]
+    pub without_bank: bool,
 }
 
 #[derive(ValueEnum, Debug, Clone, Copy, PartialEq, Eq)]
@@ -145,6 +167,8 @@ pub struct Run {
     /// The folder for the receipt, instead of what the job says
     #[arg(long, value_name = "DIR")]
     pub receipt: Option<PathBuf>,
+    #[command(flatten)]
+    pub remembered: Remembered,
 }
 
 #[derive(Args, Debug)]
@@ -207,6 +231,8 @@ pub struct Clean {
     /// Replace outputs that exist
     #[arg(long)]
     pub replace: bool,
+    #[command(flatten)]
+    pub remembered: Remembered,
     #[command(flatten)]
     pub reading: Reading,
 }
@@ -285,9 +311,282 @@ pub struct TopUp {
     /// Replace outputs that exist
     #[arg(long)]
     pub replace: bool,
+    #[command(flatten)]
+    pub remembered: Remembered,
     /// How the new files and the lists are read; the master is recognised by itself
     #[command(flatten)]
     pub reading: Reading,
+}
+
+#[derive(Args, Debug)]
+pub struct Suppress {
+    /// The list; - is standard input
+    #[arg(value_name = "LIST")]
+    pub list: String,
+    /// The lists of people to take out: addresses, domains, digests; none to take out those whom the bank holds
+    #[arg(long, num_args = 1.., value_name = "FILE")]
+    pub against: Vec<String>,
+    /// The file to write
+    #[arg(short, long, value_name = "OUT")]
+    pub output: PathBuf,
+    /// Why they are taken out [default: do-not-contact]
+    #[arg(long, value_name = "REASON", requires = "against")]
+    pub reason: Option<String>,
+    /// The column whose words give each entry its own reason: one export of sent, bounced and unsubscribed
+    #[arg(long, value_name = "COLUMN", requires = "against", conflicts_with = "by")]
+    pub reason_from: Option<String>,
+    /// What people are compared by [default: email]; with two names the list's column and the others'
+    #[arg(long, value_name = "FIELD[=COLUMN]", requires = "against")]
+    pub by: Option<String>,
+    /// Which rows of the lists count: 'status is refused'
+    #[arg(long = "where", value_name = "CONDITION", requires = "against")]
+    pub condition: Option<String>,
+    /// Keep all rows, each with the reason and what holds it
+    #[arg(long)]
+    pub mark: bool,
+    /// What becomes of contacts that are one slip from an entry
+    #[arg(long, value_name = "WHAT", default_value = "report")]
+    pub near_miss: NearMiss,
+    /// A guard that stopped the command and is meant, such as holds-most
+    #[arg(long, value_name = "GUARDS", value_delimiter = ',')]
+    pub meant: Vec<String>,
+    /// Where to write the rows taken out [default: OUT with .set-aside before its ending]
+    #[arg(long, value_name = "FILE", conflicts_with = "mark")]
+    pub set_aside: Option<PathBuf>,
+    /// Show what would happen; write nothing
+    #[arg(long)]
+    pub dry_run: bool,
+    /// Replace outputs that exist
+    #[arg(long)]
+    pub replace: bool,
+    #[command(flatten)]
+    pub remembered: Remembered,
+    #[command(flatten)]
+    pub reading: Reading,
+}
+
+#[derive(ValueEnum, Debug, Clone, Copy, PartialEq, Eq)]
+pub enum NearMiss {
+    /// They are reported
+    Report,
+    /// They are taken out too
+    SetAside,
+    /// They are not looked for
+    Ignore,
+}
+
+#[derive(Args, Debug)]
+#[command(args_conflicts_with_subcommands = true)]
+pub struct BankCommand {
+    #[command(subcommand)]
+    pub action: Option<BankAction>,
+}
+
+#[derive(Subcommand, Debug)]
+pub enum BankAction {
+    /// Hold single addresses, domains or phone numbers
+    Add(BankAdd),
+    /// Take in a file: who must not be contacted, opted out, bounced, complained, or was sent a mailing
+    Load(BankLoad),
+    /// Take a batch back, the whole of it
+    Undo(BankUndo),
+    /// Let one person or domain be contacted again
+    Remove(BankRemove),
+    /// Everything that is known of an address, domain or phone number
+    Find(BankFind),
+    /// List entries, all or those of a condition
+    List(BankList),
+    /// List the batches, the latest first
+    Batches,
+    /// Say that what a run prepared was sent
+    Sent(BankSent),
+    /// Forget a person but for a digest, so that the person stays uncontacted
+    Forget(BankForget),
+    /// What was done to the bank, the latest first
+    History(BankHistory),
+    /// Write all entries to a CSV file
+    Export(BankExport),
+    /// Copy the bank into a new file
+    Backup(BankBackup),
+}
+
+/// Whose entries they are.
+#[derive(Args, Debug, Clone, Default)]
+pub struct Scope {
+    /// The client or brand [default: everyone]
+    #[arg(long, value_name = "NAME")]
+    pub scope: Option<String>,
+    /// The scope is a new one
+    #[arg(long, requires = "scope")]
+    pub new_scope: bool,
+}
+
+#[derive(Args, Debug)]
+pub struct BankAdd {
+    /// Addresses, domains or phone numbers; - reads them from standard input, one a line or as JSON Lines
+    #[arg(required = true, value_name = "VALUE")]
+    pub values: Vec<String>,
+    /// Why they are held: do-not-contact, opted-out, bounced, complained
+    #[arg(long = "as", value_name = "REASON", default_value = "do-not-contact")]
+    pub what: String,
+    #[command(flatten)]
+    pub scope: Scope,
+    /// The last day on which it holds: 2026-12-31
+    #[arg(long, value_name = "DAY")]
+    pub until: Option<String>,
+    /// A note
+    #[arg(long, value_name = "TEXT")]
+    pub note: Option<String>,
+    /// The country of phone numbers that name none: GB
+    #[arg(long, value_name = "CC")]
+    pub country: Option<String>,
+}
+
+#[derive(Args, Debug)]
+#[allow(clippy::struct_excessive_bools)] // each is an option as it is typed
+pub struct BankLoad {
+    /// The files, patterns for files, mailboxes or folders of bounce messages; - is standard input
+    #[arg(required = true, value_name = "FILE")]
+    pub files: Vec<String>,
+    /// What they hold: do-not-contact, opted-out, bounced, complained, sent
+    #[arg(long = "as", value_name = "REASON", required = true)]
+    pub what: String,
+    #[command(flatten)]
+    pub scope: Scope,
+    /// The mailing that was sent
+    #[arg(long, value_name = "NAME")]
+    pub campaign: Option<String>,
+    /// The day on which it happened [default: a date column, else today]
+    #[arg(long, value_name = "DAY")]
+    pub on: Option<String>,
+    /// The last day on which the entries hold: 2026-12-31, or the column that says it
+    #[arg(long, value_name = "DAY|COLUMN")]
+    pub until: Option<String>,
+    /// Compare by phone numbers instead of addresses
+    #[arg(long)]
+    pub by_phone: bool,
+    /// The column that says what happened, such as hard or soft bounces
+    #[arg(long, value_name = "COLUMN")]
+    pub status: Option<String>,
+    /// Which rows count: 'status is refused'
+    #[arg(long = "where", value_name = "CONDITION")]
+    pub condition: Option<String>,
+    /// A note
+    #[arg(long, value_name = "TEXT")]
+    pub note: Option<String>,
+    /// Change nothing unless there are exactly so many entries
+    #[arg(long, value_name = "N")]
+    pub expect: Option<u64>,
+    /// Take in a file that was taken in before
+    #[arg(long)]
+    pub again: bool,
+    /// Where to write who is in files prepared or sent lately and is held now, for removal at the sending service
+    #[arg(long, value_name = "FILE")]
+    pub take_out: Option<PathBuf>,
+    /// Show what would happen; change nothing
+    #[arg(long)]
+    pub dry_run: bool,
+    /// Do not ask
+    #[arg(long)]
+    pub yes: bool,
+    #[command(flatten)]
+    pub reading: Reading,
+}
+
+#[derive(Args, Debug)]
+pub struct BankUndo {
+    /// The number of the batch, as pebblebank bank batches shows it
+    #[arg(value_name = "BATCH")]
+    pub batch: i64,
+}
+
+#[derive(Args, Debug)]
+pub struct BankRemove {
+    /// The address, domain or phone number
+    #[arg(value_name = "VALUE")]
+    pub value: String,
+    /// In this scope alone [default: in all]
+    #[arg(long, value_name = "NAME")]
+    pub scope: Option<String>,
+    /// How the person came back; needed for who opted out or complained
+    #[arg(long, value_name = "TEXT")]
+    pub note: Option<String>,
+    /// The country of phone numbers that name none: GB
+    #[arg(long, value_name = "CC")]
+    pub country: Option<String>,
+}
+
+#[derive(Args, Debug)]
+pub struct BankFind {
+    /// The address, domain, phone number or digest
+    #[arg(value_name = "VALUE")]
+    pub value: String,
+    /// The country of phone numbers that name none: GB
+    #[arg(long, value_name = "CC")]
+    pub country: Option<String>,
+}
+
+#[derive(Args, Debug)]
+pub struct BankList {
+    /// Which entries: 'reason is opted-out and scope is larkfold and added since 2026-01-01'
+    #[arg(long = "where", value_name = "CONDITION")]
+    pub condition: Option<String>,
+    /// At most so many; 0 for all
+    #[arg(long, value_name = "N", default_value_t = 50)]
+    pub most: u64,
+}
+
+#[derive(Args, Debug)]
+pub struct BankSent {
+    /// The receipt of the run whose file was sent
+    #[arg(value_name = "RECEIPT")]
+    pub receipt: PathBuf,
+    /// The day on which it was sent [default: today]
+    #[arg(long, value_name = "DAY")]
+    pub on: Option<String>,
+    /// The mailing [default: the campaign of the job, else its name]
+    #[arg(long, value_name = "NAME")]
+    pub campaign: Option<String>,
+}
+
+#[derive(Args, Debug)]
+pub struct BankForget {
+    /// The address or phone number
+    #[arg(value_name = "VALUE")]
+    pub value: String,
+    /// Do not ask
+    #[arg(long)]
+    pub yes: bool,
+    /// The country of phone numbers that name none: GB
+    #[arg(long, value_name = "CC")]
+    pub country: Option<String>,
+}
+
+#[derive(Args, Debug)]
+pub struct BankHistory {
+    /// At most so many; 0 for all
+    #[arg(long, value_name = "N", default_value_t = 50)]
+    pub most: u64,
+}
+
+#[derive(Args, Debug)]
+pub struct BankExport {
+    /// The file to write
+    #[arg(value_name = "FILE")]
+    pub file: PathBuf,
+    /// Which entries: 'scope is larkfold'
+    #[arg(long = "where", value_name = "CONDITION")]
+    pub condition: Option<String>,
+    /// Replace a file that exists
+    #[arg(long)]
+    pub replace: bool,
+}
+
+#[derive(Args, Debug)]
+pub struct BankBackup {
+    /// The new file
+    #[arg(value_name = "FILE")]
+    pub file: PathBuf,
 }
 
 #[derive(Args, Debug)]

@@ -22,6 +22,8 @@ fn main() -> ExitCode {
         Some(arguments::Command::Clean(command)) => commands::clean::clean(&command, &arguments.shared),
         Some(arguments::Command::Compare(command)) => commands::compare::compare_lists(&command, &arguments.shared),
         Some(arguments::Command::TopUp(command)) => commands::top_up::top_up_master(&command, &arguments.shared),
+        Some(arguments::Command::Suppress(command)) => commands::suppress::suppress(&command, &arguments.shared),
+        Some(arguments::Command::Bank(command)) => commands::bank::bank(&command, &arguments.shared),
         Some(arguments::Command::Split(command)) => commands::split::split_list(&command, &arguments.shared),
         Some(arguments::Command::Review(command)) => commands::review::review(&command, &arguments.shared),
         Some(arguments::Command::Demo(command)) => commands::demo::demo(&command, &arguments.shared),

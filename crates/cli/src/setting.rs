@@ -1,6 +1,7 @@
 //! The machine, the clock and the options → how a run is to be done.
 
 use crate::arguments::Shared;
+use pebblebank_core::clean::date::Date;
 use pebblebank_core::pipeline::{Setting, threads_of_this_machine};
 
 /// The time, read once.
@@ -16,6 +17,13 @@ impl Now {
     pub fn read() -> Now {
         let now = jiff::Zoned::now();
         Now { today: now.date().to_string(), moment: now.timestamp().to_string() }
+    }
+}
+
+impl Now {
+    /// The day, as the core counts days.
+    pub fn day(&self) -> Date {
+        Date::from_iso(&self.today).unwrap_or(Date { year: 1970, month: 1, day: 1 })
     }
 }
 

@@ -4,11 +4,12 @@
 //! [`clean`], [`person`] (same person), [`suppress`], [`require`], [`select`], [`write`] (lay out, write).
 //! [`pipeline`] strings them together in two passes and keeps the account; [`job`] says what is
 //! wanted; [`survey`] tells what is in a file before there is a job, [`split`] parts a list,
-//! [`compare`] holds lists against each other, [`top_up`] adds to a master list, [`review`] goes through
+//! [`compare`] holds lists against each other, [`against`] takes the people of some out of another, [`top_up`] adds to a master list, [`review`] goes through
 //! likely duplicates. Nothing here prints, asks, reads the clock or the environment: a caller hands in a
 //! [`job::Job`] and a [`pipeline::Setting`], and listens through [`observe::Observer`].
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 
+pub mod against;
 pub mod clean;
 pub mod columns;
 pub mod compare;

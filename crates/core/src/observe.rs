@@ -68,7 +68,8 @@ pub struct Finding {
 
 /// A count with its noun and verb: `counted(1, "row", "is", "are")` is "1 row is".
 pub fn counted(count: u64, noun: &str, one: &str, several: &str) -> String {
-    if count == 1 { format!("1 {noun} {one}") } else { format!("{count} {noun}s {several}") }
+    let nouns = noun.strip_suffix("ry").map_or(format!("{noun}s"), |stem| format!("{stem}ries"));
+    if count == 1 { format!("1 {noun} {one}") } else { format!("{count} {nouns} {several}") }
 }
 
 /// How many rows a finding names as examples.

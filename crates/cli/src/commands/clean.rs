@@ -1,6 +1,7 @@
 //! `pebblebank clean FILE… -o OUT`: the same pipeline, with a job made of options.
 
 use crate::arguments::{Clean, Shared};
+use crate::commands::memory::recall;
 use crate::commands::reading::{country, field, read_files};
 use crate::commands::run::do_job;
 use crate::finish::Said;
@@ -8,10 +9,9 @@ use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
 use pebblebank_core::clean::Rules;
-use pebblebank_core::clean::date::Date;
 use pebblebank_core::job::file::{read_layout, same_keys, sort_columns, suggested_rule, survivor};
 use pebblebank_core::job::{
-    CleanWishes, Content, FilePattern, Guards, Job, Layout, LayoutColumn, OnViolation, Pick, ReadFiles, Requirement,
+    CleanWishes, Content, FilePattern, Job, Layout, LayoutColumn, OnViolation, Pick, ReadFiles, Requirement,
     Source, Write,
 };
 use pebblebank_core::person::PersonWishes;
@@ -25,7 +25,7 @@ use std::path::{Path, PathBuf};
 /// Makes a job of the options and does it.
 pub fn clean(command: &Clean, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
-    let job = job(command, &now)?;
+    let job = recall(job(command, &now)?, &command.remembered, shared, &now)?;
     if command.only_duplicates {
         return only_duplicates(job, command, shared, &now);
     }
@@ -64,26 +64,20 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
     let in_receipt = command.receipt.is_some() && command.set_aside.is_none();
     let set_aside = command.set_aside.clone().unwrap_or_else(|| beside(&command.output, "set-aside"));
     Ok(Job {
-        name: "clean".to_owned(),
         sources: sources(&command.files, &read),
-        today: Date::from_iso(&now.today).unwrap_or(Date { year: 1970, month: 1, day: 1 }),
         country: country(&command.reading)?,
         person: persons(command)?,
-        replace_values: Vec::new(),
         clean: CleanWishes { apply: applied(&command.apply)?, ..CleanWishes::default() },
-        lists: Vec::new(),
         require: requirement(command.require.as_deref())?,
         pick: pick(command),
         select: command.condition.as_deref().map(Selection::parse).transpose()?,
         writes: vec![Write { file: command.output.clone(), shown: command.output.display().to_string(), layout }],
         sort: command.sort.as_deref().map_or(Ok(Vec::new()), sort_columns)?,
-        compares: false,
-        has_master: false,
-        guards: Guards::default(),
         receipt: command.receipt.clone(),
         set_aside: (!in_receipt).then_some(set_aside),
         replace: command.replace,
         read_from: command.layout.iter().cloned().collect(),
+        ..Job::new("clean", now.day())
     })
 }
 

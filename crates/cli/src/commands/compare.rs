@@ -7,7 +7,6 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
-use pebblebank_core::clean::date::Date;
 use pebblebank_core::compare::mark::mark;
 use pebblebank_core::compare::{CompareWishes, ComparedList, compare};
 use pebblebank_core::job::file::{list_key, read_layout, sort_columns};
@@ -55,7 +54,7 @@ fn wishes(command: &Compare, now: &Now) -> Result<CompareWishes> {
         set_aside: command.set_aside.clone(),
         replace: command.replace,
         country: country(&command.reading)?,
-        today: Date::from_iso(&now.today).unwrap_or(Date { year: 1970, month: 1, day: 1 }),
+        today: now.day(),
     })
 }
 

@@ -1,13 +1,16 @@
 //! One file a command: the story of that command.
 
+pub mod bank;
 pub mod clean;
 pub mod compare;
 pub mod demo;
+pub mod memory;
 pub mod propose;
 pub mod reading;
 pub mod review;
 pub mod run;
 pub mod split;
 pub mod start;
+pub mod suppress;
 pub mod survey;
 pub mod top_up;

@@ -1,6 +1,7 @@
 //! `pebblebank run JOB.toml`: do the whole job.
 
 use crate::arguments::{Run, Shared};
+use crate::commands::memory::{recall, record};
 use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
@@ -17,6 +18,7 @@ pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
     let exists = job.writes.iter().map(|write| &write.file).chain(&job.receipt).any(|output| output.exists());
     let replace = if exists { " --replace" } else { "" };
     let again = format!("pebblebank run {}{replace}", command.job.display());
+    let job = recall(job, &command.remembered, shared, &now)?;
     do_job(&job, command.dry_run, shared, &now, &again)
 }
 
@@ -25,15 +27,30 @@ pub fn do_job(job: &Job, dry_run: bool, shared: &Shared, now: &Now, again: &str)
     let drawn = Drawn::new(!shared.quiet && !shared.json);
     let finished = pipeline::run(job, &setting(shared, dry_run, now), &drawn);
     drawn.finish();
-    let finished = finished?;
+    let mut finished = finished?;
     let status = if finished.tripped.is_empty() { 0 } else { 3 };
+    let mut errors = Vec::new();
+    let recorded = match finished.learned.take().map(|learned| record(job, &finished, learned, shared, now)) {
+        Some(Ok(recorded)) => Some(recorded),
+        // The files are in place; only the bank does not know of them.
+        Some(Err(error)) => {
+            errors.push(error);
+            None
+        }
+        None => None,
+    };
+    let status = if errors.is_empty() { status } else { 1 };
     let screen = Screen::new(shared);
     let text = if shared.json {
-        render::json::finished(&finished)
+        render::json::finished(&finished, recorded.as_ref())
     } else if shared.quiet && status == 0 {
         String::new()
     } else {
-        render::tally::finished(&finished, again, &screen)
+        let mut text = render::tally::finished(&finished, again, &screen);
+        text.push_str(&recorded.map_or(String::new(), |recorded| {
+            render::bank::recorded(&recorded, finished.receipt.as_deref(), shared.bank.as_deref())
+        }));
+        text
     };
-    Ok(Said { text, errors: Vec::new(), status })
+    Ok(Said { text, errors, status })
 }

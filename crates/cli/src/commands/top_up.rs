@@ -2,13 +2,14 @@
 
 use crate::arguments::{Shared, TopUp};
 use crate::commands::clean::{beside, named_by_stem, person_wishes, requirement};
+use crate::commands::memory::remembering;
 use crate::commands::reading::{country, read_files};
 use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
-use pebblebank_core::clean::date::Date;
-use pebblebank_core::job::{FilePattern, Hold, ListFiles, ReadFiles, Source};
+use pebblebank_bank::memory::Asked;
+use pebblebank_core::job::{FilePattern, ListFiles, ReadFiles, Remembering, Source};
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;
 use pebblebank_core::suppress::Reason;
@@ -22,7 +23,8 @@ pub fn top_up_master(command: &TopUp, shared: &Shared) -> Result<Said, Error> {
         return Err(wrong_use("top-up cannot write to standard output", "name a file: -o members-new.csv"));
     }
     let now = Now::read();
-    let wishes = wishes(command, &now)?;
+    let mut wishes = wishes(command, &now)?;
+    wishes.remembered = remembering(&Asked { scope: wishes.scope.clone(), ..Asked::default() }, &command.remembered, shared, &now)?;
     let drawn = Drawn::new(!shared.quiet && !shared.json);
     let done = top_up(&wishes, &setting(shared, command.dry_run, &now), &drawn);
     drawn.finish();
@@ -51,8 +53,7 @@ fn wishes(command: &TopUp, now: &Now) -> Result<TopUpWishes> {
     let from = from.collect();
     let list = |file: FilePattern| {
         let name = names.next().unwrap_or_default();
-        let hold = Some(Hold { name: name.clone(), reason: Reason::DoNotContact });
-        ListFiles { name, read: of(file), condition: None, by: None, take: Vec::new(), is_asked: false, hold }
+        ListFiles::holding(name, of(file), Reason::DoNotContact)
     };
     let against = patterns(&command.against).into_iter().map(list).collect();
     Ok(TopUpWishes {
@@ -60,6 +61,8 @@ fn wishes(command: &TopUp, now: &Now) -> Result<TopUpWishes> {
         master_name,
         from,
         against,
+        scope: command.remembered.scope.clone(),
+        remembered: Remembering::Nothing,
         person: person_wishes(command.same.as_deref(), command.survivor.as_deref())?,
         require: requirement(command.require.as_deref())?,
         update: command.update,
@@ -68,6 +71,6 @@ fn wishes(command: &TopUp, now: &Now) -> Result<TopUpWishes> {
         output: command.output.clone(),
         replace: command.replace,
         country: country(&command.reading)?,
-        today: Date::from_iso(&now.today).unwrap_or(Date { year: 1970, month: 1, day: 1 }),
+        today: now.day(),
     })
 }

@@ -1,17 +1,19 @@
 //! What a run looks like to a program: one document, its schema named in it. docs/json.md explains the keys.
 
+use pebblebank_bank::record::Recorded;
 use pebblebank_core::pipeline::Finished;
 use pebblebank_core::{Error, ErrorKind};
 use serde_json::{Value, json};
 
 /// The tally, with where things are.
-pub fn finished(finished: &Finished) -> String {
+pub fn finished(finished: &Finished, recorded: Option<&Recorded>) -> String {
     let mut document = serde_json::to_value(&finished.tally).unwrap_or_default();
     if let Value::Object(document) = &mut document {
         document.insert("tripped_guards".to_owned(), json!(finished.tripped));
         document.insert("import_files".to_owned(), json!(finished.imports));
         document.insert("receipt".to_owned(), json!(finished.receipt));
         document.insert("set_aside_file".to_owned(), json!(finished.set_aside));
+        document.insert("remembered".to_owned(), json!(recorded));
         document.insert("completed_earlier_run".to_owned(), json!(finished.completed_earlier));
     }
     pretty(&document)

@@ -1,5 +1,6 @@
 //! What a run looks like: text for people, JSON for programs.
 
+pub mod bank;
 pub mod compare;
 pub mod duplicates;
 pub mod error;
@@ -7,6 +8,7 @@ pub mod json;
 pub mod propose;
 pub mod review;
 pub mod split;
+pub mod suppress;
 pub mod survey;
 pub mod table;
 pub mod tally;
@@ -90,6 +92,7 @@ pub fn counted(count: u64, noun: &str) -> String {
     match (count, noun.strip_suffix('y')) {
         (1, _) => format!("1 {noun}"),
         (_, Some(stem)) => format!("{} {stem}ies", number(count)),
+        (_, None) if noun.ends_with("ss") => format!("{} {noun}es", number(count)),
         (_, None) => format!("{} {noun}s", number(count)),
     }
 }

@@ -3,8 +3,8 @@
 use super::table::{Side, Table};
 use super::{Screen, Tone, WIDTH, counted, number, safe, safe_ends, wrapped};
 use pebblebank_core::observe::{Finding, Weight};
-use pebblebank_core::pipeline::tally::{OtherLines, RepairTally, SuppressionTally};
-use pebblebank_core::pipeline::{Account, Finished, Outcome, Tally};
+use pebblebank_core::pipeline::tally::{NearMissExample, OtherLines, RepairTally, SuppressionTally};
+use pebblebank_core::pipeline::{Account, Finished, Outcome, Tally, TrippedGuard};
 use pebblebank_core::read::Line;
 use pebblebank_core::suppress::Reason;
 
@@ -20,10 +20,11 @@ pub fn finished(finished: &Finished, again: &str, screen: &Screen) -> String {
     }
     let preview = if tally.outcome == Outcome::DryRun { preview(finished, screen) } else { String::new() };
     let sections = [
-        guards(finished, screen),
+        guards(&finished.tripped, screen),
         sources(tally, screen),
         set_aside(&tally.all, screen),
         suppression(tally, screen),
+        near_misses(tally, screen),
         lists(tally, screen),
         repairs(tally, screen),
         suggestions(tally, screen),
@@ -53,11 +54,16 @@ fn headline(finished: &Finished, screen: &Screen) -> String {
     format!("{}: {}\n", tally.job, screen.paint(tone, &text))
 }
 
-fn guards(finished: &Finished, screen: &Screen) -> String {
+/// The guards that stopped it, and how to say that it is meant.
+pub fn guards(tripped: &[TrippedGuard], screen: &Screen) -> String {
     let mut text = String::new();
-    for guard in &finished.tripped {
-        text.push_str(&format!("  {} {}: {}\n", screen.paint(Tone::Bad, "guard"), guard.guard, guard.text));
-        text.push_str(&format!("        {}\n", guard.advice));
+    for guard in tripped {
+        let found = wrapped(&format!("{}: {}", guard.guard, guard.text), WIDTH - 8, "");
+        let advice = wrapped(&guard.advice, WIDTH - 8, "");
+        text.push_str(&format!("  {} {}\n", screen.paint(Tone::Bad, "guard"), found[0]));
+        for line in found[1..].iter().chain(&advice) {
+            text.push_str(&format!("        {line}\n"));
+        }
     }
     text
 }
@@ -182,6 +188,7 @@ fn meaning(reason: Reason) -> &'static str {
         Reason::MissingField => "lacks a field that the job requires",
         Reason::RoleAddress => "an office's address, like info@…, which the job leaves out",
         Reason::DisposableDomain => "a mailbox that is thrown away after use",
+        Reason::NearMiss => "one slip from somebody who must not be contacted",
         Reason::NotSelected => "not in the audience that the job picks",
         Reason::OverLimit => "more than the job picks",
         Reason::RemovedByHand => "taken out by hand, in the file of decisions",
@@ -208,8 +215,52 @@ pub fn suppression(tally: &Tally, screen: &Screen) -> String {
         let cells = std::iter::once(safe(&list.name, 40)).chain(counts).chain([reason.name().to_owned()]);
         table.row(cells.collect());
     }
-    let explanation = "matched nobody: entries that are in no source. A person on two lists counts for both.";
-    format!("{}  {}\n", table.render(screen), screen.paint(Tone::Faint, explanation))
+    let mut lines =
+        vec!["matched nobody: entries that are in no source. A person on two lists counts for both.".to_owned()];
+    for allowed in &tally.allowed {
+        let lifted = counted(allowed.lifted, "person");
+        let addresses = if allowed.addresses == 1 { "address" } else { "addresses" };
+        lines.push(format!(
+            "allowed: {} {addresses} ({}); {lifted} written to although a list holds them.",
+            number(allowed.addresses),
+            safe(&allowed.why, 60)
+        ));
+    }
+    let lines = lines.iter().flat_map(|line| wrapped(line, WIDTH - 2, "  "));
+    let lines = lines.map(|line| format!("  {}\n", screen.paint(Tone::Faint, &line)));
+    table.render(screen) + &lines.collect::<String>()
+}
+
+/// Entries that matched nobody and are close to a contact.
+pub fn near_misses(tally: &Tally, screen: &Screen) -> String {
+    let near = &tally.near_misses;
+    if near.pairs == 0 {
+        if near.not_searched == 0 || tally.suppression.is_empty() {
+            return String::new();
+        }
+        let text = format!(
+            "near misses were not looked for among {}; near_miss = \"report\" in [[suppress]] does",
+            counted(near.not_searched, "entry")
+        );
+        let lines = wrapped(&text, WIDTH - 2, "  ");
+        return lines.iter().map(|line| format!("  {}\n", screen.paint(Tone::Faint, line))).collect();
+    }
+    let left = Side::Left;
+    let headings = [("Near miss: this entry matched nobody", left), ("but this contact is close", left), ("", left), ("list", left)];
+    let mut table = Table::new(&headings);
+    for NearMissExample { list, entry, contact, why } in &near.examples {
+        table.row(vec![safe_ends(entry, 36), safe_ends(contact, 36), why.clone(), safe(list, 24)]);
+    }
+    let more = near.pairs - near.examples.len() as u64;
+    let mut text = table.render(screen);
+    if more > 0 {
+        text.push_str(&format!("  and {more} more, in near-misses.csv of the receipt\n"));
+    }
+    let set_aside = match (near.set_aside, near.pairs) {
+        (0, _) => "they are written; near_miss = \"set-aside\" in [[suppress]] (or --near-miss) takes them out.",
+        _ => "those whose list says near_miss = \"set-aside\" are set aside.",
+    };
+    text + &format!("  {}\n", screen.paint(Tone::Faint, set_aside))
 }
 
 /// The lists that can be asked about.
@@ -382,6 +433,9 @@ fn where_to_look(finished: &Finished, again: &str, screen: &Screen) -> String {
         let in_receipt = |name: &str| receipt.join(name).display().to_string();
         rows.push((in_receipt("set-aside.csv"), "who was left out, and why".to_owned()));
         rows.push((in_receipt("merged.csv"), "copies, and of which row".to_owned()));
+        if finished.tally.near_misses.pairs > 0 {
+            rows.push((in_receipt("near-misses.csv"), "entries one slip from a contact".to_owned()));
+        }
         if finished.tally.near_duplicates.pairs > 0 {
             rows.push((in_receipt("review.csv"), "who is likely the same person".to_owned()));
         }

@@ -76,6 +76,8 @@ impl Desk {
     pub fn command(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(env!("CARGO_BIN_EXE_pebblebank"));
         command.args(arguments).current_dir(self.folder.path()).env_clear().stdin(Stdio::null());
+        // Nobody's own bank.
+        command.env("PEBBLEBANK_BANK", "bank.sqlite");
         command
     }
 

@@ -68,6 +68,20 @@ pub struct ColumnMap {
 }
 
 impl ColumnMap {
+    /// Columns that go by their headers alone.
+    pub fn of_extras(headers: Vec<String>) -> ColumnMap {
+        ColumnMap {
+            extras: (0..headers.len()).map(ColumnIndex).collect(),
+            headers,
+            fields: [None; Field::COUNT],
+            second_choices: [None; Field::COUNT],
+            consents: Vec::new(),
+            watched_status: None,
+            further_addresses: Vec::new(),
+            own: Vec::new(),
+        }
+    }
+
     /// The column of a field.
     #[inline]
     pub fn column(&self, field: Field) -> Option<ColumnIndex> {

@@ -11,9 +11,7 @@ use crate::clean::place::Country;
 use crate::columns::Field;
 use crate::columns::mapping::OwnField;
 use crate::error::{Error, ErrorKind, Result};
-use crate::job::{
-    CleanWishes, ColumnRef, Guards, Job, Layout, ListKey, ReadFiles, Requirement, SortColumn, Source, Write,
-};
+use crate::job::{ColumnRef, Job, Layout, ListKey, ReadFiles, Requirement, SortColumn, Source, Write};
 use crate::observe::{Finding, Observer};
 use crate::person::{PersonKey, PersonWishes};
 use crate::pipeline::tally::OtherLines;
@@ -135,34 +133,25 @@ fn job(wishes: &CompareWishes) -> Result<Job> {
         && (key.ours == key.theirs || matches!(key.theirs, ColumnRef::Extra(_)));
     let required = if is_by_address { vec![Field::Email] } else { Vec::new() };
     Ok(Job {
-        name: "compare".to_owned(),
-        today: wishes.today,
         country: wishes.country,
         sources: wishes.lists.iter().enumerate().map(source).collect(),
-        replace_values: Vec::new(),
-        clean: CleanWishes::default(),
         person: PersonWishes {
             same: vec![PersonKey { columns: vec![key.ours.clone()] }],
             near_duplicates: Some(false),
             ..PersonWishes::default()
         },
-        lists: Vec::new(),
         require: Requirement { fields: required, ..Requirement::default() },
         select: wishes.select.clone(),
-        pick: None,
         writes: wishes
             .output
             .iter()
             .map(|file| Write { file: file.clone(), shown: file.display().to_string(), layout: wishes.layout.clone() })
             .collect(),
-        guards: Guards::default(),
-        receipt: None,
         sort: wishes.sort.clone(),
         compares: true,
-        has_master: false,
         set_aside: wishes.set_aside.clone(),
         replace: wishes.replace,
-        read_from: Vec::new(),
+        ..Job::new("compare", wishes.today)
     })
 }
 

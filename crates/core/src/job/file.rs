@@ -2,13 +2,13 @@
 
 use super::layout::{Content, Form, Layout, LayoutColumn, OnViolation, SortColumn};
 use super::parts::{
-    BlankWordsChange, BlankWordsPart, CleanPart, GuardPart, IdentityPart, JobFile, LayoutColumnPart, LayoutPart,
-    ListPart, OnBadBytesPart, OnViolationPart, Overruled, PassingPart, PersonPart, ReplacePart, RequirePart, RolePart,
+    AllowPart, BlankWordsChange, BlankWordsPart, CleanPart, GuardPart, IdentityPart, JobFile, LayoutColumnPart, LayoutPart,
+    LimitsPart, ListPart, NearMissPart, OnBadBytesPart, OnViolationPart, Overruled, PassingPart, PersonPart, ReplacePart, RequirePart, RolePart,
     SelectPart, SheetPart, SourcePart, SuppressPart, TakePart, WritePart, YesMeansPart, overruled,
 };
 use super::{
-    CleanWishes, FilePattern, Guards, Hold, Job, ListFiles, ListKey, Passing, Pick, ReadFiles, Requirement, Source,
-    Taken, Write,
+    Allowance, CleanWishes, FilePattern, Guards, Hold, Job, Limits, ListFiles, ListKey, NearMisses, Passing,
+    Pick, ReadFiles, Remember, Requirement, Source, Taken, Write,
 };
 use crate::clean::audience::DisposableDomains;
 use crate::clean::blank::BlankWords;
@@ -25,7 +25,8 @@ use crate::person::{Identity, PersonKey, PersonWishes, Survivor};
 use crate::read::ReadWishes;
 use crate::read::encoding::{BadBytesAre, encoding_named};
 use crate::select::Selection;
-use crate::suppress::Reason;
+use crate::clean::address::AddressCleaner;
+use crate::suppress::{Mistake, Reason};
 use serde::de::DeserializeOwned;
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -36,7 +37,8 @@ pub fn read(path: &Path, today: &str) -> Result<Job> {
     let text = read_text(path)?;
     let parts: JobFile = parse(&text, path)?;
     let folder = path.parent().unwrap_or(Path::new(""));
-    Reader { path, folder, text: &text }.job(parts, today)
+    let today = parts.job.today.clone().unwrap_or_else(|| today.to_owned());
+    Reader { path, folder, text: &text, today: &today }.job(parts)
 }
 
 /// Reads a layout that stands in a file of its own.
@@ -44,7 +46,7 @@ pub fn read_layout(path: &Path) -> Result<Layout> {
     let text = read_text(path)?;
     let part: LayoutPart = parse(&text, path)?;
     let folder = path.parent().unwrap_or(Path::new(""));
-    Reader { path, folder, text: &text }.layout(&path.display().to_string(), part)
+    Reader { path, folder, text: &text, today: "" }.layout(&path.display().to_string(), part)
 }
 
 fn read_text(path: &Path) -> Result<String> {
@@ -95,6 +97,8 @@ struct Reader<'a> {
     path: &'a Path,
     folder: &'a Path,
     text: &'a str,
+    /// The day of the run.
+    today: &'a str,
 }
 
 impl Reader<'_> {
@@ -111,15 +115,15 @@ impl Reader<'_> {
         place(error, self.text, at).in_file(self.path)
     }
 
-    fn job(&self, parts: JobFile, today: &str) -> Result<Job> {
+    fn job(&self, parts: JobFile) -> Result<Job> {
         let person = self.person(&parts.person)?;
         let clean = self.clean(parts.clean)?;
         let own = self.own_fields(parts.fields)?;
         let country = parts.job.country.as_deref().map(|text| self.country(text)).transpose()?;
         let replace_values = parts.replace.into_iter().map(|part| self.replacement(part)).collect::<Result<_>>()?;
-        let today = parts.job.today.as_deref().unwrap_or(today).to_owned();
-        let day = Date::from_iso(&today).ok_or_else(|| {
-            self.wrong(&today, format!("\"{today}\" is no date"), "write today = \"2026-03-05\", or leave it out")
+        let today = self.today;
+        let day = Date::from_iso(today).ok_or_else(|| {
+            self.wrong(today, format!("\"{today}\" is no date"), "write today = \"2026-03-05\", or leave it out")
         })?;
         let mut layouts = BTreeMap::new();
         for (name, part) in parts.layout {
@@ -128,7 +132,7 @@ impl Reader<'_> {
         }
         let mut writes = Vec::new();
         for part in parts.write {
-            writes.push(self.write(part, &layouts, &today)?);
+            writes.push(self.write(part, &layouts, today)?);
         }
         let receipt = parts.job.receipt.map(|path| self.folder.join(path)).or_else(|| {
             let first: &Write = writes.first()?;
@@ -139,23 +143,26 @@ impl Reader<'_> {
             replace_values,
             clean,
             person,
-            today: day,
             country,
+            allow: parts.allow.into_iter().map(|part| self.allowance(part)).collect::<Result<_>>()?,
+            scope: parts.job.scope,
+            campaign: parts.job.campaign,
+            limits: self.limits(parts.limits)?,
+            remember: Remember {
+                prepared: false,
+                opted_out: parts.remember.opted_out,
+                bounced: parts.remember.bounced,
+            },
             sources: parts.source.into_iter().map(|part| self.source(part, &own)).collect::<Result<_>>()?,
             lists: self.lists(parts.list, parts.suppress)?,
             require: self.require(parts.require)?,
             pick: self.pick(&parts.select)?,
             select: parts.select.condition.as_deref().map(|text| self.selection(text)).transpose()?,
             guards: self.guards(parts.guard)?,
-            name: parts.job.name,
             writes,
             receipt,
-            sort: Vec::new(),
-            compares: false,
-            has_master: false,
-            set_aside: None,
-            replace: false,
             read_from,
+            ..Job::new(parts.job.name, day)
         };
         job.check().map_err(|error| self.placed(error))?;
         Ok(job)
@@ -291,7 +298,7 @@ impl Reader<'_> {
         for part in suppress {
             match part.list.clone() {
                 Some(list) => self.hold_list(&mut all, part, &list)?,
-                None => all.push(self.suppress(part)?),
+                None => all.extend(self.suppress(part, all.len())?),
             }
         }
         Ok(all)
@@ -308,42 +315,98 @@ impl Reader<'_> {
         };
         let mut list = ListFiles {
             condition: part.condition.as_deref().map(|text| self.selection(text)).transpose()?,
-            by: None,
             take,
             is_asked: true,
-            hold: None,
-            name: part.name,
-            read,
+            ..ListFiles::new(part.name, read)
         };
         list.go_by(part.by.as_deref().map(|text| self.list_key(text)).transpose()?.flatten());
         Ok(list)
     }
 
-    fn suppress(&self, part: SuppressPart) -> Result<ListFiles> {
-        let read = self.read_files(&part.name, &part.files, part.columns)?;
+    /// A suppression list, and where its entries have reasons of their own one more for each of these.
+    fn suppress(&self, part: SuppressPart, place: usize) -> Result<Vec<ListFiles>> {
+        let read = self.read_files(&part.name, &part.files, part.columns.clone())?;
+        let hold = self.hold(&part, Reason::DoNotContact)?;
+        let mut conditions: Vec<String> = part.condition.iter().map(|text| format!("({text})")).collect();
+        if let Some(column) = &part.until {
+            // An entry without a day holds for good, and so does one whose day cannot be read.
+            conditions.push(format!("not \"{}\" before {}", column.trim(), self.today));
+        }
+        let condition = match (&part.condition, &part.until) {
+            (Some(text), None) => Some(self.selection(text)?),
+            (None, None) => None,
+            _ => Some(self.selection(&conditions.join(" and "))?),
+        };
+        let reason_from = part.reason_from.as_deref().map(ColumnRef::new);
         let mut read = ReadFiles { wishes: self.wishes(overruled!(part))?, ..read };
         read.columns.date_order = part.date_order.map(DateOrder::from);
-        let reason = part.reason.as_deref().map_or(Ok(Reason::DoNotContact), |name| self.list_reason(name))?;
-        let mut list = ListFiles {
-            condition: part.condition.as_deref().map(|text| self.selection(text)).transpose()?,
-            by: None,
-            take: Vec::new(),
-            is_asked: false,
-            hold: Some(Hold { name: part.name.clone(), reason }),
-            name: part.name,
-            read,
-        };
+        let mut list =
+            ListFiles { condition, hold: Some(hold), reason_from, ..ListFiles::new(&part.name, read) };
         list.go_by(part.by.as_deref().map(|text| self.list_key(text)).transpose()?.flatten());
-        Ok(list)
+        Ok(list.with_shares(place))
+    }
+
+    /// Why and how a list holds its people.
+    fn hold(&self, part: &SuppressPart, usually: Reason) -> Result<Hold> {
+        let mut hold = Hold::new(&part.name, usually);
+        if let Some(name) = &part.reason {
+            hold.reason = self.list_reason(name)?;
+        }
+        hold.near_miss = match part.near_miss {
+            None => NearMisses::ReportedIfQuick,
+            Some(NearMissPart::Report) => NearMisses::Reported,
+            Some(NearMissPart::SetAside) => NearMisses::SetAside,
+            Some(NearMissPart::Ignore) => NearMisses::Ignored,
+        };
+        hold.stale_after = part.stale_after;
+        for name in &part.meant {
+            hold.meant.push(mistake(name).map_err(|error| {
+                let placed = self.wrong(name, error.what(), error.advice());
+                placed.expected(error.expectation().unwrap_or_default())
+            })?);
+        }
+        if part.may_shrink {
+            hold.meant.push(Mistake::Shrunk);
+        }
+        Ok(hold)
+    }
+
+    fn allowance(&self, part: AllowPart) -> Result<Allowance> {
+        let mut cleaner = AddressCleaner::default();
+        let clean = |text: &String| {
+            let address = cleaner.clean(text.as_bytes());
+            if !address.is_usable() {
+                let what = format!("\"{text}\" is no address, and [[allow]] is for addresses alone");
+                return Err(self.wrong(text, what, "write addresses = [\"ines@hotel.example\"]"));
+            }
+            Ok(String::from_utf8_lossy(address.identity).into_owned())
+        };
+        if part.addresses.is_empty() || part.why.trim().is_empty() {
+            let advice = "write addresses = [\"ines@hotel.example\"] and why = \"asked for it herself, 3 March\"";
+            return Err(self.wrong("[[allow]]", "[[allow]] must say who is meant and why", advice));
+        }
+        Ok(Allowance { addresses: part.addresses.iter().map(clean).collect::<Result<_>>()?, why: part.why })
+    }
+
+    fn limits(&self, part: Option<LimitsPart>) -> Result<Option<Limits>> {
+        match part {
+            Some(part) if part.at_most == 0 || part.per_days == 0 => Err(self.wrong(
+                "[limits]",
+                "with a limit of 0 nobody could be written to",
+                "write at_most = 2 and per_days = 7: at most twice in seven days",
+            )),
+            part => Ok(part.map(|part| Limits { at_most: part.at_most, per_days: part.per_days })),
+        }
     }
 
     /// Makes a list that can be asked about hold its people back too.
     fn hold_list(&self, lists: &mut [ListFiles], part: SuppressPart, name: &str) -> Result<()> {
-        if !part.files.is_empty() || part.condition.is_some() || part.by.is_some() || !part.columns.is_empty() {
+        let reads = part.condition.is_some() || part.until.is_some() || part.reason_from.is_some() || part.by.is_some();
+        if !part.files.is_empty() || !part.columns.is_empty() || reads {
             let what = format!("the suppression list {} names a list, which says by itself what is read", part.name);
             return Err(self.wrong(&part.name, what, "put files, columns, by and where into the [[list]]"));
         }
-        let reason = part.reason.as_deref().map_or(Ok(Reason::OnOtherList), |name| self.list_reason(name))?;
+        let hold = self.hold(&part, Reason::OnOtherList)?;
         let names: Vec<String> = lists.iter().filter(|list| list.is_asked).map(|list| list.name.clone()).collect();
         let of_name = |list: &&mut ListFiles| list.is_asked && list.name.to_lowercase() == name.trim().to_lowercase();
         let Some(list) = lists.iter_mut().find(of_name) else {
@@ -353,11 +416,11 @@ impl Reader<'_> {
             };
             return Err(self.wrong(name, format!("there is no list \"{name}\""), advice));
         };
-        if let Some(hold) = &list.hold {
-            let what = format!("the list \"{name}\" holds people back twice: as {} and as {}", hold.name, part.name);
+        if let Some(earlier) = &list.hold {
+            let what = format!("the list \"{name}\" holds people back twice: as {} and as {}", earlier.name, part.name);
             return Err(self.wrong(&part.name, what, "take one of them out"));
         }
-        list.hold = Some(Hold { name: part.name, reason });
+        list.hold = Some(hold);
         Ok(())
     }
 
@@ -379,13 +442,9 @@ impl Reader<'_> {
     }
 
     fn list_reason(&self, name: &str) -> Result<Reason> {
-        let known = Reason::FOR_LISTS.map(Reason::name);
-        Reason::FOR_LISTS.into_iter().find(|reason| reason.name() == name).ok_or_else(|| {
-            let advice = match closest(name, known) {
-                Some(near) => format!("did you mean {near}?"),
-                None => "choose one of the known reasons".to_owned(),
-            };
-            self.wrong(name, format!("{name} is no reason for a suppression list"), advice).expected(one_of(&known))
+        list_reason(name).map_err(|error| {
+            let placed = self.wrong(name, error.what(), error.advice());
+            placed.expected(error.expectation().unwrap_or_default())
         })
     }
 
@@ -617,6 +676,31 @@ pub fn sort_columns(text: &str) -> Result<Vec<SortColumn>> {
         Ok(SortColumn { column: ColumnRef::new(name), is_descending })
     };
     text.split(',').map(column).collect()
+}
+
+/// The likely mistake of that name, which is meant.
+pub fn mistake(name: &str) -> Result<Mistake> {
+    let known = Mistake::ALL.map(Mistake::name);
+    Mistake::ALL.into_iter().find(|mistake| mistake.name() == name.trim()).ok_or_else(|| {
+        let advice = match closest(name, known) {
+            Some(near) => format!("did you mean {near}?"),
+            None => "choose one of the guards of a suppression list".to_owned(),
+        };
+        Error::new(ErrorKind::Job, format!("{name} is no guard of a list"), advice).expected(one_of(&known))
+    })
+}
+
+/// The reason of that name, which a suppression list can have.
+pub fn list_reason(name: &str) -> Result<Reason> {
+    let known = Reason::FOR_LISTS.map(Reason::name);
+    Reason::FOR_LISTS.into_iter().find(|reason| reason.name() == name.trim()).ok_or_else(|| {
+        let advice = match closest(name, known) {
+            Some(near) => format!("did you mean {near}?"),
+            None => "choose one of the known reasons".to_owned(),
+        };
+        let what = format!("{name} is no reason for a suppression list");
+        Error::new(ErrorKind::Job, what, advice).expected(one_of(&known))
+    })
 }
 
 /// The survivor rule of that name.

@@ -23,7 +23,7 @@ use crate::error::{Error, ErrorKind, Result, closest};
 use crate::person::{Identity, PersonKey, PersonWishes};
 use crate::read::ReadWishes;
 use crate::select::Selection;
-use crate::suppress::{Mark, Reason};
+use crate::suppress::{HeldBy, Mark, Mistake, Reason, Remembered, StatusReasons};
 use crate::units::{ListId, SourceId};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -47,6 +47,18 @@ pub struct Job {
     pub person: PersonWishes,
     /// Lists to ask about, and lists of those who must not be contacted.
     pub lists: Vec<ListFiles>,
+    /// Whom the job writes to although a list holds them for a lesser reason.
+    pub allow: Vec<Allowance>,
+    /// Which client or brand it is for; none for one that has no entries of its own in the bank.
+    pub scope: Option<String>,
+    /// The mailing that it prepares, by the name under which it is remembered as sent.
+    pub campaign: Option<String>,
+    /// How often a person may be written to; none for any number.
+    pub limits: Option<Limits>,
+    /// What the bank learns from the run.
+    pub remember: Remember,
+    /// Who is remembered from earlier work.
+    pub remembered: Remembering,
     /// What a usable contact must have.
     pub require: Requirement,
     /// Who is picked of those; none for all.
@@ -152,9 +164,61 @@ pub struct ListFiles {
     pub is_asked: bool,
     /// Why its people must not be contacted; none for a list that holds nobody back.
     pub hold: Option<Hold>,
+    /// The column whose words give each entry a reason of its own.
+    pub reason_from: Option<ColumnRef>,
+    /// Where its entries come from if it has no files.
+    pub entries_from: EntriesFrom,
+}
+
+/// Where the entries of a list come from.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum EntriesFrom {
+    /// Its own files.
+    #[default]
+    Files,
+    /// The rows of the list at this place that have its reason.
+    ReasonOf(usize),
+    /// What is remembered, by the place of the hold there.
+    Memory(usize),
 }
 
 impl ListFiles {
+    /// A list of addresses, all of which count, that holds nobody back.
+    pub fn new(name: impl Into<String>, read: ReadFiles) -> ListFiles {
+        ListFiles {
+            name: name.into(),
+            read,
+            condition: None,
+            by: None,
+            take: Vec::new(),
+            is_asked: false,
+            hold: None,
+            reason_from: None,
+            entries_from: EntriesFrom::Files,
+        }
+    }
+
+    /// The list, at this place in the job, and where its entries have reasons of their own one more behind it for each.
+    pub fn with_shares(self, place: usize) -> Vec<ListFiles> {
+        let of_reason = |reason: Reason| {
+            let name = format!("{} ({})", self.name, reason.name());
+            let hold = self.hold.as_ref().map(|hold| Hold { name: name.clone(), reason, ..hold.clone() });
+            let entries_from = EntriesFrom::ReasonOf(place);
+            ListFiles { entries_from, hold, ..ListFiles::new(name, ReadFiles::default()) }
+        };
+        let shares: Vec<ListFiles> = match (&self.reason_from, &self.hold) {
+            (Some(_), Some(_)) => StatusReasons::REASONS.into_iter().map(of_reason).collect(),
+            _ => Vec::new(),
+        };
+        std::iter::once(self).chain(shares).collect()
+    }
+
+    /// A list of people who must not be contacted.
+    pub fn holding(name: impl Into<String>, read: ReadFiles, reason: Reason) -> ListFiles {
+        let list = ListFiles::new(name, read);
+        ListFiles { hold: Some(Hold::new(&list.name, reason)), ..list }
+    }
+
     /// Goes by other columns than the address. Where the contacts' one is a known field and the list's one a header, the
     /// header is taken for that field, so that both sides are cleaned alike.
     pub fn go_by(&mut self, key: Option<ListKey>) {
@@ -175,6 +239,82 @@ pub struct Hold {
     pub name: String,
     /// The reason.
     pub reason: Reason,
+    /// What becomes of entries that matched nobody and are close to a contact.
+    pub near_miss: NearMisses,
+    /// After how many days the list's files are too old to be relied on; none for never.
+    pub stale_after: Option<u32>,
+    /// Which likely mistakes are meant.
+    pub meant: Vec<Mistake>,
+}
+
+impl Hold {
+    /// For this reason, with all that is usual.
+    pub fn new(name: impl Into<String>, reason: Reason) -> Hold {
+        Hold { name: name.into(), reason, near_miss: NearMisses::default(), stale_after: None, meant: Vec::new() }
+    }
+}
+
+/// What becomes of entries of a suppression list that matched nobody and are close to a contact.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum NearMisses {
+    /// They are reported, as long as the list is not too long to be searched in passing.
+    #[default]
+    ReportedIfQuick,
+    /// They are reported.
+    Reported,
+    /// The contacts are set aside.
+    SetAside,
+    /// They are not looked for.
+    Ignored,
+}
+
+/// An address that the job writes to although a list holds it for a lesser reason: `do-not-contact` by its domain,
+/// `already-sent`, `too-often`, `on-other-list`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Allowance {
+    /// The addresses, cleaned.
+    pub addresses: Vec<String>,
+    /// Why.
+    pub why: String,
+}
+
+/// How often a person may be written to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Limits {
+    /// So many times
+    pub at_most: u32,
+    /// in so many days.
+    pub per_days: u32,
+}
+
+/// What the bank learns from a run.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Remember {
+    /// Who was written.
+    pub prepared: bool,
+    /// Who opted out or complained in a source.
+    pub opted_out: bool,
+    /// Whose mail came back, as a source says.
+    pub bounced: bool,
+}
+
+impl Remember {
+    /// Whether there is anything to learn.
+    pub fn is_anything(self) -> bool {
+        self.prepared || self.opted_out || self.bounced
+    }
+}
+
+/// Whether earlier work is remembered in a run.
+#[derive(Debug, Clone, Default)]
+pub enum Remembering {
+    /// There is nothing to remember.
+    #[default]
+    Nothing,
+    /// Somebody said that it does not count this time.
+    SwitchedOff,
+    /// It counts.
+    From(Arc<dyn Remembered>),
 }
 
 /// What the entries of a list are compared by: a column of the contacts, and one of the list.
@@ -252,6 +392,55 @@ pub struct Guards {
 }
 
 impl Job {
+    /// A job that does nothing yet, on this day.
+    pub fn new(name: impl Into<String>, today: Date) -> Job {
+        Job {
+            name: name.into(),
+            today,
+            country: None,
+            sources: Vec::new(),
+            replace_values: Vec::new(),
+            clean: CleanWishes::default(),
+            person: PersonWishes::default(),
+            lists: Vec::new(),
+            allow: Vec::new(),
+            scope: None,
+            campaign: None,
+            limits: None,
+            remember: Remember::default(),
+            remembered: Remembering::default(),
+            require: Requirement::default(),
+            select: None,
+            pick: None,
+            writes: Vec::new(),
+            guards: Guards::default(),
+            receipt: None,
+            sort: Vec::new(),
+            compares: false,
+            has_master: false,
+            set_aside: None,
+            replace: false,
+            read_from: Vec::new(),
+        }
+    }
+
+    /// The same with a list for each hold of what is remembered, so that from here on it is like any other list.
+    #[must_use]
+    pub fn with_remembered_lists(&self) -> Job {
+        let mut job = self.clone();
+        let Remembering::From(memory) = &self.remembered else { return job };
+        for (place, hold) in memory.holds().iter().enumerate() {
+            let mut list = ListFiles::holding(&hold.name, ReadFiles::default(), hold.reason);
+            list.entries_from = EntriesFrom::Memory(place);
+            if hold.by == HeldBy::Phone {
+                let phone = ColumnRef::Field(Field::Phone);
+                list.by = Some(ListKey { ours: phone.clone(), theirs: phone });
+            }
+            job.lists.push(list);
+        }
+        job
+    }
+
     /// Checks what no single part can: names used twice, outputs that are one file.
     pub fn check(&self) -> Result<()> {
         let no = |what: &str, advice: &str| Err(Error::new(ErrorKind::Job, what.to_owned(), advice));

@@ -24,6 +24,11 @@ pub(super) struct JobFile {
     #[serde(default)]
     pub(super) suppress: Vec<SuppressPart>,
     #[serde(default)]
+    pub(super) allow: Vec<AllowPart>,
+    pub(super) limits: Option<LimitsPart>,
+    #[serde(default)]
+    pub(super) remember: RememberPart,
+    #[serde(default)]
     pub(super) require: RequirePart,
     #[serde(default)]
     pub(super) select: SelectPart,
@@ -42,6 +47,8 @@ pub(super) struct JobPart {
     pub(super) receipt: Option<PathBuf>,
     pub(super) today: Option<String>,
     pub(super) country: Option<String>,
+    pub(super) scope: Option<String>,
+    pub(super) campaign: Option<String>,
 }
 
 #[derive(Deserialize)]
@@ -104,6 +111,14 @@ pub(super) struct SuppressPart {
     pub(super) files: Vec<String>,
     pub(super) list: Option<String>,
     pub(super) reason: Option<String>,
+    pub(super) reason_from: Option<String>,
+    pub(super) until: Option<String>,
+    pub(super) near_miss: Option<NearMissPart>,
+    pub(super) stale_after: Option<u32>,
+    #[serde(default)]
+    pub(super) may_shrink: bool,
+    #[serde(default)]
+    pub(super) meant: Vec<String>,
     #[serde(rename = "where")]
     pub(super) condition: Option<String>,
     pub(super) by: Option<String>,
@@ -115,6 +130,37 @@ pub(super) struct SuppressPart {
     pub(super) delimiter: Option<String>,
     pub(super) header_row: Option<u64>,
     pub(super) sheet: Option<SheetPart>,
+}
+
+#[derive(Deserialize, Clone, Copy)]
+#[serde(rename_all = "kebab-case")]
+pub(super) enum NearMissPart {
+    Report,
+    SetAside,
+    Ignore,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct AllowPart {
+    pub(super) addresses: Vec<String>,
+    pub(super) why: String,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct LimitsPart {
+    pub(super) at_most: u32,
+    pub(super) per_days: u32,
+}
+
+#[derive(Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RememberPart {
+    #[serde(default)]
+    pub(super) opted_out: bool,
+    #[serde(default)]
+    pub(super) bounced: bool,
 }
 
 #[derive(Deserialize, Clone, Copy)]

@@ -5,7 +5,7 @@ use super::row_keys;
 use crate::columns::{ColumnMap, Field};
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::job::layout::ColumnRef;
-use crate::job::{Job, Layout};
+use crate::job::{EntriesFrom, Job, Layout};
 use crate::person::Survivor;
 use crate::read::Input;
 use crate::select::Selection;
@@ -95,7 +95,9 @@ pub(super) fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     }
     let has_own_keys = job.sources.iter().any(|source| source.same.is_some());
     let keyed = job.person.columns().filter(|_| !has_own_keys).map(|column| ("[person]".to_owned(), column.clone()));
-    let compared = job.lists.iter().filter_map(|list| Some((list, list.by.as_ref()?)));
+    // What is remembered holds nobody by a column that is not there.
+    let of_files = job.lists.iter().filter(|list| list.entries_from == EntriesFrom::Files);
+    let compared = of_files.filter_map(|list| Some((list, list.by.as_ref()?)));
     let compared = compared.map(|(list, key)| (format!("by = of {}", list.name), key.ours.clone()));
     let conditioned = job.sources.iter().filter_map(|source| Some((source, source.condition.as_ref()?)));
     let conditioned = conditioned.flat_map(|(source, condition)| {
@@ -108,7 +110,7 @@ pub(super) fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
             let place = file.id.0 as usize;
             let keyed = opened.row_keys[place].as_ref().map(|keys| &keys.cleaning().map);
             let mut maps = std::iter::once(&opened.cleaning[place].map).chain(keyed);
-            maps.any(|map| ValueSource::new(&column, map, false) != ValueSource::Nothing)
+            maps.any(|map| row_keys::has_column(&column, map))
         };
         if !filled.is_empty() && !filled.iter().any(is_there) {
             return Err(no_such_column(&whose, &column, &filled));
@@ -149,9 +151,10 @@ fn check_list_columns(job: &Job, opened: &OpenFiles, file: &OpenFile<ListId>) ->
     let by = list.by.iter().map(|key| ("by =", key.theirs.clone()));
     let conditioned = list.condition.iter().flat_map(Selection::columns).map(|column| ("where =", column));
     let taken = list.take.iter().map(|taken| ("take =", taken.theirs.clone()));
-    for (whose, column) in by.chain(conditioned).chain(taken) {
+    let reasons = list.reason_from.iter().map(|column| ("reason_from =", column.clone()));
+    for (whose, column) in by.chain(conditioned).chain(taken).chain(reasons) {
         let mut maps = std::iter::once(file.map()).chain(keyed);
-        if !maps.any(|map| ValueSource::new(&column, map, false) != ValueSource::Nothing) {
+        if !maps.any(|map| row_keys::has_column(&column, map)) {
             let headers = || file.map().headers.iter().map(String::as_str);
             let advice = match closest(column.name(), headers()) {
                 Some(near) => format!("did you mean \"{near}\"?"),

@@ -42,7 +42,7 @@ pub struct FileCounts {
 }
 
 /// How many different words nobody listed are kept for each file.
-const UNLISTED_WORDS_KEPT: usize = 50;
+pub(crate) const UNLISTED_WORDS_KEPT: usize = 50;
 
 impl FileCounts {
     /// A replacement replaced something in this row.
@@ -125,12 +125,22 @@ pub struct ListCounts {
     pub addresses: u64,
     /// Entries that are domains.
     pub domains: u64,
+    /// Of the addresses, those that are not shown.
+    pub digests: u64,
     /// Entries that are neither.
     pub unusable: u64,
     /// Rows without an entry.
     pub blank: u64,
     /// Rows that the list's condition leaves out.
     pub left_out: u64,
+    /// Rows that are no refusal by their status: who may be written to, and whose mail came back for now.
+    pub no_refusal: u64,
+    /// Of these, those whose mail came back for now.
+    pub soft_bounces: u64,
+    /// Words in its status column that nobody listed, so that the list's own reason was taken, and how often.
+    pub unlisted_words: BTreeMap<String, u64>,
+    /// Domains that would hold everybody at a public mailbox provider.
+    pub providers: Vec<String>,
     /// The numbers of its entries among all.
     pub entry_numbers: Vec<std::ops::Range<u32>>,
 }

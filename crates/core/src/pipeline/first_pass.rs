@@ -1,9 +1,10 @@
 //! The first pass: read, map, clean. Every row leaves its kind, its keys and its marks; no value is kept.
 
-use super::counts::{FileCounts, ListCounts, Problem, SourceChunk};
+use super::counts::{FileCounts, ListCounts, Problem, SourceChunk, UNLISTED_WORDS_KEPT};
 use super::in_order::in_order;
-use super::open::{OpenFile, OpenFiles};
+use super::open::{EntryStatus, OpenFile, OpenFiles};
 use super::people::{HAS_ADDRESS, HAS_OTHER_KEY, IS_CLEAN, LEFT_OUT, People};
+use super::near_misses::name_in;
 use super::row_keys::RowKeys;
 use super::{Setting, chunks};
 use crate::clean::address::{Address, AddressCleaner, State};
@@ -20,10 +21,10 @@ use crate::read::dialect::QUOTE;
 use crate::read::lines::{FootnoteLook, footnote_look, judge_line};
 use crate::read::{Chunk, Format, Line, Record, Records, Shape, cell};
 use crate::suppress::entry::{self, Entry};
-use crate::suppress::{HeldDomains, Mark};
+use crate::suppress::{Digest, DigestKind, Mark, RowChecks, StatusReason, StatusReasons, status};
 use crate::units::{ColumnIndex, ListId, RowNumber, SourceId};
 use std::borrow::Cow;
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
 /// A file that turned out not to be in the encoding that it began in, by its place among the files of its kind.
@@ -55,8 +56,8 @@ pub fn read_lists(
         || EntryScratch::new(files),
         |job, scratch| {
             let index = job.file.0 as usize;
-            let keys = files.list_keys[index].as_ref();
-            let read = read_list_chunk(&files.lists[index], keys, &job.chunk, &hasher, scratch);
+            let plan = ListPlan::of(files, index);
+            let read = read_list_chunk(&files.lists[index], &plan, &job.chunk, &hasher, scratch);
             Ok((job, read))
         },
         |(job, read)| {
@@ -68,14 +69,21 @@ pub fn read_lists(
             counts[index].add(&read.counts, rows_above[index]);
             rows_above[index] += read.records;
             let list = files.lists[index].owner;
-            people.add_entries(&read.addresses, &mut lists[list.0 as usize])?;
-            read.domains.iter().for_each(|domain| people.domains.add(domain, list, &hasher));
+            for (share, entries) in read.shares.into_iter().enumerate() {
+                let place = list.0 as usize + share;
+                if let Some(counts) = lists.get_mut(place) {
+                    people.add_list_entries(entries, ListId(place as u16), counts)?;
+                }
+            }
             let counts = &mut lists[list.0 as usize];
-            counts.addresses += read.addresses.len() as u64 - read.unusable;
-            counts.domains += read.domains.len() as u64;
-            counts.unusable += read.unusable;
-            counts.blank += read.blank;
             counts.left_out += read.left_out;
+            counts.no_refusal += read.no_refusal;
+            counts.soft_bounces += read.soft_bounces;
+            for (word, count) in read.unlisted_words {
+                if counts.unlisted_words.len() < UNLISTED_WORDS_KEPT || counts.unlisted_words.contains_key(&word) {
+                    *counts.unlisted_words.entry(word).or_default() += count;
+                }
+            }
             job.give_back();
             Ok(())
         },
@@ -97,7 +105,7 @@ pub fn read_sources(
     let mut counts = vec![FileCounts::default(); files.sources.len()];
     let mut reading = chunks::Reading::new(&files.sources, Stage::Reading, observer);
     let hasher = people.hasher.clone();
-    let domains = std::mem::take(&mut people.domains);
+    let checks = std::mem::take(&mut people.checks);
     let mut intake = people.intake(files.sources.len());
     in_order(
         setting.threads,
@@ -108,7 +116,7 @@ pub fn read_sources(
             let cleaning = &files.cleaning[job.file.0 as usize];
             let keys = files.row_keys[job.file.0 as usize].as_ref();
             let plan = RowPlan { cleaning, keys, marks_source: files.marks_sources, asks_consent: files.asks_consent };
-            let read = read_source_chunk(file, &plan, &job.chunk, &hasher, &domains, scratch);
+            let read = read_source_chunk(file, &plan, &job.chunk, &hasher, &checks, scratch);
             Ok((job, read))
         },
         |(job, read)| {
@@ -125,7 +133,7 @@ pub fn read_sources(
     for (counts, footnotes) in counts.iter_mut().zip(intake.footnotes()) {
         counts.are_footnotes(footnotes);
     }
-    people.domains = domains;
+    people.checks = checks;
     for (counts, read) in counts.iter_mut().zip(reading.files_read()) {
         counts.file_read(read);
     }
@@ -160,6 +168,8 @@ pub(super) struct EntryScratch {
     cleaner: AddressCleaner,
     further: AddressCleaner,
     values: RowCleaner,
+    /// Whether the texts of entries are wanted.
+    pub keeps_texts: bool,
 }
 
 impl EntryScratch {
@@ -180,47 +190,116 @@ type Statements = HashMap<Option<consent::YesMeans>, HashMap<Vec<u8>, Statement>
 pub(super) struct ListChunk {
     records: u64,
     counts: FileCounts,
-    addresses: Vec<IdentityHash>,
-    domains: Vec<String>,
-    unusable: u64,
-    blank: u64,
+    /// The entries of the list itself, then of its shares by reason.
+    pub shares: Vec<Entries>,
     left_out: u64,
-    /// How many of `addresses` there are after each record.
+    no_refusal: u64,
+    soft_bounces: u64,
+    unlisted_words: BTreeMap<String, u64>,
+    /// How many compared entries the list itself has after each record.
     pub entries_after_row: Vec<u32>,
     problem: Option<Problem>,
 }
 
+/// Entries of a list.
+#[derive(Default)]
+pub(super) struct Entries {
+    /// Those that are compared by their hash.
+    pub compared: Vec<IdentityHash>,
+    pub domains: Vec<String>,
+    pub digest_kinds: Vec<DigestKind>,
+    pub digests: u64,
+    pub unusable: u64,
+    pub blank: u64,
+    /// For each that is compared its address and the name beside it, where texts are wanted and it has one.
+    pub texts: Vec<Option<(String, String)>>,
+}
+
+impl Entries {
+    /// Keeps the address of a row's first entry.
+    fn keep_text(&mut self, value: &[u8], map: &ColumnMap, record: &Record, cleaner: &mut AddressCleaner) {
+        let before = self.texts.len();
+        if let (Entry::Address(identity), _) = entry::read(value, cleaner)
+            && before < self.compared.len()
+        {
+            let address = String::from_utf8_lossy(identity).into_owned();
+            self.texts.push(Some((address, name_in(map, record))));
+        }
+        self.texts.resize(self.compared.len(), None);
+    }
+
+    pub fn digest(&mut self, digest: Digest, hasher: &IdentityHasher) {
+        self.compared.push(digest.hash(hasher));
+        self.digests += 1;
+        if !self.digest_kinds.contains(&digest.kind) {
+            self.digest_kinds.push(digest.kind);
+        }
+    }
+}
+
+/// What is looked for in a list file's rows beside addresses.
+pub(super) struct ListPlan<'a> {
+    keys: Option<&'a RowKeys>,
+    /// The column whose words say of each entry what happened.
+    status: Option<EntryStatus>,
+}
+
+impl ListPlan<'_> {
+    /// Whether a row counts.
+    pub fn counts(
+        &self,
+        record: &Record,
+        addresses: &mut AddressCleaner,
+        values: &mut RowCleaner,
+        hasher: &IdentityHasher,
+    ) -> bool {
+        let address = addresses.clean(b"");
+        self.keys.is_none_or(|keys| keys.read(record, &address, values, hasher, |_, _| ()).counts)
+    }
+
+    pub fn of(files: &OpenFiles, file: usize) -> ListPlan<'_> {
+        ListPlan { keys: files.list_keys[file].as_ref(), status: files.list_status[file] }
+    }
+}
+
 pub(super) fn read_list_chunk(
     file: &OpenFile<ListId>,
-    keys: Option<&RowKeys>,
+    plan: &ListPlan,
     chunk: &Chunk,
     hasher: &IdentityHasher,
     scratch: &mut EntryScratch,
 ) -> ListChunk {
     let mut read = ListChunk::default();
-    let EntryScratch { records, cleaner, further, values } = scratch;
+    let gives_reasons = plan.status.is_some_and(|status| status.gives_reasons);
+    let shares = if gives_reasons { 1 + StatusReasons::REASONS.len() } else { 1 };
+    read.shares.resize_with(shares, Entries::default);
+    let EntryScratch { records, cleaner, further, values, keeps_texts } = scratch;
     records.split(chunk, file.dialect);
     read.records = records.len() as u64;
     read.problem = not_text(file, chunk, records);
     if read.problem.is_some() {
         return read;
     }
+    let keys = plan.keys;
     let column = file.map().column(Field::Email);
     for index in 0..records.len() {
         // Of the record before.
-        read.entries_after_row.extend((index > 0).then_some(read.addresses.len() as u32));
+        read.entries_after_row.extend((index > 0).then_some(read.shares[0].compared.len() as u32));
         let record = records.get(index, &chunk.bytes, file.dialect);
         if let Some(line) = line_above(file, chunk, index) {
             read.counts.count(line);
             continue;
         }
         let value = column.map_or(Cow::default(), |column| cell::value(record.raw(column.0)));
-        if let Some(keys) = keys {
+        let mut share = 0;
+        if keys.is_some() || plan.status.is_some() {
             let line = judge_line(&record, &file.map().headers, file.table.has_header);
             read.counts.count(line);
             if line != Line::Contact {
                 continue;
             }
+        }
+        if let Some(keys) = keys {
             let address = cleaner.clean(&value);
             let mut key = None;
             let seen = keys.read(&record, &address, values, hasher, |_, hash| key = Some(hash));
@@ -228,16 +307,23 @@ pub(super) fn read_list_chunk(
                 read.left_out += 1;
                 continue;
             }
+            if let Some(status) = &plan.status {
+                let Some(found) = read.share(&status.source.value(&record, address.text)) else { continue };
+                share = found;
+            }
             if keys.has_keys() {
                 match key {
-                    Some(hash) => read.addresses.push(hash),
-                    None => read.blank += 1,
+                    Some(hash) => read.shares[share].compared.push(hash),
+                    None => read.shares[share].blank += 1,
                 }
                 continue;
             }
+        } else if let Some(status) = &plan.status {
+            let Some(found) = read.share(&status.source.value(&record, b"")) else { continue };
+            share = found;
         }
         let (entry, more) = entry::read(&value, cleaner);
-        if keys.is_none() {
+        if keys.is_none() && plan.status.is_none() {
             let line = match entry {
                 Entry::Address(_) => Line::Contact,
                 _ => judge_line(&record, &file.map().headers, file.table.has_header),
@@ -247,27 +333,56 @@ pub(super) fn read_list_chunk(
                 continue;
             }
         }
+        let entries = &mut read.shares[share];
         match entry {
-            Entry::Nothing => read.blank += 1,
-            Entry::Address(identity) => read.addresses.push(hasher.hash_address(identity)),
-            Entry::Domain(domain) => read.domains.push(domain),
+            Entry::Nothing => entries.blank += 1,
+            Entry::Address(identity) => entries.compared.push(hasher.hash_address(identity)),
+            Entry::Domain(domain) => entries.domains.push(domain),
+            Entry::Digest(digest) => entries.digest(digest, hasher),
             Entry::Unusable(text) => {
-                read.unusable += 1;
-                read.addresses.push(hasher.hash_address(text));
+                entries.unusable += 1;
+                entries.compared.push(hasher.hash_address(text));
             }
         }
-        read.addresses.extend(more.iter().map(|identity| hasher.hash_address(identity.as_bytes())));
+        entries.compared.extend(more.iter().map(|identity| hasher.hash_address(identity.as_bytes())));
         for column in &file.map().further_addresses {
             let value = cell::value(record.raw(column.0));
             let address = further.clean(&value);
             if address.is_usable() {
-                read.addresses.push(hasher.hash_address(address.identity));
+                entries.compared.push(hasher.hash_address(address.identity));
             }
-            read.addresses.extend(address.further.iter().map(|identity| hasher.hash_address(identity.as_bytes())));
+            entries.compared.extend(address.further.iter().map(|identity| hasher.hash_address(identity.as_bytes())));
+        }
+        if *keeps_texts {
+            entries.keep_text(&value, file.map(), &record, cleaner);
         }
     }
-    read.entries_after_row.push(read.addresses.len() as u32);
+    read.entries_after_row.push(read.shares[0].compared.len() as u32);
     read
+}
+
+impl ListChunk {
+    /// The share that a status puts a row into; none where it is no refusal.
+    fn share(&mut self, value: &[u8]) -> Option<usize> {
+        let text = String::from_utf8_lossy(value);
+        match status::read(&text) {
+            StatusReason::Is(reason) => {
+                let place = StatusReasons::REASONS.into_iter().position(|other| other == reason);
+                // Some reasons only a list as a whole can have.
+                return Some(place.map(|place| place + 1).filter(|place| *place < self.shares.len()).unwrap_or(0));
+            }
+            StatusReason::OfTheList => {
+                if !text.trim().is_empty() {
+                    *self.unlisted_words.entry(text.trim().chars().take(40).collect()).or_default() += 1;
+                }
+                return Some(0);
+            }
+            StatusReason::SoftBounce => self.soft_bounces += 1,
+            StatusReason::None => {}
+        }
+        self.no_refusal += 1;
+        None
+    }
 }
 
 /// A record above the first contact, by its place in the file's first chunk.
@@ -318,7 +433,7 @@ fn read_source_chunk(
     plan: &RowPlan,
     chunk: &Chunk,
     hasher: &IdentityHasher,
-    domains: &HeldDomains,
+    checks: &RowChecks,
     scratch: &mut Scratch,
 ) -> SourceChunk {
     let mut read = SourceChunk { checksum: checksum(chunk), ..SourceChunk::default() };
@@ -371,8 +486,8 @@ fn read_source_chunk(
             continue;
         }
         let mut row_read =
-            RowRead { row, read: &mut read, hasher, domains, is_extracted: file.format != Format::Delimited };
-        row_read.identities(&address, file, &record, further);
+            RowRead { row, read: &mut read, hasher, checks, is_extracted: file.format != Format::Delimited };
+        row_read.identities(&address, &value, file, &record, further);
         if plan.asks_consent {
             row_read.consent(file, &record, statements);
         }
@@ -418,7 +533,7 @@ struct RowRead<'a> {
     row: u32,
     read: &'a mut SourceChunk,
     hasher: &'a IdentityHasher,
-    domains: &'a HeldDomains,
+    checks: &'a RowChecks,
     is_extracted: bool,
 }
 
@@ -426,10 +541,14 @@ impl RowRead<'_> {
     fn identities(
         &mut self,
         address: &Address,
+        typed: &[u8],
         file: &OpenFile<SourceId>,
         record: &Record,
         further: &mut AddressCleaner,
     ) {
+        if !self.checks.digests.is_empty() && address.is_usable() {
+            self.digests(typed, address);
+        }
         match address.state {
             State::Usable => self.identity(address.identity, address.domain(), Role::First),
             State::Invalid(_) => self.identity(address.identity, address.domain(), Role::CompareOnly),
@@ -443,6 +562,9 @@ impl RowRead<'_> {
             let address = further.clean(&value);
             if address.is_usable() {
                 self.identity(address.identity, address.domain(), Role::Further);
+                if !self.checks.digests.is_empty() {
+                    self.digests(&value, &address);
+                }
             }
             for identity in address.further {
                 self.further_identity(identity.as_bytes());
@@ -453,14 +575,33 @@ impl RowRead<'_> {
     fn further_identity(&mut self, identity: &[u8]) {
         let domain = identity.iter().rposition(|byte| *byte == b'@').map_or(&[][..], |at| &identity[at + 1..]);
         self.identity(identity, domain, Role::Further);
+        if !self.checks.digests.is_empty() {
+            self.digest_forms(identity, identity, identity);
+        }
+    }
+
+    /// The digests under which a list may hold an address.
+    fn digests(&mut self, typed: &[u8], address: &Address) {
+        self.digest_forms(typed, address.text, address.identity);
+    }
+
+    fn digest_forms(&mut self, typed: &[u8], text: &[u8], identity: &[u8]) {
+        let (row, hasher, keys) = (self.row, self.hasher, &mut self.read.keys);
+        self.checks
+            .digests
+            .for_each(typed, text, identity, |digest| keys.push((row, Role::Compared, digest.hash(hasher))));
     }
 
     #[inline]
     fn identity(&mut self, identity: &[u8], domain: &[u8], role: Role) {
-        self.read.keys.push((self.row, role, self.hasher.hash_address(identity)));
-        if !self.domains.is_empty() {
+        let hash = self.hasher.hash_address(identity);
+        self.read.keys.push((self.row, role, hash));
+        let RowChecks { domains, allowed, .. } = self.checks;
+        if !domains.is_empty() {
             let (row, marks) = (self.row, &mut self.read.marks);
-            self.domains.for_each_match(domain, self.hasher, |list| marks.push((row, Mark::On(list))));
+            domains.for_each_match(domain, self.hasher, |list| {
+                marks.push((row, if allowed.lifts(hash, list) { Mark::Lifted(list) } else { Mark::On(list) }));
+            });
         }
     }
 

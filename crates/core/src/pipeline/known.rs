@@ -6,10 +6,12 @@ use super::first_pass::{NotText, read_lists, read_sources};
 use super::open::{OpenFile, OpenFiles, Refuted, in_another_encoding, open_again, open_files};
 use super::people::People;
 use super::row_keys::decided_hashes;
-use super::settle::{self, Settled, Switchboards};
-use super::{Setting, date_orders, folder_for_spooling};
+use super::settle::{self, Namesakes, Settled, Switchboards};
+use super::settling::Entrants;
+use super::{Setting, date_orders, folder_for_spooling, remembered};
 use crate::error::Result;
 use crate::job::Job;
+use crate::suppress::Allowed;
 use crate::observe::{Finding, Observer, Weight, counted};
 use crate::units::{RowId, SourceId};
 use crate::write::receipt::AllColumns;
@@ -31,8 +33,10 @@ pub struct Known {
     pub source_counts: Vec<FileCounts>,
     /// What was counted of each list file.
     pub list_files: Vec<FileCounts>,
-    /// What was counted of each list.
-    pub lists: Vec<ListCounts>,
+    /// What was counted of each list, and of the people whom the job names.
+    pub entrants: Entrants,
+    /// Whether what is remembered was looked up, so that its other entries are not there.
+    pub looked_up: bool,
     /// Where what does not fit into memory may wait.
     pub spool_folder: PathBuf,
 }
@@ -65,12 +69,12 @@ impl Opening {
     pub fn read(self, job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Known> {
         let Opening { files, spool_folder } = self;
         let (mut files, people, counted) = read_everything(files, job, setting, &spool_folder, observer)?;
-        let Counted { files: source_counts, list_files, lists } = counted;
+        let Counted { files: source_counts, list_files, entrants, looked_up } = counted;
         let of_dates = date_orders::decide(&mut files, &source_counts, job)?;
         files.findings.extend(of_dates);
         let decisions = files.decisions.as_ref();
-        let settled = settle::settle(people, &lists, job, decisions, &spool_folder, setting.threads, observer)?;
-        Ok(Known { files, settled, source_counts, list_files, lists, spool_folder })
+        let settled = settle::settle(people, &entrants, job, decisions, &spool_folder, setting.threads, observer)?;
+        Ok(Known { files, settled, source_counts, list_files, entrants, looked_up, spool_folder })
     }
 }
 
@@ -103,6 +107,27 @@ impl Known {
         findings
     }
 
+    /// Entries of lists that go by another field, such as a name, and are several persons, all of whom are held.
+    pub fn namesakes(&self, job: &Job) -> Vec<Finding> {
+        let place = |row: &RowId| {
+            let (file, number) = self.settled.place(*row);
+            format!("{} row {number}", self.files.sources[file.0 as usize].input.name())
+        };
+        let finding = |namesakes: &Namesakes| {
+            let list = &job.lists[namesakes.list.0 as usize];
+            let what = if list.hold.is_some() { "all of whom are held" } else { "all of whom are in it" };
+            let text = format!(
+                "{} of \"{}\" {} several persons, {what}; for example in {}",
+                counted(namesakes.entries, "value", "", "").trim_end(),
+                list.name,
+                if namesakes.entries == 1 { "is that of" } else { "are those of" },
+                namesakes.examples.iter().map(place).collect::<Vec<_>>().join(", ")
+            );
+            Finding { count: namesakes.persons, ..Finding::new("namesakes", Weight::Doubt, text) }
+        };
+        self.settled.namesakes.iter().map(finding).collect()
+    }
+
     fn switchboard(&self, boards: &Switchboards, job: &Job) -> Finding {
         let place = |row: &RowId| {
             let (file, number) = self.settled.place(*row);
@@ -131,7 +156,8 @@ impl Known {
 struct Counted {
     files: Vec<FileCounts>,
     list_files: Vec<FileCounts>,
-    lists: Vec<ListCounts>,
+    entrants: Entrants,
+    looked_up: bool,
 }
 
 /// The first pass. Starts over once where the rest of a file refutes what its beginning suggested.
@@ -214,12 +240,31 @@ fn first_pass(
     let has_ranks = files.row_keys.iter().any(Option::is_some);
     let mut people = People::new(job.clean.identity, setting.memory, estimated, has_ranks, spool_folder)?;
     let (list_files, lists) = read_lists(files, job, setting, &mut people, not_text, observer)?;
-    let mut lists = lists;
+    let mut entrants = Entrants { lists, ..Entrants::default() };
+    let looked_up = remembered::add_entries(job, files, &mut people, &mut entrants.lists, observer)?;
     if let Some(decisions) = &files.decisions {
-        let mut named = ListCounts::default();
-        people.add_entries(&decided_hashes(decisions, &people.hasher.clone()), &mut named)?;
-        lists.push(named);
+        people.add_entries(&decided_hashes(decisions, &people.hasher.clone()), &mut entrants.decided)?;
     }
+    add_allowances(job, &mut people, &mut entrants)?;
     let counts = read_sources(files, setting, &mut people, not_text, observer)?;
-    Ok((people, Counted { files: counts, list_files, lists }))
+    Ok((people, Counted { files: counts, list_files, entrants, looked_up }))
+}
+
+/// Adds the addresses that the job allows, under everything that a list may hold them by.
+fn add_allowances(job: &Job, people: &mut People, entrants: &mut Entrants) -> Result<()> {
+    let hasher = people.hasher.clone();
+    let mut identities = Vec::new();
+    for allowance in &job.allow {
+        let mut counts = ListCounts::default();
+        for address in &allowance.addresses {
+            let identity = address.as_bytes();
+            let mut hashes = vec![hasher.hash_address(identity)];
+            identities.push(hashes[0]);
+            people.checks.digests.for_each(identity, identity, identity, |digest| hashes.push(digest.hash(&hasher)));
+            people.add_entries(&hashes, &mut counts)?;
+        }
+        entrants.allowed.push(counts);
+    }
+    people.checks.allowed = Allowed::new(identities, &job.lists);
+    Ok(())
 }

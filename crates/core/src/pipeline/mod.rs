@@ -4,7 +4,7 @@
 //! settled who is who and who is held; the second reads again and writes. Nothing is put in place before
 //! the account balances.
 
-mod again;
+pub(crate) mod again;
 mod check;
 pub(crate) mod chunks;
 mod copies;
@@ -15,14 +15,19 @@ pub(crate) mod first_pass;
 mod glimpse;
 pub mod guards;
 pub mod in_order;
+pub mod entries;
 pub(crate) mod known;
+pub mod learned;
 pub mod near;
+pub mod near_misses;
 pub mod open;
+pub mod mistakes;
 mod outputs;
 pub(crate) mod people;
 pub mod people_index;
 mod picking;
 mod plan;
+pub(crate) mod remembered;
 pub(crate) mod report;
 mod row_keys;
 pub(crate) mod second_pass;
@@ -38,11 +43,13 @@ use crate::error::{Error, ErrorKind, Result};
 use crate::job::layout::Membership;
 use crate::job::{Content, Job, Layout, LayoutColumn, OnViolation, Write};
 use crate::observe::{Observer, Progress, Stage};
-use crate::suppress::Mark;
-use crate::units::SourceId;
+use crate::suppress::{Mark, Reason};
+use crate::units::{RowId, SourceId};
 use crate::write::commit;
 use crate::write::receipt::AllColumns;
 use known::Opening;
+use learned::Learned;
+use mistakes::EarlierLists;
 use outputs::Outputs;
 use report::Reports;
 use second_pass::{Counts, SecondPass};
@@ -67,7 +74,7 @@ pub struct Setting {
 }
 
 /// What a run leaves.
-#[derive(Debug, Clone)]
+#[derive(Debug)]
 pub struct Finished {
     /// The account.
     pub tally: Tally,
@@ -83,6 +90,8 @@ pub struct Finished {
     pub preview: Vec<u8>,
     /// Whether the outputs of an earlier, killed run were put in place first.
     pub completed_earlier: bool,
+    /// What the bank learns from it, where it was written.
+    pub learned: Option<Learned>,
     /// Where sources are compared: how many persons with a key are in which of them.
     pub memberships: Vec<(Vec<SourceId>, u64)>,
 }
@@ -93,8 +102,10 @@ const MEMORY_PARTS_FOR_SORTING: u64 = 4;
 /// Does a job.
 pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Finished> {
     job.check()?;
+    let job = &job.with_remembered_lists();
     let journal = journal_of(job, setting);
     let completed_earlier = !setting.dry_run && commit::complete_interrupted(&journal)?;
+    let earlier = EarlierLists::of(job.receipt.as_deref());
     let opening = Opening::of(job, setting, observer)?;
     let mut outputs = Outputs::stage(job, setting)?;
     let known = opening.read(job, setting, observer)?;
@@ -104,24 +115,31 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     outputs.write_headers(&layouts, &columns)?;
     let mut conflicts = |rows: &[u8]| outputs.add_conflicts(rows);
     let supplies = Supplies::gather(job, &known, setting, observer, &mut conflicts)?;
-    let mut second_pass = SecondPass::new(job, &known.files, &known.settled, &layouts, &columns, supplies.as_ref());
+    let missed = near_misses::search(job, &known, setting, observer)?;
+    let second_pass = SecondPass::new(job, &known.files, &known.settled, &layouts, &columns, supplies.as_ref());
+    let mut second_pass = second_pass.near_missing(&missed);
     second_pass.pick(setting, observer)?;
     outputs.sort(&layouts, setting.memory / MEMORY_PARTS_FOR_SORTING, &known.spool_folder);
     let counts = second_pass.run(setting, &mut outputs, observer)?;
     outputs.write_sorted(observer)?;
     let memberships = if job.compares { memberships(&counts, &known.settled) } else { Vec::new() };
 
+    let passed: Vec<RowId> = counts.iter().flat_map(|counts| counts.near_missed.iter().copied()).collect();
+    outputs.add_near_misses(&missed.rows(job, &known, &passed))?;
     let near = near::search(job, &known, setting, observer)?;
     outputs.add_review(&near.rows)?;
     let reports = Reports { job, known: &known };
     let mut tally = reports.tally(counts, &outputs.import_rows().collect::<Vec<_>>());
     tally.near_duplicates = near.tally;
+    let set_aside = tally.all.set_aside[Reason::NearMiss as usize];
+    tally.near_misses = missed.tally(job, set_aside, &passed);
     if let Some(supplies) = supplies {
         tally.fill = job.person.fill.then_some(supplies.fill);
         tally.taken = supplies.taken;
     }
     tally.check_balance()?;
-    let tripped = guards::check(&job.guards, &tally);
+    let mut tripped = mistakes::check(job, &known, &tally, &earlier);
+    tripped.extend(guards::check(&job.guards, &tally));
     tally.outcome = match (setting.dry_run, tripped.is_empty()) {
         (_, false) => Outcome::Stopped,
         (true, true) => Outcome::DryRun,
@@ -133,6 +151,7 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     }
     observer.progress(Progress { stage: Stage::Placing, bytes: 0, bytes_in_all: 0, rows: tally.all.read });
     let documents = reports.documents(&tally, setting);
+    let outcome = tally.outcome;
     let placed = outputs.place(tally.outcome, &documents, &journal)?;
     Ok(Finished {
         tally,
@@ -142,6 +161,7 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
         set_aside: placed.set_aside,
         preview,
         completed_earlier,
+        learned: placed.learned.filter(|_| outcome == Outcome::Written),
         memberships,
     })
 }

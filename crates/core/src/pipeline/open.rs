@@ -20,6 +20,7 @@ use crate::read::{Dialect, Format, Input, Prepared, ReadWishes, prepare, recogni
 use crate::units::{FileId, ListId, SourceId};
 use crate::write::receipt;
 use crate::write::receipt::AllColumns;
+use crate::write::value::ValueSource;
 use encoding_rs::Encoding;
 use std::path::Path;
 use std::sync::Arc;
@@ -83,6 +84,15 @@ impl<Owner> OpenFile<Owner> {
     }
 }
 
+/// Where the words stand that say of each entry of a list file what happened.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct EntryStatus {
+    /// The column.
+    pub source: ValueSource,
+    /// Whether they give it its reason; else they only say which entries are no refusal.
+    pub gives_reasons: bool,
+}
+
 /// All files of a job.
 #[derive(Debug, Default)]
 pub struct OpenFiles {
@@ -94,6 +104,8 @@ pub struct OpenFiles {
     pub row_keys: Vec<Option<RowKeys>>,
     /// How the entries of each list file are found; none where they are addresses and all count.
     pub list_keys: Vec<Option<RowKeys>>,
+    /// Where the words stand that give each entry of a list file its reason; none where the list has one reason.
+    pub list_status: Vec<Option<EntryStatus>>,
     /// Whether rows are marked with their source, since the job asks who is in which.
     pub marks_sources: bool,
     /// Whether columns that say who may be written to count.
@@ -299,6 +311,14 @@ fn recognise<Owner>(
     read: &ReadFiles,
     status_is_consent: Option<bool>,
 ) -> Result<OpenFile<Owner>> {
+    if prepared.format == Format::Mail && part.asks && !part.is_list {
+        return Err(Error::new(
+            ErrorKind::Input,
+            "this is mail, not a table of contacts",
+            "name it as a list of people who must not be contacted, or take it into the bank: pebblebank bank load FILE --as bounced",
+        )
+        .in_file(prepared.input.path()));
+    }
     let Shape { dialect, records, table } = recognise_shape(&prepared, &read.wishes)?;
     let Prepared { input, sample, format, format_name, sheet, headers, has_backslash_quotes, findings } = prepared;
     if table.headers.len() > MAX_COLUMNS {

@@ -1,9 +1,10 @@
 //! The files of a run, staged beside their targets until all is known to be right.
 
-use super::Setting;
+use super::learned::Learned;
 use super::people_index;
 use super::second_pass::{Rows, Sink};
 use super::tally::Outcome;
+use super::{Setting, folder_for_spooling};
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::{Job, Layout, Write};
 use crate::observe::Observer;
@@ -25,6 +26,7 @@ pub struct Outputs {
     imports: Vec<Import>,
     set_aside: Option<StagedFile>,
     receipt: Option<Receipt>,
+    learned: Option<Learned>,
     preview: CsvBufferHead,
     sync: EarlySync,
 }
@@ -44,6 +46,7 @@ struct Receipt {
     suggestions: FolderFile,
     conflicts: FolderFile,
     review: FolderFile,
+    near_misses: FolderFile,
     people: FolderFile,
 }
 
@@ -59,6 +62,8 @@ pub struct Placed {
     pub receipt: Option<PathBuf>,
     /// The file of rows set aside outside a receipt.
     pub set_aside: Option<PathBuf>,
+    /// What the bank learns.
+    pub learned: Option<Learned>,
 }
 
 /// The first rows of a file.
@@ -82,6 +87,10 @@ impl Outputs {
             receipt: match &job.receipt {
                 Some(path) if !setting.dry_run => Some(Receipt::stage(path, job.replace)?),
                 _ => None,
+            },
+            learned: match job.remember.is_anything() && !setting.dry_run {
+                true => Some(Learned::new(&folder_for_spooling(job, setting))?),
+                false => None,
             },
             preview: CsvBufferHead::default(),
             sync: EarlySync::new(),
@@ -125,6 +134,14 @@ impl Outputs {
     pub fn add_review(&mut self, rows: &[u8]) -> Result<()> {
         match &mut self.receipt {
             Some(receipt) => receipt.review.write(rows, &self.sync),
+            None => Ok(()),
+        }
+    }
+
+    /// Adds entries of suppression lists that are close to a contact.
+    pub fn add_near_misses(&mut self, rows: &[u8]) -> Result<()> {
+        match &mut self.receipt {
+            Some(receipt) => receipt.near_misses.write(rows, &self.sync),
             None => Ok(()),
         }
     }
@@ -178,7 +195,7 @@ impl Outputs {
     /// Puts everything in place; after a guard only the receipt, under a name of its own.
     pub fn place(self, outcome: Outcome, documents: &Documents, journal: &Path) -> Result<Placed> {
         let mut commit = Commit::default();
-        let mut placed = Placed { receipt: None, set_aside: None };
+        let mut placed = Placed { receipt: None, set_aside: None, learned: self.learned };
         if outcome == Outcome::Written {
             for file in self.imports.into_iter().filter_map(|import| import.file) {
                 commit.file(file);
@@ -221,6 +238,7 @@ impl Receipt {
             suggestions: folder.file("suggestions.csv")?,
             conflicts: folder.file("conflicts.csv")?,
             review: folder.file("review.csv")?,
+            near_misses: folder.file("near-misses.csv")?,
             people: folder.file("people.idx")?,
             folder,
         })
@@ -249,6 +267,9 @@ impl Sink for Outputs {
             receipt.repairs.write(&rows.repairs.bytes, &self.sync)?;
             receipt.suggestions.write(&rows.suggestions.bytes, &self.sync)?;
             receipt.people.write(&rows.people, &self.sync)?;
+        }
+        if let Some(learned) = &mut self.learned {
+            learned.take(&rows.learned)?;
         }
         Ok(())
     }

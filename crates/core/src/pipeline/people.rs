@@ -2,11 +2,13 @@
 
 use super::chunks::ChunkPlace;
 use super::counts::{ListCounts, SourceChunk, Tail};
+use super::first_pass::Entries;
+use crate::clean::suggest::holds_mailbox_provider;
 use crate::error::{Error, ErrorKind, Result};
 use crate::person::{Identity, IdentityHash, IdentityHasher, KeyStore, Role};
 use crate::read::{Chunk, Line};
-use crate::suppress::{HeldDomains, MarkSet, MarkSets};
-use crate::units::{FileId, MAX_RECORDS, RowId};
+use crate::suppress::{MarkSet, MarkSets, RowChecks};
+use crate::units::{FileId, ListId, MAX_RECORDS, RowId};
 use std::path::Path;
 
 /// What is kept of a record besides its keys: its kind, its marks, its survivor.
@@ -37,8 +39,8 @@ pub const MEMORY_FOR_BUFFERS: u64 = 48 << 20;
 pub struct People {
     /// Makes identities into hashes.
     pub hasher: IdentityHasher,
-    /// Domains that lists hold.
-    pub domains: HeldDomains,
+    /// What each row's identities are held against as soon as it is read.
+    pub checks: RowChecks,
     /// The keys of rows and entries.
     pub keys: KeyStore,
     /// What each record is: a [`crate::read::Line`], with [`HAS_ADDRESS`] and [`IS_CLEAN`].
@@ -53,7 +55,7 @@ pub struct People {
     pub chunks: Vec<ChunkPlace>,
     /// The first record of each source file.
     pub first_of_file: Vec<u32>,
-    entries: u64,
+    pub(super) entries: u64,
     memory: u64,
     bytes_per_record: u64,
     has_ranks: bool,
@@ -76,7 +78,7 @@ impl People {
         }
         Ok(People {
             hasher: IdentityHasher::random().comparing(identity),
-            domains: HeldDomains::default(),
+            checks: RowChecks::default(),
             keys: KeyStore::new(part_for_keys(memory - needed), spill_folder),
             lines: Vec::with_capacity(records_estimated as usize),
             marks: Vec::with_capacity(records_estimated as usize),
@@ -89,6 +91,25 @@ impl People {
             has_ranks,
             ranks: Vec::with_capacity(if has_ranks { records_estimated as usize } else { 0 }),
         })
+    }
+
+    /// Adds entries of a list, and counts them.
+    pub(super) fn add_list_entries(&mut self, entries: Entries, list: ListId, counts: &mut ListCounts) -> Result<()> {
+        const PROVIDERS_KEPT: usize = 5;
+        self.add_entries(&entries.compared, counts)?;
+        for domain in &entries.domains {
+            self.checks.domains.add(domain, list, &self.hasher);
+            if counts.providers.len() < PROVIDERS_KEPT && holds_mailbox_provider(domain) {
+                counts.providers.push(domain.clone());
+            }
+        }
+        entries.digest_kinds.into_iter().for_each(|kind| self.checks.digests.add(kind));
+        counts.addresses += entries.compared.len() as u64 - entries.unusable;
+        counts.digests += entries.digests;
+        counts.domains += entries.domains.len() as u64;
+        counts.unusable += entries.unusable;
+        counts.blank += entries.blank;
+        Ok(())
     }
 
     /// Adds entries of a list that are compared by their hash.

@@ -1,7 +1,7 @@
 //! What a job says about values, keys and columns, fitted to its files once their columns are known.
 
 use super::glimpse::Glimpse;
-use super::open::{OpenFile, OpenFiles};
+use super::open::{EntryStatus, OpenFile, OpenFiles};
 use super::row_keys::{self, KeyedFile, RowKeys};
 use crate::clean::address::AddressWishes;
 use crate::clean::date::DateOrder;
@@ -14,9 +14,11 @@ use crate::job::layout::ColumnRef;
 use crate::job::{Job, Passing};
 use crate::person::Survivor;
 use crate::person::decisions::{Decision, Decisions, Named};
+use crate::read::Format;
 use crate::select::Selection;
 use crate::units::{ListId, SourceId};
 use crate::write::receipt::AllColumns;
+use crate::write::value::ValueSource;
 use std::sync::Arc;
 
 impl OpenFiles {
@@ -57,6 +59,19 @@ impl OpenFiles {
             Some(keys)
         };
         self.list_keys = self.lists.iter().map(keys).collect();
+        let status = |file: &OpenFile<ListId>| {
+            let list = &job.lists[file.owner.0 as usize];
+            let source = |column: &ColumnRef| ValueSource::new(column, file.map(), file.is_receipt);
+            match &list.reason_from {
+                Some(column) => Some(EntryStatus { source: source(column), gives_reasons: true }),
+                // Of mail that came back only what came back for good holds.
+                None if file.format == Format::Mail && list.hold.is_some() => {
+                    Some(EntryStatus { source: source(&ColumnRef::extra("status")), gives_reasons: false })
+                }
+                None => None,
+            }
+        };
+        self.list_status = self.lists.iter().map(status).collect();
         self.supplied = supplied;
         self.marks_sources = job.marks_sources();
         self.asks_consent = !job.compares;

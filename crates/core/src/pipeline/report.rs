@@ -8,13 +8,13 @@ use super::open::OpenFile;
 use super::outputs::Documents;
 use super::second_pass::Counts;
 use super::tally::{
-    Account, FileTally, ListTally, OtherLines, Outcome, RepairCounts, SourceTally, SuppressionTally, TALLY_SCHEMA,
+    Account, AllowedTally, BankTally, FileTally, ListTally, NearMissTally, OtherLines, Outcome, RepairCounts, SourceTally, SuppressionTally, TALLY_SCHEMA,
     Tally, WriteTally,
 };
 use crate::clean::Doubt;
 use crate::clean::replace::Replacement;
 use crate::columns::Field;
-use crate::job::{Job, ListFiles};
+use crate::job::{Allowance, EntriesFrom, Job, ListFiles, Remembering};
 use crate::observe::{Finding, Met, Weight, counted};
 use crate::person::PersonKey;
 use crate::read::Format;
@@ -41,15 +41,23 @@ impl Reports<'_> {
     pub fn tally(&self, counts: Vec<Counts>, import_rows: &[u64]) -> Tally {
         let mut repairs = RepairCounts::default();
         let mut suggestions = RepairCounts::default();
-        let mut persons_on = vec![0; self.known.lists.len()];
+        let mut persons_on = vec![0; self.job.lists.len()];
         let mut sources = Vec::new();
+        let mut allowed: Vec<AllowedTally> = self.job.allow.iter().map(allowed_tally).collect();
         let mut findings = self.known.files.all_findings();
         let mut all = Account::default();
         for (index, counted) in counts.into_iter().enumerate() {
             for (marks, count) in self.known.settled.all_marks().zip(&counted.persons) {
+                let is_lifted = marks.iter().any(|mark| matches!(mark, Mark::Lifted(_)));
                 for mark in marks {
-                    if let Mark::On(list) = mark {
-                        persons_on[list.0 as usize] += count;
+                    match mark {
+                        Mark::On(list) => persons_on[list.0 as usize] += count,
+                        Mark::Allowed(part) => {
+                            let allowed = &mut allowed[*part as usize];
+                            allowed.persons += count;
+                            allowed.lifted += if is_lifted { *count } else { 0 };
+                        }
+                        _ => {}
                     }
                 }
             }
@@ -71,7 +79,12 @@ impl Reports<'_> {
         let suppression: Vec<SuppressionTally> = of_kind(|list| list.hold.is_some())
             .into_iter()
             .filter_map(|list| {
-                let hold = self.job.lists.iter().find(|spec| spec.name == list.name)?.hold.as_ref()?;
+                let spec = self.job.lists.iter().find(|spec| spec.name == list.name)?;
+                let hold = spec.hold.as_ref()?;
+                // Reasons that no entry of a mixed list has.
+                if matches!(spec.entries_from, EntriesFrom::ReasonOf(_)) && list.entries + list.blank == 0 {
+                    return None;
+                }
                 let persons_held = list.persons;
                 Some(SuppressionTally {
                     reason: hold.reason,
@@ -81,7 +94,11 @@ impl Reports<'_> {
             })
             .collect();
         let lists = of_kind(|list| list.is_asked);
-        let holding = suppression.iter().filter(|held| !lists.iter().any(|list| list.name == held.list.name));
+        let is_remembered = |held: &&SuppressionTally| {
+            let spec = self.job.lists.iter().find(|spec| spec.name == held.list.name);
+            spec.is_some_and(|spec| matches!(spec.entries_from, EntriesFrom::Memory(_)) || spec.reason_from.is_some())
+        };
+        let holding = suppression.iter().filter(|held| !is_remembered(held) && !lists.iter().any(|list| list.name == held.list.name));
         findings.extend(holding.filter_map(|held| nothing_usable("suppression list", &held.list)));
         findings.extend(lists.iter().filter_map(|list| nothing_usable("list", list)));
         findings.sort_by_key(|finding| finding.weight);
@@ -93,6 +110,9 @@ impl Reports<'_> {
             all,
             sources,
             suppression,
+            bank: self.bank(),
+            allowed,
+            near_misses: NearMissTally::default(),
             lists,
             near_duplicates: NearTally::default(),
             decisions: self.job.person.decisions.as_ref().map(|path| path.display().to_string()),
@@ -127,16 +147,18 @@ impl Reports<'_> {
 
     fn list_tally(&self, list: ListId, persons: u64) -> ListTally {
         let files = self.known.files.lists.iter().zip(&self.known.list_files).filter(|(file, _)| file.owner == list);
-        let counts = &self.known.lists[list.0 as usize];
+        let counts = &self.known.entrants.lists[list.0 as usize];
         let matches = self.known.settled.matches[list.0 as usize];
         let spec = &self.job.lists[list.0 as usize];
         ListTally {
             name: spec.name.clone(),
             entries: counts.addresses + counts.domains + counts.unusable,
             domains: counts.domains,
+            digests: counts.digests,
             unusable: counts.unusable,
             blank: counts.blank,
             left_out: counts.left_out,
+            no_refusal: counts.no_refusal,
             matched: matches.matched,
             unmatched: matches.unmatched,
             persons,
@@ -155,9 +177,55 @@ impl Reports<'_> {
         findings.extend(self.replacements());
         findings.extend(self.known.switchboards(self.job));
         findings.extend(self.known.decisions(self.job));
+        findings.extend(self.known.namesakes(self.job));
+        findings.extend(self.list_statuses());
+        if let Remembering::From(memory) = &self.job.remembered {
+            findings.extend(memory.remarks().iter().map(|text| Finding::new("bank", Weight::Doubt, text)));
+        }
+        if matches!(self.job.remembered, Remembering::SwitchedOff) {
+            let text = "the bank was left out (--without-bank): nobody was held back for what it remembers";
+            findings.push(Finding::new("without-bank", Weight::Warning, text));
+        }
         if !sources.is_empty() && !sources.iter().any(|source| source.has_consent_column) {
             let text = "no source has a column that says who may be written to, so everybody passes";
             findings.push(Finding::new("no-consent-column", Weight::Note, text));
+        }
+        findings
+    }
+
+    fn bank(&self) -> BankTally {
+        let (applied, file) = match &self.job.remembered {
+            Remembering::From(memory) => (true, Some(memory.shown())),
+            Remembering::Nothing | Remembering::SwitchedOff => (false, None),
+        };
+        let switched_off = matches!(self.job.remembered, Remembering::SwitchedOff);
+        BankTally { applied, switched_off, file, scope: self.job.scope.clone() }
+    }
+
+    /// What the status columns of lists say that is no refusal, or not known.
+    fn list_statuses(&self) -> Vec<Finding> {
+        let mut findings = Vec::new();
+        for (list, counts) in self.job.lists.iter().zip(&self.known.entrants.lists) {
+            let count: u64 = counts.unlisted_words.values().sum();
+            if count > 0 {
+                let words = counts.unlisted_words.iter().take(5).map(|(word, count)| format!("\"{word}\" {count}"));
+                let reason = list.hold.as_ref().map_or("", |hold| hold.reason.name());
+                let text = format!(
+                    "the status column of the suppression list {} has words whose meaning is not known, taken as {reason}: {}",
+                    list.name,
+                    words.collect::<Vec<_>>().join(", ")
+                );
+                let finding = Finding::new("unlisted-status-words", Weight::Warning, text);
+                findings.push(Finding { count, ..finding });
+            }
+            if counts.soft_bounces > 0 {
+                let text = format!(
+                    "{} {} whose mail came back for a reason that may pass; by itself that holds nobody (the bank counts them: pebblebank bank load)",
+                    counted(counts.soft_bounces, "entry", "of the suppression list", "of the suppression list"),
+                    list.name,
+                );
+                findings.push(Finding::new("soft-bounces", Weight::Note, text));
+            }
         }
         findings
     }
@@ -250,6 +318,10 @@ fn write_tally((write, rows): (&crate::job::Write, &u64)) -> WriteTally {
         layout: write.layout.as_ref().map(|layout| layout.name.clone()),
         rows: *rows,
     }
+}
+
+fn allowed_tally(allowance: &Allowance) -> AllowedTally {
+    AllowedTally { why: allowance.why.clone(), addresses: allowance.addresses.len() as u64, persons: 0, lifted: 0 }
 }
 
 fn replaced(file: &str, counts: &FileCounts) -> Option<Finding> {

@@ -74,6 +74,8 @@ enum Part {
     Address,
     /// A value, as it is compared.
     Value { source: ValueSource, form: KeyForm },
+    /// The first and the last name, where a file does not have the full one.
+    Names([ValueSource; 2]),
 }
 
 /// How a value is compared.
@@ -85,6 +87,8 @@ enum KeyForm {
     Street,
     /// Nor does anything but letters and digits.
     Code,
+    /// Nor does the order of "Family, Given".
+    FullName,
 }
 
 impl KeyForm {
@@ -92,6 +96,7 @@ impl KeyForm {
         match column {
             ColumnRef::Field(Field::Street | Field::Street2) => KeyForm::Street,
             ColumnRef::Field(Field::PostalCode) => KeyForm::Code,
+            ColumnRef::Field(Field::FullName) => KeyForm::FullName,
             _ => KeyForm::Text,
         }
     }
@@ -101,6 +106,12 @@ impl KeyForm {
             KeyForm::Text => comparable(value),
             KeyForm::Street => place::street_key(value).into(),
             KeyForm::Code => fold(value).replace(' ', "").into(),
+            KeyForm::FullName => match comparable(value).split_once(',') {
+                Some((family, given)) if !given.contains(',') && !given.trim().is_empty() => {
+                    format!("{} {}", given.trim(), family.trim()).into()
+                }
+                _ => comparable(value),
+            },
         }
     }
 }
@@ -140,6 +151,10 @@ impl KeyedFile<'_> {
         let cleaning = CleaningPlan::new(self.wishes, wanted, self.map, self.is_receipt, self.separators);
         let part = |(column, form): (&ColumnRef, &KeyForm)| match column {
             ColumnRef::Field(Field::Email) => Part::Address,
+            ColumnRef::Field(Field::FullName) if names_stand_for(&cleaning.map) => {
+                let source = |field| ValueSource::new(&ColumnRef::Field(field), &cleaning.map, self.is_receipt);
+                Part::Names([Field::FirstName, Field::LastName].map(source))
+            }
             column => {
                 let source = ValueSource::new(column, &cleaning.map, self.is_receipt);
                 Part::Value { source, form: *form }
@@ -157,7 +172,14 @@ impl KeyedFile<'_> {
 
     fn wanted<'b>(&self, columns: impl Iterator<Item = &'b ColumnRef>, condition: Option<&Selection>) -> Wanted {
         let mut wanted = Wanted::default();
-        columns.for_each(|column| wanted.add(column, self.map));
+        columns.for_each(|column| match column {
+            ColumnRef::Field(Field::FullName) if names_stand_for(self.map) => {
+                for field in [Field::FirstName, Field::LastName] {
+                    wanted.add(&ColumnRef::Field(field), self.map);
+                }
+            }
+            column => wanted.add(column, self.map),
+        });
         for column in condition.iter().flat_map(|selection| selection.columns()) {
             wanted.add(&column, self.map);
         }
@@ -269,6 +291,14 @@ impl RowKeys {
                         push(address.identity);
                         address.is_usable()
                     }
+                    Part::Names(sources) => {
+                        let names = sources.map(|source| source.value(&after, address.text).into_owned());
+                        let name = names.iter().map(|name| String::from_utf8_lossy(name).into_owned());
+                        let name = name.filter(|name| !name.is_empty()).collect::<Vec<_>>().join(" ");
+                        let key = KeyForm::FullName.key(&name);
+                        push(key.as_bytes());
+                        !key.is_empty()
+                    }
                     Part::Value { source, form } => {
                         let value = source.value(&after, address.text);
                         let value = String::from_utf8_lossy(&value);
@@ -313,17 +343,36 @@ impl Rank {
     }
 }
 
+/// Whether the first and the last name stand for the full one, which is not there.
+fn names_stand_for(map: &ColumnMap) -> bool {
+    let has = |field| map.column(field).is_some();
+    !has(Field::FullName) && has(Field::FirstName) && has(Field::LastName)
+}
+
+/// Whether a file has something for a column.
+pub fn has_column(column: &ColumnRef, map: &ColumnMap) -> bool {
+    let is_name = *column == ColumnRef::Field(Field::FullName) && names_stand_for(map);
+    is_name || ValueSource::new(column, map, false) != ValueSource::Nothing
+}
+
+/// What an entry that is remembered by its phone is compared by, in the list at this place.
+pub fn phone_hash(list: ListId, phone: &str, hasher: &IdentityHasher) -> IdentityHash {
+    hash_of_value(KeyOf::List(list), Field::Phone, phone, hasher)
+}
+
+fn hash_of_value(of: KeyOf, field: Field, value: &str, hasher: &IdentityHasher) -> IdentityHash {
+    let key = KeyForm::of(&ColumnRef::Field(field)).key(value).into_owned();
+    let mut text = of.prefix().to_vec();
+    text.extend_from_slice(&(key.len() as u32).to_le_bytes());
+    text.extend_from_slice(key.as_bytes());
+    hasher.hash(&text)
+}
+
 /// What the people whom decisions name are compared by, in their order.
 pub fn decided_hashes(decisions: &Decisions, hasher: &IdentityHasher) -> Vec<IdentityHash> {
     let hash = |named: &Named| match named {
         Named::Address(address) => hasher.hash_address(address.as_bytes()),
-        Named::By(field, value) => {
-            let key = KeyForm::of(&ColumnRef::Field(*field)).key(value).into_owned();
-            let mut text = KeyOf::Decisions(*field).prefix().to_vec();
-            text.extend_from_slice(&(key.len() as u32).to_le_bytes());
-            text.extend_from_slice(key.as_bytes());
-            hasher.hash(&text)
-        }
+        Named::By(field, value) => hash_of_value(KeyOf::Decisions(*field), *field, value, hasher),
     };
     decisions.all.iter().flat_map(Decision::persons).map(hash).collect()
 }

@@ -4,18 +4,20 @@ use super::Setting;
 use super::chunks::{ChunkJob, Reading};
 use super::first_pass::{address_value, checksum};
 use super::in_order::in_order;
+use super::near_misses::NearMissed;
 use super::open::{OpenFile, OpenFiles};
+use super::learned::{self, Learning};
 use super::people_index;
 use super::picking::{Candidate, Picked, Picking};
 use super::settle::{Cleared, Settled, Standing};
 use super::supply::{Supplied, SuppliedColumns, Supplies, Supply, SupplyKind};
 use super::tally::{Account, Company, RepairCounts};
 use crate::clean::address::{Address, AddressCleaner, State};
-use crate::clean::consent::Consent;
+use crate::clean::consent::{self, Consent, Statement};
 use crate::clean::replace::{Change, Replaced};
 use crate::clean::suggest::{self, DomainLooks};
 use crate::clean::{CleaningPlan, Doubt, RowCleaner, Rule, Rules, audience, decoded_twice};
-use crate::columns::{ColumnMap, Field};
+use crate::columns::{ColumnMap, ConsentColumn, Field};
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::{Job, Layout, OnViolation, Passing};
 use crate::observe::{Met, Observer, Stage};
@@ -56,6 +58,8 @@ pub struct Rows {
     pub suggestions: CsvBuffer,
     /// Records of `people.idx`.
     pub people: Vec<u8>,
+    /// What the bank learns.
+    pub learned: Vec<u8>,
     counts: Counts,
 }
 
@@ -103,13 +107,17 @@ pub struct Counts {
     pub refused_in_master: BTreeMap<Reason, u64>,
     /// Rows merged into a survivor of the same source.
     pub merged_within: u64,
+    /// Rows that are close to an entry of a suppression list and passed everything else.
+    pub near_missed: Vec<RowId>,
     /// Rows whose unusable address was written blank.
     pub written_without_address: Met,
     stop: Option<(RowNumber, String)>,
 }
 
 impl Counts {
-    fn add(&mut self, later: Counts) {
+    /// Adds what was counted further down.
+    pub fn add(&mut self, later: Counts) {
+        self.near_missed.extend(later.near_missed);
         self.account.add(&later.account);
         self.merged_within += later.merged_within;
         for (reason, count) in later.refused_in_master {
@@ -162,6 +170,7 @@ pub struct SecondPass<'a> {
     key_names: Vec<String>,
     pick: Picking,
     supplies: Option<&'a Supplies>,
+    near: Option<&'a NearMissed>,
     spare: Mutex<Vec<Rows>>,
 }
 
@@ -207,8 +216,15 @@ impl<'a> SecondPass<'a> {
             key_names,
             pick: Picking::All,
             supplies,
+            near: None,
             spare: Mutex::default(),
         }
+    }
+
+    /// With what was found of near misses, so that the job can set contacts aside for it.
+    #[must_use]
+    pub fn near_missing(self, near: &'a NearMissed) -> SecondPass<'a> {
+        SecondPass { near: Some(near), ..self }
     }
 
     /// Finds out who is picked, where the job does not want all; so that [`Self::run`] then writes those alone.
@@ -291,6 +307,7 @@ impl<'a> SecondPass<'a> {
             repairs: CsvBuffer::new(Defusing::On),
             suggestions: CsvBuffer::new(Defusing::On),
             people: Vec::new(),
+            learned: Vec::new(),
             counts: Counts::default(),
         });
         rows.imports.iter_mut().for_each(CsvBuffer::clear);
@@ -300,6 +317,7 @@ impl<'a> SecondPass<'a> {
             buffer.clear();
         }
         rows.people.clear();
+        rows.learned.clear();
         rows
     }
 
@@ -556,6 +574,10 @@ impl<'b> ChunkRows<'_, 'b> {
                     persons.resize(self.pass.settled.mark_sets(), 0);
                     persons[set.0 as usize] += 1;
                 }
+                let passed = fault.as_ref().is_none_or(|(reason, _)| *reason == Reason::NearMiss);
+                if passed && self.pass.near.is_some_and(|near| near.of(row).is_some()) {
+                    self.rows.counts.near_missed.push(row);
+                }
                 if let Some((reason, details)) = fault {
                     if reason == Reason::LayoutViolation {
                         self.note_violation(number, &details);
@@ -575,7 +597,47 @@ impl<'b> ChunkRows<'_, 'b> {
             Standing::Merged(survivor) => survivor,
             _ => row,
         };
+        if self.pass.job.remember.is_anything() {
+            self.learn(survivor, fate, address, record);
+        }
         people_index::add(&mut self.rows.people, address, row, survivor, fate);
+    }
+
+    /// Keeps for the bank who was written, and who refused in a source: all identities of the person, but of a bounce only
+    /// the row's own address.
+    fn learn(&mut self, survivor: RowId, fate: people_index::Fate, address: &Address, record: &Record) {
+        let remember = self.pass.job.remember;
+        let learned = &mut self.rows.learned;
+        if fate == people_index::Fate::Written {
+            if remember.prepared && address.is_usable() {
+                learned::add(learned, Learning::Prepared, address.identity);
+            }
+            return;
+        }
+        let marks = self.pass.settled.marks(self.pass.settled.marks_of(self.pass.settled.survivor_of(survivor)));
+        let says = |wanted: Consent| marks.iter().any(|mark| matches!(mark, Mark::Said(said, _) if *said == wanted));
+        let refused = match (says(Consent::Complained), says(Consent::OptedOut)) {
+            (true, _) => Some(Reason::Complained),
+            (false, true) => Some(Reason::OptedOut),
+            _ => None,
+        };
+        let map = self.pass.files.sources[self.plan.file].map();
+        if let Some(reason) = refused.filter(|_| remember.opted_out) {
+            for identity in identities(address, map, record) {
+                learned::add(learned, Learning::Refused(reason), identity.as_bytes());
+            }
+        }
+        let bounced = |column: &ConsentColumn| {
+            let value = cell::text(record.raw(column.column.0));
+            consent::read(&value, column.yes_means) == Statement::Says(Consent::Bounced)
+        };
+        if remember.bounced
+            && address.is_usable()
+            && says(Consent::Bounced)
+            && map.consents.iter().any(bounced)
+        {
+            learned::add(learned, Learning::Refused(Reason::Bounced), address.identity);
+        }
     }
 
     /// A row of the master stays as it is.
@@ -632,6 +694,9 @@ impl<'b> ChunkRows<'_, 'b> {
         }
         if marks.contains(&Mark::RemovedByHand) {
             return Some((Reason::RemovedByHand, String::new()));
+        }
+        if let Some(missed) = self.pass.near.and_then(|near| near.of(row)).filter(|missed| missed.sets_aside) {
+            return Some((Reason::NearMiss, missed.details.clone()));
         }
         let is_picked = self.pass.pick.takes(row, address);
         (!is_picked).then(|| (Reason::OverLimit, String::new()))
@@ -775,12 +840,27 @@ impl<'b> ChunkRows<'_, 'b> {
     }
 }
 
+/// Every usable address of a row.
+fn identities(address: &Address, map: &ColumnMap, record: &Record) -> Vec<String> {
+    let text = |identity: &[u8]| String::from_utf8_lossy(identity).into_owned();
+    let mut all: Vec<String> = address.is_usable().then(|| text(address.identity)).into_iter().collect();
+    all.extend(address.further.iter().cloned());
+    let mut cleaner = AddressCleaner::default();
+    for column in &map.further_addresses {
+        let value = cell::value(record.raw(column.0));
+        let further = cleaner.clean(&value);
+        all.extend(further.is_usable().then(|| text(further.identity)));
+        all.extend(further.further.iter().cloned());
+    }
+    all
+}
+
 fn company_of(rules: Rules) -> Company {
     if rules.is_one() { Company::Alone } else { Company::WithOthers }
 }
 
 /// Every list that holds a person and everything that refuses contact, in words.
-fn describe(job: &Job, marks: &[Mark]) -> String {
+pub(crate) fn describe(job: &Job, marks: &[Mark]) -> String {
     let source = |id: &SourceId| &job.sources[id.0 as usize].name;
     let words = |consent: &Consent| match consent {
         Consent::OptedIn => "opted in",
@@ -792,7 +872,11 @@ fn describe(job: &Job, marks: &[Mark]) -> String {
     };
     let of_mark = |mark: &Mark| match mark {
         Mark::On(list) => job.lists[list.0 as usize].hold.as_ref().map(|hold| hold.name.clone()),
-        Mark::Said(Consent::OptedIn, _) | Mark::From(_) | Mark::RemovedByHand => None,
+        Mark::Said(Consent::OptedIn, _)
+        | Mark::From(_)
+        | Mark::RemovedByHand
+        | Mark::Lifted(_)
+        | Mark::Allowed(_) => None,
         Mark::Said(consent, id) => Some(format!("{} in {}", words(consent), source(id))),
         Mark::RefusedElsewhere(consent, id) => {
             Some(format!("{} in {} under another of the person's addresses", words(consent), source(id)))

@@ -4,7 +4,7 @@ use super::chunks::ChunkPlace;
 use super::counts::ListCounts;
 use super::in_order::in_order;
 use super::people::{HAS_ADDRESS, HAS_OTHER_KEY, IS_CLEAN, LEFT_OUT, LINE_BITS, People};
-use super::settling::{PartitionFindings, Settling};
+use super::settling::{Entrants, EntryNumbers, PartitionFindings, Settling};
 use crate::clean::consent::Consent;
 use crate::error::{Error, Result};
 use crate::job::Job;
@@ -13,8 +13,9 @@ use crate::person::decisions::Decisions;
 use crate::person::runs::Runs;
 use crate::person::{Groups, IdentityHasher, Survivor};
 use crate::read::Line;
+use crate::suppress::allowed::{HitBy, gives_way};
 use crate::suppress::marks::reason_of;
-use crate::suppress::{HeldDomains, Mark, MarkSet, MarkSets, Reason};
+use crate::suppress::{HeldDomains, Mark, MarkSet, MarkSets, Reason, RowChecks};
 use crate::units::{FileId, ListId, RowId, RowNumber};
 use std::path::Path;
 
@@ -54,6 +55,19 @@ pub struct Switchboards {
     /// How many rows have one of them.
     pub rows: u64,
     /// The first row of some of them.
+    pub examples: Vec<RowId>,
+}
+
+/// Values of a list that goes by another field, such as a name, that are several persons.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Namesakes {
+    /// The list.
+    pub list: ListId,
+    /// How many of its entries.
+    pub entries: u64,
+    /// How many persons they are.
+    pub persons: u64,
+    /// Rows of some of them.
     pub examples: Vec<RowId>,
 }
 
@@ -117,6 +131,12 @@ pub struct Settled {
     pub taken: Vec<(u32, u32)>,
     /// What came of the decisions about persons.
     pub decided: Decided,
+    /// Values of lists that are several persons.
+    pub namesakes: Vec<Namesakes>,
+    /// The entries that matched, by number.
+    pub matched_entries: RowSet,
+    /// What rows were held against.
+    pub checks: RowChecks,
     /// Makes identities into the hashes that were settled.
     pub hasher: IdentityHasher,
     ranks: Vec<u32>,
@@ -288,14 +308,16 @@ const WORTH_A_SECOND_THREAD: usize = 200_000;
 /// Settles who is who and who is held.
 pub fn settle(
     people: People,
-    lists: &[ListCounts],
+    entrants: &Entrants,
     job: &Job,
     decisions: Option<&Decisions>,
     spill_folder: &Path,
     threads: usize,
     observer: &dyn Observer,
 ) -> Result<Settled> {
-    let People { hasher, domains, keys, lines, ranks, marks, mark_sets, chunks, first_of_file, .. } = people;
+    let People { hasher, checks, keys, lines, ranks, marks, mark_sets, chunks, first_of_file, entries, .. } = people;
+    let numbers = EntryNumbers::new(entrants, job);
+    let lists = &entrants.lists;
     let address_key = job.person.address_key();
     let has_other_keys = job.person.has_other_keys();
     let mut settling = Settling {
@@ -310,8 +332,9 @@ pub fn settle(
         matched: vec![0; lists.len()],
         taken: Vec::new(),
         decided: Vec::new(),
+        matched_entries: RowSet::new(entries as usize),
+        several: Vec::new(),
     };
-    let takes: Vec<bool> = job.lists.iter().map(|list| !list.take.is_empty()).collect();
     let (partitions, spilled) = keys.into_partitions();
     let threads = if lines.len() < WORTH_A_SECOND_THREAD { 1 } else { threads };
     let mut rows = 0;
@@ -322,7 +345,7 @@ pub fn settle(
         || (),
         |(partition, mut keys), ()| {
             spilled.load(partition, &mut keys)?;
-            Ok(PartitionFindings::of(&keys, lists, &takes, address_key.is_some(), has_other_keys))
+            Ok(PartitionFindings::of(&keys, &numbers, address_key.is_some(), has_other_keys))
         },
         |found: PartitionFindings| {
             rows += found.keys;
@@ -332,8 +355,7 @@ pub fn settle(
     )?;
     let others = std::mem::replace(&mut settling.others, Runs::new(spill_folder));
     let switchboards = settling.join_by_other_keys(others, &lines, &job.person)?;
-    let first_entry =
-        lists.get(takes.len()).and_then(|list| list.entry_numbers.first()).map_or(0, |numbers| numbers.start);
+    let first_entry = entrants.decided.entry_numbers.first().map_or(0, |numbers| numbers.start);
     let decided = decisions.map(|decisions| settling.decide(decisions, first_entry)).unwrap_or_default();
     let master_ends = match (job.has_master, first_of_file.get(1)) {
         (true, Some(first)) => *first,
@@ -343,22 +365,24 @@ pub fn settle(
     settling.unite_persons(&lines, &ranks, job.person.survivor, master_ends);
     settling.spread_refusals();
     let persons_of_entries = settling.persons_of_entries();
-    let Settling { groups, mut marks, mark_sets, matched, key_of, .. } = settling;
+    let namesakes = settling.namesakes(&numbers);
+    let Settling { groups, mut marks, mark_sets, matched, key_of, matched_entries, .. } = settling;
     forget_marks_of_merged(&mut marks, &groups);
-    let list_reasons: Vec<Option<Reason>> =
-        job.lists.iter().map(|list| list.hold.as_ref().map(|hold| hold.reason)).collect();
-    let reasons = gravest_reasons(&mark_sets, &list_reasons, job.require.opted_in);
+    let reasons = gravest_reasons(&mark_sets, job);
     Ok(Settled {
         lines,
         groups,
         marks,
         mark_sets,
         reasons,
-        matches: matches(lists, &matched, &domains),
+        matches: matches(lists, &matched, &checks.domains),
         key_of,
         switchboards,
         taken: persons_of_entries,
         decided,
+        namesakes,
+        matched_entries,
+        checks,
         hasher,
         ranks,
         joins_by_address: address_key.is_some(),
@@ -387,11 +411,21 @@ fn matches(lists: &[ListCounts], matched: &[u64], domains: &HeldDomains) -> Vec<
 }
 
 /// The gravest reason of each combination of marks.
-fn gravest_reasons(sets: &MarkSets, list_reasons: &[Option<Reason>], needs_opt_in: bool) -> Vec<Option<Reason>> {
+fn gravest_reasons(sets: &MarkSets, job: &Job) -> Vec<Option<Reason>> {
+    let list_reasons: Vec<Option<Reason>> =
+        job.lists.iter().map(|list| list.hold.as_ref().map(|hold| hold.reason)).collect();
     let of_set = |marks: &Vec<Mark>| {
-        let gravest = marks.iter().filter_map(|mark| reason_of(*mark, list_reasons)).min();
+        let is_allowed = marks.iter().any(|mark| matches!(mark, Mark::Allowed(_)));
+        let reason = |mark: &Mark| {
+            let reason = reason_of(*mark, &list_reasons)?;
+            let by_field = matches!(mark, Mark::On(list) if job.lists[list.0 as usize].by.is_some());
+            // Where another field was hit, any of the person's addresses will do.
+            let is_lifted = is_allowed && by_field && gives_way(reason, HitBy::Field);
+            (!is_lifted).then_some(reason)
+        };
+        let gravest = marks.iter().filter_map(reason).min();
         let opted_in = marks.iter().any(|mark| matches!(mark, Mark::Said(Consent::OptedIn, _)));
-        let lacks_opt_in = (needs_opt_in && !opted_in).then_some(Reason::NoConsent);
+        let lacks_opt_in = (job.require.opted_in && !opted_in).then_some(Reason::NoConsent);
         gravest.into_iter().chain(lacks_opt_in).min()
     };
     sets.all().iter().map(of_set).collect()

@@ -2,21 +2,85 @@
 
 use super::counts::ListCounts;
 use super::people::{HAS_ADDRESS, LEFT_OUT, LINE_BITS};
-use super::settle::{DECIDED, Decided, NO_KEY, Switchboards};
+use super::settle::{DECIDED, Decided, NO_KEY, Namesakes, RowSet, Switchboards};
 use crate::error::Result;
+use crate::job::{Job, ListFiles};
 use crate::person::decisions::{Decisions, Verdict};
 use crate::person::runs::Runs;
 use crate::person::{Groups, Key, PersonWishes, Role, Survivor};
 use crate::read::Line;
-use crate::suppress::{Mark, MarkSet, MarkSets, Refusal};
+use crate::suppress::allowed::{HitBy, gives_way};
+use crate::suppress::{Mark, MarkSet, MarkSets, Reason, Refusal};
 use crate::units::{ListId, RowId, RowNumber};
+
+/// Whose an entry is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum EntryOwner {
+    /// A list's.
+    List(ListId),
+    /// That of somebody whom a decision names.
+    Decision,
+    /// An address that the job allows, in the part of this number.
+    Allowance(u16),
+}
+
+/// Everything that rows are compared with: the entries of lists, and the people whom the job names.
+#[derive(Debug, Clone, Default)]
+pub struct Entrants {
+    /// What was counted of each list.
+    pub lists: Vec<ListCounts>,
+    /// The people whom decisions name.
+    pub decided: ListCounts,
+    /// The addresses that each part of the job allows.
+    pub allowed: Vec<ListCounts>,
+}
+
+/// The entries of a run by number, and what their lists are.
+pub(super) struct EntryNumbers {
+    /// The first number of each stretch, and whose it is.
+    starts: Vec<(u32, EntryOwner)>,
+    /// By list: whether values are taken from it, whether it goes by another field, its reason.
+    lists: Vec<(bool, bool, Option<Reason>)>,
+    has_allowances: bool,
+}
+
+impl EntryNumbers {
+    pub fn new(entrants: &Entrants, job: &Job) -> EntryNumbers {
+        let lists = entrants.lists.iter().enumerate();
+        let mut starts: Vec<(u32, EntryOwner)> = Vec::new();
+        let mut add = |counts: &ListCounts, owner| {
+            starts.extend(counts.entry_numbers.iter().map(|numbers| (numbers.start, owner)));
+        };
+        lists.for_each(|(list, counts)| add(counts, EntryOwner::List(ListId(list as u16))));
+        add(&entrants.decided, EntryOwner::Decision);
+        entrants.allowed.iter().enumerate().for_each(|(part, counts)| add(counts, EntryOwner::Allowance(part as u16)));
+        starts.sort_by_key(|(start, _)| *start);
+        let of_list = |list: &ListFiles| {
+            (!list.take.is_empty(), list.by.is_some(), list.hold.as_ref().map(|hold| hold.reason))
+        };
+        EntryNumbers {
+            starts,
+            lists: job.lists.iter().map(of_list).collect(),
+            has_allowances: !entrants.allowed.is_empty(),
+        }
+    }
+
+    fn owner(&self, entry: u32) -> EntryOwner {
+        let after = self.starts.partition_point(|(start, _)| *start <= entry);
+        self.starts[after - 1].1
+    }
+}
 
 /// What the keys of one partition say.
 #[derive(Default)]
 pub(super) struct PartitionFindings {
     pub keys: u64,
     joins: Vec<(RowId, RowId)>,
-    held: Vec<(RowId, ListId)>,
+    held: Vec<(RowId, Mark)>,
+    /// Entries that matched.
+    matched_entries: Vec<u32>,
+    /// Entries of lists that go by another field, each with a row that it is of, where there are several.
+    several: Vec<(u32, u32)>,
     /// Entries of lists that values are taken from, each with a row that it is of.
     taken: Vec<(u32, u32)>,
     /// Who is named by a decision: the entry, and a row.
@@ -36,25 +100,24 @@ impl PartitionFindings {
     /// Looks at each run of equal hashes; `keys` are sorted.
     pub fn of(
         keys: &[Key],
-        lists: &[ListCounts],
-        takes: &[bool],
+        numbers: &EntryNumbers,
         joins_by_address: bool,
         has_other_keys: bool,
     ) -> PartitionFindings {
         let mut found = PartitionFindings {
             keys: keys.len() as u64,
-            matched: vec![0; lists.len()],
+            matched: vec![0; numbers.lists.len()],
             joins_by_address,
             has_other_keys,
             ..Default::default()
         };
         for run in keys.chunk_by(|a, b| a.is_same_identity(*b)) {
-            found.look_at(run, lists, takes);
+            found.look_at(run, numbers);
         }
         found
     }
 
-    fn look_at(&mut self, run: &[Key], lists: &[ListCounts], takes: &[bool]) {
+    fn look_at(&mut self, run: &[Key], numbers: &EntryNumbers) {
         if run.len() == 1 {
             return;
         }
@@ -68,21 +131,7 @@ impl PartitionFindings {
         if rows.is_empty() {
             return;
         }
-        let mut before = None;
-        for entry in entries {
-            let list = list_of(lists, entry.owner());
-            if list.0 as usize == takes.len() {
-                self.decided.extend(rows.iter().map(|row| (entry.owner(), row.owner())));
-                continue;
-            }
-            self.matched[list.0 as usize] += 1;
-            if takes[list.0 as usize] {
-                self.taken.extend(rows.iter().map(|row| (entry.owner(), row.owner())));
-            }
-            if before.replace(list) != Some(list) {
-                self.held.extend(rows.iter().map(|row| (RowId(row.owner()), list)));
-            }
-        }
+        self.compare(entries, rows, numbers);
         let firsts = rows.partition_point(|key| key.role() == Role::First);
         let joining = rows.partition_point(|key| key.role() <= Role::Further);
         if self.has_other_keys && firsts > 1 {
@@ -99,12 +148,42 @@ impl PartitionFindings {
             self.shared.extend(rows.iter().map(|row| row.owner()));
         }
     }
-}
 
-/// The list that an entry belongs to.
-fn list_of(lists: &[ListCounts], entry: u32) -> ListId {
-    let is_its = |counts: &ListCounts| counts.entry_numbers.iter().any(|numbers| numbers.contains(&entry));
-    ListId(lists.iter().position(is_its).expect("every entry was numbered by its list") as u16)
+    /// Rows that are what some entries say.
+    fn compare(&mut self, entries: &[Key], rows: &[Key], numbers: &EntryNumbers) {
+        let owner = |entry: &Key| numbers.owner(entry.owner());
+        let is_allowed =
+            numbers.has_allowances && entries.iter().any(|entry| matches!(owner(entry), EntryOwner::Allowance(_)));
+        let mut before = None;
+        for entry in entries {
+            let of_rows = || rows.iter().map(|row| (entry.owner(), row.owner()));
+            let mark_all = |mark| rows.iter().map(move |row| (RowId(row.owner()), mark));
+            self.matched_entries.push(entry.owner());
+            let list = match owner(entry) {
+                EntryOwner::Decision => {
+                    self.decided.extend(of_rows());
+                    continue;
+                }
+                EntryOwner::Allowance(part) => {
+                    self.held.extend(mark_all(Mark::Allowed(part)));
+                    continue;
+                }
+                EntryOwner::List(list) => list,
+            };
+            let (takes, by_field, reason) = numbers.lists[list.0 as usize];
+            self.matched[list.0 as usize] += 1;
+            if takes {
+                self.taken.extend(of_rows());
+            }
+            if by_field && rows.len() > 1 {
+                self.several.extend(of_rows());
+            }
+            if before.replace(list) != Some(list) {
+                let lifted = is_allowed && reason.is_some_and(|reason| gives_way(reason, HitBy::Address));
+                self.held.extend(mark_all(if lifted { Mark::Lifted(list) } else { Mark::On(list) }));
+            }
+        }
+    }
 }
 
 /// What is known of persons so far.
@@ -121,13 +200,18 @@ pub(super) struct Settling {
     pub matched: Vec<u64>,
     pub taken: Vec<(u32, u32)>,
     pub decided: Vec<(u32, u32)>,
+    /// The entries that matched.
+    pub matched_entries: RowSet,
+    pub several: Vec<(u32, u32)>,
 }
 
 impl Settling {
     pub fn take(&mut self, found: &PartitionFindings) -> Result<()> {
-        for (row, list) in &found.held {
-            self.mark(*row, Mark::On(*list));
+        for (row, mark) in &found.held {
+            self.mark(*row, *mark);
         }
+        found.matched_entries.iter().for_each(|entry| self.matched_entries.add(RowId(*entry)));
+        self.several.extend_from_slice(&found.several);
         self.matched.iter_mut().zip(&found.matched).for_each(|(sum, count)| *sum += count);
         self.taken.extend_from_slice(&found.taken);
         self.decided.extend_from_slice(&found.decided);
@@ -277,6 +361,32 @@ impl Settling {
         taken.sort_unstable();
         taken.dedup();
         taken
+    }
+
+    /// Entries of lists that go by another field and are several persons, by list.
+    pub fn namesakes(&mut self, numbers: &EntryNumbers) -> Vec<Namesakes> {
+        const EXAMPLES: usize = 6;
+        let mut several = std::mem::take(&mut self.several);
+        for (_, row) in &mut several {
+            *row = self.groups.settled()[*row as usize];
+        }
+        several.sort_unstable();
+        several.dedup();
+        let mut found: Vec<Namesakes> = Vec::new();
+        for persons in several.chunk_by(|a, b| a.0 == b.0).filter(|persons| persons.len() > 1) {
+            let EntryOwner::List(list) = numbers.owner(persons[0].0) else { continue };
+            let known = found.iter().position(|known| known.list == list).unwrap_or_else(|| {
+                found.push(Namesakes { list, entries: 0, persons: 0, examples: Vec::new() });
+                found.len() - 1
+            });
+            let namesakes = &mut found[known];
+            namesakes.entries += 1;
+            namesakes.persons += persons.len() as u64;
+            let room = EXAMPLES.saturating_sub(namesakes.examples.len());
+            namesakes.examples.extend(persons.iter().take(room).map(|(_, row)| RowId(*row)));
+        }
+        found.sort_by_key(|namesakes| namesakes.list);
+        found
     }
 
     /// A refusal counts for every identity of the person, against every row that has one of them.

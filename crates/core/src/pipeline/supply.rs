@@ -6,7 +6,7 @@
 
 use super::chunks::Reading;
 use super::copies::sort_copies;
-use super::first_pass::{EntryScratch, address_value, read_list_chunk};
+use super::first_pass::{EntryScratch, ListPlan, address_value, read_list_chunk};
 use super::known::Known;
 use super::open::OpenFile;
 use super::plan::cleaning_wishes;
@@ -468,8 +468,7 @@ fn read_list_rows(job: &Job, known: &Known, rows: &mut Sorter, observer: &dyn Ob
     let matches = &known.settled.taken;
     while let Some(chunk) = reading.next()? {
         let file = &files.lists[chunk.file.0 as usize];
-        let keys = files.list_keys[chunk.file.0 as usize].as_ref();
-        let read = read_list_chunk(file, keys, &chunk.chunk, &known.settled.hasher, &mut scratch);
+        let read = read_list_chunk(file, &ListPlan::of(files, chunk.file.0 as usize), &chunk.chunk, &known.settled.hasher, &mut scratch);
         records.split(&chunk.chunk, file.dialect);
         let plan = &plans[chunk.file.0 as usize];
         let mut before = 0;
@@ -502,7 +501,7 @@ fn read_list_rows(job: &Job, known: &Known, rows: &mut Sorter, observer: &dyn Ob
                 rows.push(&key.concat(), &payload)?;
             }
         }
-        entry += before;
+        entry += read.shares.iter().map(|share| share.compared.len() as u32).sum::<u32>();
         chunk.give_back();
     }
     for (file, (again, first)) in files.lists.iter().zip(reading.files_read().iter().zip(&known.list_files)) {

@@ -33,6 +33,12 @@ pub struct Tally {
     pub sources: Vec<SourceTally>,
     /// Each suppression list.
     pub suppression: Vec<SuppressionTally>,
+    /// What is remembered from earlier work, and whether it counted.
+    pub bank: BankTally,
+    /// Whom the job writes to although a list holds them for a lesser reason.
+    pub allowed: Vec<AllowedTally>,
+    /// Entries that matched nobody and are close to a contact.
+    pub near_misses: NearMissTally,
     /// Each list that can be asked about.
     pub lists: Vec<ListTally>,
     /// What survivors were given from their copies; none where the job does not fill.
@@ -190,6 +196,60 @@ pub struct SuppressionTally {
     pub persons_held: u64,
 }
 
+/// Whether earlier work counted.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+pub struct BankTally {
+    /// Whether it did. It does not where there is no bank yet, or where somebody said so.
+    pub applied: bool,
+    /// Whether somebody said that it does not count.
+    pub switched_off: bool,
+    /// Where it is kept.
+    pub file: Option<String>,
+    /// Whose entries counted beside those of everyone.
+    pub scope: Option<String>,
+}
+
+/// What came of a part of the job that allows addresses.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct AllowedTally {
+    /// Why they are allowed.
+    pub why: String,
+    /// How many addresses it names.
+    pub addresses: u64,
+    /// How many persons in the sources have one of them.
+    pub persons: u64,
+    /// How many of these a list would have held.
+    pub lifted: u64,
+}
+
+/// What came of the search for entries that matched nobody and are close to a contact.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+pub struct NearMissTally {
+    /// Entries that were looked at.
+    pub searched: u64,
+    /// Entries that were not, since they are too many to be looked at in passing.
+    pub not_searched: u64,
+    /// Pairs of an entry and a contact.
+    pub pairs: u64,
+    /// Contacts that were set aside for it.
+    pub set_aside: u64,
+    /// The first few pairs.
+    pub examples: Vec<NearMissExample>,
+}
+
+/// An entry that is close to a contact.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct NearMissExample {
+    /// The list.
+    pub list: String,
+    /// The entry.
+    pub entry: String,
+    /// The contact's address.
+    pub contact: String,
+    /// What they have in common.
+    pub why: String,
+}
+
 /// How a list came out.
 #[derive(Debug, Clone, Serialize)]
 pub struct ListTally {
@@ -199,12 +259,16 @@ pub struct ListTally {
     pub entries: u64,
     /// Those that are domains.
     pub domains: u64,
+    /// Those that are addresses which are not shown (SHA-256, MD5).
+    pub digests: u64,
     /// Those that are neither address nor domain.
     pub unusable: u64,
     /// Rows without an entry.
     pub blank: u64,
     /// Rows that its condition leaves out.
     pub left_out: u64,
+    /// Rows that are no refusal by their status.
+    pub no_refusal: u64,
     /// Entries that are an identity of some row.
     pub matched: u64,
     /// Entries that are not.

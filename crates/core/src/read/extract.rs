@@ -7,7 +7,7 @@ use super::format::{Format, recognise_format};
 use super::input::{Input, InputReader, Sample};
 use super::unescape::{has_backslash_quotes, unescaped};
 use super::workbook::Likeness;
-use super::{json, recipients, vcard, workbook};
+use super::{json, mail, recipients, vcard, workbook};
 use crate::error::{Error, ErrorKind, Result};
 use crate::observe::{Finding, Observer, Weight};
 use encoding_rs::{Encoding, UTF_8};
@@ -63,7 +63,7 @@ pub fn prepare(
     let format = recognise_format(&sample, is_table).map_err(|(what, advice)| {
         Error::new(ErrorKind::Input, what, advice)
             .in_file(input.path())
-            .expected("delimited text, a workbook, vCards, recipients or JSON")
+            .expected("delimited text, a workbook, vCards, recipients, JSON or bounce messages")
     })?;
     if wishes.sheet.is_some() && format != Format::Workbook {
         return Err(Error::new(
@@ -78,7 +78,8 @@ pub fn prepare(
         let text = format!("is {}, whatever its name says, and was read as such", format.in_words());
         findings.push(Finding::new("format", Weight::Note, text));
     }
-    if format != Format::Workbook {
+    // Each part of a message says its own encoding.
+    if !matches!(format, Format::Workbook | Format::Mail) {
         findings.extend(encoding_finding(&sample));
     }
     let mut prepared = Prepared {
@@ -125,6 +126,7 @@ impl Prepared {
             Format::Recipients => recipients::extract(text()?, &input, folder, observer)?,
             Format::JsonLines => json::extract(text()?, false, &input, folder, observer)?,
             Format::JsonArray => json::extract(text()?, true, &input, folder, observer)?,
+            Format::Mail => mail::extract(input.reader()?, &input, folder, observer)?,
             Format::Delimited => unreachable!("delimited text stays where it is"),
         };
         let headers = extracted.headers.take();

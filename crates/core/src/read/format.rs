@@ -19,6 +19,8 @@ pub enum Format {
     JsonLines,
     /// An array of JSON objects.
     JsonArray,
+    /// Mail that came back, and complaints: one message, or a mailbox of them.
+    Mail,
 }
 
 impl Format {
@@ -31,6 +33,7 @@ impl Format {
             Format::Recipients => "recipient line",
             Format::JsonLines => "JSON Lines",
             Format::JsonArray => "JSON array",
+            Format::Mail => "mail messages",
         }
     }
 
@@ -41,6 +44,7 @@ impl Format {
             Format::Recipients => "a recipient line",
             Format::VCard => "a file of vCards",
             Format::JsonArray => "a JSON array",
+            Format::Mail => "mail",
             Format::Delimited | Format::JsonLines => self.name(),
         }
     }
@@ -59,6 +63,7 @@ impl Format {
             Format::Recipients => &["txt", "text", "lst", "list", "eml"],
             Format::JsonLines => &["jsonl", "ndjson", "json"],
             Format::JsonArray => &["json"],
+            Format::Mail => &["eml", "mbox", "mbx", "mail", "msg", "txt"],
         }
     }
 
@@ -71,6 +76,7 @@ impl Format {
             Format::Recipients,
             Format::JsonLines,
             Format::JsonArray,
+            Format::Mail,
         ];
         let name = name.to_ascii_lowercase();
         let name = name.trim_end_matches(".gz").trim_end_matches(".zst");
@@ -96,6 +102,9 @@ pub fn recognise_format(sample: &Sample, is_table: bool) -> Result<Format, Unrea
     }
     if is_table {
         return Ok(Format::Delimited);
+    }
+    if is_mail(text.trim_ascii_start()) {
+        return Ok(Format::Mail);
     }
     match json::looks_like_json(text) {
         Some(true) => return Ok(Format::JsonArray),
@@ -131,12 +140,6 @@ fn other_file(raw: &[u8], text: &[u8]) -> Option<Unreadable> {
     let starts = |word: &[u8]| begin.get(..word.len()).is_some_and(|begin| begin.eq_ignore_ascii_case(word));
     if [&b"<!DOCTYPE"[..], b"<html", b"<table", b"<?xml", b"<head", b"<meta"].iter().any(|word| starts(word)) {
         return Some(("this is a web page or XML, not a table, whatever its name says", SAVE_AS_CSV));
-    }
-    if is_mail(begin) {
-        return Some((
-            "this is a mail message, not a table of contacts",
-            "copy its recipients into a text file, or hand over the list that came with it",
-        ));
     }
     memchr(0, text)
         .is_some()

@@ -7,7 +7,7 @@ use super::chunk::CHUNK_BYTES;
 use super::encoding::{Knowledge, decode_sample, recognise_encoding, unreadable};
 use super::spool::Extracted;
 use super::unpack::{Member, Packing, Unpacking, is_zip, members};
-use super::workbook;
+use super::{mail, workbook};
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::observe::Observer;
 use encoding_rs::Encoding;
@@ -85,6 +85,10 @@ impl Input {
         let path = found.path.as_path();
         let fail = |cause: std::io::Error| Error::unreadable(path, &cause);
         let metadata = std::fs::metadata(path).map_err(fail)?;
+        if metadata.is_dir() && mail::holds_messages(path) {
+            let (file, bytes) = mail::folder_as_mailbox(path, spool_folder)?;
+            return Ok(Input::new(found, Base::Spooled(file), bytes));
+        }
         if metadata.is_dir() {
             return Err(fail(std::io::ErrorKind::IsADirectory.into()));
         }

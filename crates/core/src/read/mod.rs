@@ -24,6 +24,7 @@ mod spool;
 mod text_lines;
 pub mod unescape;
 pub mod unpack;
+pub(crate) mod mail;
 mod vcard;
 pub mod workbook;
 

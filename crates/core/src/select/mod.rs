@@ -4,6 +4,8 @@
 
 pub mod condition;
 pub mod plan;
+pub mod table;
 
 pub use condition::Selection;
 pub use plan::SelectionPlan;
+pub use table::TableSelection;

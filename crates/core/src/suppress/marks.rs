@@ -12,6 +12,10 @@ use std::collections::HashMap;
 pub enum Mark {
     /// An entry of this list is one of its identities, or a domain above one.
     On(ListId),
+    /// An entry of this list would hold it, but the job allows the address that it matched.
+    Lifted(ListId),
+    /// One of its identities is allowed by the job, in the part of this number.
+    Allowed(u16),
     /// This source has a row of it; marked only where that is asked for.
     From(SourceId),
     /// The job's decisions take this row out by hand.
@@ -131,7 +135,7 @@ pub fn reason_of(mark: Mark, list_reasons: &[Option<Reason>]) -> Option<Reason> 
     match mark {
         Mark::On(list) => list_reasons[list.0 as usize],
         // Judged with all else that a survivor may lack.
-        Mark::From(_) | Mark::RemovedByHand => None,
+        Mark::From(_) | Mark::RemovedByHand | Mark::Lifted(_) | Mark::Allowed(_) => None,
         Mark::Said(consent, _) | Mark::RefusedElsewhere(consent, _) => match consent {
             Consent::OptedIn => None,
             Consent::Pending | Consent::Unlisted => Some(Reason::NoConsent),

@@ -22,6 +22,7 @@ pub enum Reason {
     MissingField,
     RoleAddress,
     DisposableDomain,
+    NearMiss,
     NotSelected,
     OverLimit,
     LayoutViolation,
@@ -30,7 +31,7 @@ pub enum Reason {
 
 impl Reason {
     /// How many there are.
-    pub const COUNT: usize = 18;
+    pub const COUNT: usize = 19;
 
     /// All of them, gravest first.
     pub const ALL: [Reason; Reason::COUNT] = [
@@ -48,6 +49,7 @@ impl Reason {
         Reason::MissingField,
         Reason::RoleAddress,
         Reason::DisposableDomain,
+        Reason::NearMiss,
         Reason::NotSelected,
         Reason::OverLimit,
         Reason::LayoutViolation,
@@ -82,6 +84,7 @@ impl Reason {
             Reason::MissingField => "missing-field",
             Reason::RoleAddress => "role-address",
             Reason::DisposableDomain => "disposable-domain",
+            Reason::NearMiss => "near-miss",
             Reason::NotSelected => "not-selected",
             Reason::OverLimit => "over-limit",
             Reason::LayoutViolation => "layout-violation",

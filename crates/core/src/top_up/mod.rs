@@ -13,8 +13,8 @@ use crate::columns::{ColumnMap, Field};
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::layout::Form;
 use crate::job::{
-    CleanWishes, ColumnRef, Content, Guards, Job, Layout, LayoutColumn, ListFiles, OnViolation, ReadFiles, Requirement,
-    Source, Write,
+    ColumnRef, Content, Job, Layout, LayoutColumn, ListFiles, OnViolation, ReadFiles, Remembering, Requirement, Source,
+    Write,
 };
 use crate::observe::{Finding, Observer, Weight, counted};
 use crate::person::PersonWishes;
@@ -48,6 +48,10 @@ pub struct TopUpWishes {
     pub from: Vec<Source>,
     /// Who must not be added.
     pub against: Vec<ListFiles>,
+    /// Which client or brand it is for.
+    pub scope: Option<String>,
+    /// Who is remembered from earlier work.
+    pub remembered: Remembering,
     /// Who is the same person, and which of several new rows is added.
     pub person: PersonWishes,
     /// What a new contact must have.
@@ -97,7 +101,7 @@ pub struct ToppedUp {
 
 /// Tops up a master list.
 pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) -> Result<ToppedUp> {
-    let mut job = job(wishes);
+    let mut job = job(wishes).with_remembered_lists();
     job.check()?;
     let mut opening = Opening::of(&job, setting, observer)?;
     if wishes.update && opening.reads(&wishes.repairs) {
@@ -165,26 +169,18 @@ fn job(wishes: &TopUpWishes) -> Job {
     let master = Source::new(&wishes.master_name, wishes.master.clone());
     let shown = wishes.output.display().to_string();
     Job {
-        name: "top-up".to_owned(),
-        today: wishes.today,
         country: wishes.country,
         sources: std::iter::once(master).chain(wishes.from.iter().cloned()).collect(),
-        replace_values: Vec::new(),
-        clean: CleanWishes::default(),
         person: PersonWishes { fill: wishes.update, near_duplicates: Some(false), ..wishes.person.clone() },
         lists: wishes.against.clone(),
+        scope: wishes.scope.clone(),
+        remembered: wishes.remembered.clone(),
         require: wishes.require.clone(),
-        select: None,
-        pick: None,
         writes: vec![Write { file: wishes.output.clone(), shown, layout: None }],
-        guards: Guards::default(),
-        receipt: None,
-        sort: Vec::new(),
-        compares: false,
         has_master: true,
         set_aside: Some(wishes.set_aside.clone()),
         replace: wishes.replace,
-        read_from: Vec::new(),
+        ..Job::new("top-up", wishes.today)
     }
 }
 

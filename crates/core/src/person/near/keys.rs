@@ -68,7 +68,7 @@ pub fn keys(person: &NearPerson, slips: &SlipDomains, mut add: impl FnMut(&[u8])
 }
 
 /// The text itself and the text without each of its letters, in two parts.
-fn without_one_letter(text: &str, mut give: impl FnMut((&str, &str))) {
+pub fn without_one_letter(text: &str, mut give: impl FnMut((&str, &str))) {
     give((text, ""));
     for (at, letter) in text.char_indices() {
         give((&text[..at], &text[at + letter.len_utf8()..]));

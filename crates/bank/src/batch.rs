@@ -1,0 +1,194 @@
+//! Batches: what went in at once, and can be taken back at once.
+
+use crate::file::Bank;
+use crate::scope::ScopeId;
+use pebblebank_core::clean::date::Date;
+use pebblebank_core::suppress::Reason;
+use pebblebank_core::{Error, ErrorKind, Result};
+use rusqlite::Row;
+use serde::Serialize;
+
+/// The number of a batch, as users name it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+pub struct BatchId(pub i64);
+
+/// What the entries of a batch say of their people.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[repr(i64)]
+pub enum What {
+    /// They reported a mailing as unwanted.
+    Complained = 0,
+    /// They said no.
+    OptedOut = 1,
+    /// They must not be contacted.
+    DoNotContact = 2,
+    /// Mail to them came back.
+    Bounced = 3,
+    /// They were sent a mailing.
+    Sent = 4,
+    /// They are in a file for the sending service.
+    Prepared = 5,
+}
+
+impl What {
+    /// All that can be loaded.
+    pub const LOADED: [What; 5] =
+        [What::DoNotContact, What::OptedOut, What::Bounced, What::Complained, What::Sent];
+
+    /// Those that hold people back by themselves.
+    pub const HOLDING: [What; 4] = [What::Complained, What::OptedOut, What::DoNotContact, What::Bounced];
+
+    const ALL: [What; 6] =
+        [What::Complained, What::OptedOut, What::DoNotContact, What::Bounced, What::Sent, What::Prepared];
+
+    /// The name in commands and files.
+    pub fn name(self) -> &'static str {
+        match self {
+            What::Complained => "complained",
+            What::OptedOut => "opted-out",
+            What::DoNotContact => "do-not-contact",
+            What::Bounced => "bounced",
+            What::Sent => "sent",
+            What::Prepared => "prepared",
+        }
+    }
+
+    /// The one of that name, which can be loaded.
+    pub fn from_name(name: &str) -> Option<What> {
+        What::LOADED.into_iter().find(|what| what.name() == name)
+    }
+
+    /// The reason that it gives; none for what holds nobody by itself.
+    pub fn reason(self) -> Option<Reason> {
+        match self {
+            What::Complained => Some(Reason::Complained),
+            What::OptedOut => Some(Reason::OptedOut),
+            What::DoNotContact => Some(Reason::DoNotContact),
+            What::Bounced => Some(Reason::Bounced),
+            What::Sent | What::Prepared => None,
+        }
+    }
+
+    /// Whether the person said it, so that only the person takes it back.
+    pub fn is_refusal(self) -> bool {
+        matches!(self, What::Complained | What::OptedOut)
+    }
+
+    pub(crate) fn code(self) -> i64 {
+        self as i64
+    }
+
+    pub(crate) fn of_code(code: i64) -> What {
+        What::ALL.into_iter().find(|what| what.code() == code).unwrap_or(What::DoNotContact)
+    }
+}
+
+impl Serialize for What {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> std::result::Result<S::Ok, S::Error> {
+        serializer.serialize_str(self.name())
+    }
+}
+
+/// A batch.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Batch {
+    /// Its number.
+    pub id: BatchId,
+    /// What its entries say.
+    pub what: What,
+    /// Whose it is.
+    pub scope: String,
+    /// The mailing, of what was prepared or sent.
+    pub campaign: Option<String>,
+    /// The job that prepared it.
+    pub job: Option<String>,
+    /// The file that it was loaded from.
+    pub file: Option<String>,
+    /// When it went in (RFC 3339).
+    pub added: String,
+    /// The day that it counts from: when it went in, or when it was sent.
+    pub day: String,
+    /// A note.
+    pub note: Option<String>,
+    /// When it was taken back, if it was.
+    pub undone: Option<String>,
+    /// How many of its entries still count, soft bounces among them.
+    pub entries: u64,
+}
+
+pub(crate) const COLUMNS: &str = "batch.id, what, (select name from scope where id = batch.scope), campaign, job, file, \
+     added, day, note, undone, entries + softs";
+
+impl Batch {
+    pub(crate) fn of_row(row: &Row) -> rusqlite::Result<Batch> {
+        Ok(Batch {
+            id: BatchId(row.get(0)?),
+            what: What::of_code(row.get(1)?),
+            scope: row.get(2)?,
+            campaign: row.get(3)?,
+            job: row.get(4)?,
+            file: row.get(5)?,
+            added: row.get(6)?,
+            day: day_text(row.get(7)?),
+            note: row.get(8)?,
+            undone: row.get(9)?,
+            entries: row.get::<_, i64>(10)?.unsigned_abs(),
+        })
+    }
+}
+
+/// A day as the bank counts them, as text.
+pub(crate) fn day_text(day: i64) -> String {
+    let Date { year, month, day } = Date::from_day_number(day as i32);
+    format!("{year:04}-{month:02}-{day:02}")
+}
+
+/// A batch that is about to go in.
+#[derive(Debug, Clone)]
+pub struct NewBatch {
+    /// What its entries say.
+    pub what: What,
+    /// Whose it is.
+    pub scope: ScopeId,
+    /// The mailing.
+    pub campaign: Option<String>,
+    /// The job.
+    pub job: Option<String>,
+    /// The file that it comes from.
+    pub file: Option<String>,
+    /// What tells that file from others: the BLAKE3 of its bytes.
+    pub fingerprint: Option<String>,
+    /// The day that it counts from.
+    pub day: Date,
+    /// A note.
+    pub note: Option<String>,
+}
+
+impl Bank {
+    /// All batches, the latest first.
+    pub fn batches(&self) -> Result<Vec<Batch>> {
+        self.batches_where("1 = 1", [])
+    }
+
+    pub(crate) fn batches_where(&self, condition: &str, parameters: impl rusqlite::Params) -> Result<Vec<Batch>> {
+        let query = format!("select {COLUMNS} from batch where {condition} order by id desc");
+        self.ask(|bank| bank.prepare(&query)?.query_map(parameters, Batch::of_row)?.collect())
+    }
+
+    /// The batch of this number.
+    pub fn batch(&self, id: BatchId) -> Result<Batch> {
+        self.batches_where("id = ?1", [id.0])?.pop().ok_or_else(|| {
+            let what = format!("there is no batch {}", id.0);
+            Error::new(ErrorKind::Job, what, "pebblebank bank batches lists them with their numbers")
+        })
+    }
+
+    /// The batch that holds a file of the same content, if it still counts.
+    pub fn batch_of_file(&self, fingerprint: &str, what: What, scope: ScopeId) -> Result<Option<Batch>> {
+        let found = self.batches_where(
+            "fingerprint = ?1 and what = ?2 and scope = ?3 and undone is null",
+            rusqlite::params![fingerprint, what.code(), scope.0],
+        )?;
+        Ok(found.into_iter().next())
+    }
+}

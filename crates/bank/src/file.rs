@@ -1,0 +1,252 @@
+//! The file: where it is, who may read it, its shape and how older shapes become this one, and what can be wrong with it.
+
+use pebblebank_core::clean::date::Date;
+use pebblebank_core::suppress::{Digest, DigestKind};
+use pebblebank_core::{Error, ErrorKind, Result};
+use rusqlite::{Connection, ErrorCode, OpenFlags, Transaction, TransactionBehavior};
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+/// What tells a bank from other SQLite files.
+const APPLICATION_ID: i64 = 0x5042_4C42;
+
+/// What made each shape of the bank out of the one before.
+const SHAPES: [&str; 1] = [include_str!("schema/1.sql")];
+
+/// How long a command waits for another one that is changing the bank.
+const PATIENCE: Duration = Duration::from_secs(30);
+
+/// What is to be done with the bank.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Access {
+    /// It is asked, and must be there.
+    Ask,
+    /// It is changed, and is made where it is not there.
+    Change,
+}
+
+/// The bank, open.
+#[derive(Debug)]
+pub struct Bank {
+    connection: Connection,
+    path: PathBuf,
+    moment: String,
+    today: Date,
+}
+
+impl Bank {
+    /// Opens the bank at `path`. `moment` (RFC 3339) and `today` are the time of the command.
+    pub fn open(path: &Path, access: Access, moment: &str, today: Date) -> Result<Bank> {
+        let is_new = !path.exists();
+        if is_new && access == Access::Ask {
+            let what = "there is no bank here yet";
+            let advice = "pebblebank bank add or bank load makes one; --bank FILE names another place";
+            return Err(Error::new(ErrorKind::Input, what, advice).in_file(path));
+        }
+        if is_new {
+            create_for_owner(path)?;
+        }
+        let flags = OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+        let flags = if access == Access::Ask && is_read_only(path) {
+            OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX
+        } else {
+            flags
+        };
+        let opened = Connection::open_with_flags(path, flags).map_err(|cause| trouble(path, &cause))?;
+        let mut bank =
+            Bank { connection: opened, path: path.to_path_buf(), moment: moment.to_owned(), today };
+        bank.prepare_file(flags.contains(OpenFlags::SQLITE_OPEN_READ_ONLY))?;
+        Ok(bank)
+    }
+
+    fn prepare_file(&mut self, is_read_only: bool) -> Result<()> {
+        self.connection.busy_timeout(PATIENCE).map_err(|cause| trouble(&self.path, &cause))?;
+        // What is deleted is overwritten, also in free pages.
+        self.pragma("secure_delete", &true)?;
+        self.pragma("foreign_keys", &true)?;
+        self.pragma("cache_size", &-65_536)?;
+        let shape = self.number("user_version")?;
+        let id = self.number("application_id")?;
+        let tables: i64 = self.ask(|bank| bank.query_row("select count(*) from sqlite_schema", [], |row| row.get(0)))?;
+        if id != APPLICATION_ID && tables > 0 {
+            let what = "this is a database, but not a bank";
+            let advice = "name the bank with --bank, or with PEBBLEBANK_BANK in the environment";
+            return Err(Error::new(ErrorKind::Input, what, advice).in_file(&self.path));
+        }
+        if shape > SHAPES.len() as i64 {
+            let what = "the bank was made by a newer version of pebblebank, whose entries this one may not understand";
+            return Err(Error::new(ErrorKind::Input, what, "use that version, or a newer one").in_file(&self.path));
+        }
+        if shape < SHAPES.len() as i64 {
+            self.bring_up_to_date(is_read_only)?;
+        }
+        Ok(())
+    }
+
+    /// Makes this shape out of an older one, all steps or none.
+    fn bring_up_to_date(&mut self, is_read_only: bool) -> Result<()> {
+        if is_read_only {
+            return Err(read_only(&self.path));
+        }
+        // Readers and a writer then do not wait for each other, and what is cut off leaves nothing behind.
+        self.ask(|bank| bank.query_row("pragma journal_mode = wal", [], |_| Ok(())))?;
+        let key = new_key(&self.path)?;
+        self.change(|change| {
+            let shape: i64 = change.query_row("pragma user_version", [], |row| row.get(0))?;
+            for step in SHAPES.iter().skip(shape as usize) {
+                change.execute_batch(step)?;
+            }
+            change.execute("insert or ignore into about (key, value) values ('forgetting', ?1)", [&key[..]])?;
+            change.pragma_update(None, "application_id", APPLICATION_ID)?;
+            change.pragma_update(None, "user_version", SHAPES.len() as i64)
+        })
+    }
+
+    fn pragma(&self, name: &str, value: &dyn rusqlite::ToSql) -> Result<()> {
+        self.ask(|bank| bank.pragma_update(None, name, value))
+    }
+
+    fn number(&self, pragma: &str) -> Result<i64> {
+        self.ask(|bank| bank.query_row(&format!("pragma {pragma}"), [], |row| row.get(0)))
+    }
+
+    /// Where it lies.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// The moment of the command.
+    pub fn moment(&self) -> &str {
+        &self.moment
+    }
+
+    /// The day of the command.
+    pub fn today(&self) -> Date {
+        self.today
+    }
+
+    /// The connection alone.
+    pub(crate) fn into_connection(self) -> Connection {
+        self.connection
+    }
+
+    pub(crate) fn connection(&self) -> &Connection {
+        &self.connection
+    }
+
+    /// Asks something.
+    pub(crate) fn ask<T>(&self, ask: impl FnOnce(&Connection) -> rusqlite::Result<T>) -> Result<T> {
+        ask(&self.connection).map_err(|cause| trouble(&self.path, &cause))
+    }
+
+    /// Changes something, all of it or nothing.
+    pub(crate) fn change<T>(&mut self, change: impl FnOnce(&Transaction) -> rusqlite::Result<T>) -> Result<T> {
+        let path = self.path.clone();
+        let fail = |cause: rusqlite::Error| trouble(&path, &cause);
+        let transaction =
+            self.connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(fail)?;
+        let done = change(&transaction).map_err(fail)?;
+        transaction.commit().map_err(fail)?;
+        Ok(done)
+    }
+
+    /// The key of the digests of those who were forgotten.
+    pub(crate) fn key(&self) -> Result<[u8; 32]> {
+        let bytes: Vec<u8> =
+            self.ask(|bank| bank.query_row("select value from about where key = 'forgetting'", [], |row| row.get(0)))?;
+        let mut key = [0; 32];
+        key.copy_from_slice(Digest::new(DigestKind::Keyed, &bytes).bytes());
+        Ok(key)
+    }
+
+    /// Writes everything from the side file into the bank itself and leaves nothing in it.
+    pub(crate) fn clear_side_file(&self) -> Result<()> {
+        let busy: i64 = self.ask(|bank| bank.query_row("pragma wal_checkpoint(truncate)", [], |row| row.get(0)))?;
+        if busy != 0 {
+            let what = "another program is reading the bank, so that what was forgotten may still stand in its side file";
+            let advice = "wait until it has finished, then give the same command again";
+            return Err(Error::new(ErrorKind::Output, what, advice).in_file(&self.path));
+        }
+        Ok(())
+    }
+}
+
+/// Makes an empty file that its owner alone can read, in a folder that is made if need be.
+fn create_for_owner(path: &Path) -> Result<()> {
+    let unwritable = |cause: std::io::Error| Error::unwritable(path, &cause);
+    if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty() && !folder.exists()) {
+        let mut builder = std::fs::DirBuilder::new();
+        builder.recursive(true);
+        #[cfg(unix)]
+        std::os::unix::fs::DirBuilderExt::mode(&mut builder, 0o700);
+        builder.create(folder).map_err(unwritable)?;
+    }
+    let mut options = std::fs::OpenOptions::new();
+    options.write(true).create_new(true);
+    #[cfg(unix)]
+    std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
+    match options.open(path) {
+        // Another command was quicker.
+        Err(cause) if cause.kind() == std::io::ErrorKind::AlreadyExists => Ok(()),
+        opened => opened.map(|_| ()).map_err(unwritable),
+    }
+}
+
+fn is_read_only(path: &Path) -> bool {
+    std::fs::OpenOptions::new().append(true).open(path).is_err()
+}
+
+/// A key from the system's source of randomness.
+fn new_key(path: &Path) -> Result<[u8; 32]> {
+    let mut key = [0; 32];
+    getrandom::fill(&mut key).map_err(|cause| {
+        let what = format!("the system gives no random numbers: {cause}");
+        Error::new(ErrorKind::Output, what, "try again").in_file(path)
+    })?;
+    Ok(key)
+}
+
+fn read_only(path: &Path) -> Error {
+    let what = "the bank cannot be written to";
+    let advice = "look at the permissions of the file and its folder, or name another place with --bank";
+    Error::new(ErrorKind::Output, what, advice).in_file(path)
+}
+
+/// What is wrong, in words.
+pub(crate) fn trouble(path: &Path, cause: &rusqlite::Error) -> Error {
+    let error = |kind, what: &str, advice: &str| Error::new(kind, what, advice).in_file(path);
+    match cause.sqlite_error_code() {
+        Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => error(
+            ErrorKind::Output,
+            "another command has been changing the bank for half a minute, so nothing was changed",
+            "wait until it has finished, then try again",
+        ),
+        Some(ErrorCode::DiskFull) => error(
+            ErrorKind::Output,
+            "the disk is full, so nothing was changed in the bank",
+            "make room, then give the same command again",
+        ),
+        Some(ErrorCode::ReadOnly | ErrorCode::CannotOpen | ErrorCode::PermissionDenied) => read_only(path),
+        Some(ErrorCode::NotADatabase) => error(
+            ErrorKind::Input,
+            "this file is not a bank",
+            "name the bank with --bank, or with PEBBLEBANK_BANK in the environment",
+        ),
+        Some(ErrorCode::DatabaseCorrupt) => error(
+            ErrorKind::Input,
+            "the bank is damaged",
+            "keep this file, and go on with the latest copy that pebblebank bank backup made",
+        ),
+        Some(ErrorCode::SystemIoFailure) => error(
+            ErrorKind::Output,
+            "the bank could not be read or written",
+            "look whether the disk is full or the drive is gone, then give the same command again",
+        ),
+        _ => Error::new(ErrorKind::Output, format!("the bank could not do it: {cause}"), "try again").in_file(path),
+    }
+}
+
+/// What tells a file from others: the BLAKE3 of its bytes, in hex.
+pub fn fingerprint(bytes: &[u8]) -> String {
+    blake3::hash(bytes).to_hex().to_string()
+}

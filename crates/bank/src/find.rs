@@ -1,0 +1,138 @@
+//! Everything that is known of somebody, also by the domain, and of those who were forgotten.
+
+use crate::batch::{BatchId, What, day_text};
+use crate::file::Bank;
+use crate::text::{Kind, Text};
+use pebblebank_core::Result;
+use pebblebank_core::suppress::DigestKind;
+use rusqlite::Row;
+use serde::Serialize;
+
+/// What the bank knows of somebody.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+pub struct Found {
+    /// What was asked for, as the bank compares it.
+    pub asked: String,
+    /// What it is.
+    pub kind: &'static str,
+    /// Entries about exactly this.
+    pub entries: Vec<KnownEntry>,
+    /// Entries that hold it by its domain, or by one above.
+    pub by_domain: Vec<KnownEntry>,
+    /// Entries that hold it without showing it: digests of partners.
+    pub by_digest: Vec<KnownEntry>,
+    /// Whether it was forgotten; it stays uncontacted.
+    pub is_forgotten: bool,
+    /// What was done about it, the latest first.
+    pub history: Vec<crate::history::Happened>,
+}
+
+/// An entry.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct KnownEntry {
+    /// Whom it is about.
+    pub text: String,
+    /// What that is.
+    pub kind: &'static str,
+    /// What it says.
+    pub what: What,
+    /// Whose it is.
+    pub scope: String,
+    /// The mailing.
+    pub campaign: Option<String>,
+    /// The job that prepared it.
+    pub job: Option<String>,
+    /// The batch.
+    pub batch: BatchId,
+    /// The file that it came from.
+    pub file: Option<String>,
+    /// When it went in.
+    pub added: String,
+    /// The day of what happened.
+    pub day: String,
+    /// The last day that it holds.
+    pub until: Option<String>,
+    /// Whether mail came back for a reason that may pass.
+    pub is_soft: bool,
+    /// The note of its batch.
+    pub note: Option<String>,
+    /// Why it no longer counts: taken out, or its batch taken back; none where it counts.
+    pub gone: Option<String>,
+}
+
+pub(crate) const ENTRY: &str = "t.kind, t.value, b.what, (select name from scope where id = b.scope), b.campaign, b.job, b.id, b.file, b.added, \
+     coalesce(e.day, b.day), e.until, e.soft, b.note, coalesce(b.undone, e.removed)
+     from entry e join text t on t.id = e.text join batch b on b.id = e.batch";
+
+impl KnownEntry {
+    pub(crate) fn of_row(row: &Row) -> rusqlite::Result<KnownEntry> {
+        let text = Text { kind: Kind::of_code(row.get(0)?), value: row.get(1)? };
+        Ok(KnownEntry {
+            text: text.shown(),
+            kind: text.kind.name(),
+            what: What::of_code(row.get(2)?),
+            scope: row.get(3)?,
+            campaign: row.get(4)?,
+            job: row.get(5)?,
+            batch: BatchId(row.get(6)?),
+            file: row.get(7)?,
+            added: row.get(8)?,
+            day: day_text(row.get(9)?),
+            until: row.get::<_, Option<i64>>(10)?.map(day_text),
+            is_soft: row.get(11)?,
+            note: row.get(12)?,
+            gone: row.get(13)?,
+        })
+    }
+
+    /// Whether it holds a person back by itself.
+    pub fn holds(&self) -> bool {
+        self.gone.is_none() && !self.is_soft && self.what.reason().is_some()
+    }
+}
+
+impl Bank {
+    /// Everything known of somebody; `each` is told of what is looked at, for those who count look-ups.
+    pub fn find(&self, text: &Text, each: &mut dyn FnMut(&Text)) -> Result<Found> {
+        let key = self.key()?;
+        let mut found = Found { asked: text.shown(), kind: text.kind.name(), ..Found::default() };
+        each(text);
+        found.entries = self.entries_about(text)?;
+        for domain in text.domains() {
+            each(&domain);
+            found.by_domain.extend(self.entries_about(&domain)?.into_iter().filter(|entry| entry.what.reason().is_some()));
+        }
+        if matches!(text.kind, Kind::Address | Kind::Phone) {
+            let forgotten = text.forgotten(&key);
+            let entries = self.entries_about(&forgotten)?;
+            found.is_forgotten = entries.iter().any(KnownEntry::holds);
+            found.by_digest.extend(entries);
+            if let Some(id) = self.text_id(&forgotten)? {
+                found.history = self.history_of(id)?;
+            }
+        }
+        if text.kind == Kind::Address {
+            for kind in [DigestKind::Sha256, DigestKind::Md5] {
+                found.by_digest.extend(self.entries_about(&Text::digest(&kind.of(&text.value, None)))?);
+            }
+        }
+        if let Some(id) = self.text_id(text)? {
+            found.history.extend(self.history_of(id)?);
+        }
+        Ok(found)
+    }
+
+    fn entries_about(&self, text: &Text) -> Result<Vec<KnownEntry>> {
+        let query = format!("select {ENTRY} where e.text = ?1 order by e.id desc");
+        let Some(id) = self.text_id(text)? else { return Ok(Vec::new()) };
+        self.ask(|bank| bank.prepare(&query)?.query_map([id], KnownEntry::of_row)?.collect())
+    }
+}
+
+impl Found {
+    /// Whether somebody would be held for this, by an entry that counts on the day.
+    pub fn is_held(&self, today: &str) -> bool {
+        let all = self.entries.iter().chain(&self.by_domain).chain(&self.by_digest);
+        all.filter(|entry| entry.holds()).any(|entry| entry.until.as_deref().is_none_or(|until| until >= today))
+    }
+}

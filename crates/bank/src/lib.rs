@@ -1,0 +1,28 @@
+//! The local memory: who must not be contacted and why, who was written to and when. One SQLite file that its owner
+//! alone can read; the only crate that speaks SQL.
+//!
+//! Everything goes in by batches, so that it can be taken back whole ([`load`], [`change`]); [`memory`] is what a run sees
+//! of it; [`sending`] is about what was prepared and sent; [`history`] is never rewritten.
+
+#![forbid(unsafe_code)]
+#![warn(clippy::print_stdout, clippy::print_stderr)]
+
+pub mod batch;
+pub mod change;
+pub mod file;
+pub mod find;
+pub mod forget;
+pub mod history;
+pub mod list;
+pub mod load;
+pub mod memory;
+pub mod record;
+pub mod scope;
+pub mod sending;
+pub mod text;
+
+pub use batch::{Batch, BatchId, What};
+pub use file::{Access, Bank};
+pub use memory::Memory;
+pub use scope::{EVERYONE, ScopeId};
+pub use text::{Kind, Text};

@@ -1,0 +1,92 @@
+//! What is in the bank: counted, listed, exported, copied.
+
+use crate::batch::What;
+use crate::file::{Access, Bank, trouble};
+use crate::find::{ENTRY, KnownEntry};
+use pebblebank_core::{Error, ErrorKind, Result};
+use rusqlite::backup::{Backup, StepResult};
+use serde::Serialize;
+use std::path::Path;
+use std::time::Duration;
+
+/// How many entries there are of a kind.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Held {
+    /// Whose they are.
+    pub scope: String,
+    /// What they say.
+    pub what: What,
+    /// How many count.
+    pub entries: u64,
+    /// In how many batches.
+    pub batches: u64,
+}
+
+impl Bank {
+    /// How many entries of each kind count, by scope.
+    pub fn counts(&self) -> Result<Vec<Held>> {
+        self.ask(|bank| {
+            let mut query = bank.prepare(
+                "select s.name, b.what, sum(b.entries + b.softs), count(*) from batch b join scope s on s.id = b.scope
+                 where b.undone is null group by s.id, b.what having sum(b.entries + b.softs) > 0 order by s.id, b.what",
+            )?;
+            let rows = query.query_map([], |row| {
+                Ok(Held {
+                    scope: row.get(0)?,
+                    what: What::of_code(row.get(1)?),
+                    entries: row.get::<_, i64>(2)?.unsigned_abs(),
+                    batches: row.get::<_, i64>(3)?.unsigned_abs(),
+                })
+            })?;
+            rows.collect()
+        })
+    }
+
+    /// Hands over every entry that counts, in the order in which they came, as long as `each` wants more.
+    pub fn for_each_entry(&self, each: &mut dyn FnMut(KnownEntry) -> Result<bool>) -> Result<()> {
+        let query = format!("select {ENTRY} where e.removed is null and b.undone is null order by e.id");
+        let fail = |cause: rusqlite::Error| trouble(self.path(), &cause);
+        let mut prepared = self.connection().prepare(&query).map_err(fail)?;
+        let mut rows = prepared.query([]).map_err(fail)?;
+        while let Some(row) = rows.next().map_err(fail)? {
+            if !each(KnownEntry::of_row(row).map_err(fail)?)? {
+                break;
+            }
+        }
+        Ok(())
+    }
+
+    /// Copies the bank into a new file, as it stands at this moment, and looks whether the copy is whole.
+    pub fn backup(&self, target: &Path) -> Result<u64> {
+        const PAGES_AT_ONCE: i32 = 4096;
+        if target.exists() {
+            let what = "there is a file of this name already";
+            return Err(Error::new(ErrorKind::Output, what, "name a new file for the copy").in_file(target));
+        }
+        let copied = self.copy_into(target, PAGES_AT_ONCE);
+        if copied.is_err() {
+            // Half a copy is none.
+            let _ = std::fs::remove_file(target);
+        }
+        copied
+    }
+
+    fn copy_into(&self, target: &Path, pages: i32) -> Result<u64> {
+        let fail = |cause: rusqlite::Error| trouble(target, &cause);
+        let mut copy = Bank::open(target, Access::Change, self.moment(), self.today())?.into_connection();
+        {
+            let backup = Backup::new(self.connection(), &mut copy).map_err(fail)?;
+            while backup.step(pages).map_err(fail)? != StepResult::Done {
+                std::thread::sleep(Duration::from_millis(1));
+            }
+        }
+        let verdict: String = copy.query_row("pragma integrity_check(1)", [], |row| row.get(0)).map_err(fail)?;
+        if verdict != "ok" {
+            let what = "the bank is damaged, and so is its copy";
+            let advice = "keep both, and go on with an earlier copy";
+            return Err(Error::new(ErrorKind::Input, what, advice).in_file(self.path()));
+        }
+        copy.close().map_err(|(_, cause)| fail(cause))?;
+        Ok(std::fs::metadata(target).map_or(0, |about| about.len()))
+    }
+}

@@ -1,0 +1,346 @@
+//! What a run sees of the bank: everybody who must not be contacted in its scope and in that of everyone, as it stands
+//! at the beginning.
+
+use crate::batch::What;
+use crate::file::{Bank, trouble};
+use crate::scope::{EVERYONE, EVERYONE_NAME, ScopeId};
+use crate::text::{Kind, Text};
+use pebblebank_core::job::Limits;
+use pebblebank_core::suppress::{Among, Digest, HeldBy, Reason, Remembered, RememberedEntry, RememberedHold};
+use pebblebank_core::{Error, Result};
+use rusqlite::{Connection, params};
+use std::collections::{HashMap, HashSet};
+use std::path::PathBuf;
+use std::sync::Mutex;
+
+/// Soft bounces hold once there are so many
+const SOFT_BOUNCES: usize = 3;
+
+/// in so many days.
+const SOFT_DAYS: i64 = 30;
+
+/// What a run asks for.
+#[derive(Debug, Clone, Default)]
+pub struct Asked {
+    /// The client or brand that it is for.
+    pub scope: Option<String>,
+    /// The mailing, so that nobody gets it twice.
+    pub campaign: Option<String>,
+    /// How often a person may be written to.
+    pub limits: Option<Limits>,
+}
+
+/// Where the entries of a hold come from.
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Source {
+    /// Batches, and the kind of their entries.
+    Batches(HeldBy),
+    /// Texts that were found out beforehand.
+    Found(Vec<Text>),
+}
+
+/// The bank, as a run sees it.
+#[derive(Debug)]
+pub struct Memory {
+    connection: Mutex<Connection>,
+    path: PathBuf,
+    today: i64,
+    holds: Vec<RememberedHold>,
+    sources: Vec<Source>,
+    /// The hold of each batch, by the kind of entry.
+    hold_of_batch: HashMap<(i64, bool), usize>,
+    key: Option<[u8; 32]>,
+    remarks: Vec<String>,
+}
+
+impl Bank {
+    /// What a run sees of it. It stays as it is until the run is done, whatever happens to the bank meanwhile.
+    pub fn into_memory(self, asked: &Asked) -> Result<Memory> {
+        let scope = self.scope(asked.scope.as_deref())?;
+        let key = if self.has_forgotten()? { Some(self.key()?) } else { None };
+        self.ask(|bank| bank.execute_batch("begin"))?;
+        let mut memory = Memory {
+            path: self.path().to_path_buf(),
+            today: i64::from(self.today().day_number()),
+            connection: Mutex::new(Connection::open_in_memory().map_err(|cause| trouble(self.path(), &cause))?),
+            holds: Vec::new(),
+            sources: Vec::new(),
+            hold_of_batch: HashMap::new(),
+            key,
+            remarks: self.remarks(scope)?,
+        };
+        let scopes = if scope == EVERYONE { vec![EVERYONE] } else { vec![scope, EVERYONE] };
+        for what in What::HOLDING {
+            for scope in &scopes {
+                memory.add_batches(&self, what, *scope)?;
+            }
+        }
+        memory.add_soft_bounces(&self, &scopes)?;
+        if let Some(campaign) = &asked.campaign {
+            memory.add_sent(&self, campaign, scope)?;
+        }
+        if let Some(limits) = asked.limits {
+            memory.add_too_often(&self, limits, scope)?;
+        }
+        memory.connection = Mutex::new(self.into_connection());
+        Ok(memory)
+    }
+
+    /// What should be said of a run in this scope.
+    fn remarks(&self, scope: ScopeId) -> Result<Vec<String>> {
+        let counts = self.counts()?;
+        let others: Vec<String> = counts
+            .iter()
+            .filter(|held| held.what.reason().is_some() && held.scope != EVERYONE_NAME)
+            .map(|held| held.scope.clone())
+            .collect::<std::collections::BTreeSet<_>>()
+            .into_iter()
+            .collect();
+        if scope != EVERYONE || others.is_empty() {
+            return Ok(Vec::new());
+        }
+        let text = format!(
+            "the bank also has entries of {}, which do not count here; scope = in [job] (or --scope) says whose mailing it is",
+            others.join(", ")
+        );
+        Ok(vec![text])
+    }
+}
+
+impl Memory {
+    fn add_hold(&mut self, name: String, reason: Reason, by: HeldBy, entries: u64, source: Source) -> usize {
+        self.holds.push(RememberedHold { name, reason, by, entries });
+        self.sources.push(source);
+        self.holds.len() - 1
+    }
+
+    fn add_batches(&mut self, bank: &Bank, what: What, scope: ScopeId) -> Result<()> {
+        let Some(reason) = what.reason() else { return Ok(()) };
+        let name = bank.scope_name(scope)?;
+        let batches: Vec<(i64, u64, u64)> = bank.ask(|bank| {
+            let mut query = bank.prepare(
+                "select id, entries - phones - (select count(*) from entry e where lapsing > 0 and e.batch = batch.id
+                   and e.removed is null and e.until < ?3), phones
+                 from batch where what = ?1 and scope = ?2 and undone is null and entries > 0",
+            )?;
+            let number = |row: &rusqlite::Row, at| Ok::<_, rusqlite::Error>(row.get::<_, i64>(at)?.unsigned_abs());
+            query
+                .query_map(params![what.code(), scope.0, self.today], |row| Ok((row.get(0)?, number(row, 1)?, number(row, 2)?)))?
+                .collect()
+        })?;
+        for (by, note) in [(HeldBy::Address, ""), (HeldBy::Phone, ", by phone")] {
+            let entries = |batch: &(i64, u64, u64)| if by == HeldBy::Phone { batch.2 } else { batch.1 };
+            let count: u64 = batches.iter().map(entries).sum();
+            if count == 0 {
+                continue;
+            }
+            let title = format!("bank: {} ({name}{note})", what.name());
+            let hold = self.add_hold(title, reason, by, count, Source::Batches(by));
+            for (id, ..) in batches.iter().filter(|batch| entries(batch) > 0) {
+                self.hold_of_batch.insert((*id, by == HeldBy::Phone), hold);
+            }
+        }
+        Ok(())
+    }
+
+    /// Those whose mail came back for reasons that may pass, but came back too often.
+    fn add_soft_bounces(&mut self, bank: &Bank, scopes: &[ScopeId]) -> Result<()> {
+        let wanted: HashSet<i64> = scopes.iter().map(|scope| scope.0).collect();
+        let mut days: Vec<(i64, i64)> = bank.ask(|bank| {
+            let mut query = bank.prepare(
+                "select e.text, coalesce(e.day, b.day), b.scope from entry e join batch b on b.id = e.batch
+                 where e.soft = 1 and e.removed is null and b.undone is null",
+            )?;
+            let rows = query.query_map([], |row| Ok((row.get(0)?, row.get(1)?, row.get::<_, i64>(2)?)))?;
+            let of_scope = rows.filter(|row| row.as_ref().map_or(true, |(_, _, scope)| wanted.contains(scope)));
+            of_scope.map(|row| row.map(|(text, day, _)| (text, day))).collect::<rusqlite::Result<_>>()
+        })?;
+        days.sort_unstable();
+        days.dedup();
+        let came_back = |events: &&[(i64, i64)]| {
+            events.windows(SOFT_BOUNCES).any(|window| window[SOFT_BOUNCES - 1].1 - window[0].1 <= SOFT_DAYS)
+        };
+        let texts: Vec<i64> = days.chunk_by(|a, b| a.0 == b.0).filter(came_back).map(|events| events[0].0).collect();
+        let found = texts_of(bank, &texts)?;
+        if !found.is_empty() {
+            let count = found.len() as u64;
+            self.add_hold("bank: bounced softly, three times in 30 days".to_owned(), Reason::Bounced, HeldBy::Address, count, Source::Found(found));
+        }
+        Ok(())
+    }
+
+    fn add_sent(&mut self, bank: &Bank, campaign: &str, scope: ScopeId) -> Result<()> {
+        let batches: Vec<(i64, i64)> = bank.ask(|bank| {
+            let mut query = bank.prepare(
+                "select id, entries from batch where what = ?1 and scope = ?2 and lower(campaign) = lower(?3)
+                 and undone is null and entries > 0",
+            )?;
+            query.query_map(params![What::Sent.code(), scope.0, campaign], |row| Ok((row.get(0)?, row.get(1)?)))?.collect()
+        })?;
+        let count: i64 = batches.iter().map(|(_, entries)| entries).sum();
+        if count > 0 {
+            let name = format!("bank: sent in {campaign}");
+            let hold = self.add_hold(name, Reason::AlreadySent, HeldBy::Address, count.unsigned_abs(), Source::Batches(HeldBy::Address));
+            self.hold_of_batch.extend(batches.iter().map(|(id, _)| ((*id, false), hold)));
+        }
+        Ok(())
+    }
+
+    fn add_too_often(&mut self, bank: &Bank, limits: Limits, scope: ScopeId) -> Result<()> {
+        let since = self.today - i64::from(limits.per_days);
+        let texts: Vec<i64> = bank.ask(|bank| {
+            let mut query = bank.prepare(
+                "select e.text from batch b join entry e on e.batch = b.id
+                 where b.what = ?1 and b.scope = ?2 and b.undone is null and coalesce(e.day, b.day) > ?3
+                   and coalesce(e.day, b.day) <= ?4 and e.removed is null
+                 group by e.text having count(*) >= ?5",
+            )?;
+            let parameters = params![What::Sent.code(), scope.0, since, self.today, limits.at_most];
+            query.query_map(parameters, |row| row.get(0))?.collect()
+        })?;
+        let found = texts_of(bank, &texts)?;
+        if !found.is_empty() {
+            let name = format!("bank: written to {} times in {} days", limits.at_most, limits.per_days);
+            let count = found.len() as u64;
+            self.add_hold(name, Reason::TooOften, HeldBy::Address, count, Source::Found(found));
+        }
+        Ok(())
+    }
+
+    /// The hold of an entry, by its batch and kind.
+    fn hold(&self, batch: i64, kind: Kind) -> Option<usize> {
+        self.hold_of_batch.get(&(batch, kind == Kind::Phone)).copied()
+    }
+}
+
+fn texts_of(bank: &Bank, ids: &[i64]) -> Result<Vec<Text>> {
+    bank.ask(|bank| {
+        let mut query = bank.prepare("select kind, value from text where id = ?1")?;
+        let text = |id: &i64| {
+            query.query_row([id], |row| Ok(Text { kind: Kind::of_code(row.get(0)?), value: row.get(1)? }))
+        };
+        ids.iter().map(text).collect()
+    })
+}
+
+/// Hands over an entry as a run compares it.
+fn hand_over(
+    hold: usize,
+    kind: Kind,
+    value: &[u8],
+    each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>,
+) -> Result<()> {
+    let text = std::str::from_utf8(value).unwrap_or_default();
+    let entry = match (kind, kind.digest()) {
+        (_, Some(digest)) => RememberedEntry::Digest(Digest::new(digest, value)),
+        (Kind::Domain, _) => RememberedEntry::Domain(text),
+        (Kind::Phone, _) => RememberedEntry::Phone(text),
+        _ => RememberedEntry::Address(text),
+    };
+    each(hold, entry)
+}
+
+impl Remembered for Memory {
+    fn shown(&self) -> String {
+        self.path.display().to_string()
+    }
+
+    fn holds(&self) -> &[RememberedHold] {
+        &self.holds
+    }
+
+    fn key(&self) -> Option<[u8; 32]> {
+        self.key
+    }
+
+    fn remarks(&self) -> &[String] {
+        &self.remarks
+    }
+
+    fn entries(
+        &self,
+        among: Option<&Among>,
+        each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>,
+    ) -> Result<()> {
+        for (hold, source) in self.sources.iter().enumerate() {
+            if let Source::Found(texts) = source {
+                for text in texts {
+                    hand_over(hold, text.kind, &text.value, each)?;
+                }
+            }
+        }
+        let bank = self.connection.lock().expect("no thread panics while it asks the bank");
+        match among {
+            None => self.scan(&bank, each),
+            Some(among) => self.look_up(&bank, among, each),
+        }
+    }
+}
+
+impl Memory {
+    fn trouble(&self) -> impl Fn(rusqlite::Error) -> Error {
+        |cause| trouble(&self.path, &cause)
+    }
+
+    /// All entries, in the order in which they went in.
+    fn scan(&self, bank: &Connection, each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>) -> Result<()> {
+        let fail = self.trouble();
+        let mut query = bank
+            .prepare(
+                "select e.batch, t.kind, t.value from entry e join text t on t.id = e.text
+                 where e.removed is null and e.soft = 0 and (e.until is null or e.until >= ?1) order by e.id",
+            )
+            .map_err(&fail)?;
+        let mut rows = query.query([self.today]).map_err(&fail)?;
+        while let Some(row) = rows.next().map_err(&fail)? {
+            let kind = Kind::of_code(row.get(1).map_err(&fail)?);
+            if let Some(hold) = self.hold(row.get(0).map_err(&fail)?, kind) {
+                let value = row.get_ref(2).and_then(|value| Ok(value.as_bytes()?)).map_err(&fail)?;
+                hand_over(hold, kind, value, each)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Those that may be of somebody in a short run, and all that do not show whose they are.
+    fn look_up(
+        &self,
+        bank: &Connection,
+        among: &Among,
+        each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>,
+    ) -> Result<()> {
+        const HELD: &str = "e.removed is null and e.soft = 0 and (e.until is null or e.until >= ?1)";
+        let fail = self.trouble();
+        let mut known = bank
+            .prepare(&format!(
+                "select e.batch from text t join entry e on e.text = t.id where t.kind = ?2 and t.value = ?3 and {HELD}"
+            ))
+            .map_err(&fail)?;
+        // In one order, so that the numbers of entries are the same in every run.
+        let mut wanted: Vec<(Kind, &String)> = among.identities.iter().map(|text| (Kind::Address, text)).collect();
+        wanted.extend(among.domains.iter().map(|text| (Kind::Domain, text)));
+        wanted.sort_unstable();
+        for (kind, text) in wanted {
+            let mut rows = known.query(params![self.today, kind, text.as_bytes()]).map_err(&fail)?;
+            while let Some(row) = rows.next().map_err(&fail)? {
+                if let Some(hold) = self.hold(row.get(0).map_err(&fail)?, kind) {
+                    hand_over(hold, kind, text.as_bytes(), each)?;
+                }
+            }
+        }
+        let mut others = bank
+            .prepare(&format!(
+                "select e.batch, t.kind, t.value from text t join entry e on e.text = t.id where t.kind >= 2 and {HELD}"
+            ))
+            .map_err(&fail)?;
+        let mut rows = others.query([self.today]).map_err(&fail)?;
+        while let Some(row) = rows.next().map_err(&fail)? {
+            let kind = Kind::of_code(row.get(1).map_err(&fail)?);
+            if let Some(hold) = self.hold(row.get(0).map_err(&fail)?, kind) {
+                let value = row.get_ref(2).and_then(|value| Ok(value.as_bytes()?)).map_err(&fail)?;
+                hand_over(hold, kind, value, each)?;
+            }
+        }
+        Ok(())
+    }
+}

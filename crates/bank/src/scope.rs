@@ -1,0 +1,90 @@
+//! Scopes: whose rules apply, a client or brand, or everyone.
+
+use crate::file::Bank;
+use pebblebank_core::error::closest;
+use pebblebank_core::{Error, ErrorKind, Result};
+use rusqlite::OptionalExtension;
+
+/// A scope.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct ScopeId(pub i64);
+
+/// The scope whose entries apply to everybody's mailings.
+pub const EVERYONE: ScopeId = ScopeId(1);
+
+/// The name of that scope.
+pub const EVERYONE_NAME: &str = "everyone";
+
+/// Whether a scope that was never seen is meant.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum NewScope {
+    /// It is a slip.
+    IsAnError,
+    /// It is new.
+    IsMeant,
+}
+
+impl Bank {
+    /// All scopes, in the order in which they came.
+    pub fn scopes(&self) -> Result<Vec<(ScopeId, String)>> {
+        self.ask(|bank| {
+            let mut query = bank.prepare("select id, name from scope order by id")?;
+            query.query_map([], |row| Ok((ScopeId(row.get(0)?), row.get(1)?)))?.collect()
+        })
+    }
+
+    /// The scope of that name, whatever its letter case; `everyone` without one.
+    pub fn scope(&self, name: Option<&str>) -> Result<ScopeId> {
+        let Some(name) = name.map(str::trim) else { return Ok(EVERYONE) };
+        self.known_scope(name)?.ok_or_else(|| self.unknown_scope(name))
+    }
+
+    fn known_scope(&self, name: &str) -> Result<Option<ScopeId>> {
+        let wanted = name.to_lowercase();
+        Ok(self.scopes()?.into_iter().find(|(_, known)| known.to_lowercase() == wanted).map(|(id, _)| id))
+    }
+
+    fn unknown_scope(&self, name: &str) -> Error {
+        let known: Vec<String> = self.scopes().unwrap_or_default().into_iter().map(|(_, name)| name).collect();
+        let near = closest(name, known.iter().map(String::as_str));
+        let near = near.map_or(String::new(), |near| format!("did you mean \"{near}\"? "));
+        Error::new(
+            ErrorKind::Job,
+            format!("the bank has never seen the scope \"{name}\""),
+            format!("{near}if it is a new client or brand, say so once: --new-scope"),
+        )
+        .expected(format!("one of {}", known.join(", ")))
+    }
+
+    /// The same, adding a scope that is meant to be new.
+    pub fn scope_or_new(&mut self, name: Option<&str>, new: NewScope) -> Result<ScopeId> {
+        let Some(name) = name.map(str::trim) else { return Ok(EVERYONE) };
+        match (self.known_scope(name)?, new) {
+            (Some(known), _) => Ok(known),
+            (None, NewScope::IsAnError) => Err(self.unknown_scope(name)),
+            (None, NewScope::IsMeant) => {
+                if name.is_empty() {
+                    let advice = "write a name, such as --scope larkfold";
+                    return Err(Error::new(ErrorKind::Job, "the scope has no name", advice));
+                }
+                let moment = self.moment().to_owned();
+                self.change(|change| {
+                    change.execute("insert into scope (name) values (?1)", [name])?;
+                    let id = change.last_insert_rowid();
+                    change.execute(
+                        "insert into history (moment, what, scope) values (?1, 'new scope', ?2)",
+                        rusqlite::params![moment, id],
+                    )?;
+                    Ok(ScopeId(id))
+                })
+            }
+        }
+    }
+
+    /// What a scope is called.
+    pub fn scope_name(&self, scope: ScopeId) -> Result<String> {
+        let name: Option<String> =
+            self.ask(|bank| bank.query_row("select name from scope where id = ?1", [scope.0], |row| row.get(0)).optional())?;
+        Ok(name.unwrap_or_default())
+    }
+}

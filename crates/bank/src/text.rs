@@ -1,0 +1,159 @@
+//! What entries hold: addresses, domains, phones, and digests of addresses that are not shown.
+
+use pebblebank_core::clean::address::{self, AddressCleaner};
+use pebblebank_core::clean::place::Country;
+use pebblebank_core::clean::{Cleaned, phone};
+use pebblebank_core::suppress::{Digest, DigestKind};
+use rusqlite::types::{ToSql, ToSqlOutput, ValueRef};
+
+/// What an entry holds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[repr(i64)]
+pub enum Kind {
+    /// An address, by its identity.
+    Address = 0,
+    /// A domain and all below it.
+    Domain = 1,
+    /// A phone number.
+    Phone = 2,
+    /// The SHA-256 of an address.
+    Sha256 = 3,
+    /// The MD5 of an address.
+    Md5 = 4,
+    /// The keyed digest of what was forgotten.
+    Forgotten = 5,
+}
+
+impl Kind {
+    const ALL: [Kind; 6] = [Kind::Address, Kind::Domain, Kind::Phone, Kind::Sha256, Kind::Md5, Kind::Forgotten];
+
+    /// The name in lists and files.
+    pub fn name(self) -> &'static str {
+        match self {
+            Kind::Address => "address",
+            Kind::Domain => "domain",
+            Kind::Phone => "phone",
+            Kind::Sha256 => "sha-256",
+            Kind::Md5 => "md5",
+            Kind::Forgotten => "forgotten",
+        }
+    }
+
+    pub(crate) fn code(self) -> i64 {
+        self as i64
+    }
+
+    pub(crate) fn of_code(code: i64) -> Kind {
+        Kind::ALL.into_iter().find(|kind| kind.code() == code).unwrap_or(Kind::Address)
+    }
+
+    /// How a digest of this kind is made; none for what is shown.
+    pub fn digest(self) -> Option<DigestKind> {
+        match self {
+            Kind::Sha256 => Some(DigestKind::Sha256),
+            Kind::Md5 => Some(DigestKind::Md5),
+            Kind::Forgotten => Some(DigestKind::Keyed),
+            Kind::Address | Kind::Domain | Kind::Phone => None,
+        }
+    }
+}
+
+/// What an entry holds, with its kind.
+#[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Text {
+    /// What it is.
+    pub kind: Kind,
+    /// It: text, or the bytes of a digest.
+    pub value: Vec<u8>,
+}
+
+impl std::fmt::Debug for Text {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "Text({}, …)", self.kind.name())
+    }
+}
+
+impl Text {
+    /// An address, by its identity.
+    pub fn address(identity: &str) -> Text {
+        Text { kind: Kind::Address, value: identity.as_bytes().to_vec() }
+    }
+
+    /// A digest.
+    pub fn digest(digest: &Digest) -> Text {
+        let kind = match digest.kind {
+            DigestKind::Sha256 => Kind::Sha256,
+            DigestKind::Md5 => Kind::Md5,
+            DigestKind::Keyed => Kind::Forgotten,
+        };
+        Text { kind, value: digest.bytes().to_vec() }
+    }
+
+    /// Reads what somebody typed: an address, `@hotel.example`, `hotel.example`, a phone number, a digest in hex.
+    pub fn read(typed: &str, country: Option<Country>) -> Option<Text> {
+        let typed = typed.trim();
+        if let Some(digest) = Digest::read(typed) {
+            return Some(Text::digest(&digest));
+        }
+        let mut cleaner = AddressCleaner::default();
+        let cleaned = cleaner.clean(typed.as_bytes());
+        if cleaned.is_usable() {
+            return Some(Text { kind: Kind::Address, value: cleaned.identity.to_vec() });
+        }
+        let is_number = |sign: char| sign.is_ascii_digit() || "+-()/. ".contains(sign);
+        if typed.chars().all(is_number) && typed.chars().filter(char::is_ascii_digit).count() >= 6 {
+            let mut number = String::new();
+            return match phone::clean(typed, country, &mut number) {
+                Cleaned::Doubtful(_) => None,
+                Cleaned::AsItIs => Some(Text { kind: Kind::Phone, value: typed.as_bytes().to_vec() }),
+                Cleaned::Repaired(_) => Some(Text { kind: Kind::Phone, value: number.into_bytes() }),
+            };
+        }
+        let domain = address::domain(typed.strip_prefix('@').unwrap_or(typed))?;
+        Some(Text { kind: Kind::Domain, value: domain.into_bytes() })
+    }
+
+    /// As people read it; a digest in hex.
+    pub fn shown(&self) -> String {
+        match self.kind.digest() {
+            Some(kind) => Digest::new(kind, &self.value).hex(),
+            None => String::from_utf8_lossy(&self.value).into_owned(),
+        }
+    }
+
+    /// The domain of an address with all above it, each as a text.
+    pub fn domains(&self) -> Vec<Text> {
+        let shown = String::from_utf8_lossy(&self.value);
+        let mut rest = match self.kind {
+            Kind::Address => shown.rsplit_once('@').map_or("", |(_, domain)| domain),
+            Kind::Domain => shown.split_once('.').map_or("", |(_, above)| above),
+            _ => "",
+        };
+        let mut domains = Vec::new();
+        while rest.contains('.') {
+            domains.push(Text { kind: Kind::Domain, value: rest.as_bytes().to_vec() });
+            rest = rest.split_once('.').map_or("", |(_, above)| above);
+        }
+        domains
+    }
+
+    /// What it is kept as once it is forgotten.
+    pub fn forgotten(&self, key: &[u8; 32]) -> Text {
+        Text::digest(&DigestKind::Keyed.of(&self.value, Some(key)))
+    }
+}
+
+impl ToSql for Kind {
+    fn to_sql(&self) -> rusqlite::Result<ToSqlOutput<'_>> {
+        Ok(self.code().into())
+    }
+}
+
+/// The value of a text column: digests are bytes, all else is text.
+pub(crate) struct Value<'a>(pub &'a Text);
+
+impl ToSql for Value<'_> {
+    fn to_sql(&self) -> rusqlite::Result<ToSqlOutput<'_>> {
+        Ok(ToSqlOutput::Borrowed(ValueRef::Blob(&self.0.value)))
+    }
+}

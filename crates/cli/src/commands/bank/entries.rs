@@ -1,0 +1,84 @@
+//! `pebblebank bank list` and `bank export`: the entries, all or those of a condition.
+
+use crate::arguments::{BankExport, BankList};
+use crate::render::{self, Screen};
+use pebblebank_bank::Bank;
+use pebblebank_bank::find::KnownEntry;
+use pebblebank_core::Result;
+use pebblebank_core::select::{Selection, TableSelection};
+use pebblebank_core::write::commit::write_alone;
+use pebblebank_core::write::csv::{CsvBuffer, Defusing};
+
+/// The columns that conditions can ask for, and that are exported.
+pub const COLUMNS: [&str; 12] =
+    ["value", "kind", "reason", "scope", "mailing", "job", "batch", "file", "added", "day", "until", "note"];
+
+/// An entry as a row.
+fn cells(entry: &KnownEntry) -> [String; COLUMNS.len()] {
+    let or_blank = |text: &Option<String>| text.clone().unwrap_or_default();
+    let reason = if entry.is_soft { "bounced softly" } else { entry.what.name() };
+    [
+        entry.text.clone(),
+        entry.kind.to_owned(),
+        reason.to_owned(),
+        entry.scope.clone(),
+        or_blank(&entry.campaign),
+        or_blank(&entry.job),
+        entry.batch.0.to_string(),
+        or_blank(&entry.file),
+        entry.added.get(..10).unwrap_or(&entry.added).to_owned(),
+        entry.day.clone(),
+        or_blank(&entry.until),
+        or_blank(&entry.note),
+    ]
+}
+
+/// Calls `each` with the entries of a condition.
+fn for_each(
+    condition: Option<&str>,
+    bank: &Bank,
+    mut each: impl FnMut([String; COLUMNS.len()], KnownEntry) -> Result<bool>,
+) -> Result<()> {
+    let selection = condition.map(Selection::parse).transpose()?;
+    let mut selection =
+        selection.map(|selection| TableSelection::new(&selection, &COLUMNS, bank.today())).transpose()?;
+    bank.for_each_entry(&mut |entry| {
+        let cells = cells(&entry);
+        let texts = cells.each_ref().map(String::as_str);
+        let address = if entry.kind == "address" { entry.text.as_str() } else { "" };
+        if selection.as_mut().is_none_or(|selection| selection.holds(&texts, address)) {
+            return each(cells, entry);
+        }
+        Ok(true)
+    })
+}
+
+/// Lists entries.
+pub fn list(command: &BankList, bank: &Bank, screen: &Screen) -> Result<String> {
+    let mut entries = Vec::new();
+    let mut count = 0u64;
+    for_each(command.condition.as_deref(), bank, |_, entry| {
+        count += 1;
+        if command.most == 0 || count <= command.most {
+            entries.push(entry);
+        }
+        Ok(true)
+    })?;
+    Ok(render::bank::listed(&entries, count, screen))
+}
+
+/// Writes entries to a CSV file.
+pub fn export(command: &BankExport, bank: &Bank, screen: &Screen) -> Result<String> {
+    let mut out = CsvBuffer::new(Defusing::On);
+    COLUMNS.iter().for_each(|name| out.value(name.as_bytes()));
+    out.end_row();
+    let mut count = 0u64;
+    for_each(command.condition.as_deref(), bank, |cells, _| {
+        count += 1;
+        cells.iter().for_each(|cell| out.value(cell.as_bytes()));
+        out.end_row();
+        Ok(true)
+    })?;
+    write_alone(&command.file, &out.bytes, command.replace)?;
+    Ok(render::bank::exported(&command.file, count, screen))
+}

@@ -1,0 +1,250 @@
+//! `pebblebank bank load FILE --as REASON`: what it would do is shown before anything changes.
+
+use super::{agrees, day_named, scope_of, until_named, what_named};
+use crate::arguments::{BankLoad, Shared};
+use crate::commands::memory::open;
+use crate::commands::reading::{country, read_files};
+use crate::finish::Said;
+use crate::observe::Drawn;
+use crate::render::bank::{LoadSeen, loaded, would_load};
+use crate::render::Screen;
+use crate::setting::{Now, setting};
+use pebblebank_bank::batch::{NewBatch, What};
+use pebblebank_bank::load::{HeldPrepared, NewEntry};
+use pebblebank_bank::text::{Kind, Text};
+use pebblebank_bank::Access;
+use pebblebank_core::clean::date::Date;
+use pebblebank_core::job::{ColumnRef, FilePattern, ReadFiles};
+use pebblebank_core::pipeline::entries::{EntriesRead, EntriesWishes, FoundEntry, FoundText, read_entries};
+use pebblebank_core::pipeline::wrong_use;
+use pebblebank_core::select::Selection;
+use pebblebank_core::suppress::{Reason, StatusReason};
+use pebblebank_core::write::commit::write_alone;
+use pebblebank_core::write::csv::{CsvBuffer, Defusing};
+use pebblebank_core::{Error, ErrorKind, Result};
+use std::path::Path;
+
+/// How many entries go on their way at once.
+const AT_ONCE: usize = 20_000;
+
+/// Loads files.
+pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> Result<Said> {
+    let what = what_named(&command.what)?;
+    let until = Until::of(command, now.day())?;
+    let on = command.on.as_deref().map(|text| day_named(text, "--on")).transpose()?;
+    if command.campaign.is_some() && what != What::Sent {
+        return Err(wrong_use("--campaign goes with --as sent", "leave it out, or write --as sent"));
+    }
+    if what == What::Sent && command.campaign.is_none() {
+        let advice = "name the mailing, so that nobody gets it twice: --campaign \"spring fair 2026\"";
+        return Err(wrong_use("--as sent needs to know which mailing it was", advice));
+    }
+    let mut bank = open(shared, Access::Change, now)?;
+    let scope = scope_of(&command.scope, &mut bank)?;
+    let wishes = entries_wishes(command, &until, now)?;
+    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let batch = NewBatch {
+        what,
+        scope,
+        campaign: command.campaign.clone(),
+        job: None,
+        file: None,
+        fingerprint: None,
+        day: on.unwrap_or(now.day()),
+        note: command.note.clone(),
+    };
+    let scope_name = bank.scope_name(scope)?;
+    let mut staged = bank.stage(batch)?;
+    let mut taking = Taking { what, on, until: until.day(), today: now.day(), no_bounce: 0, softs: 0, lapsed: 0 };
+    let mut some = Vec::new();
+    let read = read_entries(&wishes, &setting(shared, command.dry_run, now), &drawn, &mut |entry| {
+        some.extend(taking.entry(entry));
+        if some.len() >= AT_ONCE { staged.add(some.drain(..)) } else { Ok(()) }
+    });
+    drawn.finish();
+    let read = read?;
+    staged.add(some)?;
+    let fingerprint = fingerprint_of(&read);
+    staged.comes_from(&shown(&read), &fingerprint);
+    let preview = staged.preview()?;
+    let seen = LoadSeen {
+        what,
+        scope: scope_name,
+        preview: &preview,
+        read: &read,
+        softs: taking.softs,
+        no_bounce: taking.no_bounce,
+        lapsed: taking.lapsed,
+    };
+    if let Some(expected) = command.expect {
+        staged.expect(expected, preview.entries)?;
+    }
+    if preview.entries == 0 {
+        let what = "no entry was found, so nothing was changed";
+        let advice = "look whether it is the right file; --field \"email=HEADER\" says which column has the addresses";
+        return Err(Error::new(ErrorKind::Input, what, advice).in_file(Path::new(&command.files[0])));
+    }
+    if let Some(earlier) = staged.loaded_before(&fingerprint)?.filter(|_| !command.again && !command.dry_run) {
+        let day = earlier.added.get(..10).unwrap_or(&earlier.added);
+        let what = format!("a file of the same content was taken in on {day}, as batch {}", earlier.id.0);
+        return Err(Error::new(ErrorKind::Guard, what, "nothing was changed; if it is meant, --again takes it in once more")
+            .in_file(Path::new(&command.files[0])));
+    }
+    if command.dry_run {
+        return Ok(Said::done(would_load(&seen, screen)));
+    }
+    if !command.yes {
+        if !screen.json && !shared.quiet {
+            eprint!("{}", would_load(&seen, screen));
+        }
+        if !agrees("Take it in?", shared)? {
+            return Ok(Said::done("nothing was changed\n".to_owned()));
+        }
+    }
+    let id = staged.commit()?;
+    let affected = bank.affected_by(id)?;
+    if let Some(file) = &command.take_out {
+        write_take_out(file, &affected)?;
+    }
+    let batch = bank.batch(id)?;
+    let text = loaded(&batch, &seen, command.take_out.as_deref(), screen);
+    Ok(Said::done(if shared.quiet && !shared.json { String::new() } else { text }))
+}
+
+fn entries_wishes(command: &BankLoad, until: &Until, now: &Now) -> Result<EntriesWishes> {
+    let files = command.files.iter().map(|file| FilePattern::relative(file, Path::new(""))).collect();
+    Ok(EntriesWishes {
+        read: ReadFiles { files, ..read_files(&command.reading)? },
+        by_phone: command.by_phone,
+        condition: command.condition.as_deref().map(Selection::parse).transpose()?,
+        status: command.status.as_deref().map(ColumnRef::new),
+        dated: None,
+        until: until.column(),
+        country: country(&command.reading)?,
+        today: now.day(),
+    })
+}
+
+/// Until when entries hold.
+enum Until {
+    Forever,
+    Day(Date),
+    Column(String),
+}
+
+impl Until {
+    fn of(command: &BankLoad, today: Date) -> Result<Until> {
+        match &command.until {
+            None => Ok(Until::Forever),
+            Some(text) if text.starts_with(|sign: char| sign.is_ascii_digit()) => until_named(text, today).map(Until::Day),
+            Some(text) => Ok(Until::Column(text.clone())),
+        }
+    }
+
+    fn day(&self) -> Option<Date> {
+        match self {
+            Until::Day(day) => Some(*day),
+            Until::Forever | Until::Column(_) => None,
+        }
+    }
+
+    fn column(&self) -> Option<ColumnRef> {
+        match self {
+            Until::Column(name) => Some(ColumnRef::new(name)),
+            Until::Forever | Until::Day(_) => None,
+        }
+    }
+}
+
+/// What becomes of the entries of a file.
+struct Taking {
+    what: What,
+    on: Option<Date>,
+    until: Option<Date>,
+    today: Date,
+    /// Rows that are no bounce by their status.
+    no_bounce: u64,
+    softs: u64,
+    /// Entries that no longer hold.
+    lapsed: u64,
+}
+
+impl Taking {
+    fn entry(&mut self, found: FoundEntry) -> Option<NewEntry> {
+        let mut is_soft = false;
+        if self.what == What::Bounced {
+            match found.status {
+                Some(StatusReason::SoftBounce) => is_soft = true,
+                Some(StatusReason::Is(Reason::Bounced)) | Some(StatusReason::OfTheList) | None => {}
+                Some(StatusReason::Is(_) | StatusReason::None) => {
+                    self.no_bounce += 1;
+                    return None;
+                }
+            }
+        } else if !self.is_meant(found.status) {
+            self.no_bounce += 1;
+            return None;
+        }
+        let until = found.until.or(self.until);
+        if until.is_some_and(|until| until < self.today) {
+            self.lapsed += 1;
+            return None;
+        }
+        self.softs += u64::from(is_soft);
+        let text = match found.text {
+            FoundText::Address(identity) => Text::address(&identity),
+            FoundText::Domain(domain) => Text { kind: Kind::Domain, value: domain.into_bytes() },
+            FoundText::Phone(phone) => Text { kind: Kind::Phone, value: phone.into_bytes() },
+            FoundText::Digest(digest) => Text::digest(&digest),
+        };
+        Some(NewEntry { text, day: self.on.or(found.day), is_soft, until })
+    }
+
+    /// Whether a row with this status is what is loaded: an export that mixes several things gives only those that are
+    /// asked for.
+    fn is_meant(&self, status: Option<StatusReason>) -> bool {
+        match (self.what, status) {
+            (What::Complained, Some(StatusReason::Is(reason))) => reason == Reason::Complained,
+            (What::OptedOut, Some(StatusReason::Is(reason))) => matches!(reason, Reason::OptedOut | Reason::Complained | Reason::DoNotContact),
+            (What::OptedOut | What::Complained, Some(StatusReason::None | StatusReason::SoftBounce)) => false,
+            (What::Sent, Some(StatusReason::SoftBounce)) => true,
+            _ => true,
+        }
+    }
+}
+
+/// What tells these files from others.
+fn fingerprint_of(read: &EntriesRead) -> String {
+    match read.files.as_slice() {
+        [only] => only.fingerprint.clone(),
+        several => {
+            let all: Vec<&str> = several.iter().map(|file| file.fingerprint.as_str()).collect();
+            pebblebank_bank::file::fingerprint(all.join(" ").as_bytes())
+        }
+    }
+}
+
+fn shown(read: &EntriesRead) -> String {
+    match read.files.as_slice() {
+        [] => String::new(),
+        [only] => only.name.clone(),
+        [first, rest @ ..] => format!("{} and {} more", first.name, rest.len()),
+    }
+}
+
+/// Writes who is to be taken out at the sending service.
+fn write_take_out(file: &Path, affected: &[(HeldPrepared, Vec<String>)]) -> Result<()> {
+    let mut out = CsvBuffer::new(Defusing::On);
+    ["email", "scope", "mailing", "day", "was it sent"].iter().for_each(|name| out.value(name.as_bytes()));
+    out.end_row();
+    for (prepared, addresses) in affected {
+        for address in addresses {
+            let is_sent = if prepared.is_sent { "yes" } else { "no" };
+            for cell in [address, &prepared.scope, &prepared.job, &prepared.day, is_sent] {
+                out.value(cell.as_bytes());
+            }
+            out.end_row();
+        }
+    }
+    write_alone(file, &out.bytes, false)
+}

@@ -1,0 +1,250 @@
+//! `pebblebank bank …`: the memory.
+
+mod entries;
+mod load;
+
+use crate::arguments::{BankAction, BankAdd, BankCommand, BankFind, BankForget, BankRemove, BankSent, BankUndo, Scope, Shared};
+use crate::commands::memory::{bank_path, fingerprint, open};
+use crate::finish::Said;
+use crate::render::{self, Screen};
+use crate::setting::Now;
+use pebblebank_bank::batch::{BatchId, NewBatch, What};
+use pebblebank_bank::load::NewEntry;
+use pebblebank_bank::scope::{NewScope, ScopeId};
+use pebblebank_bank::text::Text;
+use pebblebank_bank::{Access, Bank};
+use pebblebank_core::clean::date::Date;
+use pebblebank_core::clean::place::Country;
+use pebblebank_core::error::closest;
+use pebblebank_core::pipeline::wrong_use;
+use pebblebank_core::read::input::STDIN_NAME;
+use pebblebank_core::{Error, ErrorKind, Result};
+use std::io::{BufRead, IsTerminal, Write};
+
+/// Does what is asked of the bank.
+pub fn bank(command: &BankCommand, shared: &Shared) -> Result<Said> {
+    let now = Now::read();
+    let screen = Screen::new(shared);
+    let bank = || open(shared, Access::Ask, &now);
+    let for_change = || open(shared, Access::Change, &now);
+    let said = match &command.action {
+        None => return overview(shared, &now, &screen),
+        Some(BankAction::Add(command)) => add(command, &mut for_change()?, &screen),
+        Some(BankAction::Load(command)) => return load::load(command, shared, &now, &screen),
+        Some(BankAction::Undo(command)) => undo(command, &mut bank()?, &screen),
+        Some(BankAction::Remove(command)) => remove(command, &mut bank()?, &screen),
+        Some(BankAction::Find(command)) => find(command, &bank()?, &now, &screen),
+        Some(BankAction::List(command)) => entries::list(command, &bank()?, &screen),
+        Some(BankAction::Batches) => Ok(render::bank::batches(&bank()?.batches()?, &screen)),
+        Some(BankAction::Sent(command)) => sent(command, &mut bank()?, &now, &screen),
+        Some(BankAction::Forget(command)) => forget(command, &mut bank()?, shared, &screen),
+        Some(BankAction::History(command)) => {
+            let most = if command.most == 0 { i64::MAX as u64 } else { command.most };
+            Ok(render::bank::history(&bank()?.history(most)?, &screen))
+        }
+        Some(BankAction::Export(command)) => entries::export(command, &bank()?, &screen),
+        Some(BankAction::Backup(command)) => {
+            let bytes = bank()?.backup(&command.file)?;
+            Ok(render::bank::backed_up(&command.file, bytes, &screen))
+        }
+    };
+    let text = said?;
+    Ok(Said::done(if shared.quiet && !shared.json { String::new() } else { text }))
+}
+
+fn overview(shared: &Shared, now: &Now, screen: &Screen) -> Result<Said> {
+    let path = bank_path(shared)?;
+    if !path.exists() {
+        return Ok(Said::done(render::bank::no_bank(&path, screen)));
+    }
+    let bank = open(shared, Access::Ask, now)?;
+    Ok(Said::done(render::bank::overview(&path, &bank.counts()?, &bank.batches()?, screen)))
+}
+
+/// The reason that `--as` names.
+fn what_named(name: &str) -> Result<What> {
+    let known = What::LOADED.map(What::name);
+    What::from_name(name.trim()).ok_or_else(|| {
+        let advice = match closest(name, known) {
+            Some(near) => format!("did you mean {near}?"),
+            None => "choose one of what the bank keeps".to_owned(),
+        };
+        wrong_use(format!("--as: {name} is nothing that the bank keeps"), advice).expected(format!("one of {}", known.join(", ")))
+    })
+}
+
+fn country_named(code: Option<&String>) -> Result<Option<Country>> {
+    let of = |text: &String| {
+        Country::from_text(text).ok_or_else(|| {
+            wrong_use(format!("--country: \"{text}\" is no country"), "write its code (ISO 3166-1), such as GB")
+        })
+    };
+    code.map(of).transpose()
+}
+
+/// The day that an option names.
+fn day_named(text: &str, option: &str) -> Result<Date> {
+    Date::from_iso(text.trim())
+        .ok_or_else(|| wrong_use(format!("{option}: \"{text}\" is no day"), "write it as 2026-03-05"))
+}
+
+/// A last day that is still to come.
+fn until_named(text: &str, today: Date) -> Result<Date> {
+    let until = day_named(text, "--until")?;
+    if until < today {
+        let what = format!("--until: {text} is past, so that the entries would hold nobody");
+        return Err(wrong_use(what, "name a day that is still to come, or leave --until out"));
+    }
+    Ok(until)
+}
+
+fn scope_of(scope: &Scope, bank: &mut Bank) -> Result<ScopeId> {
+    let new = if scope.new_scope { NewScope::IsMeant } else { NewScope::IsAnError };
+    bank.scope_or_new(scope.scope.as_deref(), new)
+}
+
+fn text_named(value: &str, country: Option<Country>) -> Result<Text> {
+    Text::read(value, country).ok_or_else(|| {
+        let advice = "write an address, a domain such as hotel.example, or a phone number (+44…, or with --country)";
+        wrong_use(format!("\"{value}\" is neither an address nor a domain nor a phone number"), advice)
+    })
+}
+
+fn add(command: &BankAdd, bank: &mut Bank, screen: &Screen) -> Result<String> {
+    let what = what_named(&command.what)?;
+    let country = country_named(command.country.as_ref())?;
+    let today = bank.today();
+    let until = command.until.as_deref().map(|text| until_named(text, today)).transpose()?;
+    let scope = scope_of(&command.scope, bank)?;
+    let mut entries = Vec::new();
+    let mut unreadable: Vec<String> = Vec::new();
+    for value in values(&command.values)? {
+        match Text::read(&value.text, country) {
+            Some(text) => entries.push(NewEntry { until: value.until.or(until), ..NewEntry::new(text) }),
+            None => unreadable.push(value.text),
+        }
+    }
+    if entries.is_empty() {
+        let what = "nothing of what was given is an address, a domain or a phone number, so nothing was changed";
+        return Err(wrong_use(what, "write ines@hotel.example, hotel.example, or +442079460018"));
+    }
+    let batch = NewBatch {
+        what,
+        scope,
+        campaign: None,
+        job: None,
+        file: None,
+        fingerprint: None,
+        day: today,
+        note: command.note.clone(),
+    };
+    let mut staged = bank.stage(batch)?;
+    staged.add(entries)?;
+    let preview = staged.preview()?;
+    let id = staged.commit()?;
+    Ok(render::bank::added(&bank.batch(id)?, &preview, &unreadable, screen))
+}
+
+/// Something that is to be held.
+struct Value {
+    text: String,
+    until: Option<Date>,
+}
+
+/// What was typed, or stands in standard input: one a line, or as JSON Lines.
+fn values(typed: &[String]) -> Result<Vec<Value>> {
+    let mut values = Vec::new();
+    for text in typed {
+        if text != STDIN_NAME {
+            values.push(Value { text: text.clone(), until: None });
+            continue;
+        }
+        for (number, line) in std::io::stdin().lock().lines().enumerate() {
+            let line = line.map_err(|cause| Error::unreadable(std::path::Path::new("standard input"), &cause))?;
+            let line = line.trim();
+            if line.starts_with('{') {
+                values.push(json_value(line, number + 1)?);
+            } else if !line.is_empty() {
+                values.push(Value { text: line.to_owned(), until: None });
+            }
+        }
+    }
+    Ok(values)
+}
+
+fn json_value(line: &str, number: usize) -> Result<Value> {
+    let wrong = |what: String| {
+        wrong_use(what, "write {\"value\": \"ines@hotel.example\", \"until\": \"2026-12-31\"} on each line")
+            .in_file(std::path::Path::new("standard input"))
+            .at_line(number, "")
+    };
+    let parsed: serde_json::Value =
+        serde_json::from_str(line).map_err(|cause| wrong(format!("the line is no JSON: {cause}")))?;
+    let text = ["value", "address", "email", "domain", "phone"].iter().find_map(|key| parsed.get(key)?.as_str());
+    let text = text.ok_or_else(|| wrong("the line has no value".to_owned()))?;
+    let until = parsed.get("until").and_then(serde_json::Value::as_str).map(|day| day_named(day, "until")).transpose()?;
+    Ok(Value { text: text.to_owned(), until })
+}
+
+fn undo(command: &BankUndo, bank: &mut Bank, screen: &Screen) -> Result<String> {
+    let batch = bank.undo(BatchId(command.batch))?;
+    Ok(render::bank::undone(&batch, screen))
+}
+
+fn remove(command: &BankRemove, bank: &mut Bank, screen: &Screen) -> Result<String> {
+    let text = text_named(&command.value, country_named(command.country.as_ref())?)?;
+    let scope = command.scope.as_deref().map(|name| bank.scope(Some(name))).transpose()?;
+    let removed = bank.remove(&text, scope, command.note.as_deref())?;
+    let found = bank.find(&text, &mut |_| ())?;
+    Ok(render::bank::removed(&removed, &found, &today_of(bank), screen))
+}
+
+fn find(command: &BankFind, bank: &Bank, now: &Now, screen: &Screen) -> Result<String> {
+    let text = text_named(&command.value, country_named(command.country.as_ref())?)?;
+    let found = bank.find(&text, &mut |_| ())?;
+    Ok(render::bank::found(&found, &now.today, screen))
+}
+
+fn today_of(bank: &Bank) -> String {
+    let Date { year, month, day } = bank.today();
+    format!("{year:04}-{month:02}-{day:02}")
+}
+
+fn sent(command: &BankSent, bank: &mut Bank, now: &Now, screen: &Screen) -> Result<String> {
+    let on = command.on.as_deref().map_or(Ok(now.day()), |text| day_named(text, "--on"))?;
+    if on > now.day() {
+        return Err(wrong_use("--on names a day that is still to come", "say it once the mailing was sent"));
+    }
+    let tally = command.receipt.join("tally.json");
+    let prepared = bank.prepared(&fingerprint(&tally)?)?.ok_or_else(|| {
+        let what = "the bank does not know this receipt: it was made without the bank, or the same job ran again since";
+        let advice = "take in the sending service's own export: pebblebank bank load EXPORT --as sent --campaign NAME";
+        Error::new(ErrorKind::Input, what, advice).in_file(&command.receipt)
+    })?;
+    let batch = bank.sent(&prepared, command.campaign.as_deref(), on)?;
+    Ok(render::bank::sent(&batch, screen))
+}
+
+fn forget(command: &BankForget, bank: &mut Bank, shared: &Shared, screen: &Screen) -> Result<String> {
+    let text = text_named(&command.value, country_named(command.country.as_ref())?)?;
+    let question = "Everything about it goes, and cannot be brought back; a digest stays, so that it is not contacted. Forget it?";
+    if !command.yes && !agrees(question, shared)? {
+        return Ok("nothing was changed\n".to_owned());
+    }
+    let gone = bank.forget(&text)?;
+    Ok(render::bank::forgotten(gone, screen))
+}
+
+/// Asks; without somebody to ask, the answer must be `--yes`.
+fn agrees(question: &str, shared: &Shared) -> Result<bool> {
+    if shared.json || !std::io::stdin().is_terminal() {
+        let what = "this changes the bank, and there is nobody to ask, so nothing was changed";
+        return Err(wrong_use(what, "--yes answers for a script; --dry-run shows what would happen"));
+    }
+    let mut stderr = std::io::stderr().lock();
+    // A terminal that cannot be written to is asked all the same.
+    let _ = write!(stderr, "{question} [y/N] ").and_then(|()| stderr.flush());
+    let mut answer = String::new();
+    let read = std::io::stdin().lock().read_line(&mut answer);
+    Ok(read.is_ok() && matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
+}

@@ -1,0 +1,111 @@
+//! Who is remembered from earlier work: where the bank lies, what a run sees of it, what it learns from a run.
+
+use crate::arguments::{Remembered, Shared};
+use crate::setting::Now;
+use pebblebank_bank::memory::Asked;
+use pebblebank_bank::record::{Recorded, RunDone};
+use pebblebank_bank::scope::NewScope;
+use pebblebank_bank::{Access, Bank};
+use pebblebank_core::job::{Job, Remembering};
+use pebblebank_core::pipeline::Finished;
+use pebblebank_core::pipeline::learned::Learned;
+use pebblebank_core::{Error, ErrorKind, Result};
+use std::path::PathBuf;
+use std::sync::Arc;
+
+/// Where the bank lies: as `--bank` says, else the environment, else in the user's data folder.
+pub fn bank_path(shared: &Shared) -> Result<PathBuf> {
+    let set = |name: &str| std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from);
+    if let Some(path) = shared.bank.clone().or_else(|| set("PEBBLEBANK_BANK")) {
+        return Ok(path);
+    }
+    let data = set("XDG_DATA_HOME").or_else(|| set("HOME").map(|home| home.join(".local/share")));
+    let data = data.or_else(|| set("APPDATA"));
+    data.map(|folder| folder.join("pebblebank").join("bank.sqlite")).ok_or_else(|| {
+        let what = "there is no data folder to keep the bank in";
+        Error::new(ErrorKind::Job, what, "say where it is: --bank FILE, or PEBBLEBANK_BANK in the environment")
+    })
+}
+
+/// Opens the bank.
+pub fn open(shared: &Shared, access: Access, now: &Now) -> Result<Bank> {
+    Bank::open(&bank_path(shared)?, access, &now.moment, now.day())
+}
+
+/// The job with what is remembered for it.
+pub fn recall(mut job: Job, remembered: &Remembered, shared: &Shared, now: &Now) -> Result<Job> {
+    job.scope = remembered.scope.clone().or(job.scope);
+    let asked = Asked { scope: job.scope.clone(), campaign: job.campaign.clone(), limits: job.limits };
+    job.remembered = remembering_on(&asked, remembered, shared, now, &job)?;
+    let asks_for_it = job.scope.is_some() || job.campaign.is_some() || job.limits.is_some() || job.remember.is_anything();
+    let is_there = matches!(job.remembered, Remembering::From(_));
+    // Without a job file nothing is prepared for a sending service by name.
+    let is_job = job.receipt.is_some() && !job.read_from.is_empty();
+    job.remember.prepared = is_job && !remembered.without_bank && (is_there || asks_for_it);
+    if remembered.without_bank {
+        job.remember = pebblebank_core::job::Remember::default();
+    }
+    Ok(job)
+}
+
+/// What a run that is asked for sees of the bank.
+pub fn remembering(asked: &Asked, remembered: &Remembered, shared: &Shared, now: &Now) -> Result<Remembering> {
+    remembering_on(asked, remembered, shared, now, &Job::new("", now.day()))
+}
+
+/// The same; entries hold until the day of the job.
+fn remembering_on(
+    asked: &Asked,
+    remembered: &Remembered,
+    shared: &Shared,
+    now: &Now,
+    job: &Job,
+) -> Result<Remembering> {
+    if remembered.without_bank {
+        return Ok(Remembering::SwitchedOff);
+    }
+    // Where nothing can be kept, nothing is remembered.
+    let path = match bank_path(shared) {
+        Ok(path) => path,
+        Err(_) if !remembered.new_scope => return Ok(Remembering::Nothing),
+        Err(error) => return Err(error),
+    };
+    if remembered.new_scope && asked.scope.is_some() {
+        let mut bank = Bank::open(&path, Access::Change, &now.moment, now.day())?;
+        bank.scope_or_new(asked.scope.as_deref(), NewScope::IsMeant)?;
+    }
+    if !path.exists() {
+        return Ok(Remembering::Nothing);
+    }
+    let bank = Bank::open(&path, Access::Ask, &now.moment, job.today)?;
+    Ok(Remembering::From(Arc::new(bank.into_memory(asked)?)))
+}
+
+/// Keeps in the bank what a run taught.
+pub fn record(job: &Job, finished: &Finished, learned: Learned, shared: &Shared, now: &Now) -> Result<Recorded> {
+    let mut bank = open(shared, Access::Change, now)?;
+    // A bank that is made by this run knows no scopes yet.
+    let is_new = matches!(job.remembered, Remembering::Nothing);
+    let new_scope = if is_new { NewScope::IsMeant } else { NewScope::IsAnError };
+    let scope = bank.scope_or_new(job.scope.as_deref(), new_scope)?;
+    let tally = finished.receipt.as_ref().map(|receipt| receipt.join("tally.json"));
+    let fingerprint = match tally {
+        Some(path) => Some(fingerprint(&path)?),
+        None => None,
+    };
+    let done = RunDone {
+        job: job.name.clone(),
+        scope,
+        campaign: job.campaign.clone(),
+        day: job.today,
+        file: finished.imports.first().map(|file| file.display().to_string()),
+        fingerprint,
+    };
+    bank.record(&done, learned)
+}
+
+/// The BLAKE3 of a file, in hex.
+pub fn fingerprint(path: &std::path::Path) -> Result<String> {
+    let bytes = std::fs::read(path).map_err(|cause| Error::unreadable(path, &cause))?;
+    Ok(pebblebank_bank::file::fingerprint(&bytes))
+}

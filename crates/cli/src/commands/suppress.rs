@@ -1,0 +1,93 @@
+//! `pebblebank suppress LIST --against FILE… -o OUT`: the people of some lists, taken out of another.
+
+use crate::arguments::{NearMiss, Shared, Suppress};
+use crate::commands::clean::{beside, named_by_stem};
+use crate::commands::memory::remembering;
+use crate::commands::reading::{country, read_files};
+use crate::finish::Said;
+use crate::observe::Drawn;
+use crate::render::{self, Screen};
+use crate::setting::{Now, setting};
+use pebblebank_bank::memory::Asked;
+use pebblebank_core::against::{AgainstWishes, hold_against};
+use pebblebank_core::job::file::{list_key, list_reason, mistake};
+use pebblebank_core::job::{ColumnRef, FilePattern, ListFiles, NearMisses, ReadFiles};
+use pebblebank_core::pipeline::wrong_use;
+use pebblebank_core::read::input::STDIN_NAME;
+use pebblebank_core::select::Selection;
+use pebblebank_core::suppress::Reason;
+use pebblebank_core::{Error, Result};
+use std::path::Path;
+
+/// Holds the list against the others and says who was taken out.
+pub fn suppress(command: &Suppress, shared: &Shared) -> Result<Said, Error> {
+    if command.output.as_os_str() == STDIN_NAME {
+        return Err(wrong_use("suppress cannot write to standard output", "name a file: -o contacts.csv"));
+    }
+    let now = Now::read();
+    let wishes = wishes(command, shared, &now)?;
+    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let done = hold_against(&wishes, &setting(shared, command.dry_run, &now), &drawn);
+    drawn.finish();
+    let done = done?;
+    let screen = Screen::new(shared);
+    let status = if done.tripped.is_empty() { 0 } else { 3 };
+    let text = if shared.json {
+        render::suppress::json(&done)
+    } else if shared.quiet && status == 0 {
+        String::new()
+    } else {
+        render::suppress::finished(&done, &wishes, &screen)
+    };
+    Ok(Said { text, errors: Vec::new(), status })
+}
+
+fn wishes(command: &Suppress, shared: &Shared, now: &Now) -> Result<AgainstWishes> {
+    let read = read_files(&command.reading)?;
+    let pattern = |file: &String| FilePattern::relative(file, Path::new(""));
+    // Names are told apart over all files, since the tables go by them.
+    let all: Vec<FilePattern> = std::iter::once(&command.list).chain(&command.against).map(pattern).collect();
+    let mut names = named_by_stem(&all);
+    let name = names.next().unwrap_or_default();
+    let of = |file: &String| ReadFiles { files: vec![pattern(file)], ..read.clone() };
+    let reason = command.reason.as_deref().map_or(Ok(Reason::DoNotContact), list_reason)?;
+    let by = command.by.as_deref().map(list_key).transpose()?.flatten();
+    let condition = command.condition.as_deref().map(Selection::parse).transpose()?;
+    let meant = command.meant.iter().map(|name| mistake(name)).collect::<Result<Vec<_>>>()?;
+    let mut against = Vec::new();
+    for (file, name) in command.against.iter().zip(names) {
+        let mut list = ListFiles::holding(name, of(file), reason);
+        list.condition.clone_from(&condition);
+        list.go_by(by.clone());
+        if let Some(hold) = &mut list.hold {
+            hold.meant.clone_from(&meant);
+            hold.near_miss = match command.near_miss {
+                NearMiss::Report => NearMisses::ReportedIfQuick,
+                NearMiss::SetAside => NearMisses::SetAside,
+                NearMiss::Ignore => NearMisses::Ignored,
+            };
+        }
+        list.reason_from = command.reason_from.as_deref().map(ColumnRef::new);
+        let place = against.len();
+        against.extend(list.with_shares(place));
+    }
+    let asked = Asked { scope: command.remembered.scope.clone(), ..Asked::default() };
+    let remembered = remembering(&asked, &command.remembered, shared, now)?;
+    if against.is_empty() && !matches!(remembered, pebblebank_core::job::Remembering::From(_)) {
+        let what = "there is nobody to take out: no list is named, and there is no bank";
+        return Err(wrong_use(what, "name lists: --against do-not-contact.csv"));
+    }
+    Ok(AgainstWishes {
+        list: of(&command.list),
+        name,
+        against,
+        scope: command.remembered.scope.clone(),
+        remembered,
+        marks: command.mark,
+        set_aside: command.set_aside.clone().unwrap_or_else(|| beside(&command.output, "set-aside")),
+        output: command.output.clone(),
+        replace: command.replace,
+        country: country(&command.reading)?,
+        today: now.day(),
+    })
+}

@@ -1,0 +1,455 @@
+//! The bank: what went in, what is known of somebody, what would happen.
+
+use super::json::of_schema;
+use super::table::{Side, Table};
+use super::tally::one_finding;
+use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
+use pebblebank_bank::batch::{Batch, What};
+use pebblebank_bank::change::Removed;
+use pebblebank_bank::find::{Found, KnownEntry};
+use pebblebank_bank::history::Happened;
+use pebblebank_bank::list::Held;
+use pebblebank_bank::load::{HeldPrepared, Preview};
+use pebblebank_bank::record::Recorded;
+use pebblebank_core::pipeline::entries::EntriesRead;
+use serde_json::json;
+use std::path::Path;
+
+/// What a load found.
+pub struct LoadSeen<'a> {
+    /// What the entries say.
+    pub what: What,
+    /// Whose they are.
+    pub scope: String,
+    /// What it would do.
+    pub preview: &'a Preview,
+    /// What was read.
+    pub read: &'a EntriesRead,
+    /// Soft bounces.
+    pub softs: u64,
+    /// Rows that are something else by their status.
+    pub no_bounce: u64,
+    /// Rows whose last day is past.
+    pub lapsed: u64,
+}
+
+/// The bank's own words for what entries say of their people.
+fn says(what: What) -> &'static str {
+    match what {
+        What::Complained => "reported a mailing as unwanted",
+        What::OptedOut => "said no",
+        What::DoNotContact => "must not be contacted",
+        What::Bounced => "mail came back",
+        What::Sent => "was sent a mailing",
+        What::Prepared => "is in a file for the sending service",
+    }
+}
+
+fn day(moment: &str) -> &str {
+    moment.get(..10).unwrap_or(moment)
+}
+
+fn good(text: &str, screen: &Screen) -> String {
+    format!("{}\n", screen.paint(Tone::Good, text))
+}
+
+fn faint(text: &str, screen: &Screen) -> String {
+    wrapped(text, WIDTH - 2, "  ").iter().map(|line| format!("  {}\n", screen.paint(Tone::Faint, line))).collect()
+}
+
+/// That there is no bank yet.
+pub fn no_bank(path: &Path, screen: &Screen) -> String {
+    if screen.json {
+        return of_schema("pebblebank/bank/1", &[("file", json!(path)), ("exists", json!(false))], json!({}));
+    }
+    let text = "\nIt remembers who must not be contacted, for whom (a client or brand, or everyone), and who was written to.\n\n  \
+        pebblebank bank add ines@hotel.example            hold an address, a domain or a phone number\n  \
+        pebblebank bank load opted-out.csv --as opted-out  take in a file\n";
+    format!("There is no bank yet; it would be {}\n{text}", path.display())
+}
+
+/// What is in it, and what went in last.
+pub fn overview(path: &Path, counts: &[Held], batches: &[Batch], screen: &Screen) -> String {
+    const SHOWN: usize = 5;
+    if screen.json {
+        let extra = [
+            ("file", json!(path)),
+            ("exists", json!(true)),
+            ("entries", json!(counts)),
+            ("latest", json!(&batches[..batches.len().min(SHOWN)])),
+        ];
+        return of_schema("pebblebank/bank/1", &extra, json!({}));
+    }
+    let mut text = good(&format!("The bank in {}", path.display()), screen);
+    if counts.is_empty() {
+        text.push_str("\n  It holds nobody.\n");
+    } else {
+        let headings = [("Scope", Side::Left), ("reason", Side::Left), ("entries", Side::Right), ("batches", Side::Right), ("", Side::Left)];
+        let mut table = Table::new(&headings);
+        for held in counts {
+            let cells = [safe(&held.scope, 30), held.what.name().to_owned(), number(held.entries), number(held.batches)];
+            table.row(cells.into_iter().chain([says(held.what).to_owned()]).collect());
+        }
+        text.push('\n');
+        text.push_str(&table.render(screen));
+    }
+    text.push('\n');
+    text.push_str(&batch_table("Latest batches", &batches[..batches.len().min(SHOWN)], screen));
+    text.push_str(&faint("all of them: pebblebank bank batches. About somebody: pebblebank bank find ADDRESS.", screen));
+    text
+}
+
+fn batch_table(heading: &str, batches: &[Batch], screen: &Screen) -> String {
+    let left = Side::Left;
+    let headings = [(heading, Side::Right), ("", left), ("reason", left), ("scope", left), ("entries", Side::Right), ("from", left), ("", left)];
+    let mut table = Table::new(&headings);
+    for batch in batches {
+        let from = [&batch.campaign, &batch.file, &batch.job, &batch.note].into_iter().flatten();
+        let from: Vec<String> = from.take(2).map(|text| safe(text, 34)).collect();
+        let state = batch.undone.as_ref().map_or(String::new(), |moment| match batch.what {
+            What::Prepared => "replaced".to_owned(),
+            _ => format!("taken back {}", day(moment)),
+        });
+        let when = if batch.what == What::Sent { &batch.day } else { day(&batch.added) };
+        table.row(vec![
+            batch.id.0.to_string(),
+            when.to_owned(),
+            batch.what.name().to_owned(),
+            safe(&batch.scope, 20),
+            number(batch.entries),
+            from.join(", "),
+            state,
+        ]);
+    }
+    table.render(screen)
+}
+
+/// All batches.
+pub fn batches(batches: &[Batch], screen: &Screen) -> String {
+    if screen.json {
+        return of_schema("pebblebank/bank-batches/1", &[("batches", json!(batches))], json!({}));
+    }
+    if batches.is_empty() {
+        return "Nothing went into the bank yet.\n".to_owned();
+    }
+    let mut text = batch_table("Batch", batches, screen);
+    text.push_str(&faint("to take one back whole: pebblebank bank undo NUMBER", screen));
+    text
+}
+
+/// What was added by hand.
+pub fn added(batch: &Batch, preview: &Preview, unreadable: &[String], screen: &Screen) -> String {
+    if screen.json {
+        let extra = [("batch", json!(batch)), ("seen", json!(preview)), ("unreadable", json!(unreadable))];
+        return of_schema("pebblebank/bank-add/1", &extra, json!({}));
+    }
+    let entries = counted(batch.entries, "entry");
+    let known = match preview.known {
+        0 => String::new(),
+        count => format!(" ({} known before)", number(count)),
+    };
+    let text = format!("{entries} held as {}, for {}{known}: batch {}", batch.what.name(), batch.scope, batch.id.0);
+    let mut text = good(&text, screen);
+    for value in unreadable {
+        let sign = screen.paint(Tone::Warning, "!");
+        text.push_str(&format!("  {sign} not taken in, since it is neither an address nor a domain nor a phone number: {}\n", safe(value, 60)));
+    }
+    text.push_str(&held_table(&preview.held, screen));
+    text.push_str(&faint(&format!("to take it back: pebblebank bank undo {}", batch.id.0), screen));
+    text
+}
+
+/// Who is in files for the sending service and must not be contacted.
+fn held_table(held: &[HeldPrepared], screen: &Screen) -> String {
+    if held.is_empty() {
+        return String::new();
+    }
+    let headings = [("Of those prepared or sent lately", Side::Left), ("scope", Side::Left), ("day", Side::Left), ("contacts", Side::Right), ("held now", Side::Right)];
+    let mut table = Table::new(&headings);
+    for file in held {
+        let name = if file.is_sent { format!("{} (sent)", file.job) } else { file.job.clone() };
+        table.row(vec![safe(&name, 40), safe(&file.scope, 20), file.day.clone(), number(file.contacts), number(file.held)]);
+    }
+    let mut text = format!("\n{}", table.render(screen));
+    if held.iter().any(|file| file.is_sent) {
+        text.push_str(&faint("take those of a file that was handed over out at the sending service: --take-out FILE writes them.", screen));
+    } else {
+        text.push_str(&faint("run the job again, so that they are not in its file; --take-out FILE writes who they are.", screen));
+    }
+    text
+}
+
+/// What a load would do.
+pub fn would_load(seen: &LoadSeen, screen: &Screen) -> String {
+    if screen.json {
+        return load_json(seen, None);
+    }
+    let text = format!("would take in as {}, for {}:", seen.what.name(), seen.scope);
+    format!("{}{}", good(&text, screen), load_numbers(seen, screen))
+}
+
+fn load_json(seen: &LoadSeen, batch: Option<&Batch>) -> String {
+    let files: Vec<_> = seen
+        .read
+        .files
+        .iter()
+        .map(|file| {
+            json!({
+                "file": file.name, "blake3": file.fingerprint, "rows": file.rows, "blank": file.blank,
+                "unusable": file.unusable, "left_out": file.left_out,
+            })
+        })
+        .collect();
+    let extra = [
+        ("as", json!(seen.what)),
+        ("scope", json!(seen.scope)),
+        ("batch", json!(batch)),
+        ("seen", json!(seen.preview)),
+        ("soft_bounces", json!(seen.softs)),
+        ("something_else", json!(seen.no_bounce)),
+        ("lapsed", json!(seen.lapsed)),
+        ("files", json!(files)),
+        ("findings", json!(seen.read.findings)),
+    ];
+    of_schema("pebblebank/bank-load/1", &extra, json!({}))
+}
+
+fn load_numbers(seen: &LoadSeen, screen: &Screen) -> String {
+    let right = Side::Right;
+    let headings = [("File", Side::Left), ("rows", right), ("without an entry", right), ("unreadable", right), ("left out", right)];
+    let mut table = Table::new(&headings);
+    for file in &seen.read.files {
+        let counts = [file.rows, file.blank, file.unusable, file.left_out].map(number);
+        table.row(std::iter::once(safe(&file.name, 40)).chain(counts).collect());
+    }
+    let mut text = format!("\n{}", table.render(screen));
+    let Preview { entries, new, known, forgotten, held } = seen.preview;
+    let mut numbers = Table::new(&[("Entries", Side::Left), ("", right), ("", Side::Left)]);
+    let mut row = |name: &str, count: u64, explained: &str| {
+        numbers.row(vec![name.to_owned(), number(count), explained.to_owned()]);
+    };
+    row("read", *entries, "each counted once");
+    row("new", *new, "");
+    row("known", *known, "held for this reason before, in this scope or for everyone");
+    if *forgotten > 0 {
+        row("forgotten", *forgotten, "of the known: they stay uncontacted, and are not written down again");
+    }
+    if seen.softs > 0 {
+        row("soft", seen.softs, "came back for a reason that may pass: held after three within 30 days");
+    }
+    if seen.no_bounce > 0 {
+        row("something else", seen.no_bounce, "by their status; not taken in");
+    }
+    if seen.lapsed > 0 {
+        row("lapsed", seen.lapsed, "their last day is past; not taken in");
+    }
+    text.push('\n');
+    text.push_str(&numbers.render(screen));
+    text.push_str(&held_table(held, screen));
+    if !seen.read.findings.is_empty() {
+        text.push_str(&format!("\n  {}\n", screen.paint(Tone::Heading, "Worth a look")));
+        text.push_str(&seen.read.findings.iter().map(|finding| one_finding(finding, screen)).collect::<String>());
+    }
+    text
+}
+
+/// What went in.
+pub fn loaded(batch: &Batch, seen: &LoadSeen, take_out: Option<&Path>, screen: &Screen) -> String {
+    if screen.json {
+        return load_json(seen, Some(batch));
+    }
+    let text = format!(
+        "{} taken in as {}, for {}: batch {}",
+        counted(batch.entries, "entry"),
+        batch.what.name(),
+        batch.scope,
+        batch.id.0
+    );
+    let mut text = good(&text, screen) + &load_numbers(seen, screen);
+    if let Some(file) = take_out {
+        text.push_str(&format!("\n  to take out at the sending service: {}\n", file.display()));
+    }
+    text.push('\n');
+    text.push_str(&faint(&format!("to take it back whole: pebblebank bank undo {}", batch.id.0), screen));
+    text
+}
+
+/// What was taken back.
+pub fn undone(batch: &Batch, screen: &Screen) -> String {
+    if screen.json {
+        return of_schema("pebblebank/bank-undo/1", &[("batch", json!(batch))], json!({}));
+    }
+    let text = format!("batch {} taken back: {} as {}, for {}", batch.id.0, counted(batch.entries, "entry"), batch.what.name(), batch.scope);
+    good(&text, screen)
+}
+
+/// What no longer holds somebody.
+pub fn removed(removed: &[Removed], found: &Found, today: &str, screen: &Screen) -> String {
+    if screen.json {
+        let extra = [("removed", json!(removed)), ("still_held", json!(found.is_held(today)))];
+        return of_schema("pebblebank/bank-remove/1", &extra, json!({}));
+    }
+    let what: Vec<&str> = removed.iter().map(|removed| removed.what.name()).collect();
+    let mut text = good(&format!("{} no longer held as {}", found.asked, what.join(", ")), screen);
+    if found.is_held(today) {
+        let sign = screen.paint(Tone::Warning, "!");
+        text.push_str(&format!("  {sign} it is still held otherwise: pebblebank bank find {}\n", found.asked));
+    }
+    text
+}
+
+/// What is known of somebody.
+pub fn found(found: &Found, today: &str, screen: &Screen) -> String {
+    if screen.json {
+        let held = [("held", json!(found.is_held(today)))];
+        return of_schema("pebblebank/bank-find/1", &held, serde_json::to_value(found).unwrap_or_default());
+    }
+    let is_held = found.is_held(today);
+    let nothing = found.entries.is_empty() && found.by_domain.is_empty() && found.by_digest.is_empty();
+    let headline = match (is_held, nothing) {
+        (true, _) => screen.paint(Tone::Bad, &format!("{} must not be contacted", found.asked)),
+        (false, true) => format!("{}: the bank knows nothing of this {}", found.asked, found.kind),
+        (false, false) => screen.paint(Tone::Good, &format!("{}: nothing in the bank holds it", found.asked)),
+    };
+    let mut text = format!("{headline}\n");
+    let parts = [("About it", &found.entries), ("By its domain", &found.by_domain), ("Without showing it", &found.by_digest)];
+    for (heading, entries) in parts.into_iter().filter(|(_, entries)| !entries.is_empty()) {
+        text.push('\n');
+        text.push_str(&entry_table(heading, entries, heading == "By its domain", screen));
+    }
+    if found.is_forgotten {
+        text.push_str(&faint("It was forgotten: only a digest is left, and it stays uncontacted.", screen));
+    }
+    if !found.history.is_empty() {
+        text.push('\n');
+        text.push_str(&history_table("What was done about it", &found.history, screen));
+    }
+    text
+}
+
+fn entry_table(heading: &str, entries: &[KnownEntry], shows_text: bool, screen: &Screen) -> String {
+    let left = Side::Left;
+    let headings = [(heading, left), ("scope", left), ("since", left), ("until", left), ("from", left), ("batch", Side::Right), ("", left)];
+    let mut table = Table::new(&headings);
+    for entry in entries {
+        let what = if entry.is_soft { "bounced softly".to_owned() } else { entry.what.name().to_owned() };
+        let what = if shows_text { format!("{} {what}", safe(&entry.text, 40)) } else { what };
+        let from = entry.campaign.as_ref().or(entry.file.as_ref()).or(entry.note.as_ref()).or(entry.job.as_ref());
+        let state = match (&entry.gone, entry.what) {
+            (Some(gone), _) => format!("no longer counts, since {}", day(gone)),
+            (None, What::Sent | What::Prepared) => "holds nobody by itself".to_owned(),
+            _ => String::new(),
+        };
+        table.row(vec![
+            what,
+            safe(&entry.scope, 20),
+            entry.day.clone(),
+            entry.until.clone().unwrap_or_default(),
+            from.map_or(String::new(), |text| safe(text, 36)),
+            entry.batch.0.to_string(),
+            state,
+        ]);
+    }
+    table.render(screen)
+}
+
+fn history_table(heading: &str, history: &[Happened], screen: &Screen) -> String {
+    let left = Side::Left;
+    let headings = [(heading, left), ("", left), ("batch", Side::Right), ("entries", Side::Right), ("", left)];
+    let mut table = Table::new(&headings);
+    for happened in history {
+        let about = [&happened.text, &happened.scope, &happened.note].into_iter().flatten();
+        let about: Vec<String> = about.map(|text| safe(text, 44)).collect();
+        table.row(vec![
+            happened.moment.get(..16).unwrap_or(&happened.moment).replace('T', " "),
+            happened.what.clone(),
+            happened.batch.map_or(String::new(), |batch| batch.to_string()),
+            happened.count.map_or(String::new(), |count| number(count.unsigned_abs())),
+            about.join(", "),
+        ]);
+    }
+    table.render(screen)
+}
+
+/// What was done to the bank.
+pub fn history(history: &[Happened], screen: &Screen) -> String {
+    if screen.json {
+        return of_schema("pebblebank/bank-history/1", &[("history", json!(history))], json!({}));
+    }
+    if history.is_empty() {
+        return "Nothing was done to the bank yet.\n".to_owned();
+    }
+    history_table("When (UTC)", history, screen)
+}
+
+/// Entries, listed.
+pub fn listed(entries: &[KnownEntry], count: u64, screen: &Screen) -> String {
+    if screen.json {
+        return of_schema("pebblebank/bank-list/1", &[("count", json!(count)), ("entries", json!(entries))], json!({}));
+    }
+    if count == 0 {
+        return "No entry is like that.\n".to_owned();
+    }
+    let mut text = entry_table("Entry", entries, true, screen);
+    let more = count - entries.len() as u64;
+    if more > 0 {
+        text.push_str(&faint(&format!("and {} more; --most 0 shows all, bank export writes them to a file", number(more)), screen));
+    }
+    text
+}
+
+/// What was said to be sent.
+pub fn sent(batch: &Batch, screen: &Screen) -> String {
+    if screen.json {
+        return of_schema("pebblebank/bank-sent/1", &[("batch", json!(batch))], json!({}));
+    }
+    let campaign = batch.campaign.as_deref().unwrap_or_default();
+    good(&format!("{} remembered as sent on {}, in {campaign}: batch {}", counted(batch.entries, "contact"), batch.day, batch.id.0), screen)
+}
+
+/// What was forgotten.
+pub fn forgotten(gone: u64, screen: &Screen) -> String {
+    if screen.json {
+        return of_schema("pebblebank/bank-forget/1", &[("entries", json!(gone))], json!({}));
+    }
+    let text = format!("forgotten: {} gone; a digest stays, so that it is not contacted", counted(gone, "entry"));
+    good(&text, screen)
+        + &faint("copies of the bank, receipts and your own files may still hold it; look there too.", screen)
+}
+
+/// What was exported.
+pub fn exported(file: &Path, count: u64, screen: &Screen) -> String {
+    if screen.json {
+        return of_schema("pebblebank/bank-export/1", &[("file", json!(file)), ("entries", json!(count))], json!({}));
+    }
+    good(&format!("{} in {}", counted(count, "entry"), file.display()), screen)
+}
+
+/// What was copied.
+pub fn backed_up(file: &Path, bytes: u64, screen: &Screen) -> String {
+    if screen.json {
+        return of_schema("pebblebank/bank-backup/1", &[("file", json!(file)), ("bytes", json!(bytes))], json!({}));
+    }
+    good(&format!("a whole copy of the bank is in {} ({} KiB)", file.display(), number(bytes / 1024)), screen)
+}
+
+/// What the bank learned from a run.
+pub fn recorded(recorded: &Recorded, receipt: Option<&Path>, bank: Option<&Path>) -> String {
+    let mut lines = Vec::new();
+    if let Some((batch, contacts)) = recorded.prepared {
+        lines.push(format!("Remembered in the bank: {} prepared (batch {}).", counted(contacts, "contact"), batch.0));
+    }
+    for (what, batch, count) in &recorded.refused {
+        lines.push(format!("Learned from the sources: {} as {} (batch {}).", counted(*count, "address"), what.name(), batch.0));
+    }
+    if let (Some(receipt), Some(_)) = (receipt, recorded.prepared) {
+        let bank = bank.map_or(String::new(), |bank| format!(" --bank {}", bank.display()));
+        lines.push("Once the file was sent:".to_owned());
+        lines.push(format!("  pebblebank bank sent {}{bank}", receipt.display()));
+    }
+    if lines.is_empty() {
+        return String::new();
+    }
+    let lines: String = lines.iter().map(|line| format!("  {line}\n")).collect();
+    format!("\n{lines}")
+}

@@ -1,0 +1,80 @@
+//! A list held against others.
+
+use super::json::of_schema;
+use super::table::{Side, Table};
+use super::tally::{findings, guards, near_misses, set_aside, suppression};
+use super::{Screen, Tone, WIDTH, counted, number, wrapped};
+use pebblebank_core::against::{AgainstWishes, HeldAgainst};
+use pebblebank_core::pipeline::Outcome;
+use serde_json::json;
+
+/// Who was taken out, by which list, and where both parts are.
+pub fn finished(done: &HeldAgainst, wishes: &AgainstWishes, screen: &Screen) -> String {
+    let sections = [
+        guards(&done.tripped, screen),
+        numbers(done, wishes, screen),
+        set_aside(&done.tally.all, screen),
+        suppression(&done.tally, screen),
+        near_misses(&done.tally, screen),
+        findings(&done.tally, screen),
+        where_to_look(done, wishes, screen),
+    ];
+    let mut text = headline(done, wishes, screen);
+    for section in sections.iter().filter(|section| !section.is_empty()) {
+        text.push('\n');
+        text.push_str(section);
+    }
+    text
+}
+
+fn headline(done: &HeldAgainst, wishes: &AgainstWishes, screen: &Screen) -> String {
+    let held = counted(done.held, "row");
+    let text = match (done.tally.outcome, wishes.marks) {
+        (Outcome::Stopped, _) => return format!("{}\n", screen.paint(Tone::Bad, "stopped by a guard; nothing was written")),
+        (Outcome::DryRun, true) => format!("{held} would be marked (a dry run: nothing was written)"),
+        (Outcome::DryRun, false) => format!("{held} would be taken out (a dry run: nothing was written)"),
+        (Outcome::Written, true) => format!("{held} marked in {}", wishes.output.display()),
+        (Outcome::Written, false) => {
+            let kept = counted(done.tally.all.written, "row");
+            format!("{held} taken out, {kept} left in {}", wishes.output.display())
+        }
+    };
+    format!("{}\n", screen.paint(Tone::Good, &text))
+}
+
+fn numbers(done: &HeldAgainst, wishes: &AgainstWishes, screen: &Screen) -> String {
+    let right = Side::Right;
+    let all = &done.tally.all;
+    let held = if wishes.marks { "marked" } else { "taken out" };
+    let mut table = Table::new(&[("List", Side::Left), ("rows", right), (held, right), ("left", right)]);
+    table.row(vec![wishes.name.clone(), number(all.read), number(done.held), number(all.read - done.held)]);
+    let explanation = "rows stay as they are read, in their order; repeated rows are not merged.";
+    let lines = wrapped(explanation, WIDTH - 2, "  ");
+    let lines = lines.iter().map(|line| format!("  {}\n", screen.paint(Tone::Faint, line)));
+    table.render(screen) + &lines.collect::<String>()
+}
+
+fn where_to_look(done: &HeldAgainst, wishes: &AgainstWishes, screen: &Screen) -> String {
+    if done.output.is_none() {
+        return String::new();
+    }
+    let mut table = Table::new(&[("Where to look next", Side::Left), ("", Side::Left)]);
+    let what = if wishes.marks { "all rows, with reason and list" } else { "the rows that are left" };
+    table.row(vec![wishes.output.display().to_string(), what.to_owned()]);
+    if let Some(file) = &done.set_aside {
+        table.row(vec![file.display().to_string(), "who was taken out, and why".to_owned()]);
+    }
+    table.render(screen)
+}
+
+/// The tally, and where things are.
+pub fn json(done: &HeldAgainst) -> String {
+    let tally = serde_json::to_value(&done.tally).unwrap_or_default();
+    let extra = [
+        ("held", json!(done.held)),
+        ("output", json!(done.output)),
+        ("set_aside_file", json!(done.set_aside)),
+        ("tripped_guards", json!(done.tripped)),
+    ];
+    of_schema("pebblebank/suppress/1", &extra, json!({ "tally": tally }))
+}

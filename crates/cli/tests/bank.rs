@@ -1,0 +1,272 @@
+//! The bank, as its users meet it: adding, loading, taking back, finding, forgetting, and what runs see of it.
+#![allow(clippy::unwrap_used)] // a failure is a failed test
+
+mod common;
+
+use common::{Desk, Ran, job_with};
+use rstest::rstest;
+use serde_json::Value;
+
+const SHOP: &str = "email,phone,Status\nann@post.example,+442079460001,subscribed\nben@post.example,,subscribed\n\
+    cy@hotel.example,,subscribed\ndot@work.example,+442079460004,subscribed\n";
+
+fn desk() -> Desk {
+    Desk::with(&[("shop.csv", SHOP), ("job.toml", &job_with(""))])
+}
+
+fn with_keys(keys: &str) -> String {
+    job_with("").replace("[job]", &format!("[job]\n{keys}"))
+}
+
+/// Whom a command writes.
+fn written(desk: &Desk, arguments: &[&str]) -> Vec<String> {
+    desk.done(&[arguments, &["--replace"]].concat());
+    desk.sheet("out.csv").column("email").into_iter().map(str::to_owned).collect()
+}
+
+/// Whom a run of the job does not write.
+fn held(desk: &Desk) -> Vec<String> {
+    let written = written(desk, &["run", "job.toml"]);
+    let all = desk.sheet("shop.csv");
+    all.column("email").into_iter().filter(|email| !written.contains(&(*email).to_owned())).map(str::to_owned).collect()
+}
+
+fn refused(ran: &Ran, status: i32, says: &str) {
+    assert!(ran.status == status && ran.stderr.contains(says), "{}\n{}{}", ran.status, ran.stdout, ran.stderr);
+}
+
+#[rstest]
+#[case::an_address("Ann@Post.example", &["ann@post.example"])]
+#[case::a_domain("@hotel.example", &["cy@hotel.example"])]
+#[case::a_phone_number("+44 20 7946 0004", &["dot@work.example"])]
+#[case::a_digest("7d6be4e4c0e3cb3b4a0f3a3a7d7ac2b1", &[])]
+fn what_is_added_holds_in_every_command_until_it_is_removed(#[case] value: &str, #[case] meant: &[&str]) {
+    let desk = desk();
+    desk.done(&["bank", "add", value]);
+    assert_eq!(held(&desk), meant);
+    let clean = written(&desk, &["clean", "shop.csv", "-o", "out.csv"]);
+    let suppressed = written(&desk, &["suppress", "shop.csv", "-o", "out.csv"]);
+    let topped = {
+        desk.file("master.csv", "email,phone,Status\nold@post.example,,\n");
+        let all = written(&desk, &["top-up", "master.csv", "--from", "shop.csv", "-o", "out.csv"]);
+        all[1..].to_vec()
+    };
+    for written in [clean, suppressed, topped] {
+        assert_eq!(written.len(), 4 - meant.len(), "{written:?}");
+    }
+    desk.done(&["bank", "remove", value]);
+    assert_eq!(held(&desk), [""; 0]);
+}
+
+#[test]
+fn without_the_bank_nobody_is_held_and_the_account_says_so() {
+    let desk = desk();
+    desk.done(&["bank", "add", "ann@post.example"]);
+    let tally = desk.json(&["run", "job.toml", "--without-bank"]);
+    assert_eq!((&tally["bank"]["applied"], &tally["bank"]["switched_off"]), (&false.into(), &true.into()));
+    assert!(tally["findings"].as_array().unwrap().iter().any(|finding| finding["code"] == "without-bank"));
+    assert_eq!(tally["all"]["written"], 4);
+    assert!(desk.text("fair.receipt/tally.json").contains("\"switched_off\": true"));
+}
+
+#[test]
+fn an_entry_of_a_scope_counts_there_alone_and_a_new_scope_must_be_meant() {
+    let desk = desk();
+    refused(&desk.run(&["bank", "add", "ann@post.example", "--scope", "larkfold"]), 2, "--new-scope");
+    desk.done(&["bank", "add", "ann@post.example", "--scope", "larkfold", "--new-scope"]);
+    desk.done(&["bank", "add", "ben@post.example"]);
+    desk.done(&["bank", "add", "cy@hotel.example", "--scope", "quillmere", "--new-scope"]);
+    for (scope, meant) in [
+        ("Larkfold", vec!["ann@post.example", "ben@post.example"]),
+        ("quillmere", vec!["ben@post.example", "cy@hotel.example"]),
+        ("everyone", vec!["ben@post.example"]),
+    ] {
+        desk.file("job.toml", with_keys(&format!("scope = \"{scope}\"")));
+        assert_eq!(held(&desk), meant, "{scope}");
+    }
+    desk.file("job.toml", with_keys("scope = \"larkfol\""));
+    refused(&desk.run(&["run", "job.toml", "--replace"]), 2, "did you mean \"larkfold\"?");
+    desk.file("job.toml", job_with(""));
+    let tally = desk.json(&["run", "job.toml", "--replace"]);
+    assert!(tally["findings"].as_array().unwrap().iter().any(|finding| finding["code"] == "bank"));
+}
+
+#[test]
+fn a_load_shows_what_it_would_do_and_changes_nothing_until_it_is_answered() {
+    let desk = desk();
+    desk.file("job.toml", with_keys("scope = \"everyone\""));
+    desk.done(&["run", "job.toml"]);
+    desk.file("no.csv", "email,Note\nann@post.example,x\nANN@post.example,x\n,blank\nnot an address,x\nhotel.example,x\nnew@far.example,x\n");
+    desk.done(&["bank", "add", "new@far.example", "--as", "opted-out"]);
+    let load = ["bank", "load", "no.csv", "--as", "opted-out"];
+    let would = desk.json(&[&load[..], &["--dry-run"]].concat());
+    let seen = &would["seen"];
+    assert_eq!(["entries", "new", "known"].map(|key| seen[key].as_u64().unwrap()), [3, 2, 1]);
+    assert_eq!((&would["files"][0]["blank"], &would["files"][0]["unusable"]), (&1.into(), &1.into()));
+    assert_eq!((&seen["held"][0]["contacts"], &seen["held"][0]["held"]), (&4.into(), &2.into()));
+    refused(&desk.run(&load), 2, "nobody to ask");
+    refused(&desk.run(&[&load[..], &["--yes", "--expect", "4"]].concat()), 3, "3 entries were read, and 4 were expected");
+    assert_eq!(held(&desk), [""; 0]);
+    desk.done(&[&load[..], &["--yes", "--expect", "3", "--take-out", "take-out.csv"]].concat());
+    assert_eq!(desk.sheet("take-out.csv").column("email"), ["ann@post.example", "cy@hotel.example"]);
+    assert_eq!(held(&desk), ["ann@post.example", "cy@hotel.example"]);
+    refused(&desk.run(&[&load[..], &["--yes"]].concat()), 3, "--again");
+    let batches = desk.json(&["bank", "batches"]);
+    let number = batches["batches"].as_array().unwrap().iter().find(|batch| batch["file"] == "no.csv").unwrap()["id"].to_string();
+    desk.done(&["bank", "undo", &number]);
+    assert_eq!(held(&desk), [""; 0]);
+    refused(&desk.run(&["bank", "undo", &number]), 2, "taken back already");
+    desk.done(&[&load[..], &["--yes"]].concat());
+    assert_eq!(held(&desk), ["ann@post.example", "cy@hotel.example"]);
+}
+
+#[test]
+fn who_opted_out_comes_back_with_a_note_alone() {
+    let desk = desk();
+    desk.done(&["bank", "add", "ann@post.example", "--as", "opted-out"]);
+    refused(&desk.run(&["bank", "remove", "ann@post.example"]), 2, "--note");
+    assert_eq!(held(&desk), ["ann@post.example"]);
+    desk.done(&["bank", "remove", "ann@post.example", "--note", "signed up at the fair"]);
+    assert_eq!(held(&desk), [""; 0]);
+    let found = desk.json(&["bank", "find", "ann@post.example"]);
+    assert_eq!((&found["held"], &found["history"][0]["note"]), (&false.into(), &"signed up at the fair".into()));
+    refused(&desk.run(&["bank", "remove", "ann@post.example"]), 2, "nothing in the bank holds this");
+}
+
+#[test]
+fn everything_known_of_an_address_is_found_also_by_its_domain() {
+    let desk = desk();
+    desk.done(&["bank", "add", "hotel.example", "--note", "the owner asked"]);
+    desk.done(&["bank", "add", "cy@hotel.example", "--as", "bounced"]);
+    let found = desk.json(&["bank", "find", "CY@hotel.example"]);
+    assert_eq!((&found["held"], &found["entries"][0]["what"]), (&true.into(), &"bounced".into()));
+    assert_eq!(found["by_domain"][0]["note"], "the owner asked");
+    let text = desk.done(&["bank", "find", "cy@hotel.example"]).stdout;
+    assert!(text.starts_with("cy@hotel.example must not be contacted"), "{text}");
+    assert!(desk.done(&["bank", "find", "x@far.example"]).stdout.contains("knows nothing"));
+    let listed = desk.json(&["bank", "list", "--where", "reason is bounced and added since 2020-01-01"]);
+    assert_eq!(listed["count"], 1);
+    refused(&desk.run(&["bank", "list", "--where", "reasn is bounced"]), 2, "did you mean reason?");
+}
+
+#[test]
+fn what_was_sent_is_not_sent_again_nor_too_often() {
+    let desk = desk();
+    let job = |name: &str, more: &str| {
+        let job = with_keys(&format!("scope = \"everyone\"\ncampaign = \"{name}\"")).replace("\"fair\"", &format!("\"{name}\""));
+        desk.file("job.toml", format!("{job}{more}"));
+    };
+    job("spring", "[select]\nfirst = 2\n");
+    desk.done(&["run", "job.toml"]);
+    assert_eq!(held(&desk).len(), 2, "prepared is not sent");
+    desk.done(&["bank", "sent", "spring.receipt"]);
+    refused(&desk.run(&["bank", "sent", "spring.receipt"]), 2, "sent already");
+    job("spring", "");
+    assert_eq!(held(&desk), ["ann@post.example", "ben@post.example"]);
+    job("summer", "");
+    assert_eq!(held(&desk), [""; 0]);
+    desk.file("sent.csv", "email\nann@post.example\n");
+    desk.done(&["bank", "load", "sent.csv", "--as", "sent", "--campaign", "news", "--yes"]);
+    job("summer", "[limits]\nat_most = 2\nper_days = 7\n");
+    assert_eq!(held(&desk), ["ann@post.example"]);
+    assert_eq!(desk.sheet("summer.receipt/set-aside.csv").column("pebblebank_reason"), ["too-often"]);
+    refused(&desk.run(&["bank", "sent", "nowhere.receipt"]), 1, "nowhere.receipt");
+}
+
+#[test]
+fn a_run_teaches_the_bank_who_refused_and_bounced() {
+    let desk = desk();
+    desk.file("shop.csv", SHOP.replace("ann@post.example,+442079460001,subscribed", "ann@post.example; anna@work.example,,unsubscribed")
+        .replace("ben@post.example,,subscribed", "ben@post.example,,bounced"));
+    let job = format!("{}[remember]\nopted_out = true\nbounced = true\n", job_with(""));
+    desk.file("job.toml", job);
+    let done = desk.json(&["run", "job.toml"]);
+    assert_eq!(done["remembered"]["refused"].as_array().unwrap().len(), 2);
+    let again = desk.json(&["run", "job.toml", "--replace"]);
+    assert_eq!(again["remembered"]["refused"].as_array().unwrap().len(), 0, "nothing new");
+    for (address, what) in [("anna@work.example", "opted-out"), ("ann@post.example", "opted-out"), ("ben@post.example", "bounced")] {
+        let found = desk.json(&["bank", "find", address]);
+        assert_eq!((&found["held"], &found["entries"][0]["what"]), (&true.into(), &what.into()), "{address}");
+    }
+}
+
+#[test]
+fn soft_bounces_hold_after_three_within_thirty_days() {
+    let desk = desk();
+    let load = |name: &str, text: &str| {
+        desk.file(name, text);
+        desk.done(&["bank", "load", name, "--as", "bounced", "--yes"]);
+    };
+    load("1.csv", "email,Status,Date\nann@post.example,4.2.2,2026-01-01\nben@post.example,soft bounce,2026-01-01\ndot@work.example,5.1.1,2026-01-01\n");
+    load("2.csv", "email,Status,Date\nann@post.example,4.2.2,2026-01-10\nben@post.example,soft bounce,2026-01-20\n");
+    assert_eq!(held(&desk), ["dot@work.example"]);
+    load("3.csv", "email,Status,Date\nann@post.example,4.2.2,2026-01-31\nben@post.example,soft bounce,2026-03-20\n");
+    assert_eq!(held(&desk), ["ann@post.example", "dot@work.example"]);
+}
+
+#[test]
+fn values_come_from_standard_input_line_by_line_or_as_json() {
+    let desk = desk();
+    let input = b"ann@post.example\n{\"value\": \"cy@hotel.example\", \"until\": \"2099-01-01\"}\nnonsense\n";
+    let ran = desk.run_with_input(&["bank", "add", "-", "--json"], input);
+    let done: Value = serde_json::from_str(&ran.stdout).unwrap();
+    assert_eq!((&done["seen"]["entries"], &done["unreadable"][0]), (&2.into(), &"nonsense".into()));
+    assert_eq!(held(&desk), ["ann@post.example", "cy@hotel.example"]);
+}
+
+#[rstest]
+#[case::a_past_day(&["bank", "add", "x@far.example", "--until", "2020-01-01"], 2, "is past")]
+#[case::no_such_reason(&["bank", "add", "x@far.example", "--as", "opted-ou"], 2, "did you mean opted-out?")]
+#[case::nothing_readable(&["bank", "add", "nonsense"], 2, "nothing was changed")]
+#[case::no_such_batch(&["bank", "undo", "77"], 2, "there is no batch 77")]
+#[case::sent_without_a_mailing(&["bank", "load", "shop.csv", "--as", "sent", "--yes"], 2, "--campaign")]
+#[case::a_missing_file(&["bank", "load", "none.csv", "--as", "opted-out", "--yes"], 1, "none.csv")]
+#[case::no_column_of_that_name(&["bank", "load", "shop.csv", "--as", "opted-out", "--status", "Stats", "--yes"], 1, "Stats")]
+fn wrong_use_says_what_to_do_and_changes_nothing(#[case] arguments: &[&str], #[case] status: i32, #[case] says: &str) {
+    let desk = desk();
+    desk.done(&["bank", "add", "ann@post.example"]);
+    let before = desk.json(&["bank", "batches"]);
+    refused(&desk.run(arguments), status, says);
+    assert_eq!(desk.json(&["bank", "batches"]), before);
+}
+
+#[test]
+fn a_forgotten_person_stays_uncontacted_and_no_file_of_the_bank_shows_the_address() {
+    let desk = desk();
+    let address = "ann@post.example";
+    desk.file("no.csv", "email\nann@post.example\nx@far.example\n");
+    desk.done(&["bank", "load", "no.csv", "--as", "opted-out", "--yes", "--note", "two of them"]);
+    desk.done(&["bank", "add", address, "--note", "ann@post.example rang"]);
+    desk.done(&["bank", "forget", address, "--yes"]);
+    for name in desk.names().into_iter().filter(|name| name.starts_with("bank.sqlite")) {
+        let bytes = desk.bytes(&name);
+        let shows = bytes.windows(address.len()).any(|window| window.eq_ignore_ascii_case(address.as_bytes()));
+        assert!(!shows, "{name} shows the address");
+    }
+    assert_eq!(held(&desk), [address]);
+    let found = desk.json(&["bank", "find", address]);
+    assert_eq!((&found["is_forgotten"], &found["held"]), (&true.into(), &true.into()));
+    desk.file("again.csv", "email\nann@post.example\ny@far.example\n");
+    let loaded = desk.json(&["bank", "load", "again.csv", "--as", "opted-out", "--yes"]);
+    assert_eq!((&loaded["seen"]["forgotten"], &loaded["batch"]["entries"]), (&1.into(), &1.into()));
+    desk.done(&["bank", "export", "all.csv"]);
+    assert!(!desk.text("all.csv").contains(address));
+}
+
+#[test]
+fn the_bank_is_exported_and_copied_for_its_owner_alone() {
+    use std::os::unix::fs::PermissionsExt;
+    let desk = desk();
+    desk.done(&["bank", "add", "ann@post.example", "hotel.example"]);
+    desk.done(&["bank", "export", "all.csv"]);
+    assert_eq!(desk.sheet("all.csv").columns(["value", "kind"]), [["ann@post.example", "address"], ["hotel.example", "domain"]]);
+    desk.done(&["bank", "backup", "copy.sqlite"]);
+    refused(&desk.run(&["bank", "backup", "copy.sqlite"]), 1, "already");
+    for name in ["bank.sqlite", "all.csv", "copy.sqlite"] {
+        let mode = desk.path(name).metadata().unwrap().permissions().mode() & 0o777;
+        assert_eq!(mode, 0o600, "{name}");
+    }
+    desk.done(&["bank", "forget", "ann@post.example", "--yes"]);
+    let found = desk.json(&["bank", "find", "ann@post.example", "--bank", "copy.sqlite"]);
+    assert_eq!(found["entries"][0]["what"], "do-not-contact");
+}

@@ -1,0 +1,370 @@
+//! Near misses: entries of suppression lists that matched nobody and are one slip, a `+tag` or a name from a contact about
+//! to be written. That is how somebody who said no gets mail.
+//!
+//! The unmatched entries are read again and give keys (texts with one letter left out, [`crate::person::near`] says why
+//! these find every slip); then the contacts that nothing holds are read again, and those who share a key are judged.
+
+use super::again::{RowAgain, Wants, read_again};
+use super::chunks::Reading;
+use super::first_pass::{EntryScratch, ListPlan, read_list_chunk};
+use super::known::Known;
+use super::settle::Standing;
+use super::tally::{NearMissExample, NearMissTally};
+use super::Setting;
+use crate::clean::suggest::{is_mailbox_provider, is_one_slip};
+use crate::clean::text::comparable;
+use crate::columns::{ColumnMap, Field};
+use crate::error::Result;
+use crate::job::{EntriesFrom, Job, NearMisses, Remembering};
+use crate::observe::{Observer, Stage};
+use crate::person::near::keys::{SHORTEST_LOCAL, are_numbered, without_one_letter};
+use crate::person::without_tag;
+use crate::read::{Record, cell};
+use crate::suppress::RememberedEntry;
+use crate::units::{ListId, RowId};
+use crate::write::csv::{CsvBuffer, Defusing};
+use std::collections::HashMap;
+use xxhash_rust::xxh3::xxh3_64;
+
+/// Unless a job asks for it, near misses are looked for among no more persons than these, and for no more entries, so that
+/// a large run is as quick as it can be.
+pub const QUICK: u64 = 200_000;
+
+/// About what an entry takes in memory while it is looked for.
+const BYTES_PER_ENTRY: u64 = 640;
+
+/// The part of the memory that entries may take.
+const MEMORY_PARTS: u64 = 4;
+
+/// How many pairs the tally shows.
+const EXAMPLES: usize = 10;
+
+/// The receipt's own columns of `near-misses.csv`.
+pub const NEAR_MISSES: [&str; 9] = [
+    "pebblebank_list",
+    "pebblebank_reason",
+    "pebblebank_entry",
+    "pebblebank_contact",
+    "pebblebank_why",
+    "pebblebank_standing",
+    "pebblebank_source",
+    "pebblebank_file",
+    "pebblebank_row",
+];
+
+/// What a contact is close to.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Missed {
+    /// Whether the job sets the contact aside for it.
+    pub sets_aside: bool,
+    /// The lists and what is alike, in words.
+    pub details: String,
+}
+
+/// An entry that matched nobody.
+struct Entry {
+    list: ListId,
+    address: String,
+    name: String,
+}
+
+/// An entry and a contact that are close.
+struct Pair {
+    row: RowId,
+    entry: u32,
+    contact: String,
+    why: &'static str,
+}
+
+/// What the search found.
+#[derive(Default)]
+pub struct NearMissed {
+    entries: Vec<Entry>,
+    pairs: Vec<Pair>,
+    by_row: HashMap<u32, Missed>,
+    searched: u64,
+    not_searched: u64,
+}
+
+impl NearMissed {
+    /// What a contact is close to, if anything.
+    pub fn of(&self, row: RowId) -> Option<&Missed> {
+        if self.by_row.is_empty() { None } else { self.by_row.get(&row.0) }
+    }
+
+    /// How it came out: of the pairs those whose contact passed everything else.
+    pub fn tally(&self, job: &Job, set_aside: u64, passed: &[RowId]) -> NearMissTally {
+        let pairs = self.pairs_of(passed);
+        let example = |pair: &&Pair| {
+            let entry = &self.entries[pair.entry as usize];
+            NearMissExample {
+                list: name_of(job, entry.list).to_owned(),
+                entry: entry.address.clone(),
+                contact: pair.contact.clone(),
+                why: pair.why.to_owned(),
+            }
+        };
+        NearMissTally {
+            searched: self.searched,
+            not_searched: self.not_searched,
+            pairs: pairs.len() as u64,
+            set_aside,
+            examples: pairs.iter().take(EXAMPLES).map(example).collect(),
+        }
+    }
+
+    fn pairs_of(&self, passed: &[RowId]) -> Vec<&Pair> {
+        let passed: std::collections::HashSet<u32> = passed.iter().map(|row| row.0).collect();
+        self.pairs.iter().filter(|pair| passed.contains(&pair.row.0)).collect()
+    }
+
+    /// The rows of `near-misses.csv`, with their header.
+    pub fn rows(&self, job: &Job, known: &Known, passed: &[RowId]) -> Vec<u8> {
+        let mut out = CsvBuffer::new(Defusing::On);
+        NEAR_MISSES.iter().for_each(|name| out.value(name.as_bytes()));
+        out.end_row();
+        for pair in self.pairs_of(passed) {
+            let entry = &self.entries[pair.entry as usize];
+            let hold = job.lists[entry.list.0 as usize].hold.as_ref();
+            let (file, number) = known.settled.place(pair.row);
+            let file = &known.files.sources[file.0 as usize];
+            let sets_aside = self.of(pair.row).is_some_and(|missed| missed.sets_aside);
+            let cells = [
+                name_of(job, entry.list),
+                hold.map_or("", |hold| hold.reason.name()),
+                &entry.address,
+                &pair.contact,
+                pair.why,
+                if sets_aside { "near-miss" } else { "written" },
+                &job.sources[file.owner.0 as usize].name,
+                &file.input.name(),
+                &number.to_string(),
+            ];
+            cells.iter().for_each(|cell| out.value(cell.as_bytes()));
+            out.end_row();
+        }
+        out.bytes
+    }
+}
+
+fn name_of(job: &Job, list: ListId) -> &str {
+    let list = &job.lists[list.0 as usize];
+    list.hold.as_ref().map_or(&list.name, |hold| &hold.name)
+}
+
+/// Looks for near misses, where the job wants it or it takes no time.
+pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observer) -> Result<NearMissed> {
+    let mut found = NearMissed::default();
+    let unmatched = |list: usize| known.settled.matches[list].unmatched;
+    let is_short = known.settled.persons() <= QUICK;
+    let mut wanted = vec![false; job.lists.len()];
+    let mut room = setting.memory / MEMORY_PARTS / BYTES_PER_ENTRY;
+    for (place, list) in job.lists.iter().enumerate() {
+        let Some(hold) = list.hold.as_ref().filter(|_| list.by.is_none()) else { continue };
+        let count = unmatched(place);
+        let is_wanted = match hold.near_miss {
+            NearMisses::Ignored => continue,
+            NearMisses::ReportedIfQuick => is_short && count <= QUICK,
+            NearMisses::Reported | NearMisses::SetAside => true,
+        };
+        if is_wanted && count <= room {
+            wanted[place] = count > 0;
+            room -= count;
+            found.searched += count;
+        } else {
+            found.not_searched += count;
+        }
+    }
+    if !wanted.contains(&true) {
+        return Ok(found);
+    }
+    found.entries = unmatched_entries(job, known, &wanted, observer)?;
+    let keys = Keys::new(&found.entries);
+    found.pairs = pairs(known, &found.entries, &keys, setting, observer)?;
+    for pair in &found.pairs {
+        let entry = &found.entries[pair.entry as usize];
+        let hold = job.lists[entry.list.0 as usize].hold.as_ref();
+        let sets_aside = hold.is_some_and(|hold| hold.near_miss == NearMisses::SetAside);
+        let text = format!("{}: {}, {}", name_of(job, entry.list), entry.address, pair.why);
+        let missed =
+            found.by_row.entry(pair.row.0).or_insert(Missed { sets_aside: false, details: String::new() });
+        missed.sets_aside |= sets_aside;
+        if !missed.details.is_empty() {
+            missed.details.push_str("; ");
+        }
+        missed.details.push_str(&text);
+    }
+    Ok(found)
+}
+
+/// The entries of the wanted lists that matched nobody, as far as they are addresses.
+fn unmatched_entries(job: &Job, known: &Known, wanted: &[bool], observer: &dyn Observer) -> Result<Vec<Entry>> {
+    let files = &known.files;
+    let matched = &known.settled.matched_entries;
+    let mut found = Vec::new();
+    let mut number = 0u32;
+    let mut scratch = EntryScratch::new(files);
+    scratch.keeps_texts = true;
+    let mut reading = Reading::new(&files.lists, Stage::Comparing, observer);
+    while let Some(chunk) = reading.next()? {
+        let index = chunk.file.0 as usize;
+        let file = &files.lists[index];
+        let plan = ListPlan::of(files, index);
+        let read = read_list_chunk(file, &plan, &chunk.chunk, &known.settled.hasher, &mut scratch);
+        for (share, entries) in read.shares.into_iter().enumerate() {
+            let list = file.owner.0 as usize + share;
+            for (place, text) in entries.texts.into_iter().enumerate() {
+                let own = RowId(number + place as u32);
+                if let Some((address, name)) = text
+                    && wanted.get(list) == Some(&true)
+                    && !matched.holds(own)
+                {
+                    found.push(Entry { list: ListId(list as u16), address, name });
+                }
+            }
+            number += entries.compared.len() as u32;
+        }
+        chunk.give_back();
+    }
+    let Remembering::From(memory) = &job.remembered else { return Ok(found) };
+    let of_hold = |hold: usize| job.lists.iter().position(|list| list.entries_from == EntriesFrom::Memory(hold));
+    let is_wanted = |hold: usize| of_hold(hold).is_some_and(|list| wanted[list]);
+    if (0..memory.holds().len()).any(is_wanted) && !known.looked_up {
+        memory.entries(None, &mut |hold, entry| {
+            if let RememberedEntry::Domain(_) = entry {
+                return Ok(());
+            }
+            if let (RememberedEntry::Address(address), Some(list)) = (entry, of_hold(hold).filter(|list| wanted[*list]))
+                && !matched.holds(RowId(number))
+            {
+                found.push(Entry { list: ListId(list as u16), address: address.to_owned(), name: String::new() });
+            }
+            number += 1;
+            Ok(())
+        })?;
+    }
+    Ok(found)
+}
+
+/// The keys of entries, sorted, with a bit for each beforehand so that most contacts are told apart at a glance.
+struct Keys {
+    bits: Vec<u64>,
+    keys: Vec<(u64, u32)>,
+    has_names: bool,
+}
+
+impl Keys {
+    fn new(entries: &[Entry]) -> Keys {
+        let mut keys: Vec<(u64, u32)> = Vec::new();
+        for (number, entry) in entries.iter().enumerate() {
+            for_each_key(&entry.address, &entry.name, |key| keys.push((key, number as u32)));
+        }
+        keys.sort_unstable();
+        keys.dedup();
+        let size = (keys.len() * 16).next_power_of_two().max(1024);
+        let mut bits = vec![0u64; size / 64];
+        for (key, _) in &keys {
+            let bit = *key as usize & (size - 1);
+            bits[bit / 64] |= 1 << (bit % 64);
+        }
+        Keys { bits, keys, has_names: entries.iter().any(|entry| !entry.name.is_empty()) }
+    }
+
+    fn of(&self, key: u64) -> impl Iterator<Item = u32> {
+        let bit = key as usize & (self.bits.len() * 64 - 1);
+        let is_there = self.bits[bit / 64] >> (bit % 64) & 1 == 1;
+        let start = if is_there { self.keys.partition_point(|(other, _)| *other < key) } else { self.keys.len() };
+        self.keys[start..].iter().take_while(move |(other, _)| *other == key).map(|(_, entry)| *entry)
+    }
+}
+
+/// Texts that two addresses have in common where they are a slip, a tag or a name apart.
+fn for_each_key(address: &str, name: &str, mut add: impl FnMut(u64)) {
+    let Some((local, domain)) = address.rsplit_once('@') else { return };
+    let mut text = Vec::with_capacity(64);
+    let mut key = |parts: [&str; 4]| {
+        text.clear();
+        parts.iter().for_each(|part| text.extend_from_slice(part.as_bytes()));
+        add(xxh3_64(&text));
+    };
+    let untagged = without_tag(address.as_bytes());
+    key(["t", &String::from_utf8_lossy(&untagged), "", ""]);
+    if local.chars().count() >= SHORTEST_LOCAL {
+        without_one_letter(local, |(a, b)| key(["l", domain, a, b]));
+        without_one_letter(domain, |(a, b)| key(["d", local, a, b]));
+    }
+    if !name.is_empty() {
+        key(["n", domain, "@", name]);
+    }
+}
+
+/// What two addresses have in common, if they are close.
+fn alike(entry: &Entry, contact: &str, name: &str) -> Option<&'static str> {
+    if entry.address == contact {
+        return None;
+    }
+    let ((local, domain), (other, other_domain)) = (entry.address.rsplit_once('@')?, contact.rsplit_once('@')?);
+    if without_tag(entry.address.as_bytes()) == without_tag(contact.as_bytes()) {
+        return Some("the same but for a tag or dots");
+    }
+    if domain == other_domain && is_one_slip(local, other) && !are_numbered(local, other) {
+        return Some("one slip before the @");
+    }
+    let are_providers = is_mailbox_provider(domain) && is_mailbox_provider(other_domain);
+    if local == other && is_one_slip(domain, other_domain) && !are_providers && !are_numbered(domain, other_domain) {
+        return Some("one slip in the domain");
+    }
+    (domain == other_domain && !name.is_empty() && entry.name == name).then_some("the same name at the same domain")
+}
+
+/// The pairs of an entry and a contact that nothing holds.
+fn pairs(
+    known: &Known,
+    entries: &[Entry],
+    keys: &Keys,
+    setting: &Setting,
+    observer: &dyn Observer,
+) -> Result<Vec<Pair>> {
+    let mut pairs = Vec::new();
+    let is_free = |row: RowId| matches!(known.settled.standing(row), Standing::Free(_));
+    let wants = Wants { rows: is_free, values: None, stage: Stage::Comparing };
+    let each = |again: &RowAgain, found: &mut Vec<Pair>| {
+        if !again.address.is_usable() {
+            return;
+        }
+        let contact = String::from_utf8_lossy(again.address.identity);
+        let map = known.files.sources[again.file].map();
+        let name = if keys.has_names { name_in(map, again.original) } else { String::new() };
+        let mut met: Vec<u32> = Vec::new();
+        for_each_key(&contact, &name, |key| met.extend(keys.of(key)));
+        met.sort_unstable();
+        met.dedup();
+        for entry in met {
+            if let Some(why) = alike(&entries[entry as usize], &contact, &name) {
+                found.push(Pair { row: again.row, entry, contact: contact.to_string(), why });
+            }
+        }
+    };
+    read_again(known, setting, observer, &wants, each, |found| {
+        pairs.extend(found);
+        Ok(())
+    })?;
+    Ok(pairs)
+}
+
+/// The full name in a row, as names are compared; empty where there is none.
+pub(super) fn name_in(map: &ColumnMap, record: &Record) -> String {
+    let value = |field| map.column(field).map_or(String::new(), |column| cell::text(record.raw(column.0)).into_owned());
+    let full = value(Field::FullName);
+    let name = match full.split_once(',') {
+        Some((family, given)) => format!("{} {}", given.trim(), family.trim()),
+        None if full.is_empty() => {
+            let (first, last) = (value(Field::FirstName), value(Field::LastName));
+            if first.trim().is_empty() || last.trim().is_empty() { String::new() } else { format!("{first} {last}") }
+        }
+        None => full,
+    };
+    let name = comparable(&name).into_owned();
+    // One word alone is no full name.
+    if name.trim().contains(' ') { name } else { String::new() }
+}

@@ -1,0 +1,90 @@
+//! What is remembered from earlier work, as a run asks for it. The bank implements it; the core knows no database.
+
+use super::{Digest, Reason};
+use crate::error::Result;
+use std::collections::HashSet;
+use std::fmt::Debug;
+
+/// Who is remembered from earlier work, as it stands at the beginning of a run.
+pub trait Remembered: Debug + Send + Sync {
+    /// Where it is kept, as messages name it.
+    fn shown(&self) -> String;
+
+    /// The sets of entries that hold people back in this run.
+    fn holds(&self) -> &[RememberedHold];
+
+    /// Hands over the entries of all holds, one hold after the other in their order; where `among` is given, only those
+    /// that may be of somebody there, and all that do not show whose they are.
+    fn entries(
+        &self,
+        among: Option<&Among>,
+        each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>,
+    ) -> Result<()>;
+
+    /// The key of the digests of those who were forgotten; none where nobody was.
+    fn key(&self) -> Option<[u8; 32]>;
+
+    /// What should be said of it in the account of a run.
+    fn remarks(&self) -> &[String] {
+        &[]
+    }
+}
+
+/// Entries that hold people back for one reason.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RememberedHold {
+    /// What it is called in tables and receipts.
+    pub name: String,
+    /// The reason.
+    pub reason: Reason,
+    /// What its entries are compared by.
+    pub by: HeldBy,
+    /// How many entries it has.
+    pub entries: u64,
+}
+
+/// What remembered entries are compared by.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum HeldBy {
+    /// By address or domain.
+    Address,
+    /// By phone.
+    Phone,
+}
+
+/// An entry that is remembered.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RememberedEntry<'a> {
+    /// An address, by its identity.
+    Address(&'a str),
+    /// A domain and all below it, as A-labels.
+    Domain(&'a str),
+    /// A phone number (E.164).
+    Phone(&'a str),
+    /// An address that is not shown.
+    Digest(Digest),
+}
+
+/// The people of a short run, so that nobody else need be asked for.
+#[derive(Debug, Clone, Default)]
+pub struct Among {
+    /// Their identities.
+    pub identities: HashSet<String>,
+    /// The domains of these, with all above them.
+    pub domains: HashSet<String>,
+}
+
+impl Among {
+    /// Adds an identity.
+    pub fn add(&mut self, identity: &str) {
+        if self.identities.contains(identity) {
+            return;
+        }
+        let mut rest = identity.rsplit_once('@').map_or("", |(_, domain)| domain);
+        while !rest.is_empty() && !self.domains.contains(rest) {
+            self.domains.insert(rest.to_owned());
+            rest = rest.split_once('.').map_or("", |(_, above)| above);
+        }
+        self.identities.insert(identity.to_owned());
+    }
+}

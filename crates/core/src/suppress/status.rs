@@ -1,0 +1,113 @@
+//! The reason that a word in a status column gives an entry: one export often mixes sent, bounced and unsubscribed.
+
+use super::Reason;
+use crate::clean::blank::is_blank;
+use crate::clean::consent::{self, Consent, Statement};
+use crate::columns::fold::fold;
+use std::collections::HashMap;
+use std::sync::LazyLock;
+
+/// The reasons that a status column can give.
+#[derive(Debug, Clone, Copy)]
+pub struct StatusReasons;
+
+impl StatusReasons {
+    /// In the order in which a list's shares stand behind it.
+    pub const REASONS: [Reason; 5] =
+        [Reason::Complained, Reason::OptedOut, Reason::DoNotContact, Reason::Bounced, Reason::AlreadySent];
+}
+
+/// What a status says of an entry.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum StatusReason {
+    /// Nothing, or a word that nobody listed: it has the reason of its list.
+    OfTheList,
+    /// Nothing against being written to.
+    None,
+    /// Mail came back for a reason that may pass; by itself it holds nobody.
+    SoftBounce,
+    /// This.
+    Is(Reason),
+}
+
+#[derive(Debug, Clone, Copy)]
+enum Word {
+    Sent,
+    Soft,
+    Hard,
+    DoNotContact,
+}
+
+static WORDS: LazyLock<HashMap<&'static str, Word>> = LazyLock::new(|| {
+    let lines = include_str!("status_words.txt").lines().filter(|line| !line.starts_with('#'));
+    let of_line = |(kind, words): (&str, &'static str)| {
+        let word = match kind {
+            "sent" => Word::Sent,
+            "soft" => Word::Soft,
+            "hard" => Word::Hard,
+            _ => Word::DoNotContact,
+        };
+        words.split('|').map(move |text| (text.trim(), word)).collect::<Vec<_>>()
+    };
+    lines.filter_map(|line| line.split_once(':')).flat_map(of_line).collect()
+});
+
+/// What a status says: by a status code (RFC 3463: `5.1.1`, `4.2.2`) or by its words.
+///
+/// ```
+/// use pebblebank_core::suppress::{Reason, StatusReason, status};
+/// assert_eq!(status::read("550 5.1.1 user unknown"), StatusReason::Is(Reason::Bounced));
+/// assert_eq!(status::read("Soft bounce"), StatusReason::SoftBounce);
+/// assert_eq!(status::read("désabonnée"), StatusReason::Is(Reason::OptedOut));
+/// assert_eq!(status::read("subscribed"), StatusReason::None);
+/// ```
+pub fn read(value: &str) -> StatusReason {
+    if is_blank(value) {
+        return StatusReason::OfTheList;
+    }
+    match code_class(value) {
+        Some(2) => return StatusReason::Is(Reason::AlreadySent),
+        Some(4) => return StatusReason::SoftBounce,
+        Some(5) => return StatusReason::Is(Reason::Bounced),
+        _ => {}
+    }
+    let folded = fold(value);
+    if let Some(reason) = Reason::FOR_LISTS.into_iter().find(|reason| fold(reason.name()) == folded) {
+        return StatusReason::Is(reason);
+    }
+    match WORDS.get(folded.as_str()) {
+        Some(Word::Sent) => return StatusReason::Is(Reason::AlreadySent),
+        Some(Word::Soft) => return StatusReason::SoftBounce,
+        Some(Word::Hard) => return StatusReason::Is(Reason::Bounced),
+        Some(Word::DoNotContact) => return StatusReason::Is(Reason::DoNotContact),
+        None => {}
+    }
+    match consent::read(value, None) {
+        Statement::Says(Consent::OptedIn | Consent::Pending) => StatusReason::None,
+        Statement::Says(Consent::OptedOut) => StatusReason::Is(Reason::OptedOut),
+        Statement::Says(Consent::Complained) => StatusReason::Is(Reason::Complained),
+        Statement::Says(Consent::Bounced) => StatusReason::Is(Reason::Bounced),
+        Statement::Says(Consent::Unlisted) | Statement::Nothing | Statement::YesOrNo => StatusReason::OfTheList,
+    }
+}
+
+/// The class of an enhanced status code (RFC 3463), which may stand behind a reply code (RFC 5321), or of that alone.
+pub fn code_class(value: &str) -> Option<u8> {
+    let mut words = value.split(|sign: char| !(sign.is_ascii_digit() || sign == '.')).filter(|word| !word.is_empty());
+    let first = words.next()?;
+    if !value.trim_start_matches(|sign: char| !sign.is_ascii_alphanumeric()).starts_with(first) {
+        return None;
+    }
+    let is_reply = |word: &str| word.len() == 3 && word.bytes().all(|byte| byte.is_ascii_digit());
+    let enhanced = |word: &str| {
+        let parts: Vec<&str> = word.trim_end_matches('.').split('.').collect();
+        let is_code = parts.len() == 3 && parts[0].len() == 1 && parts[1..].iter().all(|part| (1..=3).contains(&part.len()));
+        if is_code { parts[0].parse().ok() } else { None }
+    };
+    let of_reply = |word: &str| if is_reply(word) { word[..1].parse().ok() } else { None };
+    let class = enhanced(first).or_else(|| {
+        let reply: u8 = of_reply(first)?;
+        Some(words.next().and_then(enhanced).unwrap_or(reply))
+    });
+    class.filter(|class| [2, 4, 5].contains(class))
+}
