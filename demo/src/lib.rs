@@ -4,12 +4,14 @@
 //! reserved domain (RFC 2606), every phone number comes from a range set aside for fiction. The same seed
 //! gives the same bytes.
 
+mod bounces;
 mod export;
 mod formats;
 pub mod large;
 mod lists;
 mod mess;
 mod people;
+mod playhouse;
 mod rng;
 mod sources;
 
@@ -22,6 +24,15 @@ const SEED: u64 = 20_260_302;
 
 /// The name of the demo's job file.
 pub const JOB_FILE: &str = "spring-fair.toml";
+
+/// The name of the job file of the other client.
+pub const OTHER_JOB_FILE: &str = "season-opening.toml";
+
+/// The name of the demo's own bank.
+pub const BANK_FILE: &str = "bank.sqlite";
+
+/// The moment at which the demo takes place.
+pub const MOMENT: &str = "2026-03-02T09:00:00Z";
 
 /// A file of the demo.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -37,6 +48,8 @@ pub fn files() -> Vec<(Written, Vec<u8>)> {
     let world = people::World::new(SEED);
     let mut files = sources::all(&world);
     files.extend(lists::all(&world));
+    files.extend(bounces::all(&world));
+    files.extend(playhouse::all(&world));
     let job = Written { name: JOB_FILE, what: "the job: what to read, whom to hold back, what to write" };
     files.push((job, include_bytes!("spring-fair.toml").to_vec()));
     files.extend(formats::all());

@@ -50,6 +50,10 @@ fn opted_out(world: &World) -> Vec<u8> {
         let date = format!("{:02}.{:02}.2025", rng.below(28) + 1, rng.below(12) + 1);
         export.row([date.as_str(), &person.address, *rng.one_of(&["autumn", "winter lights"])]);
     }
+    // Somebody typed what was said on the telephone.
+    for person in world.people.iter().filter(|person| world.is_among(person, 38, 4)) {
+        export.row(["14.02.2026", &misheard(&person.address), "by telephone"]);
+    }
     export.bytes
 }
 
@@ -83,4 +87,11 @@ fn already_invited(world: &World) -> Vec<u8> {
         export.line(&person.address);
     }
     export.bytes
+}
+
+/// An address with one letter before the @ left out.
+fn misheard(address: &str) -> String {
+    let local = address.find('@').unwrap_or_default();
+    let letter = (1..local).rev().find(|at| address.is_char_boundary(*at) && address.is_char_boundary(at + 1));
+    letter.map_or(address.to_owned(), |at| format!("{}{}", &address[..at], &address[at + 1..]))
 }

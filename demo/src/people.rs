@@ -167,16 +167,16 @@ pub(crate) fn person(seed: u64, number: usize) -> Person {
     let abroad = number.is_multiple_of(12).then(|| ABROAD[number / 12 % ABROAD.len()]);
     let domain = domain(&mut rng);
     let local = match rng.below(4) {
-        0 => format!("{}.{}", plain(first), plain(last)),
-        1 => format!("{}{}", &plain(first)[..1], plain(last)),
-        2 => format!("{}_{}", plain(last), plain(first)),
-        _ => format!("{}+garden", plain(first)),
+        0 => format!("{}.{}{number}", plain(first), plain(last)),
+        1 => format!("{}{}{number}", &plain(first)[..1], plain(last)),
+        2 => format!("{}_{}{number}", plain(last), plain(first)),
+        _ => format!("{}{number}+garden", plain(first)),
     };
     Person {
         number,
         first,
         last,
-        address: format!("{local}{number}@{domain}"),
+        address: format!("{local}@{domain}"),
         town: abroad.map_or(town, |(_, town, _)| town),
         postcode: match abroad {
             Some((.., postcode)) => postcode.to_owned(),

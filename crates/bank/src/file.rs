@@ -159,6 +159,12 @@ impl Bank {
         Ok(key)
     }
 
+    /// Lets it grow to so many pages: as if the disk were full.
+    #[doc(hidden)]
+    pub fn limit_pages(&self, pages: u32) -> Result<()> {
+        self.ask(|bank| bank.query_row(&format!("pragma max_page_count = {pages}"), [], |_| Ok(())))
+    }
+
     /// Writes everything from the side file into the bank itself and leaves nothing in it.
     pub(crate) fn clear_side_file(&self) -> Result<()> {
         let busy: i64 = self.ask(|bank| bank.query_row("pragma wal_checkpoint(truncate)", [], |row| row.get(0)))?;

@@ -40,7 +40,7 @@ pub enum Command {
 }
 
 /// Options of every command.
-#[derive(Args, Debug)]
+#[derive(Args, Debug, Clone)]
 #[command(next_help_heading = "Options of every command")]
 pub struct Shared {
     /// Print one JSON document instead of text

@@ -183,7 +183,7 @@ fn nobody_who_said_no_anywhere_is_written() {
             "job.toml",
             &job_with(
                 "[[source]]\nname = \"volunteers\"\nfiles = [\"volunteers.csv\"]\ncolumns = { email = \"contact\" }\n\
-                 [[suppress]]\nname = \"stop\"\nfiles = [\"stop.csv\"]",
+                 [[suppress]]\nname = \"stop\"\nfiles = [\"stop.csv\"]\nmeant = [\"holds-most\"]",
             ),
         ),
     ]);

@@ -132,7 +132,6 @@ fn a_name_that_says_something_else_is_pointed_out(#[case] name: &str, #[case] by
 }
 
 #[rstest]
-#[case::mail(b"Received: by x\nMessage-ID: <1@x.example>\nSubject: hi\n\nhello".to_vec(), "mail message")]
 #[case::page(b"<html><table><tr><td>email</td></tr></table>".to_vec(), "web page")]
 #[case::pdf(b"%PDF-1.7".to_vec(), "PDF")]
 #[case::document(zipped(&[("word/document.xml", b"<w/>")]), "text document")]

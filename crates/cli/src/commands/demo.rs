@@ -1,26 +1,90 @@
 //! `pebblebank demo [DIR]`: write the demo data and run the full example on it.
 
-use crate::arguments::{Demo, Shared};
+use crate::arguments::{Arguments, Command, Demo, Remembered, Shared};
+use crate::commands::bank::bank_at;
+use crate::commands::memory::recall;
 use crate::commands::run::do_job;
 use crate::finish::Said;
-use crate::setting::Now;
+use crate::render::Screen;
+use crate::render::tally::suppression;
+use crate::setting::{Now, setting};
+use clap::Parser;
+use pebblebank_core::observe::Silent;
+use pebblebank_core::pipeline;
 use pebblebank_core::{Error, ErrorKind, Result, job};
 use std::path::Path;
 
-/// Writes the demo data and does its job.
+/// Writes the demo data, puts into a bank of its own what is remembered, and does the jobs of both clients.
 pub fn demo(command: &Demo, shared: &Shared) -> Result<Said> {
     let folder = &command.folder;
     refuse_foreign_folder(folder)?;
     let files = pebblebank_demo::write(folder).map_err(|cause| Error::unwritable(folder, &cause))?;
-    let now = Now::read();
+    let now = Now { today: pebblebank_demo::MOMENT[..10].to_owned(), moment: pebblebank_demo::MOMENT.to_owned() };
+    let shared = Shared { bank: Some(folder.join(pebblebank_demo::BANK_FILE)), ..shared.clone() };
+    let banked = fill_bank(folder, &shared, &now)?;
     let path = folder.join(pebblebank_demo::JOB_FILE);
     let mut job = job::file::read(&path, &now.today)?;
     job.replace = true;
-    let mut said = do_job(&job, false, shared, &now, "")?;
+    let job = recall(job, &Remembered::default(), &shared, &now)?;
+    let mut said = do_job(&job, false, &shared, &now, "")?;
+    let other = other_client(folder, &shared, &now)?;
     if !shared.json && !shared.quiet {
-        said.text = format!("{}\n{}{}", introduction(folder, &files), said.text, farewell(folder));
+        let intro = introduction(folder, &files);
+        let now = format!("\nNow: pebblebank run {}\n", path.display());
+        said.text = format!("{intro}{banked}{now}\n{}{other}{}", said.text, farewell(folder));
     }
     Ok(said)
+}
+
+/// What is put into the bank: a domain for one client alone, what came back, who opted out, and a file by mistake.
+fn fill_bank(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
+    let bank = folder.join(pebblebank_demo::BANK_FILE);
+    for side in ["", "-wal", "-shm"] {
+        // That of an earlier demo.
+        let _ = std::fs::remove_file(format!("{}{side}", bank.display()));
+    }
+    let file = |name: &str| folder.join(name).display().to_string();
+    let [mail, opted_out, wrong] = ["mail/bounces.mbox", "playhouse/opted-out.csv", "exports/sign-ups.csv"].map(file);
+    let steps: [&[&str]; 6] = [
+        &["add", "gardeners.example", "--scope", "larkfold", "--new-scope"],
+        &["load", &mail, "--as", "bounced", "--yes"],
+        &["load", &mail, "--as", "complained", "--yes"],
+        &["load", &opted_out, "--as", "opted-out", "--scope", "quillmere", "--new-scope", "--yes"],
+        &["load", &wrong, "--as", "do-not-contact", "--yes"],
+        &["undo", "5"],
+    ];
+    let mut text = format!("\nWhat is remembered between mailings, in {}:\n\n", bank.display());
+    for step in steps {
+        let typed = [&["pebblebank", "bank"], step].concat();
+        let Ok(Arguments { command: Some(Command::Bank(command)), .. }) = Arguments::try_parse_from(&typed) else {
+            continue;
+        };
+        let plain = Shared { json: false, quiet: false, ..shared.clone() };
+        let said = bank_at(&command, &plain, now)?;
+        let shown = typed.join(" ");
+        let result = said.text.lines().next().unwrap_or_default();
+        let remark = if step[0] == "undo" { "  (the wrong file)" } else { "" };
+        text.push_str(&format!("  {}\n    {result}{remark}\n", shown.trim_end_matches(" --yes")));
+    }
+    Ok(text)
+}
+
+/// The job of the other client, in short.
+fn other_client(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
+    let path = folder.join(pebblebank_demo::OTHER_JOB_FILE);
+    let mut job = job::file::read(&path, &now.today)?;
+    job.replace = true;
+    let job = recall(job, &Remembered::default(), shared, now)?;
+    let finished = pipeline::run(&job, &setting(shared, false, now), &Silent)?;
+    let tally = &finished.tally;
+    let held = suppression(tally, &Screen::new(shared));
+    Ok(format!(
+        "\nThe other client, for whom other entries of the bank count: pebblebank run {}\n  {} of {} contacts written to {}\n\n{held}",
+        path.display(),
+        tally.all.written,
+        tally.all.read,
+        finished.imports[0].display()
+    ))
 }
 
 /// A folder that holds something else than an earlier demo is left alone.
@@ -47,17 +111,19 @@ fn introduction(folder: &Path, files: &[pebblebank_demo::Written]) -> String {
         text.push_str(&format!("  {:<34} {}\n", file.name, file.what));
     }
     text.push_str(&format!("  {:<34} {} files in other formats, beside the job\n", "formats/*", formats.len()));
-    text.push_str(&format!("\nNow: pebblebank run {}\n", folder.join(pebblebank_demo::JOB_FILE).display()));
     text
 }
 
 fn farewell(folder: &Path) -> String {
-    let job = folder.join(pebblebank_demo::JOB_FILE);
+    let file = |name: &str| folder.join(name).display().to_string();
+    let (job, bank) = (file(pebblebank_demo::JOB_FILE), file(pebblebank_demo::BANK_FILE));
     format!(
-        "\nTry next: open {job}, change something, and\n  pebblebank run {job} --dry-run\nor look at what else arrives:\n  pebblebank survey '{formats}'\nor hold two exports against each other:\n  pebblebank compare {walks} {cards}\n",
-        job = job.display(),
-        formats = folder.join("formats/*").display(),
-        walks = folder.join("exports/guided-walks.csv").display(),
-        cards = folder.join("exports/gift-cards.tsv").display()
+        "\nTry next: open {job}, change something, and\n  pebblebank run {job} --dry-run --bank {bank}\n\
+         or look at what else arrives:\n  pebblebank survey '{}'\n\
+         or hold two exports against each other:\n  pebblebank compare {} {}\n\
+         or ask what is known of somebody:\n  pebblebank bank find someone@gardeners.example --bank {bank}\n",
+        file("formats/*"),
+        file("exports/guided-walks.csv"),
+        file("exports/gift-cards.tsv"),
     )
 }

@@ -164,7 +164,8 @@ impl Look<'_> {
         let only_grows = matches!(self.hold.reason, Reason::OptedOut | Reason::Complained | Reason::DoNotContact);
         let is_odd = self.has_files() && only_grows && now < before;
         is_odd.then(|| {
-            format!("{} has {now} entries, and had {before} in the run before; is the export whole?", self.name())
+            let now = counted(now, "entry", "now", "now");
+            format!("{} has {now}, and had {before} in the run before; is the export whole?", self.name())
         })
     }
 }

@@ -305,7 +305,7 @@ fn alike(entry: &Entry, contact: &str, name: &str) -> Option<&'static str> {
     }
     let ((local, domain), (other, other_domain)) = (entry.address.rsplit_once('@')?, contact.rsplit_once('@')?);
     if without_tag(entry.address.as_bytes()) == without_tag(contact.as_bytes()) {
-        return Some("the same but for a tag or dots");
+        return Some("a tag or dots apart");
     }
     if domain == other_domain && is_one_slip(local, other) && !are_numbered(local, other) {
         return Some("one slip before the @");
@@ -314,7 +314,7 @@ fn alike(entry: &Entry, contact: &str, name: &str) -> Option<&'static str> {
     if local == other && is_one_slip(domain, other_domain) && !are_providers && !are_numbered(domain, other_domain) {
         return Some("one slip in the domain");
     }
-    (domain == other_domain && !name.is_empty() && entry.name == name).then_some("the same name at the same domain")
+    (domain == other_domain && !name.is_empty() && entry.name == name).then_some("same name and domain")
 }
 
 /// The pairs of an entry and a contact that nothing holds.

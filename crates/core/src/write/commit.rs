@@ -296,7 +296,13 @@ impl Move {
             return Ok(());
         }
         match self.placement {
-            Placement::Replace => std::fs::rename(&self.from, &self.to).map_err(fail),
+            Placement::Replace => {
+                // A folder does not give way to another one by itself.
+                if self.from.is_dir() {
+                    remove(&self.to).map_err(fail)?;
+                }
+                std::fs::rename(&self.from, &self.to).map_err(fail)
+            }
             Placement::New => rename_new(&self.from, &self.to).map_err(fail),
             Placement::KeepPrevious => {
                 if self.to.symlink_metadata().is_ok() {

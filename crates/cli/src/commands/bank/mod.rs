@@ -23,20 +23,24 @@ use std::io::{BufRead, IsTerminal, Write};
 
 /// Does what is asked of the bank.
 pub fn bank(command: &BankCommand, shared: &Shared) -> Result<Said> {
-    let now = Now::read();
+    bank_at(command, shared, &Now::read())
+}
+
+/// Does it at this moment.
+pub fn bank_at(command: &BankCommand, shared: &Shared, now: &Now) -> Result<Said> {
     let screen = Screen::new(shared);
-    let bank = || open(shared, Access::Ask, &now);
-    let for_change = || open(shared, Access::Change, &now);
+    let bank = || open(shared, Access::Ask, now);
+    let for_change = || open(shared, Access::Change, now);
     let said = match &command.action {
-        None => return overview(shared, &now, &screen),
+        None => return overview(shared, now, &screen),
         Some(BankAction::Add(command)) => add(command, &mut for_change()?, &screen),
-        Some(BankAction::Load(command)) => return load::load(command, shared, &now, &screen),
+        Some(BankAction::Load(command)) => return load::load(command, shared, now, &screen),
         Some(BankAction::Undo(command)) => undo(command, &mut bank()?, &screen),
         Some(BankAction::Remove(command)) => remove(command, &mut bank()?, &screen),
-        Some(BankAction::Find(command)) => find(command, &bank()?, &now, &screen),
+        Some(BankAction::Find(command)) => find(command, &bank()?, now, &screen),
         Some(BankAction::List(command)) => entries::list(command, &bank()?, &screen),
         Some(BankAction::Batches) => Ok(render::bank::batches(&bank()?.batches()?, &screen)),
-        Some(BankAction::Sent(command)) => sent(command, &mut bank()?, &now, &screen),
+        Some(BankAction::Sent(command)) => sent(command, &mut bank()?, now, &screen),
         Some(BankAction::Forget(command)) => forget(command, &mut bank()?, shared, &screen),
         Some(BankAction::History(command)) => {
             let most = if command.most == 0 { i64::MAX as u64 } else { command.most };

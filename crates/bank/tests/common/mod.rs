@@ -1,0 +1,80 @@
+//! A folder with a bank in it.
+#![allow(clippy::unwrap_used, dead_code)] // not every test uses everything
+
+use pebblebank_bank::batch::{BatchId, NewBatch, What};
+use pebblebank_bank::load::NewEntry;
+use pebblebank_bank::memory::{Asked, Memory};
+use pebblebank_bank::text::Text;
+use pebblebank_bank::{Access, Bank, ScopeId};
+use pebblebank_core::clean::date::Date;
+use pebblebank_core::suppress::{Among, Remembered, RememberedEntry};
+use std::path::PathBuf;
+
+pub const MOMENT: &str = "2026-03-02T09:00:00Z";
+
+pub fn today() -> Date {
+    Date { year: 2026, month: 3, day: 2 }
+}
+
+pub struct Shelf {
+    folder: tempfile::TempDir,
+}
+
+impl Shelf {
+    pub fn new() -> Shelf {
+        Shelf { folder: tempfile::tempdir().unwrap() }
+    }
+
+    pub fn path(&self) -> PathBuf {
+        self.folder.path().join("bank.sqlite")
+    }
+
+    pub fn bank(&self) -> Bank {
+        Bank::open(&self.path(), Access::Change, MOMENT, today()).unwrap()
+    }
+
+    pub fn memory(&self, scope: Option<&str>) -> Memory {
+        self.bank().into_memory(&Asked { scope: scope.map(str::to_owned), ..Asked::default() }).unwrap()
+    }
+
+    pub fn batch(&self, what: What, scope: ScopeId) -> NewBatch {
+        batch(what, scope)
+    }
+
+    pub fn put(&self, bank: &mut Bank, what: What, scope: ScopeId, values: &[&str]) -> BatchId {
+        put(bank, what, scope, values)
+    }
+}
+
+pub fn batch(what: What, scope: ScopeId) -> NewBatch {
+    NewBatch { what, scope, campaign: None, job: None, file: None, fingerprint: None, day: today(), note: None }
+}
+
+pub fn texts(values: &[&str]) -> Vec<Text> {
+    values.iter().map(|value| Text::read(value, None).unwrap()).collect()
+}
+
+pub fn put(bank: &mut Bank, what: What, scope: ScopeId, values: &[&str]) -> BatchId {
+    let mut staged = bank.stage(batch(what, scope)).unwrap();
+    staged.add(texts(values).into_iter().map(NewEntry::new)).unwrap();
+    staged.commit().unwrap()
+}
+
+/// What a run gets: the hold's name, and the entry.
+pub fn all_of(memory: &Memory, among: Option<&Among>) -> Vec<(String, String)> {
+    let mut all = Vec::new();
+    memory
+        .entries(among, &mut |hold, entry| {
+            let text = match entry {
+                RememberedEntry::Address(text) | RememberedEntry::Domain(text) | RememberedEntry::Phone(text) => {
+                    text.to_owned()
+                }
+                RememberedEntry::Digest(digest) => digest.hex(),
+            };
+            all.push((memory.holds()[hold].name.clone(), text));
+            Ok(())
+        })
+        .unwrap();
+    all.sort();
+    all
+}

@@ -1,0 +1,136 @@
+//! What can go wrong with the file: nothing is lost, nothing is half done, and the words say what to do.
+#![allow(clippy::unwrap_used)] // a failure is a failed test
+
+mod common;
+
+use common::{Shelf, texts};
+use pebblebank_bank::batch::What;
+use pebblebank_bank::load::NewEntry;
+use pebblebank_bank::text::Text;
+use pebblebank_bank::{Access, Bank, EVERYONE};
+use rstest::rstest;
+use std::time::Duration;
+
+#[test]
+fn what_was_not_committed_leaves_nothing_behind() {
+    let shelf = Shelf::new();
+    let mut bank = shelf.bank();
+    shelf.put(&mut bank, What::OptedOut, EVERYONE, &["ann@post.example"]);
+    let mut staged = bank.stage(shelf.batch(What::OptedOut, EVERYONE)).unwrap();
+    staged.add(texts(&["ben@post.example"]).into_iter().map(NewEntry::new)).unwrap();
+    assert_eq!(staged.preview().unwrap().new, 1);
+    drop(bank);
+    let bank = shelf.bank();
+    assert_eq!(bank.counts().unwrap()[0].entries, 1);
+    assert!(!bank.find(&Text::address("ben@post.example"), &mut |_| ()).unwrap().is_held("2026-03-02"));
+}
+
+#[test]
+fn two_that_change_it_at_once_wait_for_each_other() {
+    let shelf = Shelf::new();
+    drop(shelf.bank());
+    let other = rusqlite::Connection::open(shelf.path()).unwrap();
+    other.execute_batch("begin immediate; insert into scope (name) values ('larkfold')").unwrap();
+    let waiting = std::thread::spawn({
+        let path = shelf.path();
+        move || {
+            let mut bank = Bank::open(&path, Access::Change, common::MOMENT, common::today()).unwrap();
+            common::put(&mut bank, What::DoNotContact, EVERYONE, &["ann@post.example"]);
+        }
+    });
+    std::thread::sleep(Duration::from_millis(300));
+    assert!(!waiting.is_finished());
+    other.execute_batch("commit").unwrap();
+    waiting.join().unwrap();
+    let bank = shelf.bank();
+    assert_eq!((bank.scopes().unwrap().len(), bank.counts().unwrap()[0].entries), (2, 1));
+}
+
+#[test]
+fn a_reader_sees_the_bank_as_it_was_when_it_began() {
+    let shelf = Shelf::new();
+    shelf.put(&mut shelf.bank(), What::OptedOut, EVERYONE, &["ann@post.example"]);
+    let memory = shelf.memory(None);
+    shelf.put(&mut shelf.bank(), What::OptedOut, EVERYONE, &["ben@post.example"]);
+    assert_eq!(common::all_of(&memory, None).len(), 1);
+    assert_eq!(common::all_of(&shelf.memory(None), None).len(), 2);
+}
+
+/// Changes a bank that holds a hundred addresses.
+fn spoiled(spoil: impl FnOnce(&std::path::Path)) -> String {
+    let shelf = Shelf::new();
+    let many: Vec<String> = (0..4_000).map(|number| format!("somebody{number}@post.example")).collect();
+    let many: Vec<&str> = many.iter().map(String::as_str).collect();
+    shelf.put(&mut shelf.bank(), What::OptedOut, EVERYONE, &many);
+    rusqlite::Connection::open(shelf.path()).unwrap().execute_batch("pragma wal_checkpoint(truncate)").ok();
+    spoil(&shelf.path());
+    let open = Bank::open(&shelf.path(), Access::Ask, common::MOMENT, common::today());
+    let error = open.and_then(|bank| bank.for_each_entry(&mut |_| Ok(true))).unwrap_err();
+    assert!(!error.advice().is_empty());
+    error.what().to_owned()
+}
+
+#[test]
+fn a_damaged_file_is_refused() {
+    let said = spoiled(|path| {
+        let mut bytes = std::fs::read(path).unwrap();
+        let middle = bytes.len() / 4;
+        bytes[middle..].fill(0xA5);
+        std::fs::write(path, bytes).unwrap();
+    });
+    assert!(said.contains("damaged"), "{said}");
+}
+
+#[test]
+fn a_file_of_another_kind_or_of_a_newer_version_is_refused() {
+    let text = spoiled(|path| std::fs::write(path, "email\nann@post.example\n".repeat(100)).unwrap());
+    assert!(text.contains("not a bank"), "{text}");
+    let newer = spoiled(|path| rusqlite::Connection::open(path).unwrap().pragma_update(None, "user_version", 99).unwrap());
+    assert!(newer.contains("newer version"), "{newer}");
+    let other = spoiled(|path| {
+        std::fs::remove_file(path).unwrap();
+        rusqlite::Connection::open(path).unwrap().execute_batch("create table recipe (cake text)").unwrap();
+    });
+    assert!(other.contains("not a bank"), "{other}");
+}
+
+#[test]
+fn a_full_disk_changes_nothing() {
+    let shelf = Shelf::new();
+    shelf.put(&mut shelf.bank(), What::OptedOut, EVERYONE, &["ann@post.example"]);
+    let mut bank = shelf.bank();
+    bank.limit_pages(40).unwrap();
+    let many = (0..20_000).map(|number| NewEntry::new(Text::address(&format!("somebody{number}@post.example"))));
+    let mut staged = bank.stage(shelf.batch(What::OptedOut, EVERYONE)).unwrap();
+    staged.add(many).unwrap();
+    let error = staged.commit().unwrap_err();
+    assert!(error.what().contains("disk is full"), "{error}");
+    drop(bank);
+    assert_eq!(shelf.bank().counts().unwrap()[0].entries, 1);
+}
+
+#[rstest]
+#[case::the_folder_is_a_file("file/bank.sqlite")]
+#[case::it_is_a_folder(".")]
+fn a_bank_that_cannot_be_made_is_a_clear_error(#[case] name: &str) {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::write(folder.path().join("file"), "x").unwrap();
+    let error = Bank::open(&folder.path().join(name), Access::Change, common::MOMENT, common::today()).unwrap_err();
+    assert!(!error.what().is_empty() && error.place().file.is_some());
+}
+
+#[test]
+fn a_bank_of_the_first_version_is_read_as_it_was_written() {
+    let shelf = Shelf::new();
+    std::fs::write(shelf.path(), include_bytes!("banks/version-1.sqlite")).unwrap();
+    let bank = shelf.bank();
+    let scopes: Vec<String> = bank.scopes().unwrap().into_iter().map(|(_, name)| name).collect();
+    assert_eq!(scopes, ["everyone", "larkfold"]);
+    let find = |typed: &str| bank.find(&Text::read(typed, None).unwrap(), &mut |_| ()).unwrap();
+    assert!(find("ann@post.example").is_held("2026-03-02"));
+    assert_eq!(find("cy@hotel.example").by_domain[0].scope, "larkfold");
+    assert_eq!(find("+442079460001").entries[0].until.as_deref(), Some("2099-12-31"));
+    assert!(find("forgotten@post.example").is_forgotten);
+    assert!(!find("ben@post.example").is_held("2026-03-02"), "its batch was taken back");
+    assert_eq!(find("dot@post.example").entries[0].campaign.as_deref(), Some("spring fair"));
+}
