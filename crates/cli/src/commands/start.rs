@@ -11,6 +11,7 @@ Pebblebank makes one import file out of a pile of exported subscriber files.
   pebblebank propose FILE… -o JOB.toml  a job file made of what is in the files
   pebblebank split LIST --by FIELD      part a list by a value, by rows, or at random
   pebblebank run JOB.toml [--dry-run]   do a job: suppression lists, layouts, a receipt of every row
+  pebblebank bank load FILE --as REASON remember who must not be contacted, for every later mailing
 
 Your files are never changed. Whoever is left out is kept in a file, with the reason (COMMAND --help says more).
 ";
