@@ -51,7 +51,7 @@ fn opted_out(world: &World) -> Vec<u8> {
         export.row([date.as_str(), &person.address, *rng.one_of(&["autumn", "winter lights"])]);
     }
     // Somebody typed what was said on the telephone.
-    for person in world.people.iter().filter(|person| world.is_among(person, 38, 9)) {
+    for person in world.people.iter().filter(|person| world.is_among(person, 38, 5)) {
         export.row(["14.02.2026", &misheard(&person.address), "by telephone"]);
     }
     export.bytes
@@ -89,9 +89,9 @@ fn already_invited(world: &World) -> Vec<u8> {
     export.bytes
 }
 
-/// An address with one letter before the @ left out.
+/// An address with one letter before its number left out.
 fn misheard(address: &str) -> String {
     let local = address.find(['+', '@']).unwrap_or_default();
-    let letter = (1..local).rev().find(|at| address.is_char_boundary(*at) && address.is_char_boundary(at + 1));
+    let letter = address[..local].rfind(|sign: char| sign.is_ascii_lowercase());
     letter.map_or(address.to_owned(), |at| format!("{}{}", &address[..at], &address[at + 1..]))
 }

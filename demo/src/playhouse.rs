@@ -11,7 +11,10 @@ pub(crate) fn all(world: &World) -> Vec<(Written, Vec<u8>)> {
             Written { name: "playhouse/box-office.csv", what: "the other client, a theatre: who bought a ticket" },
             box_office(world),
         ),
-        (Written { name: "playhouse/opted-out.csv", what: "who unsubscribed from the theatre's mailings" }, opted_out(world)),
+        (
+            Written { name: "playhouse/opted-out.csv", what: "who unsubscribed from the theatre's mailings" },
+            opted_out(world),
+        ),
         (
             Written { name: "season-opening.toml", what: "the theatre's own job" },
             include_bytes!("season-opening.toml").to_vec(),

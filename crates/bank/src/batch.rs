@@ -32,8 +32,7 @@ pub enum What {
 
 impl What {
     /// All that can be loaded.
-    pub const LOADED: [What; 5] =
-        [What::DoNotContact, What::OptedOut, What::Bounced, What::Complained, What::Sent];
+    pub const LOADED: [What; 5] = [What::DoNotContact, What::OptedOut, What::Bounced, What::Complained, What::Sent];
 
     /// Those that hold people back by themselves.
     pub const HOLDING: [What; 4] = [What::Complained, What::OptedOut, What::DoNotContact, What::Bounced];

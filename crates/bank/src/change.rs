@@ -24,7 +24,11 @@ impl Bank {
         let batch = self.batch(id)?;
         if let Some(undone) = &batch.undone {
             let what = format!("batch {} was taken back already, on {}", id.0, undone.get(..10).unwrap_or(undone));
-            return Err(Error::new(ErrorKind::Job, what, "nothing is left to be done; pebblebank bank batches shows them all"));
+            return Err(Error::new(
+                ErrorKind::Job,
+                what,
+                "nothing is left to be done; pebblebank bank batches shows them all",
+            ));
         }
         let moment = self.moment().to_owned();
         self.change(|change| {
@@ -32,10 +36,11 @@ impl Bank {
                 "update batch set undone = ?1, entries = 0, softs = 0, phones = 0, lapsing = 0 where id = ?2",
                 params![moment, id.0],
             )?;
-            change.execute("update entry set removed = ?1 where batch = ?2 and removed is null", params![moment, id.0])?;
+            change
+                .execute("update entry set removed = ?1 where batch = ?2 and removed is null", params![moment, id.0])?;
             change.execute(
                 "insert into history (moment, what, batch, count) values (?1, 'undo', ?2, ?3)",
-                params![moment, id.0, batch.entries as i64],
+                params![moment, id.0, batch.entries.cast_signed()],
             )
         })?;
         Ok(batch)
@@ -47,7 +52,9 @@ impl Bank {
         if held.is_empty() {
             let domain = self.find(text, &mut |_| ())?.by_domain.first().map(|entry| entry.text.clone());
             let advice = match domain {
-                Some(domain) => format!("it is held by the domain {domain}; [[allow]] in a job lets one address through"),
+                Some(domain) => {
+                    format!("it is held by the domain {domain}; [[allow]] in a job lets one address through")
+                }
                 None => "pebblebank bank find shows what is known of it".to_owned(),
             };
             return Err(Error::new(ErrorKind::Job, "nothing in the bank holds this", advice));

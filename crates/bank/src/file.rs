@@ -7,14 +7,20 @@ use rusqlite::{Connection, ErrorCode, OpenFlags, Transaction, TransactionBehavio
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-/// What tells a bank from other SQLite files.
+/// What tells a bank from other files of its kind.
 const APPLICATION_ID: i64 = 0x5042_4C42;
 
 /// What made each shape of the bank out of the one before.
 const SHAPES: [&str; 1] = [include_str!("schema/1.sql")];
 
+/// The number of this shape.
+const SHAPE: i64 = SHAPES.len().cast_signed() as i64;
+
 /// How long a command waits for another one that is changing the bank.
 const PATIENCE: Duration = Duration::from_secs(30);
+
+/// How much of the bank stays in memory while it is asked.
+const ASKING_KIB: u32 = 64 << 10;
 
 /// What is to be done with the bank.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -53,8 +59,7 @@ impl Bank {
             flags
         };
         let opened = Connection::open_with_flags(path, flags).map_err(|cause| trouble(path, &cause))?;
-        let mut bank =
-            Bank { connection: opened, path: path.to_path_buf(), moment: moment.to_owned(), today };
+        let mut bank = Bank { connection: opened, path: path.to_path_buf(), moment: moment.to_owned(), today };
         bank.prepare_file(flags.contains(OpenFlags::SQLITE_OPEN_READ_ONLY))?;
         Ok(bank)
     }
@@ -64,20 +69,21 @@ impl Bank {
         // What is deleted is overwritten, also in free pages.
         self.pragma("secure_delete", &true)?;
         self.pragma("foreign_keys", &true)?;
-        self.pragma("cache_size", &-65_536)?;
+        self.keep_pages(ASKING_KIB)?;
         let shape = self.number("user_version")?;
         let id = self.number("application_id")?;
-        let tables: i64 = self.ask(|bank| bank.query_row("select count(*) from sqlite_schema", [], |row| row.get(0)))?;
+        let tables: i64 =
+            self.ask(|bank| bank.query_row("select count(*) from sqlite_schema", [], |row| row.get(0)))?;
         if id != APPLICATION_ID && tables > 0 {
             let what = "this is a database, but not a bank";
             let advice = "name the bank with --bank, or with PEBBLEBANK_BANK in the environment";
             return Err(Error::new(ErrorKind::Input, what, advice).in_file(&self.path));
         }
-        if shape > SHAPES.len() as i64 {
+        if shape > SHAPE {
             let what = "the bank was made by a newer version of pebblebank, whose entries this one may not understand";
             return Err(Error::new(ErrorKind::Input, what, "use that version, or a newer one").in_file(&self.path));
         }
-        if shape < SHAPES.len() as i64 {
+        if shape < SHAPE {
             self.bring_up_to_date(is_read_only)?;
         }
         Ok(())
@@ -93,13 +99,18 @@ impl Bank {
         let key = new_key(&self.path)?;
         self.change(|change| {
             let shape: i64 = change.query_row("pragma user_version", [], |row| row.get(0))?;
-            for step in SHAPES.iter().skip(shape as usize) {
+            for step in SHAPES.iter().skip(usize::try_from(shape).unwrap_or_default()) {
                 change.execute_batch(step)?;
             }
             change.execute("insert or ignore into about (key, value) values ('forgetting', ?1)", [&key[..]])?;
             change.pragma_update(None, "application_id", APPLICATION_ID)?;
-            change.pragma_update(None, "user_version", SHAPES.len() as i64)
+            change.pragma_update(None, "user_version", SHAPE)
         })
+    }
+
+    /// Keeps so much of the bank in memory.
+    pub(crate) fn keep_pages(&self, kib: u32) -> Result<()> {
+        self.pragma("cache_size", &-i64::from(kib))
     }
 
     fn pragma(&self, name: &str, value: &dyn rusqlite::ToSql) -> Result<()> {
@@ -143,11 +154,28 @@ impl Bank {
     pub(crate) fn change<T>(&mut self, change: impl FnOnce(&Transaction) -> rusqlite::Result<T>) -> Result<T> {
         let path = self.path.clone();
         let fail = |cause: rusqlite::Error| trouble(&path, &cause);
-        let transaction =
-            self.connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(fail)?;
+        let transaction = self.connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(fail)?;
         let done = change(&transaction).map_err(fail)?;
         transaction.commit().map_err(fail)?;
         Ok(done)
+    }
+
+    /// The same, where other things than the bank can fail too.
+    pub(crate) fn change_with<T>(&mut self, change: impl FnOnce(&Transaction) -> Result<T>) -> Result<T> {
+        let path = self.path.clone();
+        let fail = |cause: rusqlite::Error| trouble(&path, &cause);
+        let transaction = self.connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(fail)?;
+        let done = change(&transaction)?;
+        transaction.commit().map_err(fail)?;
+        Ok(done)
+    }
+
+    /// The folder that it lies in, where what waits to go in is kept.
+    pub(crate) fn folder(&self) -> PathBuf {
+        match self.path.parent() {
+            Some(folder) if folder != Path::new("") => folder.to_path_buf(),
+            _ => PathBuf::from("."),
+        }
     }
 
     /// The key of the digests of those who were forgotten.
@@ -169,7 +197,8 @@ impl Bank {
     pub(crate) fn clear_side_file(&self) -> Result<()> {
         let busy: i64 = self.ask(|bank| bank.query_row("pragma wal_checkpoint(truncate)", [], |row| row.get(0)))?;
         if busy != 0 {
-            let what = "another program is reading the bank, so that what was forgotten may still stand in its side file";
+            let what =
+                "another program is reading the bank, so that what was forgotten may still stand in its side file";
             let advice = "wait until it has finished, then give the same command again";
             return Err(Error::new(ErrorKind::Output, what, advice).in_file(&self.path));
         }

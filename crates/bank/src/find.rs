@@ -60,7 +60,8 @@ pub struct KnownEntry {
     pub gone: Option<String>,
 }
 
-pub(crate) const ENTRY: &str = "t.kind, t.value, b.what, (select name from scope where id = b.scope), b.campaign, b.job, b.id, b.file, b.added, \
+pub(crate) const ENTRY: &str =
+    "t.kind, t.value, b.what, (select name from scope where id = b.scope), b.campaign, b.job, b.id, b.file, b.added, \
      coalesce(e.day, b.day), e.until, e.soft, b.note, coalesce(b.undone, e.removed)
      from entry e join text t on t.id = e.text join batch b on b.id = e.batch";
 
@@ -100,7 +101,9 @@ impl Bank {
         found.entries = self.entries_about(text)?;
         for domain in text.domains() {
             each(&domain);
-            found.by_domain.extend(self.entries_about(&domain)?.into_iter().filter(|entry| entry.what.reason().is_some()));
+            found
+                .by_domain
+                .extend(self.entries_about(&domain)?.into_iter().filter(|entry| entry.what.reason().is_some()));
         }
         if matches!(text.kind, Kind::Address | Kind::Phone) {
             let forgotten = text.forgotten(&key);
@@ -132,7 +135,16 @@ impl Bank {
 impl Found {
     /// Whether somebody would be held for this, by an entry that counts on the day.
     pub fn is_held(&self, today: &str) -> bool {
+        !self.held_for(today).is_empty()
+    }
+
+    /// In which scopes somebody would be held for this, by entries that count on the day.
+    pub fn held_for(&self, today: &str) -> Vec<&str> {
         let all = self.entries.iter().chain(&self.by_domain).chain(&self.by_digest);
-        all.filter(|entry| entry.holds()).any(|entry| entry.until.as_deref().is_none_or(|until| until >= today))
+        let counts = |entry: &&KnownEntry| entry.holds() && entry.until.as_deref().is_none_or(|until| until >= today);
+        let mut scopes: Vec<&str> = all.filter(counts).map(|entry| entry.scope.as_str()).collect();
+        scopes.sort_unstable();
+        scopes.dedup();
+        scopes
     }
 }

@@ -76,8 +76,6 @@ impl Bank {
             )?;
             Ok(gone)
         })?;
-        // What waited to go in may hold the text too.
-        self.ask(|bank| bank.execute_batch("drop table if exists temp.staged; drop table if exists temp.newly"))?;
         self.clear_side_file()?;
         Ok(gone.unsigned_abs())
     }

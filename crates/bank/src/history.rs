@@ -49,7 +49,7 @@ impl Bank {
     /// All that was done, the latest first; at most so many.
     pub fn history(&self, most: u64) -> Result<Vec<Happened>> {
         let query = format!("select {COLUMNS} order by h.id desc limit ?1");
-        self.ask(|bank| bank.prepare(&query)?.query_map([most as i64], Happened::of_row)?.collect())
+        self.ask(|bank| bank.prepare(&query)?.query_map([most.cast_signed()], Happened::of_row)?.collect())
     }
 
     pub(crate) fn history_of(&self, text: i64) -> Result<Vec<Happened>> {

@@ -1,4 +1,4 @@
-//! The local memory: who must not be contacted and why, who was written to and when. One SQLite file that its owner
+//! The local memory: who must not be contacted and why, who was written to and when. One `SQLite` file that its owner
 //! alone can read; the only crate that speaks SQL.
 //!
 //! Everything goes in by batches, so that it can be taken back whole ([`load`], [`change`]); [`memory`] is what a run sees

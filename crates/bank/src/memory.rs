@@ -5,6 +5,7 @@ use crate::batch::What;
 use crate::file::{Bank, trouble};
 use crate::scope::{EVERYONE, EVERYONE_NAME, ScopeId};
 use crate::text::{Kind, Text};
+use pebblebank_core::clean::date::Date;
 use pebblebank_core::job::Limits;
 use pebblebank_core::suppress::{Among, Digest, HeldBy, Reason, Remembered, RememberedEntry, RememberedHold};
 use pebblebank_core::{Error, Result};
@@ -51,6 +52,7 @@ pub struct Memory {
     hold_of_batch: HashMap<(i64, bool), usize>,
     key: Option<[u8; 32]>,
     remarks: Vec<String>,
+    returned: Vec<(String, Date)>,
 }
 
 impl Bank {
@@ -68,6 +70,7 @@ impl Bank {
             hold_of_batch: HashMap::new(),
             key,
             remarks: self.remarks(scope)?,
+            returned: self.returned(scope)?,
         };
         let scopes = if scope == EVERYONE { vec![EVERYONE] } else { vec![scope, EVERYONE] };
         for what in What::HOLDING {
@@ -84,6 +87,22 @@ impl Bank {
         }
         memory.connection = Mutex::new(self.into_connection());
         Ok(memory)
+    }
+
+    /// Who refused and came back, for this scope or for everyone.
+    fn returned(&self, scope: ScopeId) -> Result<Vec<(String, Date)>> {
+        self.ask(|bank| {
+            let mut query = bank.prepare(
+                "select t.value, max(r.day) from returned r join text t on t.id = r.text
+                 where r.scope in (1, ?1) and t.kind = 0 group by t.id order by t.id",
+            )?;
+            let rows = query.query_map([scope.0], |row| {
+                let address: Vec<u8> = row.get(0)?;
+                let day = Date::from_day_number(row.get(1)?);
+                Ok((String::from_utf8_lossy(&address).into_owned(), day))
+            })?;
+            rows.collect()
+        })
     }
 
     /// What should be said of a run in this scope.
@@ -125,7 +144,9 @@ impl Memory {
             )?;
             let number = |row: &rusqlite::Row, at| Ok::<_, rusqlite::Error>(row.get::<_, i64>(at)?.unsigned_abs());
             query
-                .query_map(params![what.code(), scope.0, self.today], |row| Ok((row.get(0)?, number(row, 1)?, number(row, 2)?)))?
+                .query_map(params![what.code(), scope.0, self.today], |row| {
+                    Ok((row.get(0)?, number(row, 1)?, number(row, 2)?))
+                })?
                 .collect()
         })?;
         for (by, note) in [(HeldBy::Address, ""), (HeldBy::Phone, ", by phone")] {
@@ -164,7 +185,13 @@ impl Memory {
         let found = texts_of(bank, &texts)?;
         if !found.is_empty() {
             let count = found.len() as u64;
-            self.add_hold("bank: bounced softly, three times in 30 days".to_owned(), Reason::Bounced, HeldBy::Address, count, Source::Found(found));
+            self.add_hold(
+                "bank: bounced softly, three times in 30 days".to_owned(),
+                Reason::Bounced,
+                HeldBy::Address,
+                count,
+                Source::Found(found),
+            );
         }
         Ok(())
     }
@@ -175,12 +202,20 @@ impl Memory {
                 "select id, entries from batch where what = ?1 and scope = ?2 and lower(campaign) = lower(?3)
                  and undone is null and entries > 0",
             )?;
-            query.query_map(params![What::Sent.code(), scope.0, campaign], |row| Ok((row.get(0)?, row.get(1)?)))?.collect()
+            query
+                .query_map(params![What::Sent.code(), scope.0, campaign], |row| Ok((row.get(0)?, row.get(1)?)))?
+                .collect()
         })?;
         let count: i64 = batches.iter().map(|(_, entries)| entries).sum();
         if count > 0 {
             let name = format!("bank: sent in {campaign}");
-            let hold = self.add_hold(name, Reason::AlreadySent, HeldBy::Address, count.unsigned_abs(), Source::Batches(HeldBy::Address));
+            let hold = self.add_hold(
+                name,
+                Reason::AlreadySent,
+                HeldBy::Address,
+                count.unsigned_abs(),
+                Source::Batches(HeldBy::Address),
+            );
             self.hold_of_batch.extend(batches.iter().map(|(id, _)| ((*id, false), hold)));
         }
         Ok(())
@@ -216,9 +251,8 @@ impl Memory {
 fn texts_of(bank: &Bank, ids: &[i64]) -> Result<Vec<Text>> {
     bank.ask(|bank| {
         let mut query = bank.prepare("select kind, value from text where id = ?1")?;
-        let text = |id: &i64| {
-            query.query_row([id], |row| Ok(Text { kind: Kind::of_code(row.get(0)?), value: row.get(1)? }))
-        };
+        let text =
+            |id: &i64| query.query_row([id], |row| Ok(Text { kind: Kind::of_code(row.get(0)?), value: row.get(1)? }));
         ids.iter().map(text).collect()
     })
 }
@@ -255,6 +289,10 @@ impl Remembered for Memory {
 
     fn remarks(&self) -> &[String] {
         &self.remarks
+    }
+
+    fn returned(&self) -> &[(String, Date)] {
+        &self.returned
     }
 
     fn entries(
@@ -309,11 +347,12 @@ impl Memory {
         among: &Among,
         each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>,
     ) -> Result<()> {
+        // Cross joins are carried out as they are written: few texts, then their entries.
         const HELD: &str = "e.removed is null and e.soft = 0 and (e.until is null or e.until >= ?1)";
         let fail = self.trouble();
         let mut known = bank
             .prepare(&format!(
-                "select e.batch from text t join entry e on e.text = t.id where t.kind = ?2 and t.value = ?3 and {HELD}"
+                "select e.batch from text t cross join entry e on e.text = t.id where t.kind = ?2 and t.value = ?3 and {HELD}"
             ))
             .map_err(&fail)?;
         // In one order, so that the numbers of entries are the same in every run.
@@ -330,7 +369,7 @@ impl Memory {
         }
         let mut others = bank
             .prepare(&format!(
-                "select e.batch, t.kind, t.value from text t join entry e on e.text = t.id where t.kind >= 2 and {HELD}"
+                "select e.batch, t.kind, t.value from text t cross join entry e on e.text = t.id where t.kind >= 2 and {HELD}"
             ))
             .map_err(&fail)?;
         let mut rows = others.query([self.today]).map_err(&fail)?;

@@ -65,20 +65,18 @@ impl Bank {
             if some.len() >= AT_ONCE { staged.add(some.drain(..)) } else { Ok(()) }
         })?;
         staged.add(some.drain(..))?;
-        let prepared = if staged.is_empty()? {
-            None
-        } else {
-            let id = staged.commit()?;
-            self.replace_prepared(&run.job, run.scope, id)?;
-            Some((id, self.batch(id)?.entries))
+        let prepared = match staged.ready()?.commit_all_or_none()? {
+            None => None,
+            Some(id) => {
+                self.replace_prepared(&run.job, run.scope, id)?;
+                Some((id, self.batch(id)?.entries))
+            }
         };
         let mut found = Vec::new();
         for (what, entries) in refused {
             let mut staged = self.stage(batch(what))?;
             staged.add(entries)?;
-            staged.leave_out_known()?;
-            if !staged.is_empty()? {
-                let id = staged.commit()?;
+            if let Some(id) = staged.ready()?.commit_new()? {
                 found.push((what, id, self.batch(id)?.entries));
             }
         }
@@ -90,7 +88,9 @@ impl Bank {
         let moment = self.moment().to_owned();
         self.change(|change| {
             let earlier: Vec<i64> = change
-                .prepare("select id from batch where what = ?1 and job is ?2 and scope = ?3 and id <> ?4 and undone is null")?
+                .prepare(
+                    "select id from batch where what = ?1 and job is ?2 and scope = ?3 and id <> ?4 and undone is null",
+                )?
                 .query_map(params![What::Prepared.code(), job, scope.0, new.0], |row| row.get(0))?
                 .collect::<rusqlite::Result<_>>()?;
             for id in earlier {

@@ -83,8 +83,9 @@ impl Bank {
 
     /// What a scope is called.
     pub fn scope_name(&self, scope: ScopeId) -> Result<String> {
-        let name: Option<String> =
-            self.ask(|bank| bank.query_row("select name from scope where id = ?1", [scope.0], |row| row.get(0)).optional())?;
+        let name: Option<String> = self.ask(|bank| {
+            bank.query_row("select name from scope where id = ?1", [scope.0], |row| row.get(0)).optional()
+        })?;
         Ok(name.unwrap_or_default())
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::batch::{Batch, BatchId, COLUMNS, What};
 use crate::file::Bank;
-use crate::load::{HeldPrepared, count_again};
+use crate::load::{HeldPrepared, Newly, count_again};
 use crate::scope::{EVERYONE, ScopeId};
 use crate::text::{Kind, Text};
 use pebblebank_core::clean::date::Date;
@@ -58,11 +58,11 @@ impl Bank {
         self.ask(|bank| bank.prepare(&query)?.query_map(codes, Batch::of_row)?.collect())
     }
 
-    /// How many of those in recent files are in the temporary table `newly`.
-    pub(crate) fn held_in_files(&self, scope: ScopeId) -> Result<Vec<HeldPrepared>> {
+    /// How many of those in recent files are held by new entries.
+    pub(crate) fn held_in_files(&self, scope: ScopeId, newly: &Newly) -> Result<Vec<HeldPrepared>> {
         let mut held = Vec::new();
         for batch in self.files(scope)? {
-            let found = self.newly_held(batch.id)?.len() as u64;
+            let found = self.newly_held(batch.id, newly)?.len() as u64;
             if found > 0 {
                 held.push(HeldPrepared {
                     batch: batch.id,
@@ -78,25 +78,23 @@ impl Bank {
         Ok(held)
     }
 
-    /// Those in a file who are in the temporary table `newly`, by address or domain.
-    fn newly_held(&self, batch: BatchId) -> Result<Vec<String>> {
+    /// Those in a file whom new entries hold, by address or domain.
+    fn newly_held(&self, batch: BatchId, newly: &Newly) -> Result<Vec<String>> {
+        let domains: HashSet<&[u8]> = newly.domains.iter().map(Vec::as_slice).collect();
         self.ask(|bank| {
-            let domains: HashSet<Vec<u8>> = bank
-                .prepare("select value from newly where kind = ?1")?
-                .query_map([Kind::Domain], |row| row.get(0))?
-                .collect::<rusqlite::Result<_>>()?;
             let mut all = bank.prepare(
-                "select t.value, exists (select 1 from newly n where n.kind = t.kind and n.value = t.value)
-                 from entry e join text t on t.id = e.text where e.batch = ?1 and e.removed is null",
+                "select t.id, t.value from entry e join text t on t.id = e.text where e.batch = ?1 and e.removed is null",
             )?;
             let mut rows = all.query([batch.0])?;
             let mut held = Vec::new();
             while let Some(row) = rows.next()? {
-                let text = Text { kind: Kind::Address, value: row.get(0)? };
-                let is_named: bool = row.get(1)?;
-                let is_held = is_named
-                    || !domains.is_empty() && text.domains().iter().any(|domain| domains.contains(&domain.value));
-                if is_held {
+                let is_named = newly.texts.binary_search(&row.get(0)?).is_ok();
+                if !is_named && domains.is_empty() {
+                    continue;
+                }
+                let text = Text { kind: Kind::Address, value: row.get(1)? };
+                let by_domain = || text.domains().iter().any(|domain| domains.contains(domain.value.as_slice()));
+                if is_named || by_domain() {
                     held.push(text.shown());
                 }
             }
@@ -107,19 +105,27 @@ impl Bank {
 
     /// The addresses in files prepared or sent lately that a batch holds.
     pub fn affected_by(&self, batch: BatchId) -> Result<Vec<(HeldPrepared, Vec<String>)>> {
+        const HELD: &str = "e.batch = ?1 and e.removed is null and e.soft = 0";
         let scope: i64 =
             self.ask(|bank| bank.query_row("select scope from batch where id = ?1", [batch.0], |row| row.get(0)))?;
-        self.ask(|bank| {
-            bank.execute_batch(
-                "create temp table if not exists newly (kind integer not null, value blob not null, primary key (kind, value)) without rowid;
-                 delete from newly;",
-            )?;
-            bank.execute(
-                "insert or ignore into newly select t.kind, t.value from entry e join text t on t.id = e.text
-                 where e.batch = ?1 and e.removed is null and e.soft = 0",
-                [batch.0],
-            )
+        if self.files(ScopeId(scope))?.is_empty() {
+            return Ok(Vec::new());
+        }
+        let mut newly = self.ask(|bank| {
+            let texts = bank
+                .prepare(&format!("select e.text from entry e where {HELD}"))?
+                .query_map([batch.0], |row| row.get(0))?
+                .collect::<rusqlite::Result<_>>()?;
+            let domains = bank
+                .prepare(&format!(
+                    "select t.value from entry e join text t on t.id = e.text where {HELD} and t.kind = 1"
+                ))?
+                .query_map([batch.0], |row| row.get(0))?
+                .collect::<rusqlite::Result<_>>()?;
+            Ok(Newly { texts, domains })
         })?;
-        let held = self.held_in_files(ScopeId(scope))?;
-        held.into_iter().map(|file| self.newly_held(file.batch).map(|addresses| (file, addresses))).collect()
-    }}
+        newly.texts.sort_unstable();
+        let held = self.held_in_files(ScopeId(scope), &newly)?;
+        held.into_iter().map(|file| self.newly_held(file.batch, &newly).map(|addresses| (file, addresses))).collect()
+    }
+}

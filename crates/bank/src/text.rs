@@ -1,6 +1,6 @@
 //! What entries hold: addresses, domains, phones, and digests of addresses that are not shown.
 
-use pebblebank_core::clean::address::{self, AddressCleaner};
+use pebblebank_core::clean::address::{AddressCleaner, domain};
 use pebblebank_core::clean::place::Country;
 use pebblebank_core::clean::{Cleaned, phone};
 use pebblebank_core::suppress::{Digest, DigestKind};
@@ -8,7 +8,7 @@ use rusqlite::types::{ToSql, ToSqlOutput, ValueRef};
 
 /// What an entry holds.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-#[repr(i64)]
+#[repr(u8)]
 pub enum Kind {
     /// An address, by its identity.
     Address = 0,
@@ -40,7 +40,7 @@ impl Kind {
     }
 
     pub(crate) fn code(self) -> i64 {
-        self as i64
+        i64::from(self as u8)
     }
 
     pub(crate) fn of_code(code: i64) -> Kind {
@@ -96,9 +96,9 @@ impl Text {
             return Some(Text::digest(&digest));
         }
         let mut cleaner = AddressCleaner::default();
-        let cleaned = cleaner.clean(typed.as_bytes());
-        if cleaned.is_usable() {
-            return Some(Text { kind: Kind::Address, value: cleaned.identity.to_vec() });
+        let address = cleaner.clean(typed.as_bytes());
+        if address.is_usable() {
+            return Some(Text { kind: Kind::Address, value: address.identity.to_vec() });
         }
         let is_number = |sign: char| sign.is_ascii_digit() || "+-()/. ".contains(sign);
         if typed.chars().all(is_number) && typed.chars().filter(char::is_ascii_digit).count() >= 6 {
@@ -109,7 +109,7 @@ impl Text {
                 Cleaned::Repaired(_) => Some(Text { kind: Kind::Phone, value: number.into_bytes() }),
             };
         }
-        let domain = address::domain(typed.strip_prefix('@').unwrap_or(typed))?;
+        let domain = domain(typed.strip_prefix('@').unwrap_or(typed))?;
         Some(Text { kind: Kind::Domain, value: domain.into_bytes() })
     }
 
@@ -138,6 +138,7 @@ impl Text {
     }
 
     /// What it is kept as once it is forgotten.
+    #[must_use]
     pub fn forgotten(&self, key: &[u8; 32]) -> Text {
         Text::digest(&DigestKind::Keyed.of(&self.value, Some(key)))
     }

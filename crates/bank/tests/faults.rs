@@ -18,7 +18,8 @@ fn what_was_not_committed_leaves_nothing_behind() {
     shelf.put(&mut bank, What::OptedOut, EVERYONE, &["ann@post.example"]);
     let mut staged = bank.stage(shelf.batch(What::OptedOut, EVERYONE)).unwrap();
     staged.add(texts(&["ben@post.example"]).into_iter().map(NewEntry::new)).unwrap();
-    assert_eq!(staged.preview().unwrap().new, 1);
+    let mut ready = staged.ready().unwrap();
+    assert_eq!(ready.preview().unwrap().new, 1);
     drop(bank);
     let bank = shelf.bank();
     assert_eq!(bank.counts().unwrap()[0].entries, 1);
@@ -85,13 +86,28 @@ fn a_damaged_file_is_refused() {
 fn a_file_of_another_kind_or_of_a_newer_version_is_refused() {
     let text = spoiled(|path| std::fs::write(path, "email\nann@post.example\n".repeat(100)).unwrap());
     assert!(text.contains("not a bank"), "{text}");
-    let newer = spoiled(|path| rusqlite::Connection::open(path).unwrap().pragma_update(None, "user_version", 99).unwrap());
+    let newer =
+        spoiled(|path| rusqlite::Connection::open(path).unwrap().pragma_update(None, "user_version", 99).unwrap());
     assert!(newer.contains("newer version"), "{newer}");
     let other = spoiled(|path| {
         std::fs::remove_file(path).unwrap();
         rusqlite::Connection::open(path).unwrap().execute_batch("create table recipe (cake text)").unwrap();
     });
     assert!(other.contains("not a bank"), "{other}");
+}
+
+#[test]
+fn its_side_files_are_for_its_owner_alone() {
+    use std::os::unix::fs::PermissionsExt;
+    let shelf = Shelf::new();
+    let mut bank = shelf.bank();
+    shelf.put(&mut bank, What::OptedOut, EVERYONE, &["ann@post.example"]);
+    let folder = shelf.path().parent().unwrap().to_path_buf();
+    let files: Vec<_> = std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap()).collect();
+    assert!(files.len() > 1, "the bank is open, and has side files");
+    for file in files {
+        assert_eq!(file.metadata().unwrap().permissions().mode() & 0o777, 0o600, "{:?}", file.file_name());
+    }
 }
 
 #[test]
@@ -103,7 +119,7 @@ fn a_full_disk_changes_nothing() {
     let many = (0..20_000).map(|number| NewEntry::new(Text::address(&format!("somebody{number}@post.example"))));
     let mut staged = bank.stage(shelf.batch(What::OptedOut, EVERYONE)).unwrap();
     staged.add(many).unwrap();
-    let error = staged.commit().unwrap_err();
+    let error = staged.ready().unwrap().commit().unwrap_err();
     assert!(error.what().contains("disk is full"), "{error}");
     drop(bank);
     assert_eq!(shelf.bank().counts().unwrap()[0].entries, 1);

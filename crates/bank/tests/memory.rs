@@ -11,7 +11,8 @@ use pebblebank_core::suppress::{Among, Remembered};
 use proptest::prelude::*;
 
 fn value() -> impl Strategy<Value = String> {
-    let address = ("[ab]{1,2}", "[xy]{1,2}\\.[xy]{1,2}\\.example").prop_map(|(local, domain)| format!("{local}@{domain}"));
+    let address =
+        ("[ab]{1,2}", "[xy]{1,2}\\.[xy]{1,2}\\.example").prop_map(|(local, domain)| format!("{local}@{domain}"));
     let domain = "[xy]{1,2}\\.example|[xy]{1,2}\\.[xy]{1,2}\\.example";
     prop_oneof![3 => address, 1 => domain, 1 => "\\+4420794600[0-9]{2}", 1 => "[0-9a-f]{32}"]
 }

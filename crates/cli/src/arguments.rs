@@ -290,6 +290,9 @@ pub struct TopUp {
     /// Lists of people who must not be added
     #[arg(long, num_args = 1.., value_name = "FILE")]
     pub against: Vec<String>,
+    /// A guard that stopped the command and is meant, such as holds-most
+    #[arg(long, value_name = "GUARDS", value_delimiter = ',', requires = "against")]
+    pub meant: Vec<String>,
     /// Fill the master's blank cells from the new rows, and list them
     #[arg(long)]
     pub update: bool,
@@ -387,7 +390,7 @@ pub enum BankAction {
     /// Hold single addresses, domains or phone numbers
     Add(BankAdd),
     /// Take in a file: who must not be contacted, opted out, bounced, complained, or was sent a mailing
-    Load(BankLoad),
+    Load(Box<BankLoad>),
     /// Take a batch back, the whole of it
     Undo(BankUndo),
     /// Let one person or domain be contacted again

@@ -105,14 +105,19 @@ fn a_load_shows_what_it_would_do_and_changes_nothing_until_it_is_answered() {
     assert_eq!((&would["files"][0]["blank"], &would["files"][0]["unusable"]), (&1.into(), &1.into()));
     assert_eq!((&seen["held"][0]["contacts"], &seen["held"][0]["held"]), (&4.into(), &2.into()));
     refused(&desk.run(&load), 2, "nobody to ask");
-    refused(&desk.run(&[&load[..], &["--yes", "--expect", "4"]].concat()), 3, "3 entries were read, and 4 were expected");
+    refused(
+        &desk.run(&[&load[..], &["--yes", "--expect", "4"]].concat()),
+        3,
+        "3 entries were read, and 4 were expected",
+    );
     assert_eq!(held(&desk), [""; 0]);
     desk.done(&[&load[..], &["--yes", "--expect", "3", "--take-out", "take-out.csv"]].concat());
     assert_eq!(desk.sheet("take-out.csv").column("email"), ["ann@post.example", "cy@hotel.example"]);
     assert_eq!(held(&desk), ["ann@post.example", "cy@hotel.example"]);
     refused(&desk.run(&[&load[..], &["--yes"]].concat()), 3, "--again");
     let batches = desk.json(&["bank", "batches"]);
-    let number = batches["batches"].as_array().unwrap().iter().find(|batch| batch["file"] == "no.csv").unwrap()["id"].to_string();
+    let number = batches["batches"].as_array().unwrap().iter().find(|batch| batch["file"] == "no.csv").unwrap()["id"]
+        .to_string();
     desk.done(&["bank", "undo", &number]);
     assert_eq!(held(&desk), [""; 0]);
     refused(&desk.run(&["bank", "undo", &number]), 2, "taken back already");
@@ -131,6 +136,31 @@ fn who_opted_out_comes_back_with_a_note_alone() {
     let found = desk.json(&["bank", "find", "ann@post.example"]);
     assert_eq!((&found["held"], &found["history"][0]["note"]), (&false.into(), &"signed up at the fair".into()));
     refused(&desk.run(&["bank", "remove", "ann@post.example"]), 2, "nothing in the bank holds this");
+}
+
+#[test]
+fn older_copies_of_a_refusal_are_void_for_who_came_back() {
+    let desk = desk();
+    let shop = SHOP
+        .replace("ann@post.example,+442079460001,subscribed", "ann@post.example,,unsubscribed")
+        .replace("ben@post.example,,subscribed", "ben@post.example,,unsubscribed");
+    desk.file("shop.csv", shop);
+    desk.file("no.csv", "email\nann@post.example\n");
+    desk.file("job.toml", job_with("[[suppress]]\nname = \"no\"\nfiles = [\"no.csv\"]\nreason = \"opted-out\""));
+    let age = |days: u64| {
+        let then = std::time::SystemTime::now() - std::time::Duration::from_secs(days * 86_400);
+        for name in ["shop.csv", "no.csv"] {
+            std::fs::File::options().append(true).open(desk.path(name)).unwrap().set_modified(then).unwrap();
+        }
+    };
+    desk.done(&["bank", "add", "ann@post.example", "--as", "opted-out"]);
+    desk.done(&["bank", "remove", "ann@post.example", "--note", "signed up again"]);
+    age(3);
+    assert_eq!(held(&desk), ["ben@post.example"]);
+    let tally = desk.json(&["run", "job.toml", "--replace"]);
+    assert!(tally["findings"].as_array().unwrap().iter().any(|finding| finding["code"] == "void-refusals"));
+    age(0);
+    assert_eq!(held(&desk), ["ann@post.example", "ben@post.example"], "what is newer than her return counts");
 }
 
 #[test]
@@ -153,7 +183,8 @@ fn everything_known_of_an_address_is_found_also_by_its_domain() {
 fn what_was_sent_is_not_sent_again_nor_too_often() {
     let desk = desk();
     let job = |name: &str, more: &str| {
-        let job = with_keys(&format!("scope = \"everyone\"\ncampaign = \"{name}\"")).replace("\"fair\"", &format!("\"{name}\""));
+        let job = with_keys(&format!("scope = \"everyone\"\ncampaign = \"{name}\""))
+            .replace("\"fair\"", &format!("\"{name}\""));
         desk.file("job.toml", format!("{job}{more}"));
     };
     job("spring", "[select]\nfirst = 2\n");
@@ -176,15 +207,20 @@ fn what_was_sent_is_not_sent_again_nor_too_often() {
 #[test]
 fn a_run_teaches_the_bank_who_refused_and_bounced() {
     let desk = desk();
-    desk.file("shop.csv", SHOP.replace("ann@post.example,+442079460001,subscribed", "ann@post.example; anna@work.example,,unsubscribed")
-        .replace("ben@post.example,,subscribed", "ben@post.example,,bounced"));
+    desk.file(
+        "shop.csv",
+        SHOP.replace("ann@post.example,+442079460001,subscribed", "ann@post.example; anna@work.example,,unsubscribed")
+            .replace("ben@post.example,,subscribed", "ben@post.example,,bounced"),
+    );
     let job = format!("{}[remember]\nopted_out = true\nbounced = true\n", job_with(""));
     desk.file("job.toml", job);
     let done = desk.json(&["run", "job.toml"]);
     assert_eq!(done["remembered"]["refused"].as_array().unwrap().len(), 2);
     let again = desk.json(&["run", "job.toml", "--replace"]);
     assert_eq!(again["remembered"]["refused"].as_array().unwrap().len(), 0, "nothing new");
-    for (address, what) in [("anna@work.example", "opted-out"), ("ann@post.example", "opted-out"), ("ben@post.example", "bounced")] {
+    for (address, what) in
+        [("anna@work.example", "opted-out"), ("ann@post.example", "opted-out"), ("ben@post.example", "bounced")]
+    {
         let found = desk.json(&["bank", "find", address]);
         assert_eq!((&found["held"], &found["entries"][0]["what"]), (&true.into(), &what.into()), "{address}");
     }
@@ -197,7 +233,10 @@ fn soft_bounces_hold_after_three_within_thirty_days() {
         desk.file(name, text);
         desk.done(&["bank", "load", name, "--as", "bounced", "--yes"]);
     };
-    load("1.csv", "email,Status,Date\nann@post.example,4.2.2,2026-01-01\nben@post.example,soft bounce,2026-01-01\ndot@work.example,5.1.1,2026-01-01\n");
+    load(
+        "1.csv",
+        "email,Status,Date\nann@post.example,4.2.2,2026-01-01\nben@post.example,soft bounce,2026-01-01\ndot@work.example,5.1.1,2026-01-01\n",
+    );
     load("2.csv", "email,Status,Date\nann@post.example,4.2.2,2026-01-10\nben@post.example,soft bounce,2026-01-20\n");
     assert_eq!(held(&desk), ["dot@work.example"]);
     load("3.csv", "email,Status,Date\nann@post.example,4.2.2,2026-01-31\nben@post.example,soft bounce,2026-03-20\n");
@@ -259,7 +298,10 @@ fn the_bank_is_exported_and_copied_for_its_owner_alone() {
     let desk = desk();
     desk.done(&["bank", "add", "ann@post.example", "hotel.example"]);
     desk.done(&["bank", "export", "all.csv"]);
-    assert_eq!(desk.sheet("all.csv").columns(["value", "kind"]), [["ann@post.example", "address"], ["hotel.example", "domain"]]);
+    assert_eq!(
+        desk.sheet("all.csv").columns(["value", "kind"]),
+        [["ann@post.example", "address"], ["hotel.example", "domain"]]
+    );
     desk.done(&["bank", "backup", "copy.sqlite"]);
     refused(&desk.run(&["bank", "backup", "copy.sqlite"]), 1, "already");
     for name in ["bank.sqlite", "all.csv", "copy.sqlite"] {
@@ -269,4 +311,36 @@ fn the_bank_is_exported_and_copied_for_its_owner_alone() {
     desk.done(&["bank", "forget", "ann@post.example", "--yes"]);
     let found = desk.json(&["bank", "find", "ann@post.example", "--bank", "copy.sqlite"]);
     assert_eq!(found["entries"][0]["what"], "do-not-contact");
+}
+
+#[test]
+fn a_load_that_is_killed_leaves_nothing_behind() {
+    let desk = desk();
+    desk.done(&["bank", "add", "ann@post.example"]);
+    let rows: String = (0..150_000).map(|number| format!("somebody{number}@far.example\n")).collect();
+    desk.file("no.csv", format!("email\n{rows}"));
+    let load = ["bank", "load", "no.csv", "--as", "opted-out", "--yes", "--again"];
+    let mut killed = 0;
+    for milliseconds in [20, 120, 250, 400, 600, 900] {
+        let mut child = desk
+            .command(&load)
+            .stdout(std::process::Stdio::null())
+            .stderr(std::process::Stdio::null())
+            .spawn()
+            .unwrap();
+        std::thread::sleep(std::time::Duration::from_millis(milliseconds));
+        killed += u32::from(child.try_wait().unwrap().is_none());
+        child.kill().unwrap();
+        child.wait().unwrap();
+        let batches = desk.json(&["bank", "batches"]);
+        for batch in batches["batches"].as_array().unwrap().iter().filter(|batch| batch["what"] == "opted-out") {
+            let entries = batch["entries"].as_u64().unwrap();
+            assert!(entries == 150_000, "half a batch: {batch}");
+        }
+        assert_eq!(held(&desk), ["ann@post.example"]);
+    }
+    assert!(killed > 0, "no load was cut off");
+    let names: Vec<String> =
+        desk.names().into_iter().filter(|name| name.starts_with('.') || name.contains("tmp")).collect();
+    assert_eq!(names, [""; 0]);
 }

@@ -161,7 +161,8 @@ fn a_list_that_is_old_shrank_or_matches_nobody_any_more_stops_the_run() {
     assert_eq!(guards(&desk, "email\nann@post.example\n", "may_shrink = true"), [""; 0]);
     desk.file("list.csv", "email\nann@post.example\n");
     let old = SystemTime::now() - Duration::from_secs(40 * 86_400);
-    let job = |days: u32| job_with(&format!("[[suppress]]\nname = \"list\"\nfiles = [\"list.csv\"]\nstale_after = {days}"));
+    let job =
+        |days: u32| job_with(&format!("[[suppress]]\nname = \"list\"\nfiles = [\"list.csv\"]\nstale_after = {days}"));
     std::fs::File::options().append(true).open(desk.path("list.csv")).unwrap().set_modified(old).unwrap();
     desk.file("job.toml", job(30));
     let ran = desk.run(&["run", "job.toml", "--replace"]);
@@ -191,9 +192,22 @@ fn an_allowed_address_is_written_although_a_lesser_reason_holds_it(
 fn suppress_takes_people_out_and_leaves_rows_as_they_are() {
     let list = "Mail;Name\n Ann@Post.example ;Ann\nben@post.example;Ben\nben@post.example;Ben\n;Nobody\ncy@hotel.example;Cy\nida@far.example;Ida\n";
     let desk = Desk::with(&[("list.csv", list), ("out.txt", "hotel.example\n"), ("no.txt", "ann@post.example\n")]);
-    let done = desk.json(&["suppress", "list.csv", "--against", "out.txt", "no.txt", "--reason", "opted-out", "-o", "left.csv"]);
+    let done = desk.json(&[
+        "suppress",
+        "list.csv",
+        "--against",
+        "out.txt",
+        "no.txt",
+        "--reason",
+        "opted-out",
+        "-o",
+        "left.csv",
+    ]);
     assert_eq!((done["held"].as_u64(), done["tally"]["all"]["written"].as_u64()), (Some(2), Some(4)));
-    assert_eq!(desk.text("left.csv"), "Mail,Name\nben@post.example,Ben\nben@post.example,Ben\n,Nobody\nida@far.example,Ida\n");
+    assert_eq!(
+        desk.text("left.csv"),
+        "Mail,Name\nben@post.example,Ben\nben@post.example,Ben\n,Nobody\nida@far.example,Ida\n"
+    );
     let aside = desk.sheet("left.set-aside.csv");
     assert_eq!(
         aside.columns(["pebblebank_reason", "pebblebank_details", "pebblebank_row"]),

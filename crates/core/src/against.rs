@@ -157,7 +157,7 @@ impl Staged {
             commit.file(set_aside);
         }
         drop(self.sync);
-        commit.place(&commit_journal(job, setting)).map(|_| ())
+        commit.place(&commit_journal(job, setting))
     }
 }
 
@@ -200,7 +200,10 @@ fn write_rows(
     let mut header = CsvBuffer::new(Defusing::Off);
     file.table.headers.iter().for_each(|name| header.value(name.as_bytes()));
     if wishes.marks {
-        ["reason", "held by"].map(|name| free_name(name, &file.table.headers)).iter().for_each(|name| header.value(name.as_bytes()));
+        ["reason", "held by"]
+            .map(|name| free_name(name, &file.table.headers))
+            .iter()
+            .for_each(|name| header.value(name.as_bytes()));
     }
     header.end_row();
     staged.write(0, &header.bytes)?;

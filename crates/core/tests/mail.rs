@@ -68,7 +68,9 @@ fn delivery(fields: &str) -> String {
 }
 
 fn plain(headers: &str, body: &str) -> String {
-    format!("{headers}To: list@larkfold.example\n{DATE}MIME-Version: 1.0\nContent-Type: text/plain; charset=utf-8\n\n{body}\n")
+    format!(
+        "{headers}To: list@larkfold.example\n{DATE}MIME-Version: 1.0\nContent-Type: text/plain; charset=utf-8\n\n{body}\n"
+    )
 }
 
 const HARD: StatusReason = StatusReason::Is(Reason::Bounced);
@@ -76,13 +78,20 @@ const DAEMON: &str = "Return-Path: <>\nFrom: MAILER-DAEMON@mx.example\nSubject: 
 
 #[rstest]
 #[case::for_good(delivery("Final-Recipient: rfc822; Ida@post.example\nAction: failed\nStatus: 5.1.1"), HARD)]
-#[case::for_now(delivery("Final-Recipient: rfc822;ida@post.example\nAction: failed (expired)\nStatus: 4.4.7"), StatusReason::SoftBounce)]
+#[case::for_now(
+    delivery("Final-Recipient: rfc822;ida@post.example\nAction: failed (expired)\nStatus: 4.4.7"),
+    StatusReason::SoftBounce
+)]
 #[case::what_was_written_to(
-    delivery("Final-Recipient: rfc822; box7@far.example\nOriginal-Recipient: rfc822;ida@post.example\nAction: failed\nStatus: 5.0.0"),
+    delivery(
+        "Final-Recipient: rfc822; box7@far.example\nOriginal-Recipient: rfc822;ida@post.example\nAction: failed\nStatus: 5.0.0"
+    ),
     HARD
 )]
 #[case::a_full_mailbox_under_a_general_code(
-    delivery("Final-Recipient: rfc822; ida@post.example\nAction: failed\nStatus: 5.2.2\nDiagnostic-Code: smtp; 552 5.2.2\n mailbox full"),
+    delivery(
+        "Final-Recipient: rfc822; ida@post.example\nAction: failed\nStatus: 5.2.2\nDiagnostic-Code: smtp; 552 5.2.2\n mailbox full"
+    ),
     StatusReason::SoftBounce
 )]
 #[case::a_complaint(
@@ -93,23 +102,56 @@ const DAEMON: &str = "Return-Path: <>\nFrom: MAILER-DAEMON@mx.example\nSubject: 
     report("feedback-report", "Feedback-Type: opt-out\nOriginal-Rcpt-To: ida@post.example\n"),
     StatusReason::Is(Reason::OptedOut)
 )]
-#[case::words_alone(plain(DAEMON, "Sorry, I could not deliver it.\n\n<ida@post.example>:\n550 5.1.1 no such user\n\n--- Below this line is a copy of the message.\n\nTo: kim@post.example"), HARD)]
-#[case::german_words(plain("From: postmaster@mx.example\nSubject: Unzustellbar: Frühlingsfest\n", "ida@post.example: Das Postfach ist voll."), StatusReason::SoftBounce)]
-#[case::a_header_that_names_them(plain("From: mailer-daemon@mx.example\nX-Failed-Recipients: ida@post.example\nSubject: Mail delivery failed\n", "Unrouteable address"), HARD)]
+#[case::words_alone(
+    plain(
+        DAEMON,
+        "Sorry, I could not deliver it.\n\n<ida@post.example>:\n550 5.1.1 no such user\n\n--- Below this line is a copy of the message.\n\nTo: kim@post.example"
+    ),
+    HARD
+)]
+#[case::german_words(
+    plain(
+        "From: postmaster@mx.example\nSubject: Unzustellbar: Frühlingsfest\n",
+        "ida@post.example: Das Postfach ist voll."
+    ),
+    StatusReason::SoftBounce
+)]
+#[case::a_header_that_names_them(
+    plain(
+        "From: mailer-daemon@mx.example\nX-Failed-Recipients: ida@post.example\nSubject: Mail delivery failed\n",
+        "Unrouteable address"
+    ),
+    HARD
+)]
 fn a_message_is_about_an_address(#[case] message: String, #[case] status: StatusReason) {
     let (found, nothing) = of_text(&message);
     assert_eq!((found, nothing), (vec![("ida@post.example".to_owned(), status)], Vec::<String>::new()));
 }
 
 #[rstest]
-#[case::away(plain("From: ida@post.example\nAuto-Submitted: auto-replied\nSubject: Re: Spring fair\n", "I am away; ask kim@post.example, user unknown"), "automatic reply")]
-#[case::away_in_german(plain("From: ida@post.example\nSubject: Abwesenheitsnotiz: Frühling\n", "Bis Montag."), "automatic reply")]
+#[case::away(
+    plain(
+        "From: ida@post.example\nAuto-Submitted: auto-replied\nSubject: Re: Spring fair\n",
+        "I am away; ask kim@post.example, user unknown"
+    ),
+    "automatic reply"
+)]
+#[case::away_in_german(
+    plain("From: ida@post.example\nSubject: Abwesenheitsnotiz: Frühling\n", "Bis Montag."),
+    "automatic reply"
+)]
 #[case::late(delivery("Final-Recipient: rfc822; ida@post.example\nAction: delayed\nStatus: 4.0.0"), "late")]
 #[case::arrived(delivery("Final-Recipient: rfc822; ida@post.example\nAction: delivered\nStatus: 2.0.0"), "arrived")]
-#[case::wanted_after_all(report("feedback-report", "Feedback-Type: not-spam\nOriginal-Rcpt-To: ida@post.example\n"), "no complaint")]
+#[case::wanted_after_all(
+    report("feedback-report", "Feedback-Type: not-spam\nOriginal-Rcpt-To: ida@post.example\n"),
+    "no complaint"
+)]
 #[case::nobody_named(plain(DAEMON, "Somebody's mailbox is full."), "names no address")]
 #[case::no_reason(plain(DAEMON, "About ida@post.example we have nothing to say."), "without a reason")]
-#[case::a_letter(plain("From: ida@post.example\nSubject: Thank you\n", "See you at the fair."), "neither bounce nor complaint")]
+#[case::a_letter(
+    plain("From: ida@post.example\nSubject: Thank you\n", "See you at the fair."),
+    "neither bounce nor complaint"
+)]
 fn a_message_about_nobody_says_why(#[case] message: String, #[case] why: &str) {
     let (found, nothing) = of_text(&message);
     assert!(found.is_empty() && nothing.len() == 1 && nothing[0].contains(why), "{found:?} {nothing:?}");
@@ -128,7 +170,8 @@ fn a_mailbox_and_a_folder_hold_the_same_messages() {
     let mut mailbox = String::new();
     for (number, message) in messages.iter().enumerate() {
         std::fs::write(mail.join(format!("{number}.eml")), message).unwrap();
-        mailbox.push_str(&format!("From - Fri Feb 20 10:00:00 2026\n{}\n", message.replace("\nFrom the", "\n>From the")));
+        mailbox
+            .push_str(&format!("From - Fri Feb 20 10:00:00 2026\n{}\n", message.replace("\nFrom the", "\n>From the")));
     }
     let file = folder.path().join("bounces.mbox");
     std::fs::write(&file, mailbox).unwrap();

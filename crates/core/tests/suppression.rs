@@ -103,7 +103,7 @@ fn reasons_are_in_the_order_of_their_gravity() {
         "missing-field",
         "role-address",
         "disposable-domain",
-            "near-miss",
+        "near-miss",
         "not-selected",
         "over-limit",
         "layout-violation",

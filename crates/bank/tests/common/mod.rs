@@ -57,7 +57,7 @@ pub fn texts(values: &[&str]) -> Vec<Text> {
 pub fn put(bank: &mut Bank, what: What, scope: ScopeId, values: &[&str]) -> BatchId {
     let mut staged = bank.stage(batch(what, scope)).unwrap();
     staged.add(texts(values).into_iter().map(NewEntry::new)).unwrap();
-    staged.commit().unwrap()
+    staged.ready().unwrap().commit().unwrap()
 }
 
 /// What a run gets: the hold's name, and the entry.

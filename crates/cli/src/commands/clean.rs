@@ -11,8 +11,8 @@ use crate::setting::{Now, setting};
 use pebblebank_core::clean::Rules;
 use pebblebank_core::job::file::{read_layout, same_keys, sort_columns, suggested_rule, survivor};
 use pebblebank_core::job::{
-    CleanWishes, Content, FilePattern, Job, Layout, LayoutColumn, OnViolation, Pick, ReadFiles, Requirement,
-    Source, Write,
+    CleanWishes, Content, FilePattern, Job, Layout, LayoutColumn, OnViolation, Pick, ReadFiles, Requirement, Source,
+    Write,
 };
 use pebblebank_core::person::PersonWishes;
 use pebblebank_core::pipeline::duplicates::write_groups;

@@ -37,7 +37,8 @@ pub fn recall(mut job: Job, remembered: &Remembered, shared: &Shared, now: &Now)
     job.scope = remembered.scope.clone().or(job.scope);
     let asked = Asked { scope: job.scope.clone(), campaign: job.campaign.clone(), limits: job.limits };
     job.remembered = remembering_on(&asked, remembered, shared, now, &job)?;
-    let asks_for_it = job.scope.is_some() || job.campaign.is_some() || job.limits.is_some() || job.remember.is_anything();
+    let asks_for_it =
+        job.scope.is_some() || job.campaign.is_some() || job.limits.is_some() || job.remember.is_anything();
     let is_there = matches!(job.remembered, Remembering::From(_));
     // Without a job file nothing is prepared for a sending service by name.
     let is_job = job.receipt.is_some() && !job.read_from.is_empty();

@@ -34,7 +34,8 @@ pub fn do_job(job: &Job, dry_run: bool, shared: &Shared, now: &Now, again: &str)
         Some(Ok(recorded)) => Some(recorded),
         // The files are in place; only the bank does not know of them.
         Some(Err(error)) => {
-            errors.push(error);
+            let what = format!("the files are in place, but the bank does not know of them: {}", error.what());
+            errors.push(Error::new(error.kind(), what, error.advice()));
             None
         }
         None => None,

@@ -9,7 +9,6 @@ Pebblebank makes one import file out of a pile of exported subscriber files.
   pebblebank survey FILE…               what is in these files, and what looks wrong
   pebblebank clean FILE… -o OUT.csv     merge files, clean values, drop blanks and duplicates
   pebblebank propose FILE… -o JOB.toml  a job file made of what is in the files
-  pebblebank split LIST --by FIELD      part a list by a value, by rows, or at random
   pebblebank run JOB.toml [--dry-run]   do a job: suppression lists, layouts, a receipt of every row
   pebblebank bank load FILE --as REASON remember who must not be contacted, for every later mailing
 

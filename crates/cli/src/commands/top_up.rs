@@ -9,6 +9,7 @@ use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
 use pebblebank_bank::memory::Asked;
+use pebblebank_core::job::file::mistake;
 use pebblebank_core::job::{FilePattern, ListFiles, ReadFiles, Remembering, Source};
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;
@@ -24,7 +25,8 @@ pub fn top_up_master(command: &TopUp, shared: &Shared) -> Result<Said, Error> {
     }
     let now = Now::read();
     let mut wishes = wishes(command, &now)?;
-    wishes.remembered = remembering(&Asked { scope: wishes.scope.clone(), ..Asked::default() }, &command.remembered, shared, &now)?;
+    wishes.remembered =
+        remembering(&Asked { scope: wishes.scope.clone(), ..Asked::default() }, &command.remembered, shared, &now)?;
     let drawn = Drawn::new(!shared.quiet && !shared.json);
     let done = top_up(&wishes, &setting(shared, command.dry_run, &now), &drawn);
     drawn.finish();
@@ -51,9 +53,13 @@ fn wishes(command: &TopUp, now: &Now) -> Result<TopUpWishes> {
     let of = |file: FilePattern| ReadFiles { files: vec![file], ..read.clone() };
     let from = patterns(&command.from).into_iter().map(|file| Source::new(names.next().unwrap_or_default(), of(file)));
     let from = from.collect();
+    let meant = command.meant.iter().map(|name| mistake(name)).collect::<Result<Vec<_>>>()?;
     let list = |file: FilePattern| {
-        let name = names.next().unwrap_or_default();
-        ListFiles::holding(name, of(file), Reason::DoNotContact)
+        let mut list = ListFiles::holding(names.next().unwrap_or_default(), of(file), Reason::DoNotContact);
+        if let Some(hold) = &mut list.hold {
+            hold.meant.clone_from(&meant);
+        }
+        list
     };
     let against = patterns(&command.against).into_iter().map(list).collect();
     Ok(TopUpWishes {

@@ -11,6 +11,7 @@ use pebblebank_bank::history::Happened;
 use pebblebank_bank::list::Held;
 use pebblebank_bank::load::{HeldPrepared, Preview};
 use pebblebank_bank::record::Recorded;
+use pebblebank_bank::scope::EVERYONE_NAME;
 use pebblebank_core::pipeline::entries::EntriesRead;
 use serde_json::json;
 use std::path::Path;
@@ -84,10 +85,17 @@ pub fn overview(path: &Path, counts: &[Held], batches: &[Batch], screen: &Screen
     if counts.is_empty() {
         text.push_str("\n  It holds nobody.\n");
     } else {
-        let headings = [("Scope", Side::Left), ("reason", Side::Left), ("entries", Side::Right), ("batches", Side::Right), ("", Side::Left)];
+        let headings = [
+            ("Scope", Side::Left),
+            ("reason", Side::Left),
+            ("entries", Side::Right),
+            ("batches", Side::Right),
+            ("", Side::Left),
+        ];
         let mut table = Table::new(&headings);
         for held in counts {
-            let cells = [safe(&held.scope, 30), held.what.name().to_owned(), number(held.entries), number(held.batches)];
+            let cells =
+                [safe(&held.scope, 30), held.what.name().to_owned(), number(held.entries), number(held.batches)];
             table.row(cells.into_iter().chain([says(held.what).to_owned()]).collect());
         }
         text.push('\n');
@@ -95,13 +103,24 @@ pub fn overview(path: &Path, counts: &[Held], batches: &[Batch], screen: &Screen
     }
     text.push('\n');
     text.push_str(&batch_table("Latest batches", &batches[..batches.len().min(SHOWN)], screen));
-    text.push_str(&faint("all of them: pebblebank bank batches. About somebody: pebblebank bank find ADDRESS.", screen));
+    text.push_str(&faint(
+        "all of them: pebblebank bank batches. About somebody: pebblebank bank find ADDRESS.",
+        screen,
+    ));
     text
 }
 
 fn batch_table(heading: &str, batches: &[Batch], screen: &Screen) -> String {
     let left = Side::Left;
-    let headings = [(heading, Side::Right), ("", left), ("reason", left), ("scope", left), ("entries", Side::Right), ("from", left), ("", left)];
+    let headings = [
+        (heading, Side::Right),
+        ("", left),
+        ("reason", left),
+        ("scope", left),
+        ("entries", Side::Right),
+        ("from", left),
+        ("", left),
+    ];
     let mut table = Table::new(&headings);
     for batch in batches {
         let from = [&batch.campaign, &batch.file, &batch.job, &batch.note].into_iter().flatten();
@@ -152,7 +171,10 @@ pub fn added(batch: &Batch, preview: &Preview, unreadable: &[String], screen: &S
     let mut text = good(&text, screen);
     for value in unreadable {
         let sign = screen.paint(Tone::Warning, "!");
-        text.push_str(&format!("  {sign} not taken in, since it is neither an address nor a domain nor a phone number: {}\n", safe(value, 60)));
+        text.push_str(&format!(
+            "  {sign} not taken in, since it is neither an address nor a domain nor a phone number: {}\n",
+            safe(value, 60)
+        ));
     }
     text.push_str(&held_table(&preview.held, screen));
     text.push_str(&faint(&format!("to take it back: pebblebank bank undo {}", batch.id.0), screen));
@@ -164,17 +186,35 @@ fn held_table(held: &[HeldPrepared], screen: &Screen) -> String {
     if held.is_empty() {
         return String::new();
     }
-    let headings = [("Of those prepared or sent lately", Side::Left), ("scope", Side::Left), ("day", Side::Left), ("contacts", Side::Right), ("held now", Side::Right)];
+    let headings = [
+        ("Of those prepared or sent lately", Side::Left),
+        ("scope", Side::Left),
+        ("day", Side::Left),
+        ("contacts", Side::Right),
+        ("held now", Side::Right),
+    ];
     let mut table = Table::new(&headings);
     for file in held {
         let name = if file.is_sent { format!("{} (sent)", file.job) } else { file.job.clone() };
-        table.row(vec![safe(&name, 40), safe(&file.scope, 20), file.day.clone(), number(file.contacts), number(file.held)]);
+        table.row(vec![
+            safe(&name, 40),
+            safe(&file.scope, 20),
+            file.day.clone(),
+            number(file.contacts),
+            number(file.held),
+        ]);
     }
     let mut text = format!("\n{}", table.render(screen));
     if held.iter().any(|file| file.is_sent) {
-        text.push_str(&faint("take those of a file that was handed over out at the sending service: --take-out FILE writes them.", screen));
+        text.push_str(&faint(
+            "take those of a file that was handed over out at the sending service: --take-out FILE writes them.",
+            screen,
+        ));
     } else {
-        text.push_str(&faint("run the job again, so that they are not in its file; --take-out FILE writes who they are.", screen));
+        text.push_str(&faint(
+            "run the job again, so that they are not in its file; --take-out FILE writes who they are.",
+            screen,
+        ));
     }
     text
 }
@@ -216,7 +256,13 @@ fn load_json(seen: &LoadSeen, batch: Option<&Batch>) -> String {
 
 fn load_numbers(seen: &LoadSeen, screen: &Screen) -> String {
     let right = Side::Right;
-    let headings = [("File", Side::Left), ("rows", right), ("without an entry", right), ("unreadable", right), ("left out", right)];
+    let headings = [
+        ("File", Side::Left),
+        ("rows", right),
+        ("without an entry", right),
+        ("unreadable", right),
+        ("left out", right),
+    ];
     let mut table = Table::new(&headings);
     for file in &seen.read.files {
         let counts = [file.rows, file.blank, file.unusable, file.left_out].map(number);
@@ -279,7 +325,13 @@ pub fn undone(batch: &Batch, screen: &Screen) -> String {
     if screen.json {
         return of_schema("pebblebank/bank-undo/1", &[("batch", json!(batch))], json!({}));
     }
-    let text = format!("batch {} taken back: {} as {}, for {}", batch.id.0, counted(batch.entries, "entry"), batch.what.name(), batch.scope);
+    let text = format!(
+        "batch {} taken back: {} as {}, for {}",
+        batch.id.0,
+        counted(batch.entries, "entry"),
+        batch.what.name(),
+        batch.scope
+    );
     good(&text, screen)
 }
 
@@ -307,12 +359,18 @@ pub fn found(found: &Found, today: &str, screen: &Screen) -> String {
     let is_held = found.is_held(today);
     let nothing = found.entries.is_empty() && found.by_domain.is_empty() && found.by_digest.is_empty();
     let headline = match (is_held, nothing) {
-        (true, _) => screen.paint(Tone::Bad, &format!("{} must not be contacted", found.asked)),
+        (true, _) => {
+            let scopes = found.held_for(today);
+            let whom =
+                if scopes.contains(&EVERYONE_NAME) { String::new() } else { format!(", for {}", scopes.join(", ")) };
+            screen.paint(Tone::Bad, &format!("{} must not be contacted{whom}", found.asked))
+        }
         (false, true) => format!("{}: the bank knows nothing of this {}", found.asked, found.kind),
         (false, false) => screen.paint(Tone::Good, &format!("{}: nothing in the bank holds it", found.asked)),
     };
     let mut text = format!("{headline}\n");
-    let parts = [("About it", &found.entries), ("By its domain", &found.by_domain), ("Without showing it", &found.by_digest)];
+    let parts =
+        [("About it", &found.entries), ("By its domain", &found.by_domain), ("Without showing it", &found.by_digest)];
     for (heading, entries) in parts.into_iter().filter(|(_, entries)| !entries.is_empty()) {
         text.push('\n');
         text.push_str(&entry_table(heading, entries, heading == "By its domain", screen));
@@ -329,7 +387,15 @@ pub fn found(found: &Found, today: &str, screen: &Screen) -> String {
 
 fn entry_table(heading: &str, entries: &[KnownEntry], shows_text: bool, screen: &Screen) -> String {
     let left = Side::Left;
-    let headings = [(heading, left), ("scope", left), ("since", left), ("until", left), ("from", left), ("batch", Side::Right), ("", left)];
+    let headings = [
+        (heading, left),
+        ("scope", left),
+        ("since", left),
+        ("until", left),
+        ("from", left),
+        ("batch", Side::Right),
+        ("", left),
+    ];
     let mut table = Table::new(&headings);
     for entry in entries {
         let what = if entry.is_soft { "bounced softly".to_owned() } else { entry.what.name().to_owned() };
@@ -393,7 +459,10 @@ pub fn listed(entries: &[KnownEntry], count: u64, screen: &Screen) -> String {
     let mut text = entry_table("Entry", entries, true, screen);
     let more = count - entries.len() as u64;
     if more > 0 {
-        text.push_str(&faint(&format!("and {} more; --most 0 shows all, bank export writes them to a file", number(more)), screen));
+        text.push_str(&faint(
+            &format!("and {} more; --most 0 shows all, bank export writes them to a file", number(more)),
+            screen,
+        ));
     }
     text
 }
@@ -404,7 +473,15 @@ pub fn sent(batch: &Batch, screen: &Screen) -> String {
         return of_schema("pebblebank/bank-sent/1", &[("batch", json!(batch))], json!({}));
     }
     let campaign = batch.campaign.as_deref().unwrap_or_default();
-    good(&format!("{} remembered as sent on {}, in {campaign}: batch {}", counted(batch.entries, "contact"), batch.day, batch.id.0), screen)
+    good(
+        &format!(
+            "{} remembered as sent on {}, in {campaign}: batch {}",
+            counted(batch.entries, "contact"),
+            batch.day,
+            batch.id.0
+        ),
+        screen,
+    )
 }
 
 /// What was forgotten.
@@ -440,7 +517,12 @@ pub fn recorded(recorded: &Recorded, receipt: Option<&Path>, bank: Option<&Path>
         lines.push(format!("Remembered in the bank: {} prepared (batch {}).", counted(contacts, "contact"), batch.0));
     }
     for (what, batch, count) in &recorded.refused {
-        lines.push(format!("Learned from the sources: {} as {} (batch {}).", counted(*count, "address"), what.name(), batch.0));
+        lines.push(format!(
+            "Learned from the sources: {} as {} (batch {}).",
+            counted(*count, "address"),
+            what.name(),
+            batch.0
+        ));
     }
     if let (Some(receipt), Some(_)) = (receipt, recorded.prepared) {
         let bank = bank.map_or(String::new(), |bank| format!(" --bank {}", bank.display()));

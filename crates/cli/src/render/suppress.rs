@@ -30,7 +30,9 @@ pub fn finished(done: &HeldAgainst, wishes: &AgainstWishes, screen: &Screen) -> 
 fn headline(done: &HeldAgainst, wishes: &AgainstWishes, screen: &Screen) -> String {
     let held = counted(done.held, "row");
     let text = match (done.tally.outcome, wishes.marks) {
-        (Outcome::Stopped, _) => return format!("{}\n", screen.paint(Tone::Bad, "stopped by a guard; nothing was written")),
+        (Outcome::Stopped, _) => {
+            return format!("{}\n", screen.paint(Tone::Bad, "stopped by a guard; nothing was written"));
+        }
         (Outcome::DryRun, true) => format!("{held} would be marked (a dry run: nothing was written)"),
         (Outcome::DryRun, false) => format!("{held} would be taken out (a dry run: nothing was written)"),
         (Outcome::Written, true) => format!("{held} marked in {}", wishes.output.display()),

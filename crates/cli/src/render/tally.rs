@@ -246,10 +246,11 @@ pub fn near_misses(tally: &Tally, screen: &Screen) -> String {
         return lines.iter().map(|line| format!("  {}\n", screen.paint(Tone::Faint, line))).collect();
     }
     let left = Side::Left;
-    let headings = [("Near miss: an entry of nobody", left), ("a contact close to it", left), ("", left), ("list", left)];
+    let headings =
+        [("Near miss: an entry of nobody", left), ("a contact close to it", left), ("", left), ("list", left)];
     let mut table = Table::new(&headings);
     for NearMissExample { list, entry, contact, why } in &near.examples {
-        table.row(vec![safe_ends(entry, 30), safe_ends(contact, 30), why.clone(), safe(list, 20)]);
+        table.row(vec![safe_ends(entry, 32), safe_ends(contact, 32), why.clone(), safe(list, 18)]);
     }
     let more = near.pairs - near.examples.len() as u64;
     let mut text = table.render(screen);

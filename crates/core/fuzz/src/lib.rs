@@ -2,13 +2,13 @@
 //!
 //! Whatever the bytes are, the answer must be a survey or an error, and a run must balance.
 
-use pebblebank_core::job::{CleanWishes, FilePattern, Guards, Job, ReadFiles, Requirement, Source, Write};
+use pebblebank_core::clean::date::Date;
+use pebblebank_core::job::{FilePattern, Job, ReadFiles, Requirement, Source, Write};
 use pebblebank_core::observe::Silent;
 use pebblebank_core::pipeline::{self, Setting};
 use pebblebank_core::read::input::FoundFile;
 use pebblebank_core::survey::{SurveyWishes, survey};
 use pebblebank_core::ErrorKind;
-use std::path::PathBuf;
 
 /// Surveys the bytes as a file and runs a job with it as its only source.
 pub fn read_as_file(bytes: &[u8]) {
@@ -20,23 +20,15 @@ pub fn read_as_file(bytes: &[u8]) {
     if let Ok(surveys) = survey(&found, &wishes, desk.path(), &Silent) {
         surveys.into_iter().for_each(|survey| drop(survey));
     }
+    let today = Date { year: 2026, month: 3, day: 2 };
+    let read = ReadFiles { files: vec![FilePattern::literal(path)], ..ReadFiles::default() };
     let job = Job {
-        name: "fuzz".to_owned(),
-        sources: vec![Source {
-            name: "handed over".to_owned(),
-            read: ReadFiles { files: vec![FilePattern::literal(path)], ..ReadFiles::default() },
-        }],
-        replace_values: Vec::new(),
-        clean: CleanWishes::default(),
-        suppress: Vec::new(),
+        sources: vec![Source::new("handed over", read)],
         require: Requirement { fields: Vec::new(), ..Requirement::default() },
-        select: None,
         writes: vec![Write { file: desk.path().join("out.csv"), shown: "out.csv".to_owned(), layout: None }],
-        guards: Guards::default(),
-        receipt: None,
-        set_aside: Some(PathBuf::from(desk.path().join("set-aside.csv"))),
+        set_aside: Some(desk.path().join("set-aside.csv")),
         replace: true,
-        read_from: Vec::new(),
+        ..Job::new("fuzz", today)
     };
     let setting = Setting { threads: 1, memory: 256 << 20, dry_run: true, spool_folder: std::env::temp_dir(), started: String::new() };
     if let Err(error) = pipeline::run(&job, &setting, &Silent) {

@@ -29,7 +29,8 @@ pub fn is_mailbox_provider(domain: &str) -> bool {
 
 /// Whether a domain, with all below it, holds one at which the public has its mailboxes.
 pub fn holds_mailbox_provider(domain: &str) -> bool {
-    let is_above = |provider: &str| provider.strip_suffix(domain).is_some_and(|rest| rest.is_empty() || rest.ends_with('.'));
+    let is_above =
+        |provider: &str| provider.strip_suffix(domain).is_some_and(|rest| rest.is_empty() || rest.ends_with('.'));
     PROVIDERS.iter().any(|provider| is_above(provider))
 }
 

@@ -2,14 +2,16 @@
 
 use super::layout::{Content, Form, Layout, LayoutColumn, OnViolation, SortColumn};
 use super::parts::{
-    AllowPart, BlankWordsChange, BlankWordsPart, CleanPart, GuardPart, IdentityPart, JobFile, LayoutColumnPart, LayoutPart,
-    LimitsPart, ListPart, NearMissPart, OnBadBytesPart, OnViolationPart, Overruled, PassingPart, PersonPart, ReplacePart, RequirePart, RolePart,
-    SelectPart, SheetPart, SourcePart, SuppressPart, TakePart, WritePart, YesMeansPart, overruled,
+    AllowPart, BlankWordsChange, BlankWordsPart, CleanPart, GuardPart, IdentityPart, JobFile, LayoutColumnPart,
+    LayoutPart, LimitsPart, ListPart, NearMissPart, OnBadBytesPart, OnViolationPart, Overruled, PassingPart,
+    PersonPart, ReplacePart, RequirePart, RolePart, SelectPart, SheetPart, SourcePart, SuppressPart, TakePart,
+    WritePart, YesMeansPart, overruled,
 };
 use super::{
-    Allowance, CleanWishes, FilePattern, Guards, Hold, Job, Limits, ListFiles, ListKey, NearMisses, Passing,
-    Pick, ReadFiles, Remember, Requirement, Source, Taken, Write,
+    Allowance, CleanWishes, FilePattern, Guards, Hold, Job, Limits, ListFiles, ListKey, NearMisses, Passing, Pick,
+    ReadFiles, Remember, Requirement, Source, Taken, Write,
 };
+use crate::clean::address::AddressCleaner;
 use crate::clean::audience::DisposableDomains;
 use crate::clean::blank::BlankWords;
 use crate::clean::consent::YesMeans;
@@ -25,7 +27,6 @@ use crate::person::{Identity, PersonKey, PersonWishes, Survivor};
 use crate::read::ReadWishes;
 use crate::read::encoding::{BadBytesAre, encoding_named};
 use crate::select::Selection;
-use crate::clean::address::AddressCleaner;
 use crate::suppress::{Mistake, Reason};
 use serde::de::DeserializeOwned;
 use std::collections::BTreeMap;
@@ -297,7 +298,7 @@ impl Reader<'_> {
         let mut all: Vec<ListFiles> = lists.into_iter().map(|part| self.list(part)).collect::<Result<_>>()?;
         for part in suppress {
             match part.list.clone() {
-                Some(list) => self.hold_list(&mut all, part, &list)?,
+                Some(list) => self.hold_list(&mut all, &part, &list)?,
                 None => all.extend(self.suppress(part, all.len())?),
             }
         }
@@ -340,8 +341,7 @@ impl Reader<'_> {
         let reason_from = part.reason_from.as_deref().map(ColumnRef::new);
         let mut read = ReadFiles { wishes: self.wishes(overruled!(part))?, ..read };
         read.columns.date_order = part.date_order.map(DateOrder::from);
-        let mut list =
-            ListFiles { condition, hold: Some(hold), reason_from, ..ListFiles::new(&part.name, read) };
+        let mut list = ListFiles { condition, hold: Some(hold), reason_from, ..ListFiles::new(&part.name, read) };
         list.go_by(part.by.as_deref().map(|text| self.list_key(text)).transpose()?.flatten());
         Ok(list.with_shares(place))
     }
@@ -400,13 +400,13 @@ impl Reader<'_> {
     }
 
     /// Makes a list that can be asked about hold its people back too.
-    fn hold_list(&self, lists: &mut [ListFiles], part: SuppressPart, name: &str) -> Result<()> {
+    fn hold_list(&self, lists: &mut [ListFiles], part: &SuppressPart, name: &str) -> Result<()> {
         let reads = part.condition.is_some() || part.until.is_some() || part.reason_from.is_some() || part.by.is_some();
         if !part.files.is_empty() || !part.columns.is_empty() || reads {
             let what = format!("the suppression list {} names a list, which says by itself what is read", part.name);
             return Err(self.wrong(&part.name, what, "put files, columns, by and where into the [[list]]"));
         }
-        let hold = self.hold(&part, Reason::OnOtherList)?;
+        let hold = self.hold(part, Reason::OnOtherList)?;
         let names: Vec<String> = lists.iter().filter(|list| list.is_asked).map(|list| list.name.clone()).collect();
         let of_name = |list: &&mut ListFiles| list.is_asked && list.name.to_lowercase() == name.trim().to_lowercase();
         let Some(list) = lists.iter_mut().find(of_name) else {

@@ -39,6 +39,8 @@ pub struct FileCounts {
     pub replaced: Met,
     /// What its columns of dates show of their order, as the cleaning plan has them.
     pub dates: Vec<OrderEvidence>,
+    /// Rows whose refusal is void, since the person came back after the file was last changed.
+    pub void_refusals: Met,
 }
 
 /// How many different words nobody listed are kept for each file.
@@ -68,6 +70,7 @@ impl FileCounts {
         self.short_rows.append(&moved(&chunk.short_rows));
         self.long_rows.append(&moved(&chunk.long_rows));
         self.open_quotes.append(&moved(&chunk.open_quotes));
+        self.void_refusals.append(&moved(&chunk.void_refusals));
         self.replacements.resize_with(self.replacements.len().max(chunk.replacements.len()), Met::default);
         for (met, chunk) in self.replacements.iter_mut().zip(&chunk.replacements) {
             met.append(&moved(chunk));
@@ -99,6 +102,11 @@ impl FileCounts {
                 "long-rows",
                 &self.long_rows,
                 "more cells than the header; perhaps they are shifted by a delimiter too many",
+            ),
+            (
+                "void-refusals",
+                &self.void_refusals,
+                "a refusal that no longer counts: the person came back since, as the bank remembers",
             ),
             ("open-quotes", &self.open_quotes, "a quote that is never closed; it was read as text"),
         ];

@@ -124,7 +124,7 @@ pub fn read_entries(
     };
     let mut records = Records::default();
     let plans: Vec<Plan> =
-        files.lists.iter().map(|file| Plan::new(wishes, file.map(), file.input.name())).collect::<Result<_>>()?;
+        files.lists.iter().map(|file| Plan::new(wishes, file.map(), &file.input.name())).collect::<Result<_>>()?;
     read.files = files.lists.iter().map(|file| EntriesFile::new(file.input.name())).collect();
     let mut unusable = vec![Met::default(); files.lists.len()];
     let mut rows_above = vec![0u64; files.lists.len()];
@@ -200,14 +200,14 @@ struct Plan {
 }
 
 impl Plan {
-    fn new(wishes: &EntriesWishes, map: &ColumnMap, file: String) -> Result<Plan> {
+    fn new(wishes: &EntriesWishes, map: &ColumnMap, file: &str) -> Result<Plan> {
         let named = |column: &Option<ColumnRef>| match column {
             Some(column) if has_column(column, map) => Ok(Some(ValueSource::new(column, map, false))),
             Some(column) => {
                 let what = format!("the file has no column \"{}\"", column.name());
                 let headers = map.headers.iter().map(|header| format!("\"{header}\"")).collect::<Vec<_>>().join(", ");
                 Err(Error::new(ErrorKind::Columns, what, "name one of its headers")
-                    .in_file(std::path::Path::new(&file))
+                    .in_file(std::path::Path::new(file))
                     .expected(format!("one of {headers}")))
             }
             None => Ok(None),
@@ -217,7 +217,8 @@ impl Plan {
             map.headers.iter().find(is_status).map(|header| ValueSource::new(&ColumnRef::extra(header), map, false))
         };
         let date_by_name = || {
-            let is_date = |header: &&String| ["date", "day", "datum", "date of bounce"].contains(&fold(header).as_str());
+            let is_date =
+                |header: &&String| ["date", "day", "datum", "date of bounce"].contains(&fold(header).as_str());
             map.headers.iter().find(is_date).map(|header| ValueSource::new(&ColumnRef::extra(header), map, false))
         };
         let phone = ColumnRef::Field(Field::Phone);

@@ -2,9 +2,9 @@
 
 use super::counts::{FileCounts, ListCounts, Problem, SourceChunk, UNLISTED_WORDS_KEPT};
 use super::in_order::in_order;
+use super::near_misses::name_in;
 use super::open::{EntryStatus, OpenFile, OpenFiles};
 use super::people::{HAS_ADDRESS, HAS_OTHER_KEY, IS_CLEAN, LEFT_OUT, People};
-use super::near_misses::name_in;
 use super::row_keys::RowKeys;
 use super::{Setting, chunks};
 use crate::clean::address::{Address, AddressCleaner, State};
@@ -14,14 +14,14 @@ use crate::clean::replace::Replaced;
 use crate::clean::{CleaningPlan, RowCleaner};
 use crate::columns::{ColumnMap, ConsentColumn, Field};
 use crate::error::Result;
-use crate::job::Job;
+use crate::job::{Hold, Job, ListFiles};
 use crate::observe::{Observer, Stage};
 use crate::person::{IdentityHash, IdentityHasher, Role};
 use crate::read::dialect::QUOTE;
 use crate::read::lines::{FootnoteLook, footnote_look, judge_line};
 use crate::read::{Chunk, Format, Line, Record, Records, Shape, cell};
 use crate::suppress::entry::{self, Entry};
-use crate::suppress::{Digest, DigestKind, Mark, RowChecks, StatusReason, StatusReasons, status};
+use crate::suppress::{Digest, DigestKind, Mark, Reason, Returned, RowChecks, StatusReason, StatusReasons, status};
 use crate::units::{ColumnIndex, ListId, RowNumber, SourceId};
 use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap};
@@ -50,6 +50,7 @@ pub fn read_lists(
     let mut reading = chunks::Reading::new(&files.lists, Stage::Reading, observer);
     let mut rows_above = vec![0u64; files.lists.len()];
     let hasher = people.hasher.clone();
+    let job_lists = &job.lists;
     in_order(
         setting.threads,
         || reading.next(),
@@ -71,6 +72,8 @@ pub fn read_lists(
             let list = files.lists[index].owner;
             for (share, entries) in read.shares.into_iter().enumerate() {
                 let place = list.0 as usize + share;
+                let entries =
+                    without_returned(entries, &people.checks.returned, &files.lists[index], &job_lists[place]);
                 if let Some(counts) = lists.get_mut(place) {
                     people.add_list_entries(entries, ListId(place as u16), counts)?;
                 }
@@ -92,6 +95,18 @@ pub fn read_lists(
         counts.file_read(read);
     }
     Ok((counts, lists))
+}
+
+/// Of a list of refusals, what still counts: who came back after its file was last changed is in it no longer. The entry
+/// keeps its number.
+fn without_returned(mut entries: Entries, returned: &Returned, file: &OpenFile<ListId>, list: &ListFiles) -> Entries {
+    let refuses = |hold: &Hold| matches!(hold.reason, Reason::OptedOut | Reason::Complained);
+    if !returned.is_empty() && list.hold.as_ref().is_some_and(refuses) {
+        for hash in entries.compared.iter_mut().filter(|hash| returned.voids(**hash, file.changed_on)) {
+            *hash = IdentityHash(!hash.0);
+        }
+    }
+    entries
 }
 
 /// Reads all sources.
@@ -489,7 +504,7 @@ fn read_source_chunk(
             RowRead { row, read: &mut read, hasher, checks, is_extracted: file.format != Format::Delimited };
         row_read.identities(&address, &value, file, &record, further);
         if plan.asks_consent {
-            row_read.consent(file, &record, statements);
+            row_read.consent(file, &record, &address, statements);
         }
         row_read.width(&record, file.map().width());
         if let Some(keys) = plan.keys {
@@ -605,7 +620,7 @@ impl RowRead<'_> {
         }
     }
 
-    fn consent(&mut self, file: &OpenFile<SourceId>, record: &Record, statements: &mut Statements) {
+    fn consent(&mut self, file: &OpenFile<SourceId>, record: &Record, address: &Address, statements: &mut Statements) {
         for column in &file.map().consents {
             let raw = record.raw(column.column.0);
             match statement(raw, column, statements) {
@@ -614,6 +629,9 @@ impl RowRead<'_> {
                     let header = file.map().header(column.column).to_owned();
                     let row = self.row;
                     self.read.problem.get_or_insert(Problem::Direction { row, header });
+                }
+                Statement::Says(Consent::OptedOut | Consent::Complained) if self.came_back(address, file) => {
+                    self.read.counts.void_refusals.at(RowNumber(u64::from(self.row) + 1));
                 }
                 Statement::Says(consent) => {
                     if consent == Consent::Unlisted {
@@ -631,6 +649,14 @@ impl RowRead<'_> {
                 self.read.counts.watched_status.1 += u64::from(consent::is_listed(&cell::text(raw)));
             }
         }
+    }
+
+    /// Whether the person came back after the file was last changed.
+    fn came_back(&self, address: &Address, file: &OpenFile<SourceId>) -> bool {
+        let returned = &self.checks.returned;
+        !returned.is_empty()
+            && address.is_usable()
+            && returned.voids(self.hasher.hash_address(address.identity), file.changed_on)
     }
 
     fn width(&mut self, record: &Record, width: usize) {

@@ -9,10 +9,11 @@ use super::row_keys::decided_hashes;
 use super::settle::{self, Namesakes, Settled, Switchboards};
 use super::settling::Entrants;
 use super::{Setting, date_orders, folder_for_spooling, remembered};
+use crate::clean::date::Date;
 use crate::error::Result;
-use crate::job::Job;
-use crate::suppress::Allowed;
+use crate::job::{Job, Remembering};
 use crate::observe::{Finding, Observer, Weight, counted};
+use crate::suppress::{Allowed, Returned};
 use crate::units::{RowId, SourceId};
 use crate::write::receipt::AllColumns;
 use std::path::{Path, PathBuf};
@@ -239,6 +240,11 @@ fn first_pass(
     let estimated = files.sources.iter().map(|file| file.records_estimated).sum();
     let has_ranks = files.row_keys.iter().any(Option::is_some);
     let mut people = People::new(job.clean.identity, setting.memory, estimated, has_ranks, spool_folder)?;
+    if let Remembering::From(memory) = &job.remembered {
+        let hasher = &people.hasher;
+        let hash = |(identity, day): &(String, Date)| (hasher.hash_address(identity.as_bytes()), day.day_number());
+        people.checks.returned = Returned::new(memory.returned().iter().map(hash));
+    }
     let (list_files, lists) = read_lists(files, job, setting, &mut people, not_text, observer)?;
     let mut entrants = Entrants { lists, ..Entrants::default() };
     let looked_up = remembered::add_entries(job, files, &mut people, &mut entrants.lists, observer)?;
@@ -258,10 +264,10 @@ fn add_allowances(job: &Job, people: &mut People, entrants: &mut Entrants) -> Re
         let mut counts = ListCounts::default();
         for address in &allowance.addresses {
             let identity = address.as_bytes();
-            let mut hashes = vec![hasher.hash_address(identity)];
-            identities.push(hashes[0]);
-            people.checks.digests.for_each(identity, identity, identity, |digest| hashes.push(digest.hash(&hasher)));
-            people.add_entries(&hashes, &mut counts)?;
+            let mut forms = vec![hasher.hash_address(identity)];
+            identities.push(forms[0]);
+            people.checks.digests.for_each(identity, identity, identity, |digest| forms.push(digest.hash(&hasher)));
+            people.add_entries(&forms, &mut counts)?;
         }
         entrants.allowed.push(counts);
     }

@@ -4,7 +4,6 @@
 use super::guards::TrippedGuard;
 use super::known::Known;
 use super::tally::{SuppressionTally, Tally};
-use crate::clean::date::Date;
 use crate::job::{EntriesFrom, Hold, Job, ListFiles};
 use crate::observe::counted;
 use crate::suppress::{Mistake, Reason};
@@ -12,7 +11,6 @@ use crate::units::ListId;
 use serde_json::Value;
 use std::collections::HashMap;
 use std::path::Path;
-use std::time::UNIX_EPOCH;
 
 /// How the suppression lists of an earlier run of the same job came out, as its receipt says.
 #[derive(Debug, Default)]
@@ -136,16 +134,14 @@ impl Look<'_> {
     fn stale(&self) -> Option<String> {
         let most = i64::from(self.hold.stale_after?);
         let own = self.known.files.lists.iter().filter(|file| file.owner == self.id);
-        own.filter_map(|file| {
-            let changed = std::fs::metadata(file.input.path()).and_then(|about| about.modified()).ok()?;
-            let seconds = changed.duration_since(UNIX_EPOCH).ok()?.as_secs();
-            let days = i64::from(self.job.today.day_number()) - (seconds / 86_400) as i64 - i64::from(epoch_day());
+        let mut own = own;
+        own.find_map(|file| {
+            let days = i64::from(self.job.today.day_number() - file.changed_on?);
             (days > most).then(|| {
                 let name = file.input.name();
                 format!("{}: {name} is {days} days old, and the job relies on it for {most}", self.name())
             })
         })
-        .next()
     }
 
     fn matches_nobody(&self, earlier: &EarlierLists) -> Option<String> {
@@ -168,9 +164,4 @@ impl Look<'_> {
             format!("{} has {now}, and had {before} in the run before; is the export whole?", self.name())
         })
     }
-}
-
-/// The number of the day from which files' times are counted.
-fn epoch_day() -> i32 {
-    Date { year: 1970, month: 1, day: 1 }.day_number()
 }

@@ -4,13 +4,13 @@
 //! The unmatched entries are read again and give keys (texts with one letter left out, [`crate::person::near`] says why
 //! these find every slip); then the contacts that nothing holds are read again, and those who share a key are judged.
 
+use super::Setting;
 use super::again::{RowAgain, Wants, read_again};
 use super::chunks::Reading;
 use super::first_pass::{EntryScratch, ListPlan, read_list_chunk};
 use super::known::Known;
 use super::settle::Standing;
 use super::tally::{NearMissExample, NearMissTally};
-use super::Setting;
 use crate::clean::suggest::{is_mailbox_provider, is_one_slip};
 use crate::clean::text::comparable;
 use crate::columns::{ColumnMap, Field};
@@ -121,7 +121,9 @@ impl NearMissed {
     /// The rows of `near-misses.csv`, with their header.
     pub fn rows(&self, job: &Job, known: &Known, passed: &[RowId]) -> Vec<u8> {
         let mut out = CsvBuffer::new(Defusing::On);
-        NEAR_MISSES.iter().for_each(|name| out.value(name.as_bytes()));
+        for name in NEAR_MISSES {
+            out.value(name.as_bytes());
+        }
         out.end_row();
         for pair in self.pairs_of(passed) {
             let entry = &self.entries[pair.entry as usize];
@@ -140,7 +142,9 @@ impl NearMissed {
                 &file.input.name(),
                 &number.to_string(),
             ];
-            cells.iter().for_each(|cell| out.value(cell.as_bytes()));
+            for cell in cells {
+                out.value(cell.as_bytes());
+            }
             out.end_row();
         }
         out.bytes
@@ -171,7 +175,7 @@ pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observ
             wanted[place] = count > 0;
             room -= count;
             found.searched += count;
-        } else {
+        } else if !matches!(list.entries_from, EntriesFrom::Memory(_)) {
             found.not_searched += count;
         }
     }
@@ -186,8 +190,7 @@ pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observ
         let hold = job.lists[entry.list.0 as usize].hold.as_ref();
         let sets_aside = hold.is_some_and(|hold| hold.near_miss == NearMisses::SetAside);
         let text = format!("{}: {}, {}", name_of(job, entry.list), entry.address, pair.why);
-        let missed =
-            found.by_row.entry(pair.row.0).or_insert(Missed { sets_aside: false, details: String::new() });
+        let missed = found.by_row.entry(pair.row.0).or_insert(Missed { sets_aside: false, details: String::new() });
         missed.sets_aside |= sets_aside;
         if !missed.details.is_empty() {
             missed.details.push_str("; ");
@@ -284,7 +287,9 @@ fn for_each_key(address: &str, name: &str, mut add: impl FnMut(u64)) {
     let mut text = Vec::with_capacity(64);
     let mut key = |parts: [&str; 4]| {
         text.clear();
-        parts.iter().for_each(|part| text.extend_from_slice(part.as_bytes()));
+        for part in parts {
+            text.extend_from_slice(part.as_bytes());
+        }
         add(xxh3_64(&text));
     };
     let untagged = without_tag(address.as_bytes());

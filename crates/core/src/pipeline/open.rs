@@ -5,6 +5,7 @@ use super::glimpse::{Glimpse, swapped_names};
 use super::row_keys::RowKeys;
 use crate::clean::CleaningPlan;
 use crate::clean::address::AddressWishes;
+use crate::clean::date::Date;
 use crate::clean::replace::ReplacementPlan;
 use crate::columns::locate::SampleRecords;
 use crate::columns::mapping::{Unmapped, map_columns};
@@ -72,6 +73,8 @@ pub struct OpenFile<Owner> {
     pub is_empty: bool,
     /// Whether a question that only the user can answer stops the work.
     asks: bool,
+    /// The number of the day on which it was last changed; none where that is not known.
+    pub changed_on: Option<i32>,
     /// What was seen while it was recognised.
     pub findings: Vec<Finding>,
 }
@@ -362,6 +365,7 @@ fn recognise<Owner>(
         records_estimated,
         is_empty,
         asks: part.asks,
+        changed_on: day_of_change(&input),
         input,
         findings,
     })
@@ -375,6 +379,14 @@ impl<Owner> OpenFile<Owner> {
         let own = empty.into_iter().chain(self.mapping.findings.iter().cloned());
         self.findings.iter().cloned().chain(own.map(|finding| finding.in_file(name.clone()))).collect()
     }
+}
+
+/// The day on which a file was last changed, in UTC.
+fn day_of_change(input: &Input) -> Option<i32> {
+    let changed = std::fs::metadata(input.path()).and_then(|about| about.modified()).ok()?;
+    let seconds = changed.duration_since(std::time::UNIX_EPOCH).ok()?.as_secs();
+    let epoch = Date { year: 1970, month: 1, day: 1 }.day_number();
+    Some(epoch + (seconds / 86_400) as i32)
 }
 
 /// How a file parts its cells, and where its table is.

@@ -88,9 +88,10 @@ impl Outputs {
                 Some(path) if !setting.dry_run => Some(Receipt::stage(path, job.replace)?),
                 _ => None,
             },
-            learned: match job.remember.is_anything() && !setting.dry_run {
-                true => Some(Learned::new(&folder_for_spooling(job, setting))?),
-                false => None,
+            learned: if job.remember.is_anything() && !setting.dry_run {
+                Some(Learned::new(&folder_for_spooling(job, setting))?)
+            } else {
+                None
             },
             preview: CsvBufferHead::default(),
             sync: EarlySync::new(),

@@ -8,8 +8,8 @@ use super::open::OpenFile;
 use super::outputs::Documents;
 use super::second_pass::Counts;
 use super::tally::{
-    Account, AllowedTally, BankTally, FileTally, ListTally, NearMissTally, OtherLines, Outcome, RepairCounts, SourceTally, SuppressionTally, TALLY_SCHEMA,
-    Tally, WriteTally,
+    Account, AllowedTally, BankTally, FileTally, ListTally, NearMissTally, OtherLines, Outcome, RepairCounts,
+    SourceTally, SuppressionTally, TALLY_SCHEMA, Tally, WriteTally,
 };
 use crate::clean::Doubt;
 use crate::clean::replace::Replacement;
@@ -98,7 +98,9 @@ impl Reports<'_> {
             let spec = self.job.lists.iter().find(|spec| spec.name == held.list.name);
             spec.is_some_and(|spec| matches!(spec.entries_from, EntriesFrom::Memory(_)) || spec.reason_from.is_some())
         };
-        let holding = suppression.iter().filter(|held| !is_remembered(held) && !lists.iter().any(|list| list.name == held.list.name));
+        let holding = suppression
+            .iter()
+            .filter(|held| !is_remembered(held) && !lists.iter().any(|list| list.name == held.list.name));
         findings.extend(holding.filter_map(|held| nothing_usable("suppression list", &held.list)));
         findings.extend(lists.iter().filter_map(|list| nothing_usable("list", list)));
         findings.sort_by_key(|finding| finding.weight);

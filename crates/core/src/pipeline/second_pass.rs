@@ -4,9 +4,9 @@ use super::Setting;
 use super::chunks::{ChunkJob, Reading};
 use super::first_pass::{address_value, checksum};
 use super::in_order::in_order;
+use super::learned::{self, Learning};
 use super::near_misses::NearMissed;
 use super::open::{OpenFile, OpenFiles};
-use super::learned::{self, Learning};
 use super::people_index;
 use super::picking::{Candidate, Picked, Picking};
 use super::settle::{Cleared, Settled, Standing};
@@ -631,11 +631,7 @@ impl<'b> ChunkRows<'_, 'b> {
             let value = cell::text(record.raw(column.column.0));
             consent::read(&value, column.yes_means) == Statement::Says(Consent::Bounced)
         };
-        if remember.bounced
-            && address.is_usable()
-            && says(Consent::Bounced)
-            && map.consents.iter().any(bounced)
-        {
+        if remember.bounced && address.is_usable() && says(Consent::Bounced) && map.consents.iter().any(bounced) {
             learned::add(learned, Learning::Refused(Reason::Bounced), address.identity);
         }
     }
@@ -872,11 +868,9 @@ pub(crate) fn describe(job: &Job, marks: &[Mark]) -> String {
     };
     let of_mark = |mark: &Mark| match mark {
         Mark::On(list) => job.lists[list.0 as usize].hold.as_ref().map(|hold| hold.name.clone()),
-        Mark::Said(Consent::OptedIn, _)
-        | Mark::From(_)
-        | Mark::RemovedByHand
-        | Mark::Lifted(_)
-        | Mark::Allowed(_) => None,
+        Mark::Said(Consent::OptedIn, _) | Mark::From(_) | Mark::RemovedByHand | Mark::Lifted(_) | Mark::Allowed(_) => {
+            None
+        }
         Mark::Said(consent, id) => Some(format!("{} in {}", words(consent), source(id))),
         Mark::RefusedElsewhere(consent, id) => {
             Some(format!("{} in {} under another of the person's addresses", words(consent), source(id)))

@@ -55,9 +55,8 @@ impl EntryNumbers {
         add(&entrants.decided, EntryOwner::Decision);
         entrants.allowed.iter().enumerate().for_each(|(part, counts)| add(counts, EntryOwner::Allowance(part as u16)));
         starts.sort_by_key(|(start, _)| *start);
-        let of_list = |list: &ListFiles| {
-            (!list.take.is_empty(), list.by.is_some(), list.hold.as_ref().map(|hold| hold.reason))
-        };
+        let of_list =
+            |list: &ListFiles| (!list.take.is_empty(), list.by.is_some(), list.hold.as_ref().map(|hold| hold.reason));
         EntryNumbers {
             starts,
             lists: job.lists.iter().map(of_list).collect(),
@@ -98,12 +97,7 @@ pub(super) struct PartitionFindings {
 
 impl PartitionFindings {
     /// Looks at each run of equal hashes; `keys` are sorted.
-    pub fn of(
-        keys: &[Key],
-        numbers: &EntryNumbers,
-        joins_by_address: bool,
-        has_other_keys: bool,
-    ) -> PartitionFindings {
+    pub fn of(keys: &[Key], numbers: &EntryNumbers, joins_by_address: bool, has_other_keys: bool) -> PartitionFindings {
         let mut found = PartitionFindings {
             keys: keys.len() as u64,
             matched: vec![0; numbers.lists.len()],

@@ -468,7 +468,13 @@ fn read_list_rows(job: &Job, known: &Known, rows: &mut Sorter, observer: &dyn Ob
     let matches = &known.settled.taken;
     while let Some(chunk) = reading.next()? {
         let file = &files.lists[chunk.file.0 as usize];
-        let read = read_list_chunk(file, &ListPlan::of(files, chunk.file.0 as usize), &chunk.chunk, &known.settled.hasher, &mut scratch);
+        let read = read_list_chunk(
+            file,
+            &ListPlan::of(files, chunk.file.0 as usize),
+            &chunk.chunk,
+            &known.settled.hasher,
+            &mut scratch,
+        );
         records.split(&chunk.chunk, file.dialect);
         let plan = &plans[chunk.file.0 as usize];
         let mut before = 0;

@@ -15,6 +15,7 @@ pub mod format;
 pub mod input;
 mod json;
 pub mod lines;
+pub(crate) mod mail;
 pub mod recipients;
 pub mod recognise;
 pub mod record;
@@ -24,7 +25,6 @@ mod spool;
 mod text_lines;
 pub mod unescape;
 pub mod unpack;
-pub(crate) mod mail;
 mod vcard;
 pub mod workbook;
 

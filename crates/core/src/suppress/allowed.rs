@@ -36,18 +36,13 @@ pub fn gives_way(reason: Reason, hit: HitBy) -> bool {
 impl Allowed {
     /// These addresses, against the lists of a job.
     pub fn new(identities: impl IntoIterator<Item = IdentityHash>, lists: &[ListFiles]) -> Allowed {
-        let lifts = |list: &ListFiles| list.hold.as_ref().is_some_and(|hold| gives_way(hold.reason, HitBy::Domain));
-        Allowed {
-            identities: identities.into_iter().collect(),
-            lifts_domain: lists.iter().map(lifts).collect(),
-        }
+        let gives = |list: &ListFiles| list.hold.as_ref().is_some_and(|hold| gives_way(hold.reason, HitBy::Domain));
+        Allowed { identities: identities.into_iter().collect(), lifts_domain: lists.iter().map(gives).collect() }
     }
 
     /// Whether the list does not hold this address by its domain.
     #[inline]
     pub fn lifts(&self, identity: IdentityHash, list: ListId) -> bool {
-        !self.identities.is_empty()
-            && self.lifts_domain[list.0 as usize]
-            && self.identities.contains(&identity)
+        !self.identities.is_empty() && self.lifts_domain[list.0 as usize] && self.identities.contains(&identity)
     }
 }

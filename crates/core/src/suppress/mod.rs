@@ -20,6 +20,9 @@ pub use reason::Reason;
 pub use remembered::{Among, HeldBy, Remembered, RememberedEntry, RememberedHold};
 pub use status::{StatusReason, StatusReasons};
 
+use crate::person::IdentityHash;
+use std::collections::HashMap;
+
 /// What the identities of each row are held against as soon as it is read.
 #[derive(Debug, Default)]
 pub struct RowChecks {
@@ -29,4 +32,33 @@ pub struct RowChecks {
     pub digests: DigestsInUse,
     /// Whom the job writes to although a list holds them for a lesser reason.
     pub allowed: Allowed,
+    /// Who refused and came back, and on which day.
+    pub returned: Returned,
+}
+
+/// People who refused and came back, as the bank remembers it: refusals in files that are older than that are void.
+#[derive(Debug, Clone, Default)]
+pub struct Returned {
+    days: HashMap<IdentityHash, i32>,
+}
+
+impl Returned {
+    /// These, each with the number of the day.
+    pub fn new(days: impl IntoIterator<Item = (IdentityHash, i32)>) -> Returned {
+        Returned { days: days.into_iter().collect() }
+    }
+
+    /// Whether there is nobody.
+    pub fn is_empty(&self) -> bool {
+        self.days.is_empty()
+    }
+
+    /// Whether what a file that was last changed on `file_day` says of somebody's refusal is void. A file whose day is not
+    /// known is as new as can be.
+    pub fn voids(&self, identity: IdentityHash, file_day: Option<i32>) -> bool {
+        match (self.days.get(&identity), file_day) {
+            (Some(returned), Some(file_day)) => file_day < *returned,
+            _ => false,
+        }
+    }
 }

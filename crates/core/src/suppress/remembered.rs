@@ -1,6 +1,7 @@
 //! What is remembered from earlier work, as a run asks for it. The bank implements it; the core knows no database.
 
 use super::{Digest, Reason};
+use crate::clean::date::Date;
 use crate::error::Result;
 use std::collections::HashSet;
 use std::fmt::Debug;
@@ -23,6 +24,11 @@ pub trait Remembered: Debug + Send + Sync {
 
     /// The key of the digests of those who were forgotten; none where nobody was.
     fn key(&self) -> Option<[u8; 32]>;
+
+    /// Who refused and came back, by identity, with the day: what an older file says of them no longer counts.
+    fn returned(&self) -> &[(String, Date)] {
+        &[]
+    }
 
     /// What should be said of it in the account of a run.
     fn remarks(&self) -> &[String] {

@@ -101,7 +101,8 @@ pub fn code_class(value: &str) -> Option<u8> {
     let is_reply = |word: &str| word.len() == 3 && word.bytes().all(|byte| byte.is_ascii_digit());
     let enhanced = |word: &str| {
         let parts: Vec<&str> = word.trim_end_matches('.').split('.').collect();
-        let is_code = parts.len() == 3 && parts[0].len() == 1 && parts[1..].iter().all(|part| (1..=3).contains(&part.len()));
+        let is_code =
+            parts.len() == 3 && parts[0].len() == 1 && parts[1..].iter().all(|part| (1..=3).contains(&part.len()));
         if is_code { parts[0].parse().ok() } else { None }
     };
     let of_reply = |word: &str| if is_reply(word) { word[..1].parse().ok() } else { None };

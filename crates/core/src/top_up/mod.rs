@@ -19,6 +19,7 @@ use crate::job::{
 use crate::observe::{Finding, Observer, Weight, counted};
 use crate::person::PersonWishes;
 use crate::pipeline::known::{Known, Opening};
+use crate::pipeline::mistakes::{self, EarlierLists};
 use crate::pipeline::open::OpenFile;
 use crate::pipeline::report::Reports;
 use crate::pipeline::second_pass::{Rows, SecondPass, Sink};
@@ -143,6 +144,10 @@ pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) 
     let reports = Reports { job: &job, known: &known };
     let mut tally = reports.tally(counts, &[master_rows + added]);
     tally.check_balance()?;
+    if let Some(tripped) = mistakes::check(&job, &known, &tally, &EarlierLists::default()).into_iter().next() {
+        let what = format!("{}: {}", tripped.guard, tripped.text);
+        return Err(Error::new(ErrorKind::Guard, what, tripped.advice));
+    }
     tally.outcome = if setting.dry_run { Outcome::DryRun } else { Outcome::Written };
     let columns_left = columns_left(&known);
     tally.findings.extend(refused_finding(&refused));

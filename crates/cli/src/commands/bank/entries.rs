@@ -6,8 +6,9 @@ use pebblebank_bank::Bank;
 use pebblebank_bank::find::KnownEntry;
 use pebblebank_core::Result;
 use pebblebank_core::select::{Selection, TableSelection};
-use pebblebank_core::write::commit::write_alone;
+use pebblebank_core::write::commit::{Commit, Placement, StagedFile, with_ending};
 use pebblebank_core::write::csv::{CsvBuffer, Defusing};
+use pebblebank_core::write::early_sync::EarlySync;
 
 /// The columns that conditions can ask for, and that are exported.
 pub const COLUMNS: [&str; 12] =
@@ -67,18 +68,37 @@ pub fn list(command: &BankList, bank: &Bank, screen: &Screen) -> Result<String> 
     Ok(render::bank::listed(&entries, count, screen))
 }
 
+/// How much is written at once.
+const BYTES_AT_ONCE: usize = 1 << 20;
+
 /// Writes entries to a CSV file.
 pub fn export(command: &BankExport, bank: &Bank, screen: &Screen) -> Result<String> {
+    let placement = if command.replace { Placement::Replace } else { Placement::New };
+    let sync = EarlySync::new();
+    let mut file = StagedFile::create(&command.file, placement)?;
     let mut out = CsvBuffer::new(Defusing::On);
-    COLUMNS.iter().for_each(|name| out.value(name.as_bytes()));
-    out.end_row();
+    add_row(&mut out, COLUMNS);
     let mut count = 0u64;
     for_each(command.condition.as_deref(), bank, |cells, _| {
         count += 1;
-        cells.iter().for_each(|cell| out.value(cell.as_bytes()));
-        out.end_row();
+        add_row(&mut out, cells.each_ref().map(String::as_str));
+        if out.bytes.len() >= BYTES_AT_ONCE {
+            file.write(&out.bytes, &sync)?;
+            out.clear();
+        }
         Ok(true)
     })?;
-    write_alone(&command.file, &out.bytes, command.replace)?;
+    file.write(&out.bytes, &sync)?;
+    let mut commit = Commit::default();
+    commit.file(file);
+    drop(sync);
+    commit.place(&with_ending(&command.file, ".commit"))?;
     Ok(render::bank::exported(&command.file, count, screen))
+}
+
+fn add_row(out: &mut CsvBuffer, cells: [&str; COLUMNS.len()]) {
+    for cell in cells {
+        out.value(cell.as_bytes());
+    }
+    out.end_row();
 }

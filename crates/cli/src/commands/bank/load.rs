@@ -6,13 +6,13 @@ use crate::commands::memory::open;
 use crate::commands::reading::{country, read_files};
 use crate::finish::Said;
 use crate::observe::Drawn;
-use crate::render::bank::{LoadSeen, loaded, would_load};
 use crate::render::Screen;
+use crate::render::bank::{LoadSeen, loaded, would_load};
 use crate::setting::{Now, setting};
+use pebblebank_bank::Access;
 use pebblebank_bank::batch::{NewBatch, What};
 use pebblebank_bank::load::{HeldPrepared, NewEntry};
 use pebblebank_bank::text::{Kind, Text};
-use pebblebank_bank::Access;
 use pebblebank_core::clean::date::Date;
 use pebblebank_core::job::{ColumnRef, FilePattern, ReadFiles};
 use pebblebank_core::pipeline::entries::{EntriesRead, EntriesWishes, FoundEntry, FoundText, read_entries};
@@ -64,6 +64,7 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
     drawn.finish();
     let read = read?;
     staged.add(some)?;
+    let mut staged = staged.ready()?;
     let fingerprint = fingerprint_of(&read);
     staged.comes_from(&shown(&read), &fingerprint);
     let preview = staged.preview()?;
@@ -87,8 +88,12 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
     if let Some(earlier) = staged.loaded_before(&fingerprint)?.filter(|_| !command.again && !command.dry_run) {
         let day = earlier.added.get(..10).unwrap_or(&earlier.added);
         let what = format!("a file of the same content was taken in on {day}, as batch {}", earlier.id.0);
-        return Err(Error::new(ErrorKind::Guard, what, "nothing was changed; if it is meant, --again takes it in once more")
-            .in_file(Path::new(&command.files[0])));
+        return Err(Error::new(
+            ErrorKind::Guard,
+            what,
+            "nothing was changed; if it is meant, --again takes it in once more",
+        )
+        .in_file(Path::new(&command.files[0])));
     }
     if command.dry_run {
         return Ok(Said::done(would_load(&seen, screen)));
@@ -136,7 +141,9 @@ impl Until {
     fn of(command: &BankLoad, today: Date) -> Result<Until> {
         match &command.until {
             None => Ok(Until::Forever),
-            Some(text) if text.starts_with(|sign: char| sign.is_ascii_digit()) => until_named(text, today).map(Until::Day),
+            Some(text) if text.starts_with(|sign: char| sign.is_ascii_digit()) => {
+                until_named(text, today).map(Until::Day)
+            }
             Some(text) => Ok(Until::Column(text.clone())),
         }
     }
@@ -175,7 +182,7 @@ impl Taking {
         if self.what == What::Bounced {
             match found.status {
                 Some(StatusReason::SoftBounce) => is_soft = true,
-                Some(StatusReason::Is(Reason::Bounced)) | Some(StatusReason::OfTheList) | None => {}
+                Some(StatusReason::Is(Reason::Bounced) | StatusReason::OfTheList) | None => {}
                 Some(StatusReason::Is(_) | StatusReason::None) => {
                     self.no_bounce += 1;
                     return None;
@@ -205,9 +212,10 @@ impl Taking {
     fn is_meant(&self, status: Option<StatusReason>) -> bool {
         match (self.what, status) {
             (What::Complained, Some(StatusReason::Is(reason))) => reason == Reason::Complained,
-            (What::OptedOut, Some(StatusReason::Is(reason))) => matches!(reason, Reason::OptedOut | Reason::Complained | Reason::DoNotContact),
+            (What::OptedOut, Some(StatusReason::Is(reason))) => {
+                matches!(reason, Reason::OptedOut | Reason::Complained | Reason::DoNotContact)
+            }
             (What::OptedOut | What::Complained, Some(StatusReason::None | StatusReason::SoftBounce)) => false,
-            (What::Sent, Some(StatusReason::SoftBounce)) => true,
             _ => true,
         }
     }
@@ -235,7 +243,9 @@ fn shown(read: &EntriesRead) -> String {
 /// Writes who is to be taken out at the sending service.
 fn write_take_out(file: &Path, affected: &[(HeldPrepared, Vec<String>)]) -> Result<()> {
     let mut out = CsvBuffer::new(Defusing::On);
-    ["email", "scope", "mailing", "day", "was it sent"].iter().for_each(|name| out.value(name.as_bytes()));
+    for name in ["email", "scope", "mailing", "day", "was it sent"] {
+        out.value(name.as_bytes());
+    }
     out.end_row();
     for (prepared, addresses) in affected {
         for address in addresses {

@@ -3,7 +3,9 @@
 mod entries;
 mod load;
 
-use crate::arguments::{BankAction, BankAdd, BankCommand, BankFind, BankForget, BankRemove, BankSent, BankUndo, Scope, Shared};
+use crate::arguments::{
+    BankAction, BankAdd, BankCommand, BankFind, BankForget, BankRemove, BankSent, BankUndo, Scope, Shared,
+};
 use crate::commands::memory::{bank_path, fingerprint, open};
 use crate::finish::Said;
 use crate::render::{self, Screen};
@@ -73,7 +75,8 @@ fn what_named(name: &str) -> Result<What> {
             Some(near) => format!("did you mean {near}?"),
             None => "choose one of what the bank keeps".to_owned(),
         };
-        wrong_use(format!("--as: {name} is nothing that the bank keeps"), advice).expected(format!("one of {}", known.join(", ")))
+        wrong_use(format!("--as: {name} is nothing that the bank keeps"), advice)
+            .expected(format!("one of {}", known.join(", ")))
     })
 }
 
@@ -144,8 +147,9 @@ fn add(command: &BankAdd, bank: &mut Bank, screen: &Screen) -> Result<String> {
     };
     let mut staged = bank.stage(batch)?;
     staged.add(entries)?;
-    let preview = staged.preview()?;
-    let id = staged.commit()?;
+    let mut ready = staged.ready()?;
+    let preview = ready.preview()?;
+    let id = ready.commit()?;
     Ok(render::bank::added(&bank.batch(id)?, &preview, &unreadable, screen))
 }
 
@@ -186,7 +190,8 @@ fn json_value(line: &str, number: usize) -> Result<Value> {
         serde_json::from_str(line).map_err(|cause| wrong(format!("the line is no JSON: {cause}")))?;
     let text = ["value", "address", "email", "domain", "phone"].iter().find_map(|key| parsed.get(key)?.as_str());
     let text = text.ok_or_else(|| wrong("the line has no value".to_owned()))?;
-    let until = parsed.get("until").and_then(serde_json::Value::as_str).map(|day| day_named(day, "until")).transpose()?;
+    let until =
+        parsed.get("until").and_then(serde_json::Value::as_str).map(|day| day_named(day, "until")).transpose()?;
     Ok(Value { text: text.to_owned(), until })
 }
 
@@ -231,7 +236,8 @@ fn sent(command: &BankSent, bank: &mut Bank, now: &Now, screen: &Screen) -> Resu
 
 fn forget(command: &BankForget, bank: &mut Bank, shared: &Shared, screen: &Screen) -> Result<String> {
     let text = text_named(&command.value, country_named(command.country.as_ref())?)?;
-    let question = "Everything about it goes, and cannot be brought back; a digest stays, so that it is not contacted. Forget it?";
+    let question =
+        "Everything about it goes, and cannot be brought back; a digest stays, so that it is not contacted. Forget it?";
     if !command.yes && !agrees(question, shared)? {
         return Ok("nothing was changed\n".to_owned());
     }

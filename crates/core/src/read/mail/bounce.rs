@@ -6,6 +6,7 @@ use crate::columns::fold::fold;
 use crate::observe::Weight;
 use crate::suppress::status::code_class;
 use mail_parser::{Message, MessageParser, MimeHeaders, PartType};
+use std::borrow::Cow;
 use std::sync::LazyLock;
 
 /// What a message says of an address.
@@ -92,7 +93,8 @@ static PHRASES: LazyLock<Vec<(&'static str, &'static str)>> = LazyLock::new(|| {
 /// Looks at a message.
 pub fn look_at(bytes: &[u8]) -> Result<Vec<About>, WhyNot> {
     let message = MessageParser::default().parse(bytes).ok_or(WhyNot::Unreadable)?;
-    let date = message.date().map_or(String::new(), |date| format!("{:04}-{:02}-{:02}", date.year, date.month, date.day));
+    let date =
+        message.date().map_or(String::new(), |date| format!("{:04}-{:02}-{:02}", date.year, date.month, date.day));
     let report = message.parts.iter().find_map(|part| Some((sort_of(part)?, text_of(part))));
     let found = match report {
         Some((Report::Delivery, text)) => delivery(&text),
@@ -171,7 +173,13 @@ fn delivery(text: &str) -> Result<Vec<About>, WhyNot> {
     for group in groups(text) {
         let Some(action) = field(&group, "action") else { continue };
         // The first word, since some add a remark.
-        match action.split(|sign: char| !sign.is_ascii_alphabetic()).next().unwrap_or_default().to_ascii_lowercase().as_str() {
+        match action
+            .split(|sign: char| !sign.is_ascii_alphabetic())
+            .next()
+            .unwrap_or_default()
+            .to_ascii_lowercase()
+            .as_str()
+        {
             "failed" => {}
             "delayed" => {
                 why = WhyNot::Delayed;
@@ -233,7 +241,8 @@ fn feedback(text: &str, message: &Message) -> Result<Vec<About>, WhyNot> {
 fn is_automatic(message: &Message) -> bool {
     let header = |name: &'static str| message.header_raw(name).map(|value| value.trim().to_ascii_lowercase());
     let says_so = header("Auto-Submitted").is_some_and(|value| !value.starts_with("no"));
-    let older = ["X-Autoreply", "X-Autorespond", "X-Auto-Response-Suppress"].into_iter().any(|name| header(name).is_some());
+    let older =
+        ["X-Autoreply", "X-Autorespond", "X-Auto-Response-Suppress"].into_iter().any(|name| header(name).is_some());
     let precedence = header("Precedence").is_some_and(|value| value == "auto_reply" || value == "auto-reply");
     let subject = fold(message.subject().unwrap_or_default());
     says_so || older || precedence || phrase_of(&subject, "automatic")
@@ -244,13 +253,14 @@ fn is_from_mail_system(message: &Message) -> bool {
     let from = message.from().and_then(|from| from.first()).and_then(|from| from.address()).unwrap_or_default();
     let local = from.split('@').next().unwrap_or_default().to_ascii_lowercase();
     let is_null = message.header_raw("Return-Path").is_some_and(|path| path.trim() == "<>");
-    is_null || ["mailer-daemon", "postmaster", "mail-daemon", "mailerdaemon", "bounce", "bounces"].contains(&local.as_str())
+    is_null
+        || ["mailer-daemon", "postmaster", "mail-daemon", "mailerdaemon", "bounce", "bounces"].contains(&local.as_str())
 }
 
 /// What a mail system wrote for people to read.
 fn free_text(message: &Message) -> Result<Vec<About>, WhyNot> {
     let subject = fold(message.subject().unwrap_or_default());
-    let body = message.body_text(0).map(|text| text.into_owned()).unwrap_or_default();
+    let body = message.body_text(0).map(Cow::into_owned).unwrap_or_default();
     let own = above_original(&body);
     let looks_like_bounce = phrase_of(&subject, "bounce") || is_from_mail_system(message);
     if !looks_like_bounce {
@@ -270,10 +280,8 @@ fn free_text(message: &Message) -> Result<Vec<About>, WhyNot> {
     let code = own.split_whitespace().find(|word| is_enhanced_code(word)).map(trimmed_code).unwrap_or_default();
     let reply = own.lines().find_map(|line| code_class(line.trim_start_matches(|sign: char| !sign.is_ascii_digit())));
     let status = match (code_class(&code), phrase_in(own), reply) {
-        (_, Some(Status::Soft), _) | (Some(4), ..) => Status::Soft,
-        (Some(5), ..) | (_, Some(Status::Hard), _) => Status::Hard,
-        (_, None, Some(4)) => Status::Soft,
-        (_, None, Some(5)) => Status::Hard,
+        (_, Some(Status::Soft), _) | (Some(4), ..) | (None, None, Some(4)) => Status::Soft,
+        (Some(5), ..) | (_, Some(Status::Hard), _) | (None, None, Some(5)) => Status::Hard,
         _ => return Err(WhyNot::NoReason),
     };
     let says = own.lines().find(|line| phrase_in(line).is_some()).map(shortened).unwrap_or_default();
@@ -286,7 +294,9 @@ fn above_original(body: &str) -> &str {
     let is_border = |line: &str| {
         let folded = fold(line);
         let is_ruled = line.trim_start().starts_with("---") || line.trim_end().ends_with("---");
-        PHRASES.iter().any(|(kind, phrase)| *kind == "original" && folded.contains(phrase) && (is_ruled || folded.len() < 60))
+        PHRASES
+            .iter()
+            .any(|(kind, phrase)| *kind == "original" && folded.contains(phrase) && (is_ruled || folded.len() < 60))
     };
     let mut end = 0;
     for line in body.split_inclusive('\n') {
@@ -301,7 +311,11 @@ fn above_original(body: &str) -> &str {
 /// The addresses that a bounce names, without that of whoever got it.
 fn addresses_in(text: &str, message: &Message) -> Vec<String> {
     let header = |addresses: Option<&mail_parser::Address>| {
-        addresses.into_iter().flat_map(|all| all.iter()).filter_map(|one| address_in(one.address()?)).collect::<Vec<_>>()
+        addresses
+            .into_iter()
+            .flat_map(|all| all.iter())
+            .filter_map(|one| address_in(one.address()?))
+            .collect::<Vec<_>>()
     };
     let not_meant: Vec<String> = [message.to(), message.from(), message.cc()].into_iter().flat_map(header).collect();
     let is_part = |sign: char| !sign.is_whitespace() && !"<>()[]\"',;:".contains(sign);
@@ -328,7 +342,9 @@ fn is_enhanced_code(word: &str) -> bool {
     let parts: Vec<&str> = code.split('.').collect();
     parts.len() == 3
         && ["4", "5"].contains(&parts[0])
-        && parts[1..].iter().all(|part| !part.is_empty() && part.len() <= 3 && part.bytes().all(|byte| byte.is_ascii_digit()))
+        && parts[1..]
+            .iter()
+            .all(|part| !part.is_empty() && part.len() <= 3 && part.bytes().all(|byte| byte.is_ascii_digit()))
 }
 
 fn trimmed_code(word: &str) -> String {
@@ -339,11 +355,7 @@ fn trimmed_code(word: &str) -> String {
 fn phrase_in(text: &str) -> Option<Status> {
     let folded = fold(text);
     let means = |kind: &str| PHRASES.iter().any(|(own, phrase)| *own == kind && folded.contains(phrase));
-    if means("soft") {
-        Some(Status::Soft)
-    } else {
-        means("hard").then_some(Status::Hard)
-    }
+    if means("soft") { Some(Status::Soft) } else { means("hard").then_some(Status::Hard) }
 }
 
 fn phrase_of(folded: &str, kind: &str) -> bool {

@@ -47,12 +47,17 @@ pub(super) fn extract<R: Read>(text: R, input: &Input, folder: &Path, observer: 
         }
     }
     let finding = |(why, met): (WhyNot, Met)| {
-        let text = format!("{} {}; the numbers are those of messages", counted(met.count, "message", "is", "are"), why.in_words());
+        let text = format!(
+            "{} {}; the numbers are those of messages",
+            counted(met.count, "message", "is", "are"),
+            why.in_words()
+        );
         Finding::new("messages-about-nobody", why.weight(), text).at_rows(&met)
     };
     let mut findings: Vec<Finding> = nothing.into_iter().map(finding).collect();
     if messages.cut > 0 {
-        let text = format!("{} longer than 16 MiB and read as far as that", counted(messages.cut, "message", "is", "are"));
+        let text =
+            format!("{} longer than 16 MiB and read as far as that", counted(messages.cut, "message", "is", "are"));
         findings.push(Finding::new("long-messages", Weight::Note, text));
     }
     spool.finish(Some(COLUMNS.map(str::to_owned).to_vec()), findings)
