@@ -5,11 +5,11 @@ use crate::batch::What;
 use crate::file::{Bank, trouble};
 use crate::scope::{EVERYONE, EVERYONE_NAME, ScopeId};
 use crate::text::{Kind, Text};
+use pebblebank_core::Result;
 use pebblebank_core::clean::date::Date;
 use pebblebank_core::job::Limits;
 use pebblebank_core::suppress::{Among, Digest, HeldBy, Reason, Remembered, RememberedEntry, RememberedHold};
-use pebblebank_core::{Error, Result};
-use rusqlite::{Connection, params};
+use rusqlite::{Connection, Statement, ToSql, params};
 use std::collections::{HashMap, HashSet};
 use std::path::PathBuf;
 use std::sync::Mutex;
@@ -19,6 +19,9 @@ const SOFT_BOUNCES: usize = 3;
 
 /// in so many days.
 const SOFT_DAYS: i64 = 30;
+
+/// That an entry counts on a day, the first parameter.
+const HELD: &str = "e.removed is null and e.soft = 0 and (e.until is null or e.until >= ?1)";
 
 /// What a run asks for.
 #[derive(Debug, Clone, Default)]
@@ -93,7 +96,7 @@ impl Bank {
     fn returned(&self, scope: ScopeId) -> Result<Vec<(String, Date)>> {
         self.ask(|bank| {
             let mut query = bank.prepare(
-                "select t.value, max(r.day) from returned r join text t on t.id = r.text
+                "select t.value, max(r.day) from returned r cross join text t on t.id = r.text
                  where r.scope in (1, ?1) and t.kind = 0 group by t.id order by t.id",
             )?;
             let rows = query.query_map([scope.0], |row| {
@@ -316,28 +319,10 @@ impl Remembered for Memory {
 }
 
 impl Memory {
-    fn trouble(&self) -> impl Fn(rusqlite::Error) -> Error {
-        |cause| trouble(&self.path, &cause)
-    }
-
     /// All entries, in the order in which they went in.
     fn scan(&self, bank: &Connection, each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>) -> Result<()> {
-        let fail = self.trouble();
-        let mut query = bank
-            .prepare(
-                "select e.batch, t.kind, t.value from entry e join text t on t.id = e.text
-                 where e.removed is null and e.soft = 0 and (e.until is null or e.until >= ?1) order by e.id",
-            )
-            .map_err(&fail)?;
-        let mut rows = query.query([self.today]).map_err(&fail)?;
-        while let Some(row) = rows.next().map_err(&fail)? {
-            let kind = Kind::of_code(row.get(1).map_err(&fail)?);
-            if let Some(hold) = self.hold(row.get(0).map_err(&fail)?, kind) {
-                let value = row.get_ref(2).and_then(|value| Ok(value.as_bytes()?)).map_err(&fail)?;
-                hand_over(hold, kind, value, each)?;
-            }
-        }
-        Ok(())
+        let all = format!("entry e join text t on t.id = e.text where {HELD} order by e.id");
+        self.hand_over_all(&mut self.query(bank, &all)?, params![self.today], each)
     }
 
     /// Those that may be of somebody in a short run, and all that do not show whose they are.
@@ -348,35 +333,38 @@ impl Memory {
         each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>,
     ) -> Result<()> {
         // Cross joins are carried out as they are written: few texts, then their entries.
-        const HELD: &str = "e.removed is null and e.soft = 0 and (e.until is null or e.until >= ?1)";
-        let fail = self.trouble();
-        let mut known = bank
-            .prepare(&format!(
-                "select e.batch from text t cross join entry e on e.text = t.id where t.kind = ?2 and t.value = ?3 and {HELD}"
-            ))
-            .map_err(&fail)?;
+        let joined = "text t cross join entry e on e.text = t.id";
+        let mut of_text =
+            self.query(bank, &format!("{joined} where t.kind = ?2 and t.value = ?3 and {HELD} order by e.id"))?;
         // In one order, so that the numbers of entries are the same in every run.
         let mut wanted: Vec<(Kind, &String)> = among.identities.iter().map(|text| (Kind::Address, text)).collect();
         wanted.extend(among.domains.iter().map(|text| (Kind::Domain, text)));
         wanted.sort_unstable();
         for (kind, text) in wanted {
-            let mut rows = known.query(params![self.today, kind, text.as_bytes()]).map_err(&fail)?;
-            while let Some(row) = rows.next().map_err(&fail)? {
-                if let Some(hold) = self.hold(row.get(0).map_err(&fail)?, kind) {
-                    hand_over(hold, kind, text.as_bytes(), each)?;
-                }
-            }
+            self.hand_over_all(&mut of_text, params![self.today, kind, text.as_bytes()], each)?;
         }
-        let mut others = bank
-            .prepare(&format!(
-                "select e.batch, t.kind, t.value from text t cross join entry e on e.text = t.id where t.kind >= 2 and {HELD}"
-            ))
-            .map_err(&fail)?;
-        let mut rows = others.query([self.today]).map_err(&fail)?;
-        while let Some(row) = rows.next().map_err(&fail)? {
-            let kind = Kind::of_code(row.get(1).map_err(&fail)?);
-            if let Some(hold) = self.hold(row.get(0).map_err(&fail)?, kind) {
-                let value = row.get_ref(2).and_then(|value| Ok(value.as_bytes()?)).map_err(&fail)?;
+        let mut others = self.query(bank, &format!("{joined} where t.kind >= 2 and {HELD} order by e.id"))?;
+        self.hand_over_all(&mut others, params![self.today], each)
+    }
+
+    fn query<'a>(&self, bank: &'a Connection, from: &str) -> Result<Statement<'a>> {
+        let query = format!("select e.batch, t.kind, t.value from {from}");
+        bank.prepare(&query).map_err(|cause| trouble(&self.path, &cause))
+    }
+
+    /// Hands over what a query gives, as far as it holds somebody in this run.
+    fn hand_over_all(
+        &self,
+        query: &mut Statement,
+        parameters: &[&dyn ToSql],
+        each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>,
+    ) -> Result<()> {
+        let fail = |cause: rusqlite::Error| trouble(&self.path, &cause);
+        let mut rows = query.query(parameters).map_err(fail)?;
+        while let Some(row) = rows.next().map_err(fail)? {
+            let kind = Kind::of_code(row.get(1).map_err(fail)?);
+            if let Some(hold) = self.hold(row.get(0).map_err(fail)?, kind) {
+                let value = row.get_ref(2).and_then(|value| Ok(value.as_bytes()?)).map_err(fail)?;
                 hand_over(hold, kind, value, each)?;
             }
         }

@@ -95,7 +95,19 @@ impl Bank {
                 .collect::<rusqlite::Result<_>>()?;
             for id in earlier {
                 change.execute("update batch set undone = ?1, entries = 0 where id = ?2", params![moment, id])?;
-                change.execute("delete from entry where batch = ?1", [id])?;
+                let texts: Vec<i64> = change
+                    .prepare("delete from entry where batch = ?1 returning text")?
+                    .query_map([id], |row| row.get(0))?
+                    .collect::<rusqlite::Result<_>>()?;
+                // Whom the new file does not have, and nothing else knows, is not kept.
+                let mut leave = change.prepare(
+                    "delete from text where id = ?1 and not exists (select 1 from entry where text = ?1)
+                     and not exists (select 1 from history where text = ?1)
+                     and not exists (select 1 from returned where text = ?1)",
+                )?;
+                for text in texts {
+                    leave.execute([text])?;
+                }
             }
             Ok(())
         })

@@ -3,7 +3,7 @@
 
 mod common;
 
-use common::{Shelf, texts};
+use common::{Shelf, batch, put, texts};
 use pebblebank_bank::batch::What;
 use pebblebank_bank::load::NewEntry;
 use pebblebank_bank::text::Text;
@@ -15,8 +15,8 @@ use std::time::Duration;
 fn what_was_not_committed_leaves_nothing_behind() {
     let shelf = Shelf::new();
     let mut bank = shelf.bank();
-    shelf.put(&mut bank, What::OptedOut, EVERYONE, &["ann@post.example"]);
-    let mut staged = bank.stage(shelf.batch(What::OptedOut, EVERYONE)).unwrap();
+    put(&mut bank, What::OptedOut, EVERYONE, &["ann@post.example"]);
+    let mut staged = bank.stage(batch(What::OptedOut, EVERYONE)).unwrap();
     staged.add(texts(&["ben@post.example"]).into_iter().map(NewEntry::new)).unwrap();
     let mut ready = staged.ready().unwrap();
     assert_eq!(ready.preview().unwrap().new, 1);
@@ -36,7 +36,7 @@ fn two_that_change_it_at_once_wait_for_each_other() {
         let path = shelf.path();
         move || {
             let mut bank = Bank::open(&path, Access::Change, common::MOMENT, common::today()).unwrap();
-            common::put(&mut bank, What::DoNotContact, EVERYONE, &["ann@post.example"]);
+            put(&mut bank, What::DoNotContact, EVERYONE, &["ann@post.example"]);
         }
     });
     std::thread::sleep(Duration::from_millis(300));
@@ -50,9 +50,9 @@ fn two_that_change_it_at_once_wait_for_each_other() {
 #[test]
 fn a_reader_sees_the_bank_as_it_was_when_it_began() {
     let shelf = Shelf::new();
-    shelf.put(&mut shelf.bank(), What::OptedOut, EVERYONE, &["ann@post.example"]);
+    put(&mut shelf.bank(), What::OptedOut, EVERYONE, &["ann@post.example"]);
     let memory = shelf.memory(None);
-    shelf.put(&mut shelf.bank(), What::OptedOut, EVERYONE, &["ben@post.example"]);
+    put(&mut shelf.bank(), What::OptedOut, EVERYONE, &["ben@post.example"]);
     assert_eq!(common::all_of(&memory, None).len(), 1);
     assert_eq!(common::all_of(&shelf.memory(None), None).len(), 2);
 }
@@ -62,7 +62,7 @@ fn spoiled(spoil: impl FnOnce(&std::path::Path)) -> String {
     let shelf = Shelf::new();
     let many: Vec<String> = (0..4_000).map(|number| format!("somebody{number}@post.example")).collect();
     let many: Vec<&str> = many.iter().map(String::as_str).collect();
-    shelf.put(&mut shelf.bank(), What::OptedOut, EVERYONE, &many);
+    put(&mut shelf.bank(), What::OptedOut, EVERYONE, &many);
     rusqlite::Connection::open(shelf.path()).unwrap().execute_batch("pragma wal_checkpoint(truncate)").ok();
     spoil(&shelf.path());
     let open = Bank::open(&shelf.path(), Access::Ask, common::MOMENT, common::today());
@@ -101,7 +101,7 @@ fn its_side_files_are_for_its_owner_alone() {
     use std::os::unix::fs::PermissionsExt;
     let shelf = Shelf::new();
     let mut bank = shelf.bank();
-    shelf.put(&mut bank, What::OptedOut, EVERYONE, &["ann@post.example"]);
+    put(&mut bank, What::OptedOut, EVERYONE, &["ann@post.example"]);
     let folder = shelf.path().parent().unwrap().to_path_buf();
     let files: Vec<_> = std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap()).collect();
     assert!(files.len() > 1, "the bank is open, and has side files");
@@ -113,11 +113,11 @@ fn its_side_files_are_for_its_owner_alone() {
 #[test]
 fn a_full_disk_changes_nothing() {
     let shelf = Shelf::new();
-    shelf.put(&mut shelf.bank(), What::OptedOut, EVERYONE, &["ann@post.example"]);
+    put(&mut shelf.bank(), What::OptedOut, EVERYONE, &["ann@post.example"]);
     let mut bank = shelf.bank();
     bank.limit_pages(40).unwrap();
     let many = (0..20_000).map(|number| NewEntry::new(Text::address(&format!("somebody{number}@post.example"))));
-    let mut staged = bank.stage(shelf.batch(What::OptedOut, EVERYONE)).unwrap();
+    let mut staged = bank.stage(batch(What::OptedOut, EVERYONE)).unwrap();
     staged.add(many).unwrap();
     let error = staged.ready().unwrap().commit().unwrap_err();
     assert!(error.what().contains("disk is full"), "{error}");

@@ -36,7 +36,9 @@ proptest! {
             }
         }
         let mut among = Among::default();
-        people.iter().for_each(|(local, domain)| among.add(&format!("{local}@{domain}")));
+        for (local, domain) in &people {
+            among.add(&format!("{local}@{domain}"));
+        }
         for scope in [None, Some("larkfold")] {
             let memory = shelf.memory(scope);
             let scanned = all_of(&memory, None);

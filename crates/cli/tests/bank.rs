@@ -205,6 +205,21 @@ fn what_was_sent_is_not_sent_again_nor_too_often() {
 }
 
 #[test]
+fn what_the_same_job_prepared_before_is_replaced_and_not_kept() {
+    let desk = desk();
+    desk.file("job.toml", with_keys("scope = \"everyone\""));
+    desk.done(&["run", "job.toml"]);
+    desk.file("shop.csv", "email\nann@post.example\n");
+    desk.done(&["run", "job.toml", "--replace"]);
+    let counts = desk.json(&["bank"]);
+    assert_eq!((&counts["entries"][0]["what"], &counts["entries"][0]["entries"]), (&"prepared".into(), &1.into()));
+    assert!(desk.done(&["bank", "find", "ben@post.example"]).stdout.contains("knows nothing"));
+    let bytes = desk.bytes("bank.sqlite");
+    assert!(!bytes.windows(16).any(|window| window == b"ben@post.example"));
+    assert!(desk.run(&["clean", "shop.csv", "-o", "out.csv", "--only-duplicates", "--replace"]).status == 0);
+}
+
+#[test]
 fn a_run_teaches_the_bank_who_refused_and_bounced() {
     let desk = desk();
     desk.file(

@@ -36,14 +36,6 @@ impl Shelf {
     pub fn memory(&self, scope: Option<&str>) -> Memory {
         self.bank().into_memory(&Asked { scope: scope.map(str::to_owned), ..Asked::default() }).unwrap()
     }
-
-    pub fn batch(&self, what: What, scope: ScopeId) -> NewBatch {
-        batch(what, scope)
-    }
-
-    pub fn put(&self, bank: &mut Bank, what: What, scope: ScopeId, values: &[&str]) -> BatchId {
-        put(bank, what, scope, values)
-    }
 }
 
 pub fn batch(what: What, scope: ScopeId) -> NewBatch {

@@ -11,8 +11,8 @@ use crate::setting::{Now, setting};
 use pebblebank_core::clean::Rules;
 use pebblebank_core::job::file::{read_layout, same_keys, sort_columns, suggested_rule, survivor};
 use pebblebank_core::job::{
-    CleanWishes, Content, FilePattern, Job, Layout, LayoutColumn, OnViolation, Pick, ReadFiles, Requirement, Source,
-    Write,
+    CleanWishes, Content, FilePattern, Job, Layout, LayoutColumn, OnViolation, Pick, ReadFiles, Remember, Requirement,
+    Source, Write,
 };
 use pebblebank_core::person::PersonWishes;
 use pebblebank_core::pipeline::duplicates::write_groups;
@@ -25,7 +25,9 @@ use std::path::{Path, PathBuf};
 /// Makes a job of the options and does it.
 pub fn clean(command: &Clean, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
-    let job = recall(job(command, &now)?, &command.remembered, shared, &now)?;
+    let mut job = recall(job(command, &now)?, &command.remembered, shared, &now)?;
+    // What goes to a sending service, and as which mailing, only a job says.
+    job.remember = Remember::default();
     if command.only_duplicates {
         return only_duplicates(job, command, shared, &now);
     }

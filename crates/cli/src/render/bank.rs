@@ -3,7 +3,7 @@
 use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::one_finding;
-use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
+use super::{Screen, Tone, WIDTH, counted, number, safe, safe_ends, wrapped};
 use pebblebank_bank::batch::{Batch, What};
 use pebblebank_bank::change::Removed;
 use pebblebank_bank::find::{Found, KnownEntry};
@@ -387,34 +387,26 @@ pub fn found(found: &Found, today: &str, screen: &Screen) -> String {
 
 fn entry_table(heading: &str, entries: &[KnownEntry], shows_text: bool, screen: &Screen) -> String {
     let left = Side::Left;
-    let headings = [
-        (heading, left),
-        ("scope", left),
-        ("since", left),
-        ("until", left),
-        ("from", left),
-        ("batch", Side::Right),
-        ("", left),
-    ];
+    let has_until = entries.iter().any(|entry| entry.until.is_some());
+    let mut headings = vec![(heading, left), ("scope", left), ("since", left)];
+    headings.extend(has_until.then_some(("until", left)));
+    headings.extend([("from", left), ("batch", Side::Right), ("", left)]);
     let mut table = Table::new(&headings);
-    for entry in entries {
+    // What counts comes first.
+    let (gone, counting): (Vec<_>, Vec<_>) = entries.iter().partition(|entry| entry.gone.is_some());
+    for entry in counting.into_iter().chain(gone) {
         let what = if entry.is_soft { "bounced softly".to_owned() } else { entry.what.name().to_owned() };
-        let what = if shows_text { format!("{} {what}", safe(&entry.text, 40)) } else { what };
+        let what = if shows_text { format!("{} {what}", safe_ends(&entry.text, 36)) } else { what };
         let from = entry.campaign.as_ref().or(entry.file.as_ref()).or(entry.note.as_ref()).or(entry.job.as_ref());
         let state = match (&entry.gone, entry.what) {
-            (Some(gone), _) => format!("no longer counts, since {}", day(gone)),
+            (Some(gone), _) => format!("no longer, since {}", day(gone)),
             (None, What::Sent | What::Prepared) => "holds nobody by itself".to_owned(),
             _ => String::new(),
         };
-        table.row(vec![
-            what,
-            safe(&entry.scope, 20),
-            entry.day.clone(),
-            entry.until.clone().unwrap_or_default(),
-            from.map_or(String::new(), |text| safe(text, 36)),
-            entry.batch.0.to_string(),
-            state,
-        ]);
+        let mut cells = vec![what, safe(&entry.scope, 20), entry.day.clone()];
+        cells.extend(has_until.then(|| entry.until.clone().unwrap_or_default()));
+        cells.extend([from.map_or(String::new(), |text| safe_ends(text, 30)), entry.batch.0.to_string(), state]);
+        table.row(cells);
     }
     table.render(screen)
 }

@@ -7,6 +7,7 @@ use pebblebank_core::Error;
 use pebblebank_core::clean::Rule;
 use pebblebank_core::columns::Field;
 use pebblebank_core::observe::Finding;
+use pebblebank_core::read::Format;
 use pebblebank_core::survey::{AddressSurvey, ColumnSurvey, Counted, Feeds, FileSurvey, Recognised};
 use serde_json::json;
 use std::collections::BTreeMap;
@@ -392,7 +393,11 @@ fn next(surveys: &[FileSurvey], arguments: &[String], screen: &Screen) -> String
         options.push_str(" --yes-means …");
     }
     let mut text = format!("\n  {}\n", screen.paint(Tone::Heading, "Next"));
-    let commands: Vec<(String, &str)> = if surveys.len() == 1 {
+    let is_mail = surveys.iter().all(|survey| survey.format == Format::Mail.name());
+    let commands: Vec<(String, &str)> = if is_mail {
+        let taking_in = "what came back goes into the bank, which holds it from then on";
+        vec![(format!("pebblebank bank load {files} --as bounced"), taking_in)]
+    } else if surveys.len() == 1 {
         vec![
             (format!("pebblebank clean {files}{options} -o cleaned.csv"), "clean it, drop blanks and duplicates"),
             (format!("pebblebank propose {files} -o job.toml"), "a job file, to do more and to repeat it"),

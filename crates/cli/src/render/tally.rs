@@ -258,7 +258,7 @@ pub fn near_misses(tally: &Tally, screen: &Screen) -> String {
         text.push_str(&format!("  and {more} more, in near-misses.csv of the receipt\n"));
     }
     let set_aside = match (near.set_aside, near.pairs) {
-        (0, _) => "they are written; near_miss = \"set-aside\" in [[suppress]] (or --near-miss) takes them out.",
+        (0, _) => "they stay; near_miss = \"set-aside\" in [[suppress]] (or --near-miss set-aside) takes them out.",
         _ => "those whose list says near_miss = \"set-aside\" are set aside.",
     };
     text + &format!("  {}\n", screen.paint(Tone::Faint, set_aside))

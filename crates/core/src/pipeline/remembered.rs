@@ -33,10 +33,13 @@ pub fn add_entries(
 ) -> Result<bool> {
     let Remembering::From(memory) = &job.remembered else { return Ok(false) };
     let list_of = |hold: usize| {
-        let place = job.lists.iter().position(|list| list.entries_from == EntriesFrom::Memory(hold));
-        ListId(place.unwrap_or_default() as u16)
+        let place = job.lists.iter().position(|list| list.entries_from == EntriesFrom::Memory(hold))?;
+        Some(ListId(place as u16))
     };
-    let of_hold: Vec<ListId> = (0..memory.holds().len()).map(list_of).collect();
+    // A job that asks who is the same person alone has no lists of them.
+    let Some(of_hold) = (0..memory.holds().len()).map(list_of).collect::<Option<Vec<ListId>>>() else {
+        return Ok(false);
+    };
     let entries: u64 = memory.holds().iter().map(|hold| hold.entries).sum();
     let rows: u64 = files.sources.iter().map(|file| file.records_estimated).sum();
     let by_look_ups = entries >= WORTH_LOOK_UPS
