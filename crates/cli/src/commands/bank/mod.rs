@@ -253,7 +253,7 @@ fn agrees(question: &str, shared: &Shared) -> Result<bool> {
     }
     let mut stderr = std::io::stderr().lock();
     // A terminal that cannot be written to is asked all the same.
-    let _ = write!(stderr, "{question} [y/N] ").and_then(|()| stderr.flush());
+    let _ = write!(stderr, "\n  {question} [y/N] ").and_then(|()| stderr.flush());
     let mut answer = String::new();
     let read = std::io::stdin().lock().read_line(&mut answer);
     Ok(read.is_ok() && matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
