@@ -268,6 +268,17 @@ fn values_come_from_standard_input_line_by_line_or_as_json() {
     assert_eq!(held(&desk), ["ann@post.example", "cy@hotel.example"]);
 }
 
+#[test]
+fn an_export_of_everything_gives_each_load_its_own_rows() {
+    let desk = desk();
+    desk.file("all.csv", "email,Code,Status\nann@post.example,512,unsubscribed\nben@post.example,421,bounced\ncy@hotel.example,1,subscribed\n");
+    let load = |what: &str| desk.json(&["bank", "load", "all.csv", "--as", what, "--yes"])["batch"]["entries"].clone();
+    assert_eq!((load("opted-out"), load("bounced")), (1.into(), 1.into()));
+    desk.file("codes.csv", "email,Code\nann@post.example,512\nben@post.example,421\n");
+    let codes = desk.json(&["bank", "load", "codes.csv", "--as", "opted-out", "--yes"]);
+    assert_eq!((&codes["batch"]["entries"], &codes["something_else"]), (&2.into(), &0.into()), "a code is any number");
+}
+
 #[rstest]
 #[case::a_past_day(&["bank", "add", "x@far.example", "--until", "2020-01-01"], 2, "is past")]
 #[case::no_such_reason(&["bank", "add", "x@far.example", "--as", "opted-ou"], 2, "did you mean opted-out?")]

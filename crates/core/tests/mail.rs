@@ -18,6 +18,7 @@ fn read(path: &Path) -> (Vec<(String, StatusReason)>, EntriesRead) {
         by_phone: false,
         condition: None,
         status: None,
+        of_bounces: true,
         dated: None,
         until: None,
         country: None,

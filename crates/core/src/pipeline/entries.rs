@@ -34,6 +34,8 @@ pub struct EntriesWishes {
     pub condition: Option<Selection>,
     /// The column that says what happened; by its name, where nobody says it.
     pub status: Option<ColumnRef>,
+    /// Whether bounces are meant, so that columns of codes and types say what happened.
+    pub of_bounces: bool,
     /// The column with the day on which it happened.
     pub dated: Option<ColumnRef>,
     /// The column with the last day on which the entry holds.
@@ -97,8 +99,10 @@ pub struct EntriesRead {
 }
 
 /// Headers of columns that say what happened.
-const STATUS_HEADERS: [&str; 10] =
-    ["status", "bounce type", "type", "status code", "code", "event", "bounce", "state", "result", "ereignis"];
+const STATUS_HEADERS: [&str; 4] = ["status", "event", "state", "ereignis"];
+
+/// Those that do so where bounces are meant; elsewhere a code is any number.
+const BOUNCE_HEADERS: [&str; 6] = ["bounce type", "type", "status code", "code", "bounce", "result"];
 
 /// Reads entries and hands each over.
 pub fn read_entries(
@@ -213,8 +217,10 @@ impl Plan {
             None => Ok(None),
         };
         let by_name = || {
-            let is_status = |header: &&String| STATUS_HEADERS.contains(&fold(header).as_str());
-            map.headers.iter().find(is_status).map(|header| ValueSource::new(&ColumnRef::extra(header), map, false))
+            let find = |known: &[&str]| map.headers.iter().find(|header| known.contains(&fold(header).as_str()));
+            let of_bounces = || if wishes.of_bounces { find(&BOUNCE_HEADERS) } else { None };
+            let header = find(&STATUS_HEADERS).or_else(of_bounces)?;
+            Some(ValueSource::new(&ColumnRef::extra(header), map, false))
         };
         let date_by_name = || {
             let is_date =

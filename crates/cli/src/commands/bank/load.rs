@@ -41,7 +41,7 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
     }
     let mut bank = open(shared, Access::Change, now)?;
     let scope = scope_of(&command.scope, &mut bank)?;
-    let wishes = entries_wishes(command, &until, now)?;
+    let wishes = entries_wishes(command, what, &until, now)?;
     let drawn = Drawn::new(!shared.quiet && !shared.json);
     let batch = NewBatch {
         what,
@@ -116,13 +116,14 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
     Ok(Said::done(if shared.quiet && !shared.json { String::new() } else { text }))
 }
 
-fn entries_wishes(command: &BankLoad, until: &Until, now: &Now) -> Result<EntriesWishes> {
+fn entries_wishes(command: &BankLoad, what: What, until: &Until, now: &Now) -> Result<EntriesWishes> {
     let files = command.files.iter().map(|file| FilePattern::relative(file, Path::new(""))).collect();
     Ok(EntriesWishes {
         read: ReadFiles { files, ..read_files(&command.reading)? },
         by_phone: command.by_phone,
         condition: command.condition.as_deref().map(Selection::parse).transpose()?,
         status: command.status.as_deref().map(ColumnRef::new),
+        of_bounces: what == What::Bounced,
         dated: None,
         until: until.column(),
         country: country(&command.reading)?,
