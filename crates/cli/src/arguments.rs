@@ -503,30 +503,33 @@ pub struct BankUndo {
     pub batch: i64,
 }
 
+/// Whom a command is about.
 #[derive(Args, Debug)]
-pub struct BankRemove {
+pub struct Named {
     /// The address, domain or phone number
     #[arg(value_name = "VALUE")]
     pub value: String,
-    /// In this scope alone [default: in all]
-    #[arg(long, value_name = "NAME")]
-    pub scope: Option<String>,
-    /// How the person came back; needed for who opted out or complained
-    #[arg(long, value_name = "TEXT")]
-    pub note: Option<String>,
     /// The country of phone numbers that name none: GB
     #[arg(long, value_name = "CC")]
     pub country: Option<String>,
 }
 
 #[derive(Args, Debug)]
+pub struct BankRemove {
+    #[command(flatten)]
+    pub named: Named,
+    /// In this scope alone [default: in all]
+    #[arg(long, value_name = "NAME")]
+    pub scope: Option<String>,
+    /// How the person came back; needed for who opted out or complained
+    #[arg(long, value_name = "TEXT")]
+    pub note: Option<String>,
+}
+
+#[derive(Args, Debug)]
 pub struct BankFind {
-    /// The address, domain, phone number or digest
-    #[arg(value_name = "VALUE")]
-    pub value: String,
-    /// The country of phone numbers that name none: GB
-    #[arg(long, value_name = "CC")]
-    pub country: Option<String>,
+    #[command(flatten)]
+    pub named: Named,
 }
 
 #[derive(Args, Debug)]
@@ -554,15 +557,11 @@ pub struct BankSent {
 
 #[derive(Args, Debug)]
 pub struct BankForget {
-    /// The address or phone number
-    #[arg(value_name = "VALUE")]
-    pub value: String,
+    #[command(flatten)]
+    pub named: Named,
     /// Do not ask
     #[arg(long)]
     pub yes: bool,
-    /// The country of phone numbers that name none: GB
-    #[arg(long, value_name = "CC")]
-    pub country: Option<String>,
 }
 
 #[derive(Args, Debug)]

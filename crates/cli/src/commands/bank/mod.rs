@@ -4,7 +4,7 @@ mod entries;
 mod load;
 
 use crate::arguments::{
-    BankAction, BankAdd, BankCommand, BankFind, BankForget, BankRemove, BankSent, BankUndo, Scope, Shared,
+    BankAction, BankAdd, BankCommand, BankFind, BankForget, BankRemove, BankSent, BankUndo, Named, Scope, Shared,
 };
 use crate::commands::memory::{bank_path, fingerprint, open};
 use crate::finish::Said;
@@ -110,8 +110,9 @@ fn scope_of(scope: &Scope, bank: &mut Bank) -> Result<ScopeId> {
     bank.scope_or_new(scope.scope.as_deref(), new)
 }
 
-fn text_named(value: &str, country: Option<Country>) -> Result<Text> {
-    Text::read(value, country).ok_or_else(|| {
+fn text_named(named: &Named) -> Result<Text> {
+    let value = &named.value;
+    Text::read(value, country_named(named.country.as_ref())?).ok_or_else(|| {
         let advice = "write an address, a domain such as hotel.example, or a phone number (+44…, or with --country)";
         wrong_use(format!("\"{value}\" is neither an address nor a domain nor a phone number"), advice)
     })
@@ -201,7 +202,7 @@ fn undo(command: &BankUndo, bank: &mut Bank, screen: &Screen) -> Result<String> 
 }
 
 fn remove(command: &BankRemove, bank: &mut Bank, screen: &Screen) -> Result<String> {
-    let text = text_named(&command.value, country_named(command.country.as_ref())?)?;
+    let text = text_named(&command.named)?;
     let scope = command.scope.as_deref().map(|name| bank.scope(Some(name))).transpose()?;
     let removed = bank.remove(&text, scope, command.note.as_deref())?;
     let found = bank.find(&text, &mut |_| ())?;
@@ -209,7 +210,7 @@ fn remove(command: &BankRemove, bank: &mut Bank, screen: &Screen) -> Result<Stri
 }
 
 fn find(command: &BankFind, bank: &Bank, now: &Now, screen: &Screen) -> Result<String> {
-    let text = text_named(&command.value, country_named(command.country.as_ref())?)?;
+    let text = text_named(&command.named)?;
     let found = bank.find(&text, &mut |_| ())?;
     Ok(render::bank::found(&found, &now.today, screen))
 }
@@ -235,7 +236,7 @@ fn sent(command: &BankSent, bank: &mut Bank, now: &Now, screen: &Screen) -> Resu
 }
 
 fn forget(command: &BankForget, bank: &mut Bank, shared: &Shared, screen: &Screen) -> Result<String> {
-    let text = text_named(&command.value, country_named(command.country.as_ref())?)?;
+    let text = text_named(&command.named)?;
     let question =
         "Everything about it goes, and cannot be brought back; a digest stays, so that it is not contacted. Forget it?";
     if !command.yes && !agrees(question, shared)? {
