@@ -5,7 +5,7 @@ use crate::scope::ScopeId;
 use pebblebank_core::clean::date::Date;
 use pebblebank_core::suppress::Reason;
 use pebblebank_core::{Error, ErrorKind, Result};
-use rusqlite::Row;
+use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::Serialize;
 
 /// The number of a batch, as users name it.
@@ -113,12 +113,30 @@ pub struct Batch {
     pub undone: Option<String>,
     /// How many of its entries still count, soft bounces among them.
     pub entries: u64,
+    /// Whether it keeps somebody uncontacted who was forgotten, and so cannot be taken back.
+    pub keeps_forgotten: bool,
 }
 
 pub(crate) const COLUMNS: &str = "batch.id, what, (select name from scope where id = batch.scope), campaign, job, file, \
-     added, day, note, undone, entries + softs";
+     added, day, note, undone, entries + softs, \
+     undone is null and entries = 1 and file is null and job is null and exists (select 1 from entry e
+       join text t on t.id = e.text where e.batch = batch.id and e.removed is null and t.kind >= 5)";
 
 impl Batch {
+    /// The batch that a file of the same content went in with, if it still counts.
+    pub(crate) fn of_file(
+        bank: &Connection,
+        fingerprint: &str,
+        what: What,
+        scope: ScopeId,
+    ) -> rusqlite::Result<Option<Batch>> {
+        let query = format!(
+            "select {COLUMNS} from batch where fingerprint = ?1 and what = ?2 and scope = ?3 and undone is null
+             order by id desc limit 1"
+        );
+        bank.query_row(&query, params![fingerprint, what.code(), scope.0], Batch::of_row).optional()
+    }
+
     pub(crate) fn of_row(row: &Row) -> rusqlite::Result<Batch> {
         Ok(Batch {
             id: BatchId(row.get(0)?),
@@ -132,6 +150,7 @@ impl Batch {
             note: row.get(8)?,
             undone: row.get(9)?,
             entries: row.get::<_, i64>(10)?.unsigned_abs(),
+            keeps_forgotten: row.get(11)?,
         })
     }
 }
@@ -149,6 +168,8 @@ pub struct NewBatch {
     pub what: What,
     /// Whose it is.
     pub scope: ScopeId,
+    /// The name of that scope, where the bank does not have it yet; it goes in with the batch.
+    pub new_scope: Option<String>,
     /// The mailing.
     pub campaign: Option<String>,
     /// The job.
@@ -161,6 +182,23 @@ pub struct NewBatch {
     pub day: Date,
     /// A note.
     pub note: Option<String>,
+}
+
+impl NewBatch {
+    /// A batch of which no more is known.
+    pub fn new(what: What, scope: ScopeId, day: Date) -> NewBatch {
+        NewBatch {
+            what,
+            scope,
+            new_scope: None,
+            campaign: None,
+            job: None,
+            file: None,
+            fingerprint: None,
+            day,
+            note: None,
+        }
+    }
 }
 
 impl Bank {
@@ -184,10 +222,6 @@ impl Bank {
 
     /// The batch that holds a file of the same content, if it still counts.
     pub fn batch_of_file(&self, fingerprint: &str, what: What, scope: ScopeId) -> Result<Option<Batch>> {
-        let found = self.batches_where(
-            "fingerprint = ?1 and what = ?2 and scope = ?3 and undone is null",
-            rusqlite::params![fingerprint, what.code(), scope.0],
-        )?;
-        Ok(found.into_iter().next())
+        self.ask(|bank| Batch::of_file(bank, fingerprint, what, scope))
     }
 }

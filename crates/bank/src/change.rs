@@ -2,11 +2,12 @@
 
 use crate::batch::{Batch, BatchId, What};
 use crate::file::Bank;
+use crate::forget::id_of_new;
 use crate::load::count_again;
 use crate::scope::ScopeId;
 use crate::text::{Text, Value};
 use pebblebank_core::{Error, ErrorKind, Result};
-use rusqlite::{OptionalExtension, params};
+use rusqlite::{OptionalExtension, Transaction, params};
 use serde::Serialize;
 
 /// Entries that were taken out for one person.
@@ -18,17 +19,35 @@ pub struct Removed {
     pub batch: BatchId,
 }
 
+/// An entry that holds somebody.
+struct Holding {
+    entry: i64,
+    removed: Removed,
+    scope: i64,
+}
+
 impl Bank {
     /// Takes a batch back whole; says what it was.
     pub fn undo(&mut self, id: BatchId) -> Result<Batch> {
         let batch = self.batch(id)?;
         if let Some(undone) = &batch.undone {
-            let what = format!("batch {} was taken back already, on {}", id.0, undone.get(..10).unwrap_or(undone));
-            return Err(Error::new(
-                ErrorKind::Job,
-                what,
-                "nothing is left to be done; pebblebank bank batches shows them all",
-            ));
+            let day = undone.get(..10).unwrap_or(undone);
+            let (what, advice) = match batch.what {
+                What::Prepared => (
+                    format!("batch {} is no longer there: the same job ran again on {day}", id.0),
+                    "nothing is left to be done; pebblebank bank batches shows them all",
+                ),
+                _ => (
+                    format!("batch {} was taken back already, on {day}", id.0),
+                    "nothing is left to be done; pebblebank bank batches shows them all",
+                ),
+            };
+            return Err(Error::new(ErrorKind::Job, what, advice));
+        }
+        if batch.keeps_forgotten {
+            let what = format!("batch {} keeps somebody uncontacted who was forgotten, and stays", id.0);
+            let advice = "if the person came back: pebblebank bank remove ADDRESS --note, with how";
+            return Err(Error::new(ErrorKind::Job, what, advice));
         }
         let moment = self.moment().to_owned();
         self.change(|change| {
@@ -46,51 +65,59 @@ impl Bank {
         Ok(batch)
     }
 
-    /// Takes out what holds a person in a scope. Who said no is taken out with a note alone: how the person came back.
+    /// Takes out what holds a person in a scope. Who said no or was forgotten is taken out with a note alone: how the
+    /// person came back.
     pub fn remove(&mut self, text: &Text, scope: Option<ScopeId>, note: Option<&str>) -> Result<Vec<Removed>> {
+        let digest = text.forgotten(&self.key()?);
+        let forgotten = match &digest {
+            Some(digest) => self.holding(digest, scope)?,
+            None => Vec::new(),
+        };
         let held = self.holding(text, scope)?;
-        if held.is_empty() {
-            let domain = self.find(text, &mut |_| ())?.by_domain.first().map(|entry| entry.text.clone());
-            let advice = match domain {
-                Some(domain) => {
-                    format!("it is held by the domain {domain}; [[allow]] in a job lets one address through")
-                }
-                None => "pebblebank bank find shows what is known of it".to_owned(),
-            };
-            return Err(Error::new(ErrorKind::Job, "nothing in the bank holds this", advice));
+        if held.is_empty() && forgotten.is_empty() {
+            return Err(self.held_by_nothing(text)?);
         }
-        let is_refusal = held.iter().any(|(_, removed, _)| removed.what.is_refusal());
-        if is_refusal && note.is_none_or(|note| note.trim().is_empty()) {
-            let what = "this person opted out or complained, and only the person takes that back";
+        let needs_note = held.iter().any(|held| held.removed.what.is_refusal()) || !forgotten.is_empty();
+        if needs_note && note.is_none_or(|note| note.trim().is_empty()) {
+            let what = if forgotten.is_empty() {
+                "this person opted out or complained, and only the person takes that back"
+            } else {
+                "this person asked to be forgotten, and only the person takes that back"
+            };
             let advice = "say how the person came back: --note \"signed up again at the fair, 3 March\"";
             return Err(Error::new(ErrorKind::Job, what, advice));
         }
-        let moment = self.moment().to_owned();
-        let today = self.today().day_number();
+        let (moment, today) = (self.moment().to_owned(), self.today().day_number());
         self.change(|change| {
-            let id: i64 = change.query_row(
-                "select id from text where kind = ?1 and value = ?2",
-                params![text.kind, Value(text)],
-                |row| row.get(0),
-            )?;
-            for (entry, removed, scope) in &held {
-                change.execute("update entry set removed = ?1 where id = ?2", params![moment, entry])?;
-                count_again(change, removed.batch)?;
-                change.execute(
-                    "insert into history (moment, what, batch, text, count, note) values (?1, 'remove', ?2, ?3, 1, ?4)",
-                    params![moment, removed.batch.0, id, note],
-                )?;
-                if removed.what.is_refusal() {
-                    change.execute("insert or replace into returned values (?1, ?2, ?3)", params![id, scope, today])?;
+            for (held, text) in [(&held, Some(text)), (&forgotten, digest.as_ref())] {
+                let Some(text) = text.filter(|_| !held.is_empty()) else { continue };
+                let id = id_of_new(change, text)?;
+                for held in held {
+                    take_out(change, held, id, note, &moment)?;
                 }
+            }
+            let came_back = held.iter().filter(|held| held.removed.what.is_refusal()).chain(&forgotten);
+            for held in came_back {
+                let id = id_of_new(change, text)?;
+                change
+                    .execute("insert or replace into returned values (?1, ?2, ?3)", params![id, held.scope, today])?;
             }
             Ok(())
         })?;
-        Ok(held.into_iter().map(|(_, removed, _)| removed).collect())
+        Ok(held.into_iter().chain(forgotten).map(|held| held.removed).collect())
     }
 
-    /// The entries that hold somebody by this text, with their scopes.
-    fn holding(&self, text: &Text, scope: Option<ScopeId>) -> Result<Vec<(i64, Removed, i64)>> {
+    fn held_by_nothing(&self, text: &Text) -> Result<Error> {
+        let domain = self.find(text, &mut |_| ())?.by_domain.first().map(|entry| entry.text.clone());
+        let advice = match domain {
+            Some(domain) => format!("it is held by the domain {domain}; [[allow]] in a job lets one address through"),
+            None => "pebblebank bank find shows what is known of it".to_owned(),
+        };
+        Ok(Error::new(ErrorKind::Job, "nothing in the bank holds this", advice))
+    }
+
+    /// The entries that hold somebody by this text.
+    fn holding(&self, text: &Text, scope: Option<ScopeId>) -> Result<Vec<Holding>> {
         self.ask(|bank| {
             let mut query = bank.prepare(
                 "select e.id, b.what, b.id, b.scope from text t join entry e on e.text = t.id join batch b on b.id = e.batch
@@ -100,7 +127,7 @@ impl Bank {
             let parameters = params![text.kind, Value(text), scope.map(|scope| scope.0)];
             let rows = query.query_map(parameters, |row| {
                 let removed = Removed { what: What::of_code(row.get(1)?), batch: BatchId(row.get(2)?) };
-                Ok((row.get(0)?, removed, row.get(3)?))
+                Ok(Holding { entry: row.get(0)?, removed, scope: row.get(3)? })
             })?;
             rows.collect()
         })
@@ -117,4 +144,21 @@ impl Bank {
             .optional()
         })
     }
+}
+
+/// Takes out one entry of the text of this number.
+fn take_out(
+    change: &Transaction,
+    held: &Holding,
+    text: i64,
+    note: Option<&str>,
+    moment: &str,
+) -> rusqlite::Result<()> {
+    change.execute("update entry set removed = ?1 where id = ?2", params![moment, held.entry])?;
+    count_again(change, held.removed.batch)?;
+    change.execute(
+        "insert into history (moment, what, batch, text, count, note) values (?1, 'remove', ?2, ?3, 1, ?4)",
+        params![moment, held.removed.batch.0, text, note],
+    )?;
+    Ok(())
 }

@@ -27,6 +27,8 @@ const ASKING_KIB: u32 = 64 << 10;
 pub enum Access {
     /// It is asked, and must be there.
     Ask,
+    /// It is asked what a change would do; where it is not there, as if it were empty.
+    Preview,
     /// It is changed, and is made where it is not there.
     Change,
 }
@@ -44,6 +46,12 @@ impl Bank {
     /// Opens the bank at `path`. `moment` (RFC 3339) and `today` are the time of the command.
     pub fn open(path: &Path, access: Access, moment: &str, today: Date) -> Result<Bank> {
         let is_new = !path.exists();
+        if is_new && access == Access::Preview {
+            let connection = Connection::open_in_memory().map_err(|cause| trouble(path, &cause))?;
+            let mut bank = Bank { connection, path: path.to_path_buf(), moment: moment.to_owned(), today };
+            bank.prepare_file(false)?;
+            return Ok(bank);
+        }
         if is_new && access == Access::Ask {
             let what = "there is no bank here yet";
             let advice = "pebblebank bank add or bank load makes one; --bank FILE names another place";
@@ -53,7 +61,7 @@ impl Bank {
             create_for_owner(path)?;
         }
         let flags = OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX;
-        let flags = if access == Access::Ask && is_read_only(path) {
+        let flags = if access != Access::Change && is_read_only(path) {
             OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX
         } else {
             flags
@@ -173,8 +181,9 @@ impl Bank {
     /// The folder that it lies in, where what waits to go in is kept.
     pub(crate) fn folder(&self) -> PathBuf {
         match self.path.parent() {
-            Some(folder) if folder != Path::new("") => folder.to_path_buf(),
-            _ => PathBuf::from("."),
+            Some(folder) if folder == Path::new("") => PathBuf::from("."),
+            Some(folder) if folder.is_dir() => folder.to_path_buf(),
+            _ => std::env::temp_dir(),
         }
     }
 

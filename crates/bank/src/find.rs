@@ -4,7 +4,6 @@ use crate::batch::{BatchId, What, day_text};
 use crate::file::Bank;
 use crate::text::{Kind, Text};
 use pebblebank_core::Result;
-use pebblebank_core::suppress::DigestKind;
 use rusqlite::Row;
 use serde::Serialize;
 
@@ -105,8 +104,7 @@ impl Bank {
                 .by_domain
                 .extend(self.entries_about(&domain)?.into_iter().filter(|entry| entry.what.reason().is_some()));
         }
-        if matches!(text.kind, Kind::Address | Kind::Phone) {
-            let forgotten = text.forgotten(&key);
+        if let Some(forgotten) = text.forgotten(&key) {
             let entries = self.entries_about(&forgotten)?;
             found.is_forgotten = entries.iter().any(KnownEntry::holds);
             found.by_digest.extend(entries);
@@ -114,10 +112,8 @@ impl Bank {
                 found.history = self.history_of(id)?;
             }
         }
-        if text.kind == Kind::Address {
-            for kind in [DigestKind::Sha256, DigestKind::Md5] {
-                found.by_digest.extend(self.entries_about(&Text::digest(&kind.of(&text.value, None)))?);
-            }
+        for digest in text.partner_digests() {
+            found.by_digest.extend(self.entries_about(&digest)?);
         }
         if let Some(id) = self.text_id(text)? {
             found.history.extend(self.history_of(id)?);

@@ -6,25 +6,29 @@ use crate::load::count_again;
 use crate::scope::EVERYONE;
 use crate::text::{Kind, Text, Value};
 use pebblebank_core::{Error, ErrorKind, Result};
-use rusqlite::params;
+use rusqlite::{OptionalExtension, Transaction, params};
+use std::collections::HashSet;
 
 impl Bank {
-    /// Whether anybody was ever forgotten.
-    pub(crate) fn has_forgotten(&self) -> Result<bool> {
+    /// Everybody who was forgotten and has not come back.
+    pub(crate) fn all_forgotten(&self) -> Result<HashSet<Text>> {
         self.ask(|bank| {
-            bank.query_row("select exists (select 1 from text where kind = ?1)", [Kind::Forgotten], |row| row.get(0))
+            let mut query = bank.prepare(
+                "select t.kind, t.value from text t where t.kind >= ?1
+                 and exists (select 1 from entry e where e.text = t.id and e.removed is null)",
+            )?;
+            let text = |row: &rusqlite::Row| Ok(Text { kind: Kind::of_code(row.get(0)?), value: row.get(1)? });
+            query.query_map([Kind::Forgotten], text)?.collect()
         })
     }
 
     /// Forgets an address or a phone; says how many entries went. Fails where a file could still show it.
     pub fn forget(&mut self, text: &Text) -> Result<u64> {
-        if !matches!(text.kind, Kind::Address | Kind::Phone) {
+        let Some(digest) = text.forgotten(&self.key()?) else {
             let what = "only an address or a phone number can be forgotten";
             return Err(Error::new(ErrorKind::Job, what, "a domain is taken out with pebblebank bank remove"));
-        }
-        let forgotten = text.forgotten(&self.key()?);
-        let known = self.text_id(text)?;
-        if known.is_none() && self.text_id(&forgotten)?.is_some() {
+        };
+        if self.text_id(text)?.is_none() && self.all_forgotten()?.contains(&digest) {
             // An earlier command may have been stopped before the side file was cleared.
             self.clear_side_file()?;
             let what = "this was forgotten before, and stays uncontacted";
@@ -32,51 +36,96 @@ impl Bank {
         }
         let (moment, today) = (self.moment().to_owned(), self.today().day_number());
         let gone = self.change(|change| {
-            let mut gone: i64 = 0;
-            let mut gravest = What::DoNotContact;
-            change.execute("insert or ignore into text (kind, value) values (?1, ?2)", params![Kind::Forgotten, Value(&forgotten)])?;
-            let digest: i64 = change.query_row(
-                "select id from text where kind = ?1 and value = ?2",
-                params![Kind::Forgotten, Value(&forgotten)],
-                |row| row.get(0),
-            )?;
-            if let Some(id) = known {
-                let entries: Vec<(i64, i64, i64, bool)> = change
-                    .prepare("select e.id, b.id, b.what, e.removed is null and b.undone is null from entry e join batch b on b.id = e.batch where e.text = ?1")?
-                    .query_map([id], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?)))?
-                    .collect::<rusqlite::Result<_>>()?;
-                for (entry, batch, what, counts) in entries {
-                    let what = What::of_code(what);
-                    if counts && what.reason().is_some() {
-                        gravest = gravest.min(what);
-                    }
-                    change.execute("delete from entry where id = ?1", [entry])?;
-                    gone += 1;
-                    let left: i64 = change.query_row("select count(*) from entry where batch = ?1", [batch], |row| row.get(0))?;
-                    if left == 0 {
-                        // A note on one person alone may name the person.
-                        change.execute("update batch set note = null where id = ?1", [batch])?;
-                    }
-                    count_again(change, BatchId(batch))?;
-                }
-                change.execute("update history set text = ?1, note = null where text = ?2", [digest, id])?;
-                change.execute("delete from returned where text = ?1", [id])?;
-                change.execute("delete from text where id = ?1", [id])?;
+            let own = id_of_new(change, &digest)?;
+            let mut gone = Gone { entries: 0, gravest: What::DoNotContact };
+            // What partners hold it by shows who it is to whoever has the address.
+            for trace in std::iter::once(text.clone()).chain(text.partner_digests()) {
+                gone.take_out(change, &trace, own)?;
             }
+            clear_words(change, &text.shown())?;
             change.execute(
                 "insert into batch (what, scope, added, day) values (?1, ?2, ?3, ?4)",
-                params![gravest.code(), EVERYONE.0, moment, today],
+                params![gone.gravest.code(), EVERYONE.0, moment, today],
             )?;
             let batch = BatchId(change.last_insert_rowid());
-            change.execute("insert into entry (text, batch, day) values (?1, ?2, ?3)", params![digest, batch.0, today])?;
+            change.execute("insert into entry (text, batch, day) values (?1, ?2, ?3)", params![own, batch.0, today])?;
             count_again(change, batch)?;
             change.execute(
                 "insert into history (moment, what, batch, text, count) values (?1, 'forget', ?2, ?3, ?4)",
-                params![moment, batch.0, digest, gone],
+                params![moment, batch.0, own, gone.entries],
             )?;
-            Ok(gone)
+            Ok(gone.entries)
         })?;
         self.clear_side_file()?;
         Ok(gone.unsigned_abs())
     }
+}
+
+/// The number of a text, which is added if need be.
+pub(crate) fn id_of_new(change: &Transaction, text: &Text) -> rusqlite::Result<i64> {
+    change.execute("insert or ignore into text (kind, value) values (?1, ?2)", params![text.kind, Value(text)])?;
+    id_of(change, text).map(Option::unwrap_or_default)
+}
+
+fn id_of(change: &Transaction, text: &Text) -> rusqlite::Result<Option<i64>> {
+    change
+        .query_row("select id from text where kind = ?1 and value = ?2", params![text.kind, Value(text)], |row| {
+            row.get(0)
+        })
+        .optional()
+}
+
+/// What went.
+struct Gone {
+    entries: i64,
+    /// What held the person most gravely.
+    gravest: What,
+}
+
+impl Gone {
+    /// Takes out one trace; what was done about it is said of the digest from now on.
+    fn take_out(&mut self, change: &Transaction, trace: &Text, digest: i64) -> rusqlite::Result<()> {
+        let Some(id) = id_of(change, trace)? else { return Ok(()) };
+        let entries: Vec<(i64, i64, i64, bool)> = change
+            .prepare(
+                "select e.id, b.id, b.what, e.removed is null and b.undone is null
+                 from entry e join batch b on b.id = e.batch where e.text = ?1",
+            )?
+            .query_map([id], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?)))?
+            .collect::<rusqlite::Result<_>>()?;
+        for (entry, batch, what, counts) in entries {
+            let what = What::of_code(what);
+            if counts && what.reason().is_some() {
+                self.gravest = self.gravest.min(what);
+            }
+            change.execute("delete from entry where id = ?1", [entry])?;
+            self.entries += 1;
+            let left: i64 =
+                change.query_row("select count(*) from entry where batch = ?1", [batch], |row| row.get(0))?;
+            if left == 0 {
+                // A note on one person alone may name the person.
+                change.execute("update batch set note = null where id = ?1", [batch])?;
+            }
+            count_again(change, BatchId(batch))?;
+        }
+        change.execute("update history set text = ?1, note = null where text = ?2", [digest, id])?;
+        change.execute("delete from returned where text = ?1", [id])?;
+        change.execute("delete from text where id = ?1", [id])?;
+        Ok(())
+    }
+}
+
+/// Clears what was written freely, in notes and names of files, where it has the address or number in it.
+fn clear_words(change: &Transaction, shown: &str) -> rusqlite::Result<()> {
+    for (table, column) in [("batch", "note"), ("batch", "file"), ("history", "note")] {
+        let written: Vec<(i64, String)> = change
+            .prepare(&format!("select id, {column} from {table} where {column} is not null"))?
+            .query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?
+            .collect::<rusqlite::Result<_>>()?;
+        let mut clear = change.prepare(&format!("update {table} set {column} = null where id = ?1"))?;
+        for (id, _) in written.iter().filter(|(_, text)| text.to_lowercase().contains(shown)) {
+            clear.execute([id])?;
+        }
+    }
+    Ok(())
 }

@@ -13,12 +13,14 @@ pub mod file;
 pub mod find;
 pub mod forget;
 pub mod history;
+mod known;
 pub mod list;
 pub mod load;
 pub mod memory;
 pub mod record;
 pub mod scope;
 pub mod sending;
+mod sorted;
 pub mod text;
 
 pub use batch::{Batch, BatchId, What};

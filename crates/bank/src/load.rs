@@ -5,21 +5,28 @@
 
 use crate::batch::{Batch, BatchId, NewBatch, What};
 use crate::file::{Bank, trouble};
+use crate::known::Known;
+use crate::scope::add_scope;
+use crate::sending::{HeldPrepared, Newly, replace_prepared};
+use crate::sorted::{self, SortedEntries};
 use crate::text::{Kind, Text, Value};
 use pebblebank_core::clean::date::Date;
+use pebblebank_core::clean::suggest::holds_mailbox_provider;
 use pebblebank_core::sorter::Sorter;
 use pebblebank_core::{Error, ErrorKind, Result};
-use rusqlite::{Connection, OptionalExtension, Statement, Transaction, params};
+use rusqlite::{Transaction, params};
 use serde::Serialize;
-use std::fs::File;
-use std::io::{BufReader, BufWriter, Read, Seek, SeekFrom, Write};
-use std::path::{Path, PathBuf};
+use std::collections::{HashMap, HashSet};
+use std::path::Path;
 
 /// How much of the bank stays in memory while a batch goes in, so that few of its pages are written twice.
 const WRITING_KIB: u32 = 256 << 10;
 
 /// What may wait in memory to be sorted.
 const SORTED_BYTES: u64 = 96 << 20;
+
+/// So many of the domains are named that hold a public mailbox provider.
+const PROVIDERS_NAMED: usize = 5;
 
 /// An entry that is about to go in.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -32,12 +39,14 @@ pub struct NewEntry {
     pub is_soft: bool,
     /// The last day that it holds.
     pub until: Option<Date>,
+    /// The day on which the file that says so was last changed, as a number; none where it is as new as can be.
+    pub file_day: Option<i32>,
 }
 
 impl NewEntry {
     /// An entry that holds from now on.
     pub fn new(text: Text) -> NewEntry {
-        NewEntry { text, day: None, is_soft: false, until: None }
+        NewEntry { text, day: None, is_soft: false, until: None, file_day: None }
     }
 }
 
@@ -52,36 +61,21 @@ pub struct Preview {
     pub known: u64,
     /// Of the known ones, those who were forgotten; they stay uncontacted, and are not written down again.
     pub forgotten: u64,
+    /// Refusals, besides, of people who came back after the file was last changed; they do not go in.
+    pub came_back: u64,
+    /// Domains whose entries would hold everybody at a public mailbox provider.
+    pub providers: Vec<String>,
     /// How many of those in the files prepared last would be held, by scope and job.
     pub held: Vec<HeldPrepared>,
 }
 
-/// People in a file for the sending service who must not be contacted.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct HeldPrepared {
-    /// The batch.
-    pub batch: BatchId,
-    /// Whose file it is.
-    pub scope: String,
-    /// The job that wrote it.
-    pub job: String,
-    /// The day.
-    pub day: String,
-    /// Whether it was sent since.
-    pub is_sent: bool,
-    /// How many are in it.
-    pub contacts: u64,
-    /// How many of these.
-    pub held: u64,
-}
-
-/// Whom new entries hold, as far as the bank knows them: texts by number, and domains.
-#[derive(Debug, Default)]
-pub(crate) struct Newly {
-    /// The numbers of texts, sorted.
-    pub texts: Vec<i64>,
-    /// Domains.
-    pub domains: Vec<Vec<u8>>,
+/// Whether a file may go in that went in before.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum SameFile {
+    /// It is a mistake.
+    IsAMistake,
+    /// It is meant.
+    IsMeant,
 }
 
 /// A batch whose entries wait to go in.
@@ -89,8 +83,10 @@ pub struct Staged<'a> {
     bank: &'a mut Bank,
     batch: NewBatch,
     sorter: Sorter,
-    forgotten: u64,
-    forgets: bool,
+    key: [u8; 32],
+    forgotten: HashSet<Text>,
+    returned: HashMap<Text, i32>,
+    came_back: HashSet<Text>,
 }
 
 /// A batch whose entries are all there.
@@ -98,61 +94,69 @@ pub struct Ready<'a> {
     bank: &'a mut Bank,
     batch: NewBatch,
     entries: SortedEntries,
-    forgotten: u64,
+    came_back: u64,
+    same_file: SameFile,
 }
 
 impl Bank {
     /// Begins a batch.
     pub fn stage(&mut self, batch: NewBatch) -> Result<Staged<'_>> {
-        let forgets = self.has_forgotten()?;
-        let sorter = Sorter::new(SORTED_BYTES, &self.folder());
-        Ok(Staged { bank: self, batch, sorter, forgotten: 0, forgets })
+        let returned = if batch.what.is_refusal() { self.returned(batch.scope)? } else { Vec::new() };
+        Ok(Staged {
+            sorter: Sorter::new(SORTED_BYTES, &self.folder()),
+            key: self.key()?,
+            forgotten: self.all_forgotten()?,
+            returned: returned.into_iter().map(|(identity, day)| (Text::address(&identity), day.day_number())).collect(),
+            came_back: HashSet::new(),
+            bank: self,
+            batch,
+        })
     }
 }
 
 impl<'a> Staged<'a> {
     /// Adds entries.
     pub fn add(&mut self, entries: impl IntoIterator<Item = NewEntry>) -> Result<()> {
-        let key = self.bank.key()?;
-        for entry in entries {
-            if self.forgets
-                && matches!(entry.text.kind, Kind::Address | Kind::Phone)
-                && self.bank.text_id(&entry.text.forgotten(&key))?.is_some()
-            {
-                self.forgotten += 1;
+        for mut entry in entries {
+            if self.is_void(&entry) {
+                self.came_back.insert(entry.text);
                 continue;
             }
-            let NewEntry { text, day, is_soft, until } = entry;
-            let is_soft = is_soft && self.batch.what == What::Bounced;
-            let day = day.map_or(i32::MIN, Date::day_number);
-            let until = until.map_or(i32::MIN, Date::day_number);
-            let mut order = vec![text.kind as u8];
-            order.extend_from_slice(&text.value);
-            let mut payload = vec![u8::from(is_soft)];
-            payload.extend_from_slice(&day.to_le_bytes());
-            payload.extend_from_slice(&until.to_le_bytes());
-            self.sorter.push(&order, &payload)?;
+            if !self.forgotten.is_empty()
+                && let Some(digest) = entry.text.forgotten(&self.key)
+                && self.forgotten.contains(&digest)
+            {
+                entry.text = digest;
+            }
+            entry.is_soft &= self.batch.what == What::Bounced;
+            sorted::push(&mut self.sorter, &entry)?;
         }
         Ok(())
+    }
+
+    /// Whether it is an older copy of the refusal of somebody who came back.
+    fn is_void(&self, entry: &NewEntry) -> bool {
+        let returned = || self.returned.get(&entry.text);
+        entry.file_day.is_some_and(|day| !self.returned.is_empty() && returned().is_some_and(|returned| day < *returned))
     }
 
     /// All entries are there.
     pub fn ready(self) -> Result<Ready<'a>> {
         let entries = SortedEntries::of(self.sorter, &self.bank.folder())?;
-        Ok(Ready { bank: self.bank, batch: self.batch, entries, forgotten: self.forgotten })
+        let came_back = self.came_back.len() as u64;
+        Ok(Ready { bank: self.bank, batch: self.batch, entries, came_back, same_file: SameFile::IsMeant })
     }
 }
 
 impl Ready<'_> {
-    /// Says which file it comes from.
-    pub fn comes_from(&mut self, file: &str, fingerprint: &str) {
+    /// Says which file it comes from. Fails where one of the same content went in for the same reason and scope, and still
+    /// counts, unless that is meant.
+    pub fn comes_from(&mut self, file: &str, fingerprint: &str, same_file: SameFile) -> Result<()> {
         self.batch.file = Some(file.to_owned());
         self.batch.fingerprint = Some(fingerprint.to_owned());
-    }
-
-    /// The batch that a file of the same content went in with, if it still counts.
-    pub fn loaded_before(&self, fingerprint: &str) -> Result<Option<Batch>> {
-        self.bank.batch_of_file(fingerprint, self.batch.what, self.batch.scope)
+        self.same_file = same_file;
+        let found = self.bank.batch_of_file(fingerprint, self.batch.what, self.batch.scope)?;
+        found.filter(|_| same_file == SameFile::IsAMistake).map_or(Ok(()), |batch| Err(loaded_before(&batch)))
     }
 
     /// Fails unless the batch has so many entries.
@@ -174,24 +178,24 @@ impl Ready<'_> {
         let fail = |cause: rusqlite::Error| trouble(self.bank.path(), &cause);
         let mut known = Known::new(bank, &self.batch).map_err(fail)?;
         let mut newly = Newly::default();
-        let mut preview = Preview { known: self.forgotten, forgotten: self.forgotten, ..Preview::default() };
-        let mut last: Option<Text> = None;
+        let mut preview = Preview { came_back: self.came_back, ..Preview::default() };
+        let mut texts = EachOnce::default();
         self.entries.for_each(|entry| {
-            let is_first = last.as_ref() != Some(&entry.text);
             let id = known.id(&entry.text).map_err(fail)?;
-            if !entry.is_soft {
-                newly.texts.extend(id);
-                newly.domains.extend((entry.text.kind == Kind::Domain).then(|| entry.text.value.clone()));
+            let is_known = entry.text.kind.is_forgotten()
+                || id.map_or(Ok(false), |id| known.is_held(id, &entry)).map_err(fail)?;
+            texts.add(&entry.text, is_known, &mut preview);
+            if entry.text.kind == Kind::Domain {
+                preview.note_provider(&entry.text);
             }
-            if is_first {
-                let is_known = id.map_or(Ok(false), |id| known.is_held(id)).map_err(fail)?;
-                *if is_known { &mut preview.known } else { &mut preview.new } += 1;
-                last = Some(entry.text);
+            if !entry.is_soft {
+                newly.add(id, entry.text);
             }
             Ok(())
         })?;
+        texts.count(&mut preview);
         preview.entries = preview.new + preview.known;
-        newly.texts.sort_unstable();
+        newly.are_all();
         if self.batch.what.reason().is_some() {
             preview.held = self.bank.held_in_files(self.batch.scope, &newly)?;
         }
@@ -206,7 +210,7 @@ impl Ready<'_> {
         })
     }
 
-    /// The same; none where there is nothing.
+    /// The same; none where there is nothing. What was prepared takes the place of what the same job prepared before.
     pub fn commit_all_or_none(mut self) -> Result<Option<BatchId>> {
         self.put(false)
     }
@@ -219,52 +223,139 @@ impl Ready<'_> {
     fn put(&mut self, only_new: bool) -> Result<Option<BatchId>> {
         let moment = self.bank.moment().to_owned();
         let path = self.bank.path().to_path_buf();
-        let (batch, entries) = (&self.batch, &mut self.entries);
+        let (batch, entries, same_file) = (&self.batch, &mut self.entries, self.same_file);
         self.bank.keep_pages(WRITING_KIB)?;
         self.bank.change_with(|change| {
             let fail = |cause: rusqlite::Error| trouble(&path, &cause);
-            let id = insert_batch(change, batch, &moment).map_err(fail)?;
-            let mut counts = Counts::default();
-            {
-                let mut known = Known::new(change, batch).map_err(fail)?;
-                let mut new_text = change.prepare("insert into text (kind, value) values (?1, ?2)").map_err(fail)?;
-                let mut new_entry = change
-                    .prepare("insert into entry (text, batch, day, soft, until) values (?1, ?2, ?3, ?4, ?5)")
-                    .map_err(fail)?;
-                entries.for_each(|entry| {
-                    let text = known.id(&entry.text).map_err(fail)?;
-                    if only_new && text.map_or(Ok(false), |text| known.is_held(text)).map_err(fail)? {
-                        return Ok(());
-                    }
-                    let text = match text {
-                        Some(text) => text,
-                        None => new_text.insert(params![entry.text.kind, Value(&entry.text)]).map_err(fail)?,
-                    };
-                    let day = entry.day.map(Date::day_number);
-                    let until = entry.until.map(Date::day_number);
-                    new_entry.insert(params![text, id.0, day, entry.is_soft, until]).map_err(fail)?;
-                    counts.add(&entry);
-                    Ok(())
-                })?;
+            if same_file == SameFile::IsAMistake {
+                // Another command may have taken it in since it was looked for.
+                refuse_same_file(change, batch, &path)?;
             }
-            if counts.entries + counts.softs == 0 {
+            let id = insert_batch(change, batch, &moment).map_err(fail)?;
+            let counts = put_entries(change, batch, id, entries, only_new, &path)?;
+            let is_anything = counts.entries + counts.softs > 0;
+            if batch.what == What::Prepared {
+                replace_prepared(change, batch, id, &moment).map_err(fail)?;
+            }
+            if !is_anything {
                 change.execute("delete from batch where id = ?1", [id.0]).map_err(fail)?;
                 return Ok(None);
             }
-            counts.write(change, id, batch.file.is_some(), &moment).map_err(fail)?;
+            counts.write(change, id, how_it_went_in(batch), &moment).map_err(fail)?;
             Ok(Some(id))
         })
     }
 }
 
+impl Preview {
+    fn note_provider(&mut self, domain: &Text) {
+        let shown = domain.shown();
+        if self.providers.len() < PROVIDERS_NAMED && holds_mailbox_provider(&shown) {
+            self.providers.push(shown);
+        }
+    }
+
+    /// Fails where an entry would hold everybody at a public mailbox provider. `option` says that it is meant.
+    pub fn refuse_providers(&self, option: &str) -> Result<()> {
+        let Some(domain) = self.providers.first() else { return Ok(()) };
+        let what =
+            format!("{domain} would hold everybody who has a mailbox at a public provider, so nothing was changed");
+        Err(Error::new(ErrorKind::Guard, what, format!("write the whole address; if the domain is meant, {option}")))
+    }
+}
+
+/// Counts texts once, whose entries come one after the other: known are those of which nothing is new.
+#[derive(Default)]
+struct EachOnce {
+    last: Option<Text>,
+    is_known: bool,
+}
+
+impl EachOnce {
+    fn add(&mut self, text: &Text, is_known: bool, preview: &mut Preview) {
+        if self.last.as_ref() == Some(text) {
+            self.is_known &= is_known;
+        } else {
+            self.count(preview);
+            (self.last, self.is_known) = (Some(text.clone()), is_known);
+        }
+    }
+
+    fn count(&self, preview: &mut Preview) {
+        let Some(text) = &self.last else { return };
+        *if self.is_known { &mut preview.known } else { &mut preview.new } += 1;
+        preview.forgotten += u64::from(text.kind.is_forgotten());
+    }
+}
+
+fn loaded_before(batch: &Batch) -> Error {
+    let day = batch.added.get(..10).unwrap_or(&batch.added);
+    let what = format!("a file of the same content was taken in on {day}, as batch {}", batch.id.0);
+    Error::new(ErrorKind::Guard, what, "nothing was changed; if it is meant, --again takes it in once more")
+}
+
+fn refuse_same_file(change: &Transaction, batch: &NewBatch, path: &Path) -> Result<()> {
+    let fail = |cause: rusqlite::Error| trouble(path, &cause);
+    let found = Batch::of_file(change, batch.fingerprint.as_deref().unwrap_or_default(), batch.what, batch.scope);
+    found.map_err(fail)?.map_or(Ok(()), |batch| Err(loaded_before(&batch)))
+}
+
 fn insert_batch(change: &Transaction, batch: &NewBatch, moment: &str) -> rusqlite::Result<BatchId> {
-    let NewBatch { what, scope, campaign, job, file, fingerprint, day, note } = batch;
+    let NewBatch { what, scope, new_scope, campaign, job, file, fingerprint, day, note } = batch;
+    let scope = new_scope.as_ref().map_or(Ok(*scope), |name| add_scope(change, name, moment))?;
     change.execute(
         "insert into batch (what, scope, campaign, job, file, fingerprint, added, day, note)
          values (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
         params![what.code(), scope.0, campaign, job, file, fingerprint, moment, day.day_number(), note],
     )?;
     Ok(BatchId(change.last_insert_rowid()))
+}
+
+/// The word in the history.
+fn how_it_went_in(batch: &NewBatch) -> &'static str {
+    match (batch.what, &batch.file, &batch.job) {
+        (What::Prepared, ..) => "prepared",
+        (_, Some(_), _) => "load",
+        (_, None, Some(_)) => "learned",
+        (_, None, None) => "add",
+    }
+}
+
+fn put_entries(
+    change: &Transaction,
+    batch: &NewBatch,
+    id: BatchId,
+    entries: &mut SortedEntries,
+    only_new: bool,
+    path: &Path,
+) -> Result<Counts> {
+    let fail = |cause: rusqlite::Error| trouble(path, &cause);
+    let mut counts = Counts::default();
+    let mut known = Known::new(change, batch).map_err(fail)?;
+    let mut new_text = change.prepare("insert into text (kind, value) values (?1, ?2)").map_err(fail)?;
+    let mut new_entry = change
+        .prepare("insert into entry (text, batch, day, soft, until) values (?1, ?2, ?3, ?4, ?5)")
+        .map_err(fail)?;
+    entries.for_each(|entry| {
+        // Who was forgotten is held already, and is not written down again.
+        if entry.text.kind.is_forgotten() {
+            return Ok(());
+        }
+        let text = known.id(&entry.text).map_err(fail)?;
+        if only_new && text.map_or(Ok(false), |text| known.is_held(text, &entry)).map_err(fail)? {
+            return Ok(());
+        }
+        let text = match text {
+            Some(text) => text,
+            None => new_text.insert(params![entry.text.kind, Value(&entry.text)]).map_err(fail)?,
+        };
+        let day = entry.day.map(Date::day_number);
+        let until = entry.until.map(Date::day_number);
+        new_entry.insert(params![text, id.0, day, entry.is_soft, until]).map_err(fail)?;
+        counts.add(&entry);
+        Ok(())
+    })?;
+    Ok(counts)
 }
 
 /// What counts of a batch.
@@ -280,11 +371,11 @@ impl Counts {
     fn add(&mut self, entry: &NewEntry) {
         self.softs += i64::from(entry.is_soft);
         self.entries += i64::from(!entry.is_soft);
-        self.phones += i64::from(!entry.is_soft && entry.text.kind == Kind::Phone);
+        self.phones += i64::from(!entry.is_soft && entry.text.kind.is_of_phone());
         self.lapsing += i64::from(entry.until.is_some());
     }
 
-    fn write(&self, change: &Transaction, batch: BatchId, is_load: bool, moment: &str) -> rusqlite::Result<()> {
+    fn write(&self, change: &Transaction, batch: BatchId, how: &str, moment: &str) -> rusqlite::Result<()> {
         let Counts { entries, softs, phones, lapsing } = self;
         change.execute(
             "update batch set entries = ?1, softs = ?2, phones = ?3, lapsing = ?4 where id = ?5",
@@ -292,7 +383,7 @@ impl Counts {
         )?;
         change.execute(
             "insert into history (moment, what, batch, count) values (?1, ?2, ?3, ?4)",
-            params![moment, if is_load { "load" } else { "add" }, batch.0, entries + softs],
+            params![moment, how, batch.0, entries + softs],
         )?;
         Ok(())
     }
@@ -303,125 +394,10 @@ pub(crate) fn count_again(change: &Transaction, batch: BatchId) -> rusqlite::Res
     change.execute(
         "update batch set (entries, softs, phones, lapsing) = (
            select coalesce(sum(e.soft = 0), 0), coalesce(sum(e.soft = 1), 0),
-                  coalesce(sum(e.soft = 0 and t.kind = 2), 0), coalesce(sum(e.until is not null), 0)
+                  coalesce(sum(e.soft = 0 and t.kind in (2, 6)), 0), coalesce(sum(e.until is not null), 0)
            from entry e join text t on t.id = e.text where e.batch = batch.id and e.removed is null)
          where id = ?1",
         [batch.0],
     )?;
     change.query_row("select entries + softs from batch where id = ?1", [batch.0], |row| row.get(0))
-}
-
-/// What the bank knows of the texts of a batch.
-struct Known<'a> {
-    id: Statement<'a>,
-    held: Statement<'a>,
-    what: i64,
-    scope: i64,
-    campaign: Option<String>,
-}
-
-impl<'a> Known<'a> {
-    fn new(bank: &'a Connection, batch: &NewBatch) -> rusqlite::Result<Known<'a>> {
-        Ok(Known {
-            id: bank.prepare("select id from text where kind = ?1 and value = ?2")?,
-            held: bank.prepare(
-                "select exists (select 1 from entry e join batch b on b.id = e.batch
-                 where e.text = ?1 and e.removed is null and b.undone is null
-                 and b.what = ?2 and b.scope in (1, ?3) and b.campaign is ?4)",
-            )?,
-            what: batch.what.code(),
-            scope: batch.scope.0,
-            campaign: batch.campaign.clone(),
-        })
-    }
-
-    fn id(&mut self, text: &Text) -> rusqlite::Result<Option<i64>> {
-        self.id.query_row(params![text.kind, Value(text)], |row| row.get(0)).optional()
-    }
-
-    /// Whether it holds for the same reason, in the same scope or in that of everyone.
-    fn is_held(&mut self, text: i64) -> rusqlite::Result<bool> {
-        self.held.query_row(params![text, self.what, self.scope, self.campaign], |row| row.get(0))
-    }
-}
-
-/// Entries, each once, in the order of the bank's index; in a nameless file.
-struct SortedEntries {
-    file: File,
-    folder: PathBuf,
-}
-
-impl SortedEntries {
-    /// Of several entries with the same text one is kept, with the latest days; of soft bounces one for each day.
-    fn of(sorter: Sorter, folder: &Path) -> Result<SortedEntries> {
-        let fail = |cause: std::io::Error| Error::unwritable(folder, &cause);
-        let mut out = BufWriter::with_capacity(256 << 10, tempfile::tempfile_in(folder).map_err(fail)?);
-        let mut all = sorter.finish()?;
-        let mut same: Vec<(bool, i32, i32)> = Vec::new();
-        let mut text: Vec<u8> = Vec::new();
-        loop {
-            let next = all.next()?;
-            let is_same = next.is_some_and(|(order, _)| order == text.as_slice());
-            if !is_same {
-                put_same(&mut out, &text, &mut same).map_err(fail)?;
-                let Some((order, _)) = next else { break };
-                text.clear();
-                text.extend_from_slice(order);
-            }
-            if let Some((_, payload)) = next {
-                let number = |at: usize| payload[at..at + 4].try_into().map_or(i32::MIN, i32::from_le_bytes);
-                same.push((payload[0] == 1, number(1), number(5)));
-            }
-        }
-        let file = out.into_inner().map_err(|cause| fail(cause.into_error()))?;
-        Ok(SortedEntries { file, folder: folder.to_path_buf() })
-    }
-
-    fn for_each(&mut self, mut each: impl FnMut(NewEntry) -> Result<()>) -> Result<()> {
-        let folder = self.folder.clone();
-        let fail = |cause: std::io::Error| Error::unwritable(&folder, &cause);
-        self.file.seek(SeekFrom::Start(0)).map_err(fail)?;
-        let mut reader = BufReader::with_capacity(256 << 10, &self.file);
-        let mut head = [0u8; 14];
-        let date = |bytes: &[u8]| {
-            let number = bytes.try_into().map_or(i32::MIN, i32::from_le_bytes);
-            (number != i32::MIN).then(|| Date::from_day_number(number))
-        };
-        loop {
-            match reader.read_exact(&mut head) {
-                Err(cause) if cause.kind() == std::io::ErrorKind::UnexpectedEof => return Ok(()),
-                read => read.map_err(fail)?,
-            }
-            let length = u32::from_le_bytes([head[0], head[1], head[2], head[3]]) as usize;
-            let mut value = vec![0; length];
-            reader.read_exact(&mut value).map_err(fail)?;
-            each(NewEntry {
-                text: Text { kind: Kind::of_code(i64::from(head[4])), value },
-                is_soft: head[5] == 1,
-                day: date(&head[6..10]),
-                until: date(&head[10..14]),
-            })?;
-        }
-    }
-}
-
-fn put_same(out: &mut impl Write, text: &[u8], same: &mut Vec<(bool, i32, i32)>) -> std::io::Result<()> {
-    let mut put = |(is_soft, day, until): (bool, i32, i32)| {
-        out.write_all(&(text.len() as u32 - 1).to_le_bytes())?;
-        out.write_all(&[text[0], u8::from(is_soft)])?;
-        out.write_all(&day.to_le_bytes())?;
-        out.write_all(&until.to_le_bytes())?;
-        out.write_all(&text[1..])
-    };
-    same.sort_unstable();
-    let hard = same.iter().filter(|entry| !entry.0);
-    if let Some(day) = hard.clone().map(|entry| entry.1).max() {
-        let until = hard.clone().map(|entry| entry.2);
-        // What holds for good holds longer than any day.
-        let for_good = until.clone().any(|until| until == i32::MIN);
-        put((false, day, if for_good { i32::MIN } else { until.max().unwrap_or(i32::MIN) }))?;
-    }
-    let mut soft: Vec<(bool, i32, i32)> = same.drain(..).filter(|entry| entry.0).collect();
-    soft.dedup_by_key(|entry| entry.1);
-    soft.into_iter().try_for_each(put)
 }

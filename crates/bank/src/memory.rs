@@ -3,10 +3,11 @@
 
 use crate::batch::What;
 use crate::file::{Bank, trouble};
-use crate::scope::{EVERYONE, EVERYONE_NAME, ScopeId};
+use crate::scope::{EVERYONE, EVERYONE_NAME, NOT_YET, NewScope, ScopeId};
 use crate::text::{Kind, Text};
 use pebblebank_core::Result;
 use pebblebank_core::clean::date::Date;
+use pebblebank_core::clean::text::comparable;
 use pebblebank_core::job::Limits;
 use pebblebank_core::suppress::{Among, Digest, HeldBy, Reason, Remembered, RememberedEntry, RememberedHold};
 use rusqlite::{Connection, Statement, ToSql, params};
@@ -28,6 +29,8 @@ const HELD: &str = "e.removed is null and e.soft = 0 and (e.until is null or e.u
 pub struct Asked {
     /// The client or brand that it is for.
     pub scope: Option<String>,
+    /// Whether that is meant to be a new one, of which the bank has nothing yet.
+    pub new_scope: NewScope,
     /// The mailing, so that nobody gets it twice.
     pub campaign: Option<String>,
     /// How often a person may be written to.
@@ -61,8 +64,8 @@ pub struct Memory {
 impl Bank {
     /// What a run sees of it. It stays as it is until the run is done, whatever happens to the bank meanwhile.
     pub fn into_memory(self, asked: &Asked) -> Result<Memory> {
-        let scope = self.scope(asked.scope.as_deref())?;
-        let key = if self.has_forgotten()? { Some(self.key()?) } else { None };
+        let scope = self.scope_or_not_yet(asked.scope.as_deref(), asked.new_scope)?;
+        let key = if self.all_forgotten()?.is_empty() { None } else { Some(self.key()?) };
         self.ask(|bank| bank.execute_batch("begin"))?;
         let mut memory = Memory {
             path: self.path().to_path_buf(),
@@ -75,7 +78,7 @@ impl Bank {
             remarks: self.remarks(scope)?,
             returned: self.returned(scope)?,
         };
-        let scopes = if scope == EVERYONE { vec![EVERYONE] } else { vec![scope, EVERYONE] };
+        let scopes = if scope == EVERYONE || scope == NOT_YET { vec![EVERYONE] } else { vec![scope, EVERYONE] };
         for what in What::HOLDING {
             for scope in &scopes {
                 memory.add_batches(&self, what, *scope)?;
@@ -93,7 +96,7 @@ impl Bank {
     }
 
     /// Who refused and came back, for this scope or for everyone.
-    fn returned(&self, scope: ScopeId) -> Result<Vec<(String, Date)>> {
+    pub(crate) fn returned(&self, scope: ScopeId) -> Result<Vec<(String, Date)>> {
         self.ask(|bank| {
             let mut query = bank.prepare(
                 "select t.value, max(r.day) from returned r cross join text t on t.id = r.text
@@ -200,15 +203,18 @@ impl Memory {
     }
 
     fn add_sent(&mut self, bank: &Bank, campaign: &str, scope: ScopeId) -> Result<()> {
-        let batches: Vec<(i64, i64)> = bank.ask(|bank| {
+        let sent: Vec<(i64, i64, Option<String>)> = bank.ask(|bank| {
             let mut query = bank.prepare(
-                "select id, entries from batch where what = ?1 and scope = ?2 and lower(campaign) = lower(?3)
-                 and undone is null and entries > 0",
+                "select id, entries, campaign from batch
+                 where what = ?1 and scope = ?2 and undone is null and entries > 0",
             )?;
             query
-                .query_map(params![What::Sent.code(), scope.0, campaign], |row| Ok((row.get(0)?, row.get(1)?)))?
+                .query_map(params![What::Sent.code(), scope.0], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?
                 .collect()
         })?;
+        let is_same = |other: &Option<String>| other.as_deref().is_some_and(|other| comparable(other) == comparable(campaign));
+        let batches: Vec<(i64, i64)> =
+            sent.into_iter().filter(|(.., other)| is_same(other)).map(|(id, count, _)| (id, count)).collect();
         let count: i64 = batches.iter().map(|(_, entries)| entries).sum();
         if count > 0 {
             let name = format!("bank: sent in {campaign}");
@@ -247,7 +253,7 @@ impl Memory {
 
     /// The hold of an entry, by its batch and kind.
     fn hold(&self, batch: i64, kind: Kind) -> Option<usize> {
-        self.hold_of_batch.get(&(batch, kind == Kind::Phone)).copied()
+        self.hold_of_batch.get(&(batch, kind.is_of_phone())).copied()
     }
 }
 

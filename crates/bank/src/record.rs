@@ -9,7 +9,6 @@ use pebblebank_core::Result;
 use pebblebank_core::clean::date::Date;
 use pebblebank_core::pipeline::learned::{Learned, Learning};
 use pebblebank_core::suppress::Reason;
-use rusqlite::params;
 use serde::Serialize;
 use std::collections::BTreeMap;
 
@@ -47,6 +46,7 @@ impl Bank {
             what,
             scope: run.scope,
             campaign: run.campaign.clone().filter(|_| what == What::Prepared),
+            new_scope: None,
             job: Some(run.job.clone()),
             file: run.file.clone().filter(|_| what == What::Prepared),
             fingerprint: run.fingerprint.clone().filter(|_| what == What::Prepared),
@@ -67,10 +67,7 @@ impl Bank {
         staged.add(some.drain(..))?;
         let prepared = match staged.ready()?.commit_all_or_none()? {
             None => None,
-            Some(id) => {
-                self.replace_prepared(&run.job, run.scope, id)?;
-                Some((id, self.batch(id)?.entries))
-            }
+            Some(id) => Some((id, self.batch(id)?.entries)),
         };
         let mut found = Vec::new();
         for (what, entries) in refused {
@@ -81,36 +78,6 @@ impl Bank {
             }
         }
         Ok(Recorded { prepared, refused: found })
-    }
-
-    /// Forgets what the job prepared before.
-    fn replace_prepared(&mut self, job: &str, scope: ScopeId, new: BatchId) -> Result<()> {
-        let moment = self.moment().to_owned();
-        self.change(|change| {
-            let earlier: Vec<i64> = change
-                .prepare(
-                    "select id from batch where what = ?1 and job is ?2 and scope = ?3 and id <> ?4 and undone is null",
-                )?
-                .query_map(params![What::Prepared.code(), job, scope.0, new.0], |row| row.get(0))?
-                .collect::<rusqlite::Result<_>>()?;
-            for id in earlier {
-                change.execute("update batch set undone = ?1, entries = 0 where id = ?2", params![moment, id])?;
-                let texts: Vec<i64> = change
-                    .prepare("delete from entry where batch = ?1 returning text")?
-                    .query_map([id], |row| row.get(0))?
-                    .collect::<rusqlite::Result<_>>()?;
-                // Whom the new file does not have, and nothing else knows, is not kept.
-                let mut leave = change.prepare(
-                    "delete from text where id = ?1 and not exists (select 1 from entry where text = ?1)
-                     and not exists (select 1 from history where text = ?1)
-                     and not exists (select 1 from returned where text = ?1)",
-                )?;
-                for text in texts {
-                    leave.execute([text])?;
-                }
-            }
-            Ok(())
-        })
     }
 }
 

@@ -3,7 +3,7 @@
 use crate::file::Bank;
 use pebblebank_core::error::closest;
 use pebblebank_core::{Error, ErrorKind, Result};
-use rusqlite::OptionalExtension;
+use rusqlite::{OptionalExtension, Transaction};
 
 /// A scope.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -15,10 +15,14 @@ pub const EVERYONE: ScopeId = ScopeId(1);
 /// The name of that scope.
 pub const EVERYONE_NAME: &str = "everyone";
 
+/// A scope that the bank does not have yet.
+pub const NOT_YET: ScopeId = ScopeId(-1);
+
 /// Whether a scope that was never seen is meant.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum NewScope {
     /// It is a slip.
+    #[default]
     IsAnError,
     /// It is new.
     IsMeant,
@@ -37,6 +41,20 @@ impl Bank {
     pub fn scope(&self, name: Option<&str>) -> Result<ScopeId> {
         let Some(name) = name.map(str::trim) else { return Ok(EVERYONE) };
         self.known_scope(name)?.ok_or_else(|| self.unknown_scope(name))
+    }
+
+    /// The scope of that name; [`NOT_YET`] for one that is meant to be new, which is not added.
+    pub fn scope_or_not_yet(&self, name: Option<&str>, new: NewScope) -> Result<ScopeId> {
+        let Some(name) = name.map(str::trim) else { return Ok(EVERYONE) };
+        match (self.known_scope(name)?, new) {
+            (Some(known), _) => Ok(known),
+            (None, NewScope::IsAnError) => Err(self.unknown_scope(name)),
+            (None, NewScope::IsMeant) if name.is_empty() => {
+                let advice = "write a name, such as --scope larkfold";
+                Err(Error::new(ErrorKind::Job, "the scope has no name", advice))
+            }
+            (None, NewScope::IsMeant) => Ok(NOT_YET),
+        }
     }
 
     fn known_scope(&self, name: &str) -> Result<Option<ScopeId>> {
@@ -58,26 +76,12 @@ impl Bank {
 
     /// The same, adding a scope that is meant to be new.
     pub fn scope_or_new(&mut self, name: Option<&str>, new: NewScope) -> Result<ScopeId> {
-        let Some(name) = name.map(str::trim) else { return Ok(EVERYONE) };
-        match (self.known_scope(name)?, new) {
-            (Some(known), _) => Ok(known),
-            (None, NewScope::IsAnError) => Err(self.unknown_scope(name)),
-            (None, NewScope::IsMeant) => {
-                if name.is_empty() {
-                    let advice = "write a name, such as --scope larkfold";
-                    return Err(Error::new(ErrorKind::Job, "the scope has no name", advice));
-                }
-                let moment = self.moment().to_owned();
-                self.change(|change| {
-                    change.execute("insert into scope (name) values (?1)", [name])?;
-                    let id = change.last_insert_rowid();
-                    change.execute(
-                        "insert into history (moment, what, scope) values (?1, 'new scope', ?2)",
-                        rusqlite::params![moment, id],
-                    )?;
-                    Ok(ScopeId(id))
-                })
+        match self.scope_or_not_yet(name, new)? {
+            NOT_YET => {
+                let (name, moment) = (name.unwrap_or_default().trim().to_owned(), self.moment().to_owned());
+                self.change(|change| add_scope(change, &name, &moment))
             }
+            known => Ok(known),
         }
     }
 
@@ -88,4 +92,17 @@ impl Bank {
         })?;
         Ok(name.unwrap_or_default())
     }
+}
+
+/// Adds a scope, unless another command just did.
+pub(crate) fn add_scope(change: &Transaction, name: &str, moment: &str) -> rusqlite::Result<ScopeId> {
+    let is_new = change.execute("insert or ignore into scope (name) values (?1)", [name])? > 0;
+    let id = change.query_row("select id from scope where name = ?1", [name], |row| row.get(0))?;
+    if is_new {
+        change.execute(
+            "insert into history (moment, what, scope) values (?1, 'new scope', ?2)",
+            rusqlite::params![moment, id],
+        )?;
+    }
+    Ok(ScopeId(id))
 }

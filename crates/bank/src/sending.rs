@@ -1,17 +1,69 @@
 //! What was prepared and what was sent, and who in it must not be contacted any more.
 
-use crate::batch::{Batch, BatchId, COLUMNS, What};
+use crate::batch::{Batch, BatchId, COLUMNS, NewBatch, What};
 use crate::file::Bank;
-use crate::load::{HeldPrepared, Newly, count_again};
+use crate::load::count_again;
 use crate::scope::{EVERYONE, ScopeId};
 use crate::text::{Kind, Text};
 use pebblebank_core::clean::date::Date;
 use pebblebank_core::{Error, ErrorKind, Result};
-use rusqlite::params;
+use rusqlite::{Transaction, params};
+use serde::Serialize;
 use std::collections::HashSet;
 
 /// Files that were sent are looked at for so many days: later the mailing is over.
 const LATELY_DAYS: i32 = 60;
+
+/// People in a file for the sending service who must not be contacted.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct HeldPrepared {
+    /// The batch.
+    pub batch: BatchId,
+    /// Whose file it is.
+    pub scope: String,
+    /// The job that wrote it.
+    pub job: String,
+    /// The day.
+    pub day: String,
+    /// Whether it was sent since.
+    pub is_sent: bool,
+    /// How many are in it.
+    pub contacts: u64,
+    /// How many of these.
+    pub held: u64,
+}
+
+/// Whom new entries hold, as far as the bank knows them.
+#[derive(Debug, Default)]
+pub(crate) struct Newly {
+    /// The numbers of texts, sorted.
+    texts: Vec<i64>,
+    domains: HashSet<Text>,
+    digests: HashSet<Text>,
+}
+
+impl Newly {
+    /// Adds an entry, with the number of its text if the bank has it.
+    pub fn add(&mut self, id: Option<i64>, text: Text) {
+        self.texts.extend(id);
+        match text.kind {
+            Kind::Domain => self.domains.insert(text),
+            Kind::Sha256 | Kind::Md5 => self.digests.insert(text),
+            _ => false,
+        };
+    }
+
+    /// All are there.
+    pub fn are_all(&mut self) {
+        self.texts.sort_unstable();
+    }
+
+    fn holds(&self, id: i64, address: &Text) -> bool {
+        self.texts.binary_search(&id).is_ok()
+            || !self.domains.is_empty() && address.domains().iter().any(|domain| self.domains.contains(domain))
+            || !self.digests.is_empty() && address.partner_digests().iter().any(|digest| self.digests.contains(digest))
+    }
+}
 
 impl Bank {
     /// The batch that a receipt's run prepared, by the BLAKE3 of its tally.
@@ -78,9 +130,8 @@ impl Bank {
         Ok(held)
     }
 
-    /// Those in a file whom new entries hold, by address or domain.
+    /// Those in a file whom new entries hold, by address, domain or digest.
     fn newly_held(&self, batch: BatchId, newly: &Newly) -> Result<Vec<String>> {
-        let domains: HashSet<&[u8]> = newly.domains.iter().map(Vec::as_slice).collect();
         self.ask(|bank| {
             let mut all = bank.prepare(
                 "select t.id, t.value from entry e join text t on t.id = e.text where e.batch = ?1 and e.removed is null",
@@ -88,14 +139,9 @@ impl Bank {
             let mut rows = all.query([batch.0])?;
             let mut held = Vec::new();
             while let Some(row) = rows.next()? {
-                let is_named = newly.texts.binary_search(&row.get(0)?).is_ok();
-                if !is_named && domains.is_empty() {
-                    continue;
-                }
-                let text = Text { kind: Kind::Address, value: row.get(1)? };
-                let by_domain = || text.domains().iter().any(|domain| domains.contains(domain.value.as_slice()));
-                if is_named || by_domain() {
-                    held.push(text.shown());
+                let address = Text { kind: Kind::Address, value: row.get(1)? };
+                if newly.holds(row.get(0)?, &address) {
+                    held.push(address.shown());
                 }
             }
             held.sort_unstable();
@@ -105,27 +151,64 @@ impl Bank {
 
     /// The addresses in files prepared or sent lately that a batch holds.
     pub fn affected_by(&self, batch: BatchId) -> Result<Vec<(HeldPrepared, Vec<String>)>> {
-        const HELD: &str = "e.batch = ?1 and e.removed is null and e.soft = 0";
         let scope: i64 =
             self.ask(|bank| bank.query_row("select scope from batch where id = ?1", [batch.0], |row| row.get(0)))?;
         if self.files(ScopeId(scope))?.is_empty() {
             return Ok(Vec::new());
         }
-        let mut newly = self.ask(|bank| {
-            let texts = bank
-                .prepare(&format!("select e.text from entry e where {HELD}"))?
-                .query_map([batch.0], |row| row.get(0))?
-                .collect::<rusqlite::Result<_>>()?;
-            let domains = bank
-                .prepare(&format!(
-                    "select t.value from entry e join text t on t.id = e.text where {HELD} and t.kind = 1"
-                ))?
-                .query_map([batch.0], |row| row.get(0))?
-                .collect::<rusqlite::Result<_>>()?;
-            Ok(Newly { texts, domains })
+        let mut newly = Newly::default();
+        self.ask(|bank| {
+            let mut held = bank.prepare(
+                "select t.id, t.kind, t.value from entry e join text t on t.id = e.text
+                 where e.batch = ?1 and e.removed is null and e.soft = 0",
+            )?;
+            let mut rows = held.query([batch.0])?;
+            while let Some(row) = rows.next()? {
+                newly.add(Some(row.get(0)?), Text { kind: Kind::of_code(row.get(1)?), value: row.get(2)? });
+            }
+            Ok(())
         })?;
-        newly.texts.sort_unstable();
+        newly.are_all();
         let held = self.held_in_files(ScopeId(scope), &newly)?;
         held.into_iter().map(|file| self.newly_held(file.batch, &newly).map(|addresses| (file, addresses))).collect()
     }
+}
+
+/// A new file of a job takes the place of what the same job prepared before; that is not kept.
+pub(crate) fn replace_prepared(
+    change: &Transaction,
+    batch: &NewBatch,
+    new: BatchId,
+    moment: &str,
+) -> rusqlite::Result<()> {
+    let earlier: Vec<(i64, i64)> = change
+        .prepare(
+            "select id, entries from batch
+             where what = ?1 and job is ?2 and scope = ?3 and id <> ?4 and undone is null",
+        )?
+        .query_map(params![What::Prepared.code(), batch.job, batch.scope.0, new.0], |row| {
+            Ok((row.get(0)?, row.get(1)?))
+        })?
+        .collect::<rusqlite::Result<_>>()?;
+    for (id, count) in earlier {
+        change.execute("update batch set undone = ?1, entries = 0 where id = ?2", params![moment, id])?;
+        change.execute(
+            "insert into history (moment, what, batch, count) values (?1, 'replaced', ?2, ?3)",
+            params![moment, id, count],
+        )?;
+        let texts: Vec<i64> = change
+            .prepare("delete from entry where batch = ?1 returning text")?
+            .query_map([id], |row| row.get(0))?
+            .collect::<rusqlite::Result<_>>()?;
+        // Whom the new file does not have, and nothing else knows, is not kept.
+        let mut leave = change.prepare(
+            "delete from text where id = ?1 and not exists (select 1 from entry where text = ?1)
+             and not exists (select 1 from history where text = ?1)
+             and not exists (select 1 from returned where text = ?1)",
+        )?;
+        for text in texts {
+            leave.execute([text])?;
+        }
+    }
+    Ok(())
 }

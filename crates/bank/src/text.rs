@@ -20,12 +20,22 @@ pub enum Kind {
     Sha256 = 3,
     /// The MD5 of an address.
     Md5 = 4,
-    /// The keyed digest of what was forgotten.
+    /// The keyed digest of an address that was forgotten.
     Forgotten = 5,
+    /// The keyed digest of a phone number that was forgotten.
+    ForgottenPhone = 6,
 }
 
 impl Kind {
-    const ALL: [Kind; 6] = [Kind::Address, Kind::Domain, Kind::Phone, Kind::Sha256, Kind::Md5, Kind::Forgotten];
+    const ALL: [Kind; 7] = [
+        Kind::Address,
+        Kind::Domain,
+        Kind::Phone,
+        Kind::Sha256,
+        Kind::Md5,
+        Kind::Forgotten,
+        Kind::ForgottenPhone,
+    ];
 
     /// The name in lists and files.
     pub fn name(self) -> &'static str {
@@ -36,7 +46,18 @@ impl Kind {
             Kind::Sha256 => "sha-256",
             Kind::Md5 => "md5",
             Kind::Forgotten => "forgotten",
+            Kind::ForgottenPhone => "forgotten phone",
         }
+    }
+
+    /// Whether contacts are compared with it by their phone numbers.
+    pub fn is_of_phone(self) -> bool {
+        matches!(self, Kind::Phone | Kind::ForgottenPhone)
+    }
+
+    /// Whether it stands for somebody who was forgotten.
+    pub fn is_forgotten(self) -> bool {
+        matches!(self, Kind::Forgotten | Kind::ForgottenPhone)
     }
 
     pub(crate) fn code(self) -> i64 {
@@ -52,7 +73,7 @@ impl Kind {
         match self {
             Kind::Sha256 => Some(DigestKind::Sha256),
             Kind::Md5 => Some(DigestKind::Md5),
-            Kind::Forgotten => Some(DigestKind::Keyed),
+            Kind::Forgotten | Kind::ForgottenPhone => Some(DigestKind::Keyed),
             Kind::Address | Kind::Domain | Kind::Phone => None,
         }
     }
@@ -137,10 +158,24 @@ impl Text {
         domains
     }
 
-    /// What it is kept as once it is forgotten.
-    #[must_use]
-    pub fn forgotten(&self, key: &[u8; 32]) -> Text {
-        Text::digest(&DigestKind::Keyed.of(&self.value, Some(key)))
+    /// What an address or a phone number is kept as once it is forgotten; nothing else can be.
+    pub fn forgotten(&self, key: &[u8; 32]) -> Option<Text> {
+        let kind = match self.kind {
+            Kind::Address => Kind::Forgotten,
+            Kind::Phone => Kind::ForgottenPhone,
+            _ => return None,
+        };
+        Some(Text { kind, value: DigestKind::Keyed.of(&self.value, Some(key)).bytes().to_vec() })
+    }
+
+    /// The digests that partners hold an address by without showing it.
+    pub fn partner_digests(&self) -> Vec<Text> {
+        match self.kind {
+            Kind::Address => {
+                [DigestKind::Sha256, DigestKind::Md5].map(|kind| Text::digest(&kind.of(&self.value, None))).to_vec()
+            }
+            _ => Vec::new(),
+        }
     }
 }
 

@@ -443,6 +443,9 @@ pub struct BankAdd {
     /// The country of phone numbers that name none: GB
     #[arg(long, value_name = "CC")]
     pub country: Option<String>,
+    /// A guard that stopped the command and is meant: mailbox-provider
+    #[arg(long, value_name = "GUARDS", value_delimiter = ',')]
+    pub meant: Vec<String>,
 }
 
 #[derive(Args, Debug)]
@@ -486,6 +489,9 @@ pub struct BankLoad {
     /// Where to write who is in files prepared or sent lately and is held now, for removal at the sending service
     #[arg(long, value_name = "FILE")]
     pub take_out: Option<PathBuf>,
+    /// A guard that stopped the command and is meant: mailbox-provider
+    #[arg(long, value_name = "GUARDS", value_delimiter = ',')]
+    pub meant: Vec<String>,
     /// Show what would happen; change nothing
     #[arg(long)]
     pub dry_run: bool,

@@ -39,7 +39,7 @@ impl Shelf {
 }
 
 pub fn batch(what: What, scope: ScopeId) -> NewBatch {
-    NewBatch { what, scope, campaign: None, job: None, file: None, fingerprint: None, day: today(), note: None }
+    NewBatch::new(what, scope, today())
 }
 
 pub fn texts(values: &[&str]) -> Vec<Text> {

@@ -25,7 +25,7 @@ use std::path::{Path, PathBuf};
 /// Makes a job of the options and does it.
 pub fn clean(command: &Clean, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
-    let mut job = recall(job(command, &now)?, &command.remembered, shared, &now)?;
+    let mut job = recall(job(command, &now)?, &command.remembered, command.dry_run, shared, &now)?;
     // What goes to a sending service, and as which mailing, only a job says.
     job.remember = Remember::default();
     if command.only_duplicates {

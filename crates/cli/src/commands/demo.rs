@@ -25,7 +25,7 @@ pub fn demo(command: &Demo, shared: &Shared) -> Result<Said> {
     let path = folder.join(pebblebank_demo::JOB_FILE);
     let mut job = job::file::read(&path, &now.today)?;
     job.replace = true;
-    let job = recall(job, &Remembered::default(), &shared, &now)?;
+    let job = recall(job, &Remembered::default(), false, &shared, &now)?;
     let mut said = do_job(&job, false, &shared, &now, "")?;
     let other = other_client(folder, &shared, &now)?;
     if !shared.json && !shared.quiet {
@@ -74,7 +74,7 @@ fn other_client(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
     let path = folder.join(pebblebank_demo::OTHER_JOB_FILE);
     let mut job = job::file::read(&path, &now.today)?;
     job.replace = true;
-    let job = recall(job, &Remembered::default(), shared, now)?;
+    let job = recall(job, &Remembered::default(), false, shared, now)?;
     let finished = pipeline::run(&job, &setting(shared, false, now), &Silent)?;
     let tally = &finished.tally;
     let held = suppression(tally, &Screen::new(shared));

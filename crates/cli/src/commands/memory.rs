@@ -6,6 +6,7 @@ use pebblebank_bank::memory::Asked;
 use pebblebank_bank::record::{Recorded, RunDone};
 use pebblebank_bank::scope::NewScope;
 use pebblebank_bank::{Access, Bank};
+use pebblebank_core::clean::date::Date;
 use pebblebank_core::job::{Job, Remembering};
 use pebblebank_core::pipeline::Finished;
 use pebblebank_core::pipeline::learned::Learned;
@@ -33,10 +34,22 @@ pub fn open(shared: &Shared, access: Access, now: &Now) -> Result<Bank> {
 }
 
 /// The job with what is remembered for it.
-pub fn recall(mut job: Job, remembered: &Remembered, shared: &Shared, now: &Now) -> Result<Job> {
+pub fn recall(
+    mut job: Job,
+    remembered: &Remembered,
+    dry_run: bool,
+    shared: &Shared,
+    now: &Now,
+) -> Result<Job> {
     job.scope = remembered.scope.clone().or(job.scope);
-    let asked = Asked { scope: job.scope.clone(), campaign: job.campaign.clone(), limits: job.limits };
-    job.remembered = remembering_on(&asked, remembered, shared, now, &job)?;
+    let asked = Asked {
+        scope: job.scope.clone(),
+        campaign: job.campaign.clone(),
+        limits: job.limits,
+        ..Asked::default()
+    };
+    // Entries hold until the day of the job.
+    job.remembered = remembering_on(asked, remembered, dry_run, shared, now, job.today)?;
     let asks_for_it =
         job.scope.is_some() || job.campaign.is_some() || job.limits.is_some() || job.remember.is_anything();
     let is_there = matches!(job.remembered, Remembering::From(_));
@@ -50,17 +63,25 @@ pub fn recall(mut job: Job, remembered: &Remembered, shared: &Shared, now: &Now)
 }
 
 /// What a run that is asked for sees of the bank.
-pub fn remembering(asked: &Asked, remembered: &Remembered, shared: &Shared, now: &Now) -> Result<Remembering> {
-    remembering_on(asked, remembered, shared, now, &Job::new("", now.day()))
-}
-
-/// The same; entries hold until the day of the job.
-fn remembering_on(
-    asked: &Asked,
+pub fn remembering(
+    scope: Option<&String>,
     remembered: &Remembered,
+    dry_run: bool,
     shared: &Shared,
     now: &Now,
-    job: &Job,
+) -> Result<Remembering> {
+    let asked = Asked { scope: scope.cloned(), ..Asked::default() };
+    remembering_on(asked, remembered, dry_run, shared, now, now.day())
+}
+
+/// The same on another day: entries hold until that of the job.
+fn remembering_on(
+    mut asked: Asked,
+    remembered: &Remembered,
+    dry_run: bool,
+    shared: &Shared,
+    now: &Now,
+    day: Date,
 ) -> Result<Remembering> {
     if remembered.without_bank {
         return Ok(Remembering::SwitchedOff);
@@ -71,15 +92,18 @@ fn remembering_on(
         Err(_) if !remembered.new_scope => return Ok(Remembering::Nothing),
         Err(error) => return Err(error),
     };
-    if remembered.new_scope && asked.scope.is_some() {
+    if remembered.new_scope {
+        asked.new_scope = NewScope::IsMeant;
+    }
+    if remembered.new_scope && asked.scope.is_some() && !dry_run {
         let mut bank = Bank::open(&path, Access::Change, &now.moment, now.day())?;
         bank.scope_or_new(asked.scope.as_deref(), NewScope::IsMeant)?;
     }
     if !path.exists() {
         return Ok(Remembering::Nothing);
     }
-    let bank = Bank::open(&path, Access::Ask, &now.moment, job.today)?;
-    Ok(Remembering::From(Arc::new(bank.into_memory(asked)?)))
+    let bank = Bank::open(&path, Access::Ask, &now.moment, day)?;
+    Ok(Remembering::From(Arc::new(bank.into_memory(&asked)?)))
 }
 
 /// Keeps in the bank what a run taught.

@@ -18,7 +18,7 @@ pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
     let exists = job.writes.iter().map(|write| &write.file).chain(&job.receipt).any(|output| output.exists());
     let replace = if exists { " --replace" } else { "" };
     let again = format!("pebblebank run {}{replace}", command.job.display());
-    let job = recall(job, &command.remembered, shared, &now)?;
+    let job = recall(job, &command.remembered, command.dry_run, shared, &now)?;
     do_job(&job, command.dry_run, shared, &now, &again)
 }
 

@@ -8,7 +8,6 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
-use pebblebank_bank::memory::Asked;
 use pebblebank_core::against::{AgainstWishes, hold_against};
 use pebblebank_core::job::file::{list_key, list_reason, mistake};
 use pebblebank_core::job::{ColumnRef, FilePattern, ListFiles, NearMisses, ReadFiles};
@@ -71,8 +70,8 @@ fn wishes(command: &Suppress, shared: &Shared, now: &Now) -> Result<AgainstWishe
         let place = against.len();
         against.extend(list.with_shares(place));
     }
-    let asked = Asked { scope: command.remembered.scope.clone(), ..Asked::default() };
-    let remembered = remembering(&asked, &command.remembered, shared, now)?;
+    let scope = command.remembered.scope.as_ref();
+    let remembered = remembering(scope, &command.remembered, command.dry_run, shared, now)?;
     if against.is_empty() && !matches!(remembered, pebblebank_core::job::Remembering::From(_)) {
         let what = "there is nobody to take out: no list is named, and there is no bank";
         return Err(wrong_use(what, "name lists: --against do-not-contact.csv"));

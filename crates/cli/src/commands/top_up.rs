@@ -8,7 +8,6 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
-use pebblebank_bank::memory::Asked;
 use pebblebank_core::job::file::mistake;
 use pebblebank_core::job::{FilePattern, ListFiles, ReadFiles, Remembering, Source};
 use pebblebank_core::pipeline::wrong_use;
@@ -26,7 +25,7 @@ pub fn top_up_master(command: &TopUp, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
     let mut wishes = wishes(command, &now)?;
     wishes.remembered =
-        remembering(&Asked { scope: wishes.scope.clone(), ..Asked::default() }, &command.remembered, shared, &now)?;
+        remembering(wishes.scope.as_ref(), &command.remembered, command.dry_run, shared, &now)?;
     let drawn = Drawn::new(!shared.quiet && !shared.json);
     let done = top_up(&wishes, &setting(shared, command.dry_run, &now), &drawn);
     drawn.finish();

@@ -9,9 +9,10 @@ use pebblebank_bank::change::Removed;
 use pebblebank_bank::find::{Found, KnownEntry};
 use pebblebank_bank::history::Happened;
 use pebblebank_bank::list::Held;
-use pebblebank_bank::load::{HeldPrepared, Preview};
+use pebblebank_bank::load::Preview;
 use pebblebank_bank::record::Recorded;
 use pebblebank_bank::scope::EVERYONE_NAME;
+use pebblebank_bank::sending::HeldPrepared;
 use pebblebank_core::pipeline::entries::EntriesRead;
 use serde_json::json;
 use std::path::Path;
@@ -114,7 +115,7 @@ fn batch_table(heading: &str, batches: &[Batch], screen: &Screen) -> String {
     let left = Side::Left;
     let headings = [
         (heading, Side::Right),
-        ("", left),
+        ("day", left),
         ("reason", left),
         ("scope", left),
         ("entries", Side::Right),
@@ -129,6 +130,7 @@ fn batch_table(heading: &str, batches: &[Batch], screen: &Screen) -> String {
             What::Prepared => "replaced".to_owned(),
             _ => format!("taken back {}", day(moment)),
         });
+        let from = if batch.keeps_forgotten { "somebody was forgotten".to_owned() } else { from.join(", ") };
         let when = if batch.what == What::Sent { &batch.day } else { day(&batch.added) };
         table.row(vec![
             batch.id.0.to_string(),
@@ -136,7 +138,7 @@ fn batch_table(heading: &str, batches: &[Batch], screen: &Screen) -> String {
             batch.what.name().to_owned(),
             safe(&batch.scope, 20),
             number(batch.entries),
-            from.join(", "),
+            from,
             state,
         ]);
     }
@@ -269,7 +271,7 @@ fn load_numbers(seen: &LoadSeen, screen: &Screen) -> String {
         table.row(std::iter::once(safe(&file.name, 40)).chain(counts).collect());
     }
     let mut text = format!("\n{}", table.render(screen));
-    let Preview { entries, new, known, forgotten, held } = seen.preview;
+    let Preview { entries, new, known, forgotten, came_back, held, .. } = seen.preview;
     let mut numbers = Table::new(&[("Entries", Side::Left), ("", right), ("", Side::Left)]);
     let mut row = |name: &str, count: u64, explained: &str| {
         numbers.row(vec![name.to_owned(), number(count), explained.to_owned()]);
@@ -279,6 +281,9 @@ fn load_numbers(seen: &LoadSeen, screen: &Screen) -> String {
     row("known", *known, "held for this reason before, in this scope or for everyone");
     if *forgotten > 0 {
         row("forgotten", *forgotten, "of the known: they stay uncontacted, and are not written down again");
+    }
+    if *came_back > 0 {
+        row("came back", *came_back, "took the refusal back after the file was last changed; not taken in");
     }
     if seen.softs > 0 {
         row("soft", seen.softs, "came back for a reason that may pass: held after three within 30 days");
@@ -300,20 +305,33 @@ fn load_numbers(seen: &LoadSeen, screen: &Screen) -> String {
 }
 
 /// What went in.
-pub fn loaded(batch: &Batch, seen: &LoadSeen, take_out: Option<&Path>, screen: &Screen) -> String {
+pub fn loaded(batch: &Batch, seen: &LoadSeen, taken_out: Option<(&Path, u64)>, screen: &Screen) -> String {
     if screen.json {
         return load_json(seen, Some(batch));
     }
+    let softs = match seen.softs {
+        0 => String::new(),
+        count => format!(" ({} for now only)", number(count)),
+    };
     let text = format!(
-        "{} taken in as {}, for {}: batch {}",
+        "{} taken in as {}{softs}, for {}: batch {}",
         counted(batch.entries, "entry"),
         batch.what.name(),
         batch.scope,
         batch.id.0
     );
     let mut text = good(&text, screen) + &load_numbers(seen, screen);
-    if let Some(file) = take_out {
-        text.push_str(&format!("\n  to take out at the sending service: {}\n", file.display()));
+    match taken_out {
+        Some((file, 0)) => text.push_str(&format!(
+            "\n  {} is empty: nobody in a file that was prepared or sent lately is held by it\n",
+            file.display()
+        )),
+        Some((file, count)) => text.push_str(&format!(
+            "\n  to take out at the sending service: {} in {}\n",
+            counted(count, "address"),
+            file.display()
+        )),
+        None => {}
     }
     text.push('\n');
     text.push_str(&faint(&format!("to take it back whole: pebblebank bank undo {}", batch.id.0), screen));
@@ -388,7 +406,9 @@ pub fn found(found: &Found, today: &str, screen: &Screen) -> String {
 fn entry_table(heading: &str, entries: &[KnownEntry], shows_text: bool, screen: &Screen) -> String {
     let left = Side::Left;
     let has_until = entries.iter().any(|entry| entry.until.is_some());
-    let mut headings = vec![(heading, left), ("scope", left), ("since", left)];
+    let mut headings = vec![(heading, left)];
+    headings.extend(shows_text.then_some(("reason", left)));
+    headings.extend([("scope", left), ("since", left)]);
     headings.extend(has_until.then_some(("until", left)));
     headings.extend([("from", left), ("batch", Side::Right), ("", left)]);
     let mut table = Table::new(&headings);
@@ -396,14 +416,15 @@ fn entry_table(heading: &str, entries: &[KnownEntry], shows_text: bool, screen: 
     let (gone, counting): (Vec<_>, Vec<_>) = entries.iter().partition(|entry| entry.gone.is_some());
     for entry in counting.into_iter().chain(gone) {
         let what = if entry.is_soft { "bounced softly".to_owned() } else { entry.what.name().to_owned() };
-        let what = if shows_text { format!("{} {what}", safe_ends(&entry.text, 36)) } else { what };
         let from = entry.campaign.as_ref().or(entry.file.as_ref()).or(entry.note.as_ref()).or(entry.job.as_ref());
         let state = match (&entry.gone, entry.what) {
             (Some(gone), _) => format!("no longer, since {}", day(gone)),
             (None, What::Sent | What::Prepared) => "holds nobody by itself".to_owned(),
             _ => String::new(),
         };
-        let mut cells = vec![what, safe(&entry.scope, 20), entry.day.clone()];
+        let mut cells = Vec::new();
+        cells.extend(shows_text.then(|| safe_ends(&entry.text, 36)));
+        cells.extend([what, safe(&entry.scope, 20), entry.day.clone()]);
         cells.extend(has_until.then(|| entry.until.clone().unwrap_or_default()));
         cells.extend([from.map_or(String::new(), |text| safe_ends(text, 30)), entry.batch.0.to_string(), state]);
         table.row(cells);
@@ -413,7 +434,8 @@ fn entry_table(heading: &str, entries: &[KnownEntry], shows_text: bool, screen: 
 
 fn history_table(heading: &str, history: &[Happened], screen: &Screen) -> String {
     let left = Side::Left;
-    let headings = [(heading, left), ("", left), ("batch", Side::Right), ("entries", Side::Right), ("", left)];
+    let headings =
+        [(heading, left), ("done", left), ("batch", Side::Right), ("entries", Side::Right), ("about", left)];
     let mut table = Table::new(&headings);
     for happened in history {
         let about = [&happened.text, &happened.scope, &happened.note].into_iter().flatten();

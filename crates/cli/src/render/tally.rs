@@ -238,10 +238,14 @@ pub fn near_misses(tally: &Tally, screen: &Screen) -> String {
         if near.not_searched == 0 || tally.suppression.is_empty() {
             return String::new();
         }
-        let text = format!(
-            "near misses were not looked for among {}; near_miss = \"report\" in [[suppress]] does",
-            counted(near.not_searched, "entry")
-        );
+        let in_files = near.not_searched - near.not_searched_in_bank;
+        let text = if in_files == 0 {
+            let entries = counted(near.not_searched_in_bank, "entry");
+            format!("near misses were not looked for among the {entries} of the bank that matched nobody: too many")
+        } else {
+            let entries = counted(near.not_searched, "entry");
+            format!("near misses were not looked for among {entries}; near_miss = \"report\" in [[suppress]] does")
+        };
         let lines = wrapped(&text, WIDTH - 2, "  ");
         return lines.iter().map(|line| format!("  {}\n", screen.paint(Tone::Faint, line))).collect();
     }

@@ -50,9 +50,15 @@ impl IdentityHasher {
     /// The hash of a cleaned address in lower case.
     #[inline]
     pub fn hash_address(&self, address: &[u8]) -> IdentityHash {
+        self.hash(&self.compared(address))
+    }
+
+    /// A cleaned address in lower case, as far as it is compared.
+    #[inline]
+    pub fn compared<'a>(&self, address: &'a [u8]) -> Cow<'a, [u8]> {
         match self.identity {
-            Identity::IgnoreCase => self.hash(address),
-            Identity::IgnoreTags => self.hash(&without_tag(address)),
+            Identity::IgnoreCase => address.into(),
+            Identity::IgnoreTags => without_tag(address),
         }
     }
 

@@ -70,6 +70,8 @@ pub struct FoundEntry {
     pub day: Option<Date>,
     /// The last day that it holds.
     pub until: Option<Date>,
+    /// The number of the day on which the file was last changed; none where that is not known.
+    pub file_day: Option<i32>,
 }
 
 /// A file that entries were read from.
@@ -160,6 +162,7 @@ pub fn read_entries(
                 status: plan.status.map(|source| status::read(&String::from_utf8_lossy(&source.value(&record, b"")))),
                 day: plan.day(plan.dated, &record),
                 until: plan.day(plan.until, &record),
+                file_day: file.changed_on,
             };
             match scratch.texts(plan, file.map(), &record, wishes) {
                 Texts::Nothing => counts.blank += 1,

@@ -604,7 +604,7 @@ impl RowRead<'_> {
         let (row, hasher, keys) = (self.row, self.hasher, &mut self.read.keys);
         self.checks
             .digests
-            .for_each(typed, text, identity, |digest| keys.push((row, Role::Compared, digest.hash(hasher))));
+            .for_each(typed, text, identity, hasher, |hash| keys.push((row, Role::Compared, hash)));
     }
 
     #[inline]

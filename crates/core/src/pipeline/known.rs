@@ -266,7 +266,7 @@ fn add_allowances(job: &Job, people: &mut People, entrants: &mut Entrants) -> Re
             let identity = address.as_bytes();
             let mut forms = vec![hasher.hash_address(identity)];
             identities.push(forms[0]);
-            people.checks.digests.for_each(identity, identity, identity, |digest| forms.push(digest.hash(&hasher)));
+            people.checks.digests.for_each(identity, identity, identity, &hasher, |hash| forms.push(hash));
             people.add_entries(&forms, &mut counts)?;
         }
         entrants.allowed.push(counts);

@@ -84,6 +84,7 @@ pub struct NearMissed {
     by_row: HashMap<u32, Missed>,
     searched: u64,
     not_searched: u64,
+    not_searched_in_bank: u64,
 }
 
 impl NearMissed {
@@ -107,6 +108,7 @@ impl NearMissed {
         NearMissTally {
             searched: self.searched,
             not_searched: self.not_searched,
+            not_searched_in_bank: self.not_searched_in_bank,
             pairs: pairs.len() as u64,
             set_aside,
             examples: pairs.iter().take(EXAMPLES).map(example).collect(),
@@ -171,12 +173,16 @@ pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observ
             NearMisses::ReportedIfQuick => is_short && count <= QUICK,
             NearMisses::Reported | NearMisses::SetAside => true,
         };
-        if is_wanted && count <= room {
+        let is_bank = matches!(list.entries_from, EntriesFrom::Memory(_));
+        // Of what was looked up, the other entries are not there.
+        let is_there = !(known.looked_up && is_bank);
+        if is_wanted && is_there && count <= room {
             wanted[place] = count > 0;
             room -= count;
             found.searched += count;
-        } else if !matches!(list.entries_from, EntriesFrom::Memory(_)) {
+        } else {
             found.not_searched += count;
+            found.not_searched_in_bank += if is_bank { count } else { 0 };
         }
     }
     if !wanted.contains(&true) {

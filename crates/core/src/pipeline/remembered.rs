@@ -6,14 +6,14 @@ use super::counts::ListCounts;
 use super::first_pass::{Entries, address_value, line_above};
 use super::open::OpenFiles;
 use super::people::People;
-use super::row_keys::phone_hash;
+use super::row_keys::{keyed_phone_hash, phone_hash};
 use crate::clean::address::AddressCleaner;
 use crate::error::Result;
 use crate::job::{EntriesFrom, Job, Remembering};
 use crate::observe::{Observer, Stage};
 use crate::person::Identity;
 use crate::read::{Records, cell};
-use crate::suppress::{Among, DigestKind, RememberedEntry};
+use crate::suppress::{Among, DigestKind, HeldBy, RememberedEntry};
 use crate::units::ListId;
 use std::sync::Arc;
 
@@ -68,6 +68,9 @@ pub fn add_entries(
             RememberedEntry::Address(identity) => entries.compared.push(hasher.hash_address(identity.as_bytes())),
             RememberedEntry::Domain(domain) => entries.domains.push(domain.to_owned()),
             RememberedEntry::Phone(phone) => entries.compared.push(phone_hash(of_hold[hold], phone, &hasher)),
+            RememberedEntry::Digest(digest) if memory.holds()[hold].by == HeldBy::Phone => {
+                entries.compared.push(keyed_phone_hash(of_hold[hold], &digest, &hasher));
+            }
             RememberedEntry::Digest(digest) => entries.digest(digest, &hasher),
         }
         Ok(())

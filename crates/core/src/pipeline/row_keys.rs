@@ -10,11 +10,12 @@ use crate::clean::{CleaningPlan, CleaningWishes, Kind, RowCleaner, place};
 use crate::columns::fold::fold;
 use crate::columns::{ColumnMap, Field};
 use crate::job::layout::ColumnRef;
-use crate::job::{Job, ListFiles, Source};
+use crate::job::{EntriesFrom, Job, ListFiles, Remembering, Source};
 use crate::person::decisions::{Decision, Decisions, Named};
 use crate::person::{IdentityHash, IdentityHasher, Role, Survivor};
 use crate::read::{Record, cell};
 use crate::select::{Selection, SelectionPlan};
+use crate::suppress::{Digest, DigestKind};
 use crate::units::{ColumnIndex, ListId};
 use crate::write::value::ValueSource;
 use std::borrow::Cow;
@@ -89,6 +90,8 @@ enum KeyForm {
     Code,
     /// Nor does the order of "Family, Given".
     FullName,
+    /// The text itself is not shown: its keyed digest, by which the bank keeps the phones of those who were forgotten.
+    Keyed([u8; 32]),
 }
 
 impl KeyForm {
@@ -112,6 +115,8 @@ impl KeyForm {
                 }
                 _ => comparable(value),
             },
+            KeyForm::Keyed(_) if value.is_empty() => value.into(),
+            KeyForm::Keyed(key) => DigestKind::Keyed.of(value.as_bytes(), Some(&key)).hex().into(),
         }
     }
 }
@@ -207,6 +212,10 @@ impl RowKeys {
             return None;
         }
         let own = source.same.as_ref().unwrap_or(&persons.same);
+        let secret = match &file.job.remembered {
+            Remembering::From(memory) => memory.key(),
+            _ => None,
+        };
         let mut keys = Vec::new();
         for (place, (key, own)) in persons.same.iter().zip(own).enumerate() {
             if !key.is_address() || !own.is_address() {
@@ -216,7 +225,11 @@ impl RowKeys {
         }
         for (list, key) in by_lists {
             let forms = vec![KeyForm::of(&key.ours)];
-            keys.push((KeyOf::List(ListId(list as u16)), vec![key.ours.clone()], forms));
+            let of = KeyOf::List(ListId(list as u16));
+            keys.push((of, vec![key.ours.clone()], forms));
+            if let (Some(secret), EntriesFrom::Memory(_)) = (secret, file.job.lists[list].entries_from) {
+                keys.push((of, vec![key.ours.clone()], vec![KeyForm::Keyed(secret)]));
+            }
         }
         for field in decided_by {
             let column = ColumnRef::Field(*field);
@@ -360,8 +373,16 @@ pub fn phone_hash(list: ListId, phone: &str, hasher: &IdentityHasher) -> Identit
     hash_of_value(KeyOf::List(list), Field::Phone, phone, hasher)
 }
 
+/// The same for one whose phone is not shown.
+pub fn keyed_phone_hash(list: ListId, digest: &Digest, hasher: &IdentityHasher) -> IdentityHash {
+    hash_of_key(KeyOf::List(list), &digest.hex(), hasher)
+}
+
 fn hash_of_value(of: KeyOf, field: Field, value: &str, hasher: &IdentityHasher) -> IdentityHash {
-    let key = KeyForm::of(&ColumnRef::Field(field)).key(value).into_owned();
+    hash_of_key(of, &KeyForm::of(&ColumnRef::Field(field)).key(value), hasher)
+}
+
+fn hash_of_key(of: KeyOf, key: &str, hasher: &IdentityHasher) -> IdentityHash {
     let mut text = of.prefix().to_vec();
     text.extend_from_slice(&(key.len() as u32).to_le_bytes());
     text.extend_from_slice(key.as_bytes());

@@ -229,6 +229,8 @@ pub struct NearMissTally {
     pub searched: u64,
     /// Entries that were not, since they are too many to be looked at in passing.
     pub not_searched: u64,
+    /// Of these, how many the bank has.
+    pub not_searched_in_bank: u64,
     /// Pairs of an entry and a contact.
     pub pairs: u64,
     /// Contacts that were set aside for it.

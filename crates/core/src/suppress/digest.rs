@@ -1,7 +1,7 @@
 //! Addresses that lists hold without showing them: SHA-256 (FIPS 180-4) and MD5 (RFC 1321) of identities in hex, as
 //! partners exchange them, and the keyed BLAKE3 by which forgotten people stay uncontacted.
 
-use crate::person::{IdentityHash, IdentityHasher, without_tag};
+use crate::person::{IdentityHash, IdentityHasher};
 use md5::Digest as _;
 
 /// How an address was made into a digest.
@@ -120,10 +120,17 @@ impl DigestsInUse {
         self.kinds.is_empty()
     }
 
-    /// Calls `each` with every digest that a list may hold an address by: of the identity, without its tag, as its owner
-    /// writes it, and as it stands in the cell.
-    pub fn for_each(&self, typed: &[u8], text: &[u8], identity: &[u8], mut each: impl FnMut(Digest)) {
-        let mut forms: Vec<Vec<u8>> = vec![identity.to_vec(), without_tag(identity).into_owned()];
+    /// Calls `each` with the hash of every digest that a list may hold an address by: of the identity as it is compared, of
+    /// that without regard to letter case alone, as its owner writes it, and as it stands in the cell.
+    pub fn for_each(
+        &self,
+        typed: &[u8],
+        text: &[u8],
+        identity: &[u8],
+        hasher: &IdentityHasher,
+        mut each: impl FnMut(IdentityHash),
+    ) {
+        let mut forms: Vec<Vec<u8>> = vec![hasher.compared(identity).into_owned(), identity.to_vec()];
         if typed != identity {
             forms.push(text.to_vec());
             forms.extend(as_owner_writes_it(typed, text, identity));
@@ -133,7 +140,7 @@ impl DigestsInUse {
         forms.sort_unstable();
         forms.dedup();
         for form in forms.iter().filter(|form| !form.is_empty()) {
-            self.kinds.iter().for_each(|kind| each(kind.of(form, self.key.as_ref())));
+            self.kinds.iter().for_each(|kind| each(kind.of(form, self.key.as_ref()).hash(hasher)));
         }
     }
 }

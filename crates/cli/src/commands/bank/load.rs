@@ -1,6 +1,6 @@
 //! `pebblebank bank load FILE --as REASON`: what it would do is shown before anything changes.
 
-use super::{agrees, day_named, scope_of, until_named, what_named};
+use super::{agrees, day_named, planned_scope, refuse_mistakes, until_named, what_named};
 use crate::arguments::{BankLoad, Shared};
 use crate::commands::memory::open;
 use crate::commands::reading::{country, read_files};
@@ -11,7 +11,8 @@ use crate::render::bank::{LoadSeen, loaded, would_load};
 use crate::setting::{Now, setting};
 use pebblebank_bank::Access;
 use pebblebank_bank::batch::{NewBatch, What};
-use pebblebank_bank::load::{HeldPrepared, NewEntry};
+use pebblebank_bank::load::{NewEntry, SameFile};
+use pebblebank_bank::sending::HeldPrepared;
 use pebblebank_bank::text::{Kind, Text};
 use pebblebank_core::clean::date::Date;
 use pebblebank_core::job::{ColumnRef, FilePattern, ReadFiles};
@@ -39,21 +40,23 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
         let advice = "name the mailing, so that nobody gets it twice: --campaign \"spring fair 2026\"";
         return Err(wrong_use("--as sent needs to know which mailing it was", advice));
     }
-    let mut bank = open(shared, Access::Change, now)?;
-    let scope = scope_of(&command.scope, &mut bank)?;
+    if let Some(file) = &command.take_out {
+        // Known before anything changes.
+        refuse_existing(file)?;
+    }
+    let access = if command.dry_run { Access::Preview } else { Access::Change };
+    let mut bank = open(shared, access, now)?;
+    let planned = planned_scope(&command.scope, &bank)?;
     let wishes = entries_wishes(command, what, &until, now)?;
     let drawn = Drawn::new(!shared.quiet && !shared.json);
     let batch = NewBatch {
         what,
-        scope,
+        scope: planned.id,
+        new_scope: planned.new.clone(),
         campaign: command.campaign.clone(),
-        job: None,
-        file: None,
-        fingerprint: None,
-        day: on.unwrap_or(now.day()),
         note: command.note.clone(),
+        ..NewBatch::new(what, planned.id, on.unwrap_or(now.day()))
     };
-    let scope_name = bank.scope_name(scope)?;
     let mut staged = bank.stage(batch)?;
     let mut taking = Taking { what, on, until: until.day(), today: now.day(), no_bounce: 0, softs: 0, lapsed: 0 };
     let mut some = Vec::new();
@@ -66,11 +69,13 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
     staged.add(some)?;
     let mut staged = staged.ready()?;
     let fingerprint = fingerprint_of(&read);
-    staged.comes_from(&shown(&read), &fingerprint);
+    let same_file = if command.again || command.dry_run { SameFile::IsMeant } else { SameFile::IsAMistake };
+    let first = Path::new(&command.files[0]);
+    staged.comes_from(&shown(&read), &fingerprint, same_file).map_err(|error| error.in_file(first))?;
     let preview = staged.preview()?;
     let seen = LoadSeen {
         what,
-        scope: scope_name,
+        scope: planned.name,
         preview: &preview,
         read: &read,
         softs: taking.softs,
@@ -80,21 +85,16 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
     if let Some(expected) = command.expect {
         staged.expect(expected, preview.entries)?;
     }
+    if preview.entries == 0 && preview.came_back > 0 {
+        let what = "everybody in it came back since the file was last changed, so nothing was changed";
+        return Err(Error::new(ErrorKind::Input, what, "export the list anew").in_file(first));
+    }
     if preview.entries == 0 {
         let what = "no entry was found, so nothing was changed";
         let advice = "look whether it is the right file; --field \"email=HEADER\" says which column has the addresses";
-        return Err(Error::new(ErrorKind::Input, what, advice).in_file(Path::new(&command.files[0])));
+        return Err(Error::new(ErrorKind::Input, what, advice).in_file(first));
     }
-    if let Some(earlier) = staged.loaded_before(&fingerprint)?.filter(|_| !command.again && !command.dry_run) {
-        let day = earlier.added.get(..10).unwrap_or(&earlier.added);
-        let what = format!("a file of the same content was taken in on {day}, as batch {}", earlier.id.0);
-        return Err(Error::new(
-            ErrorKind::Guard,
-            what,
-            "nothing was changed; if it is meant, --again takes it in once more",
-        )
-        .in_file(Path::new(&command.files[0])));
-    }
+    refuse_mistakes(&preview, &command.meant).map_err(|error| error.in_file(first))?;
     if command.dry_run {
         return Ok(Said::done(would_load(&seen, screen)));
     }
@@ -108,11 +108,12 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
     }
     let id = staged.commit()?;
     let affected = bank.affected_by(id)?;
-    if let Some(file) = &command.take_out {
-        write_take_out(file, &affected)?;
-    }
+    let taken_out = match &command.take_out {
+        Some(file) => Some((file.as_path(), write_take_out(file, &affected)?)),
+        None => None,
+    };
     let batch = bank.batch(id)?;
-    let text = loaded(&batch, &seen, command.take_out.as_deref(), screen);
+    let text = loaded(&batch, &seen, taken_out, screen);
     Ok(Said::done(if shared.quiet && !shared.json { String::new() } else { text }))
 }
 
@@ -143,7 +144,7 @@ impl Until {
         match &command.until {
             None => Ok(Until::Forever),
             Some(text) if text.starts_with(|sign: char| sign.is_ascii_digit()) => {
-                until_named(text, today).map(Until::Day)
+                until_named(text, "--until", today).map(Until::Day)
             }
             Some(text) => Ok(Until::Column(text.clone())),
         }
@@ -205,7 +206,7 @@ impl Taking {
             FoundText::Phone(phone) => Text { kind: Kind::Phone, value: phone.into_bytes() },
             FoundText::Digest(digest) => Text::digest(&digest),
         };
-        Some(NewEntry { text, day: self.on.or(found.day), is_soft, until })
+        Some(NewEntry { text, day: self.on.or(found.day), is_soft, until, file_day: found.file_day })
     }
 
     /// Whether a row with this status is what is loaded: an export that mixes several things gives only those that are
@@ -241,8 +242,17 @@ fn shown(read: &EntriesRead) -> String {
     }
 }
 
-/// Writes who is to be taken out at the sending service.
-fn write_take_out(file: &Path, affected: &[(HeldPrepared, Vec<String>)]) -> Result<()> {
+/// A file that is there already is known before anything changes.
+fn refuse_existing(file: &Path) -> Result<()> {
+    if !file.exists() {
+        return Ok(());
+    }
+    let what = "there is a file of this name already, so nothing was changed";
+    Err(Error::new(ErrorKind::Output, what, "name a new file behind --take-out").in_file(file))
+}
+
+/// Writes who is to be taken out at the sending service, and says how many addresses that are.
+fn write_take_out(file: &Path, affected: &[(HeldPrepared, Vec<String>)]) -> Result<u64> {
     let mut out = CsvBuffer::new(Defusing::On);
     for name in ["email", "scope", "mailing", "day", "was it sent"] {
         out.value(name.as_bytes());
@@ -257,5 +267,6 @@ fn write_take_out(file: &Path, affected: &[(HeldPrepared, Vec<String>)]) -> Resu
             out.end_row();
         }
     }
-    write_alone(file, &out.bytes, false)
+    write_alone(file, &out.bytes, false)?;
+    Ok(affected.iter().map(|(_, addresses)| addresses.len() as u64).sum())
 }

@@ -11,17 +11,20 @@ use crate::finish::Said;
 use crate::render::{self, Screen};
 use crate::setting::Now;
 use pebblebank_bank::batch::{BatchId, NewBatch, What};
-use pebblebank_bank::load::NewEntry;
-use pebblebank_bank::scope::{NewScope, ScopeId};
+use pebblebank_bank::load::{NewEntry, Preview};
+use pebblebank_bank::scope::{NOT_YET, NewScope, ScopeId};
 use pebblebank_bank::text::Text;
 use pebblebank_bank::{Access, Bank};
 use pebblebank_core::clean::date::Date;
 use pebblebank_core::clean::place::Country;
 use pebblebank_core::error::closest;
+use pebblebank_core::job::file::mistake;
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;
+use pebblebank_core::suppress::Mistake;
 use pebblebank_core::{Error, ErrorKind, Result};
 use std::io::{BufRead, IsTerminal, Write};
+use std::path::Path;
 
 /// Does what is asked of the bank.
 pub fn bank(command: &BankCommand, shared: &Shared) -> Result<Said> {
@@ -96,18 +99,40 @@ fn day_named(text: &str, option: &str) -> Result<Date> {
 }
 
 /// A last day that is still to come.
-fn until_named(text: &str, today: Date) -> Result<Date> {
-    let until = day_named(text, "--until")?;
+fn until_named(text: &str, option: &str, today: Date) -> Result<Date> {
+    let until = day_named(text, option)?;
     if until < today {
-        let what = format!("--until: {text} is past, so that the entries would hold nobody");
-        return Err(wrong_use(what, "name a day that is still to come, or leave --until out"));
+        let what = format!("{option}: {text} is past, so that the entry would hold nobody; nothing was changed");
+        return Err(wrong_use(what, format!("name a day that is still to come, or leave {option} out")));
     }
     Ok(until)
 }
 
-fn scope_of(scope: &Scope, bank: &mut Bank) -> Result<ScopeId> {
+/// The scope that entries are about to go into.
+struct PlannedScope {
+    id: ScopeId,
+    name: String,
+    /// Its name, where it goes in with them.
+    new: Option<String>,
+}
+
+fn planned_scope(scope: &Scope, bank: &Bank) -> Result<PlannedScope> {
     let new = if scope.new_scope { NewScope::IsMeant } else { NewScope::IsAnError };
-    bank.scope_or_new(scope.scope.as_deref(), new)
+    let id = bank.scope_or_not_yet(scope.scope.as_deref(), new)?;
+    let typed = || scope.scope.as_deref().unwrap_or_default().trim().to_owned();
+    Ok(match id {
+        NOT_YET => PlannedScope { id, name: typed(), new: Some(typed()) },
+        id => PlannedScope { id, name: bank.scope_name(id)?, new: None },
+    })
+}
+
+/// Likely mistakes that nobody said to be meant.
+fn refuse_mistakes(preview: &Preview, meant: &[String]) -> Result<()> {
+    let meant = meant.iter().map(|name| mistake(name)).collect::<Result<Vec<_>>>()?;
+    if meant.contains(&Mistake::MailboxProvider) {
+        return Ok(());
+    }
+    preview.refuse_providers(&format!("--meant {}", Mistake::MailboxProvider.name()))
 }
 
 fn text_named(named: &Named) -> Result<Text> {
@@ -122,11 +147,11 @@ fn add(command: &BankAdd, bank: &mut Bank, screen: &Screen) -> Result<String> {
     let what = what_named(&command.what)?;
     let country = country_named(command.country.as_ref())?;
     let today = bank.today();
-    let until = command.until.as_deref().map(|text| until_named(text, today)).transpose()?;
-    let scope = scope_of(&command.scope, bank)?;
+    let until = command.until.as_deref().map(|text| until_named(text, "--until", today)).transpose()?;
+    let planned = planned_scope(&command.scope, bank)?;
     let mut entries = Vec::new();
     let mut unreadable: Vec<String> = Vec::new();
-    for value in values(&command.values)? {
+    for value in values(&command.values, today)? {
         match Text::read(&value.text, country) {
             Some(text) => entries.push(NewEntry { until: value.until.or(until), ..NewEntry::new(text) }),
             None => unreadable.push(value.text),
@@ -137,19 +162,15 @@ fn add(command: &BankAdd, bank: &mut Bank, screen: &Screen) -> Result<String> {
         return Err(wrong_use(what, "write ines@hotel.example, hotel.example, or +442079460018"));
     }
     let batch = NewBatch {
-        what,
-        scope,
-        campaign: None,
-        job: None,
-        file: None,
-        fingerprint: None,
-        day: today,
+        new_scope: planned.new,
         note: command.note.clone(),
+        ..NewBatch::new(what, planned.id, today)
     };
     let mut staged = bank.stage(batch)?;
     staged.add(entries)?;
     let mut ready = staged.ready()?;
     let preview = ready.preview()?;
+    refuse_mistakes(&preview, &command.meant)?;
     let id = ready.commit()?;
     Ok(render::bank::added(&bank.batch(id)?, &preview, &unreadable, screen))
 }
@@ -161,7 +182,7 @@ struct Value {
 }
 
 /// What was typed, or stands in standard input: one a line, or as JSON Lines.
-fn values(typed: &[String]) -> Result<Vec<Value>> {
+fn values(typed: &[String], today: Date) -> Result<Vec<Value>> {
     let mut values = Vec::new();
     for text in typed {
         if text != STDIN_NAME {
@@ -169,10 +190,10 @@ fn values(typed: &[String]) -> Result<Vec<Value>> {
             continue;
         }
         for (number, line) in std::io::stdin().lock().lines().enumerate() {
-            let line = line.map_err(|cause| Error::unreadable(std::path::Path::new("standard input"), &cause))?;
+            let line = line.map_err(|cause| Error::unreadable(Path::new("standard input"), &cause))?;
             let line = line.trim();
             if line.starts_with('{') {
-                values.push(json_value(line, number + 1)?);
+                values.push(json_value(line, number + 1, today)?);
             } else if !line.is_empty() {
                 values.push(Value { text: line.to_owned(), until: None });
             }
@@ -181,18 +202,19 @@ fn values(typed: &[String]) -> Result<Vec<Value>> {
     Ok(values)
 }
 
-fn json_value(line: &str, number: usize) -> Result<Value> {
+fn json_value(line: &str, number: usize, today: Date) -> Result<Value> {
     let wrong = |what: String| {
         wrong_use(what, "write {\"value\": \"ines@hotel.example\", \"until\": \"2026-12-31\"} on each line")
-            .in_file(std::path::Path::new("standard input"))
+            .in_file(Path::new("standard input"))
             .at_line(number, "")
     };
     let parsed: serde_json::Value =
         serde_json::from_str(line).map_err(|cause| wrong(format!("the line is no JSON: {cause}")))?;
     let text = ["value", "address", "email", "domain", "phone"].iter().find_map(|key| parsed.get(key)?.as_str());
     let text = text.ok_or_else(|| wrong("the line has no value".to_owned()))?;
-    let until =
-        parsed.get("until").and_then(serde_json::Value::as_str).map(|day| day_named(day, "until")).transpose()?;
+    let until = parsed.get("until").and_then(serde_json::Value::as_str);
+    let until = until.map(|day| until_named(day, "until", today)).transpose();
+    let until = until.map_err(|error| error.in_file(Path::new("standard input")).at_line(number, ""))?;
     Ok(Value { text: text.to_owned(), until })
 }
 

@@ -1,0 +1,105 @@
+//! Entries that wait to go in: sorted and each kept once, in a nameless file beside the bank.
+
+use crate::load::NewEntry;
+use crate::text::{Kind, Text};
+use pebblebank_core::clean::date::Date;
+use pebblebank_core::sorter::Sorter;
+use pebblebank_core::{Error, Result};
+use std::fs::File;
+use std::io::{BufReader, BufWriter, Read, Seek, SeekFrom, Write};
+use std::path::{Path, PathBuf};
+
+/// Adds an entry to what is sorted.
+pub(crate) fn push(sorter: &mut Sorter, entry: &NewEntry) -> Result<()> {
+    let NewEntry { text, day, is_soft, until, .. } = entry;
+    let number = |date: &Option<Date>| date.map_or(i32::MIN, Date::day_number).to_le_bytes();
+    let mut order = vec![text.kind as u8];
+    order.extend_from_slice(&text.value);
+    let mut payload = vec![u8::from(*is_soft)];
+    payload.extend_from_slice(&number(day));
+    payload.extend_from_slice(&number(until));
+    sorter.push(&order, &payload)
+}
+
+/// Entries, each once, in the order of the bank's index; in a nameless file.
+pub(crate) struct SortedEntries {
+    file: File,
+    folder: PathBuf,
+}
+
+impl SortedEntries {
+    /// Of several entries with the same text one is kept, with the latest days; of soft bounces one for each day.
+    pub fn of(sorter: Sorter, folder: &Path) -> Result<SortedEntries> {
+        let fail = |cause: std::io::Error| Error::unwritable(folder, &cause);
+        let mut out = BufWriter::with_capacity(256 << 10, tempfile::tempfile_in(folder).map_err(fail)?);
+        let mut all = sorter.finish()?;
+        let mut same: Vec<(bool, i32, i32)> = Vec::new();
+        let mut text: Vec<u8> = Vec::new();
+        loop {
+            let next = all.next()?;
+            let is_same = next.is_some_and(|(order, _)| order == text.as_slice());
+            if !is_same {
+                put_same(&mut out, &text, &mut same).map_err(fail)?;
+                let Some((order, _)) = next else { break };
+                text.clear();
+                text.extend_from_slice(order);
+            }
+            if let Some((_, payload)) = next {
+                let number = |at: usize| payload[at..at + 4].try_into().map_or(i32::MIN, i32::from_le_bytes);
+                same.push((payload[0] == 1, number(1), number(5)));
+            }
+        }
+        let file = out.into_inner().map_err(|cause| fail(cause.into_error()))?;
+        Ok(SortedEntries { file, folder: folder.to_path_buf() })
+    }
+
+    /// Calls `each` with all of them.
+    pub fn for_each(&mut self, mut each: impl FnMut(NewEntry) -> Result<()>) -> Result<()> {
+        let folder = self.folder.clone();
+        let fail = |cause: std::io::Error| Error::unwritable(&folder, &cause);
+        self.file.seek(SeekFrom::Start(0)).map_err(fail)?;
+        let mut reader = BufReader::with_capacity(256 << 10, &self.file);
+        let mut head = [0u8; 14];
+        let date = |bytes: &[u8]| {
+            let number = bytes.try_into().map_or(i32::MIN, i32::from_le_bytes);
+            (number != i32::MIN).then(|| Date::from_day_number(number))
+        };
+        loop {
+            match reader.read_exact(&mut head) {
+                Err(cause) if cause.kind() == std::io::ErrorKind::UnexpectedEof => return Ok(()),
+                read => read.map_err(fail)?,
+            }
+            let length = u32::from_le_bytes([head[0], head[1], head[2], head[3]]) as usize;
+            let mut value = vec![0; length];
+            reader.read_exact(&mut value).map_err(fail)?;
+            each(NewEntry {
+                text: Text { kind: Kind::of_code(i64::from(head[4])), value },
+                is_soft: head[5] == 1,
+                day: date(&head[6..10]),
+                until: date(&head[10..14]),
+                file_day: None,
+            })?;
+        }
+    }
+}
+
+fn put_same(out: &mut impl Write, text: &[u8], same: &mut Vec<(bool, i32, i32)>) -> std::io::Result<()> {
+    let mut put = |(is_soft, day, until): (bool, i32, i32)| {
+        out.write_all(&(text.len() as u32 - 1).to_le_bytes())?;
+        out.write_all(&[text[0], u8::from(is_soft)])?;
+        out.write_all(&day.to_le_bytes())?;
+        out.write_all(&until.to_le_bytes())?;
+        out.write_all(&text[1..])
+    };
+    same.sort_unstable();
+    let hard = same.iter().filter(|entry| !entry.0);
+    if let Some(day) = hard.clone().map(|entry| entry.1).max() {
+        let until = hard.clone().map(|entry| entry.2);
+        // What holds for good holds longer than any day.
+        let for_good = until.clone().any(|until| until == i32::MIN);
+        put((false, day, if for_good { i32::MIN } else { until.max().unwrap_or(i32::MIN) }))?;
+    }
+    let mut soft: Vec<(bool, i32, i32)> = same.drain(..).filter(|entry| entry.0).collect();
+    soft.dedup_by_key(|entry| entry.1);
+    soft.into_iter().try_for_each(put)
+}
