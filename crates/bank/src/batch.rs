@@ -117,7 +117,8 @@ pub struct Batch {
     pub keeps_forgotten: bool,
 }
 
-pub(crate) const COLUMNS: &str = "batch.id, what, (select name from scope where id = batch.scope), campaign, job, file, \
+pub(crate) const COLUMNS: &str =
+    "batch.id, what, (select name from scope where id = batch.scope), campaign, job, file, \
      added, day, note, undone, entries + softs, \
      undone is null and entries = 1 and file is null and job is null and exists (select 1 from entry e
        join text t on t.id = e.text where e.batch = batch.id and e.removed is null and t.kind >= 5)";

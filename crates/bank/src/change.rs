@@ -147,13 +147,7 @@ impl Bank {
 }
 
 /// Takes out one entry of the text of this number.
-fn take_out(
-    change: &Transaction,
-    held: &Holding,
-    text: i64,
-    note: Option<&str>,
-    moment: &str,
-) -> rusqlite::Result<()> {
+fn take_out(change: &Transaction, held: &Holding, text: i64, note: Option<&str>, moment: &str) -> rusqlite::Result<()> {
     change.execute("update entry set removed = ?1 where id = ?2", params![moment, held.entry])?;
     count_again(change, held.removed.batch)?;
     change.execute(

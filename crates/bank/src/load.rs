@@ -106,7 +106,10 @@ impl Bank {
             sorter: Sorter::new(SORTED_BYTES, &self.folder()),
             key: self.key()?,
             forgotten: self.all_forgotten()?,
-            returned: returned.into_iter().map(|(identity, day)| (Text::address(&identity), day.day_number())).collect(),
+            returned: returned
+                .into_iter()
+                .map(|(identity, day)| (Text::address(&identity), day.day_number()))
+                .collect(),
             came_back: HashSet::new(),
             bank: self,
             batch,
@@ -137,7 +140,9 @@ impl<'a> Staged<'a> {
     /// Whether it is an older copy of the refusal of somebody who came back.
     fn is_void(&self, entry: &NewEntry) -> bool {
         let returned = || self.returned.get(&entry.text);
-        entry.file_day.is_some_and(|day| !self.returned.is_empty() && returned().is_some_and(|returned| day < *returned))
+        entry
+            .file_day
+            .is_some_and(|day| !self.returned.is_empty() && returned().is_some_and(|returned| day < *returned))
     }
 
     /// All entries are there.
@@ -182,8 +187,8 @@ impl Ready<'_> {
         let mut texts = EachOnce::default();
         self.entries.for_each(|entry| {
             let id = known.id(&entry.text).map_err(fail)?;
-            let is_known = entry.text.kind.is_forgotten()
-                || id.map_or(Ok(false), |id| known.is_held(id, &entry)).map_err(fail)?;
+            let is_known =
+                entry.text.kind.is_forgotten() || id.map_or(Ok(false), |id| known.is_held(id, &entry)).map_err(fail)?;
             texts.add(&entry.text, is_known, &mut preview);
             if entry.text.kind == Kind::Domain {
                 preview.note_provider(&entry.text);

@@ -212,7 +212,8 @@ impl Memory {
                 .query_map(params![What::Sent.code(), scope.0], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?
                 .collect()
         })?;
-        let is_same = |other: &Option<String>| other.as_deref().is_some_and(|other| comparable(other) == comparable(campaign));
+        let is_same =
+            |other: &Option<String>| other.as_deref().is_some_and(|other| comparable(other) == comparable(campaign));
         let batches: Vec<(i64, i64)> =
             sent.into_iter().filter(|(.., other)| is_same(other)).map(|(id, count, _)| (id, count)).collect();
         let count: i64 = batches.iter().map(|(_, entries)| entries).sum();

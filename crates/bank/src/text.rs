@@ -27,15 +27,8 @@ pub enum Kind {
 }
 
 impl Kind {
-    const ALL: [Kind; 7] = [
-        Kind::Address,
-        Kind::Domain,
-        Kind::Phone,
-        Kind::Sha256,
-        Kind::Md5,
-        Kind::Forgotten,
-        Kind::ForgottenPhone,
-    ];
+    const ALL: [Kind; 7] =
+        [Kind::Address, Kind::Domain, Kind::Phone, Kind::Sha256, Kind::Md5, Kind::Forgotten, Kind::ForgottenPhone];
 
     /// The name in lists and files.
     pub fn name(self) -> &'static str {

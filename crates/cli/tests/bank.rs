@@ -3,37 +3,10 @@
 
 mod common;
 
-use common::{Desk, Ran, job_with};
+use common::shop::{SHOP, desk, held, refused, with_keys, written};
+use common::{job_with, provider};
 use rstest::rstest;
 use serde_json::Value;
-
-const SHOP: &str = "email,phone,Status\nann@post.example,+442079460001,subscribed\nben@post.example,,subscribed\n\
-    cy@hotel.example,,subscribed\ndot@work.example,+442079460004,subscribed\n";
-
-fn desk() -> Desk {
-    Desk::with(&[("shop.csv", SHOP), ("job.toml", &job_with(""))])
-}
-
-fn with_keys(keys: &str) -> String {
-    job_with("").replace("[job]", &format!("[job]\n{keys}"))
-}
-
-/// Whom a command writes.
-fn written(desk: &Desk, arguments: &[&str]) -> Vec<String> {
-    desk.done(&[arguments, &["--replace"]].concat());
-    desk.sheet("out.csv").column("email").into_iter().map(str::to_owned).collect()
-}
-
-/// Whom a run of the job does not write.
-fn held(desk: &Desk) -> Vec<String> {
-    let written = written(desk, &["run", "job.toml"]);
-    let all = desk.sheet("shop.csv");
-    all.column("email").into_iter().filter(|email| !written.contains(&(*email).to_owned())).map(str::to_owned).collect()
-}
-
-fn refused(ran: &Ran, status: i32, says: &str) {
-    assert!(ran.status == status && ran.stderr.contains(says), "{}\n{}{}", ran.status, ran.stdout, ran.stderr);
-}
 
 #[rstest]
 #[case::an_address("Ann@Post.example", &["ann@post.example"])]
@@ -123,44 +96,6 @@ fn a_load_shows_what_it_would_do_and_changes_nothing_until_it_is_answered() {
     refused(&desk.run(&["bank", "undo", &number]), 2, "taken back already");
     desk.done(&[&load[..], &["--yes"]].concat());
     assert_eq!(held(&desk), ["ann@post.example", "cy@hotel.example"]);
-}
-
-#[test]
-fn who_opted_out_comes_back_with_a_note_alone() {
-    let desk = desk();
-    desk.done(&["bank", "add", "ann@post.example", "--as", "opted-out"]);
-    refused(&desk.run(&["bank", "remove", "ann@post.example"]), 2, "--note");
-    assert_eq!(held(&desk), ["ann@post.example"]);
-    desk.done(&["bank", "remove", "ann@post.example", "--note", "signed up at the fair"]);
-    assert_eq!(held(&desk), [""; 0]);
-    let found = desk.json(&["bank", "find", "ann@post.example"]);
-    assert_eq!((&found["held"], &found["history"][0]["note"]), (&false.into(), &"signed up at the fair".into()));
-    refused(&desk.run(&["bank", "remove", "ann@post.example"]), 2, "nothing in the bank holds this");
-}
-
-#[test]
-fn older_copies_of_a_refusal_are_void_for_who_came_back() {
-    let desk = desk();
-    let shop = SHOP
-        .replace("ann@post.example,+442079460001,subscribed", "ann@post.example,,unsubscribed")
-        .replace("ben@post.example,,subscribed", "ben@post.example,,unsubscribed");
-    desk.file("shop.csv", shop);
-    desk.file("no.csv", "email\nann@post.example\n");
-    desk.file("job.toml", job_with("[[suppress]]\nname = \"no\"\nfiles = [\"no.csv\"]\nreason = \"opted-out\""));
-    let age = |days: u64| {
-        let then = std::time::SystemTime::now() - std::time::Duration::from_secs(days * 86_400);
-        for name in ["shop.csv", "no.csv"] {
-            std::fs::File::options().append(true).open(desk.path(name)).unwrap().set_modified(then).unwrap();
-        }
-    };
-    desk.done(&["bank", "add", "ann@post.example", "--as", "opted-out"]);
-    desk.done(&["bank", "remove", "ann@post.example", "--note", "signed up again"]);
-    age(3);
-    assert_eq!(held(&desk), ["ben@post.example"]);
-    let tally = desk.json(&["run", "job.toml", "--replace"]);
-    assert!(tally["findings"].as_array().unwrap().iter().any(|finding| finding["code"] == "void-refusals"));
-    age(0);
-    assert_eq!(held(&desk), ["ann@post.example", "ben@post.example"], "what is newer than her return counts");
 }
 
 #[test]
@@ -266,6 +201,11 @@ fn values_come_from_standard_input_line_by_line_or_as_json() {
     let done: Value = serde_json::from_str(&ran.stdout).unwrap();
     assert_eq!((&done["seen"]["entries"], &done["unreadable"][0]), (&2.into(), &"nonsense".into()));
     assert_eq!(held(&desk), ["ann@post.example", "cy@hotel.example"]);
+    let late = b"ben@post.example\n{\"value\": \"x@far.example\", \"until\": \"2020-01-01\"}\n";
+    let ran = desk.run_with_input(&["bank", "add", "-"], late);
+    refused(&ran, 2, "2020-01-01 is past");
+    assert!(ran.stderr.contains("standard input") && ran.stderr.contains('2'), "{}", ran.stderr);
+    assert_eq!(held(&desk), ["ann@post.example", "cy@hotel.example"], "nothing of it went in");
 }
 
 #[test]
@@ -281,6 +221,7 @@ fn an_export_of_everything_gives_each_load_its_own_rows() {
 
 #[rstest]
 #[case::a_past_day(&["bank", "add", "x@far.example", "--until", "2020-01-01"], 2, "is past")]
+#[case::no_day(&["bank", "add", "x@far.example", "--until", "soon"], 2, "write it as 2026-03-05")]
 #[case::no_such_reason(&["bank", "add", "x@far.example", "--as", "opted-ou"], 2, "did you mean opted-out?")]
 #[case::nothing_readable(&["bank", "add", "nonsense"], 2, "nothing was changed")]
 #[case::no_such_batch(&["bank", "undo", "77"], 2, "there is no batch 77")]
@@ -293,29 +234,6 @@ fn wrong_use_says_what_to_do_and_changes_nothing(#[case] arguments: &[&str], #[c
     let before = desk.json(&["bank", "batches"]);
     refused(&desk.run(arguments), status, says);
     assert_eq!(desk.json(&["bank", "batches"]), before);
-}
-
-#[test]
-fn a_forgotten_person_stays_uncontacted_and_no_file_of_the_bank_shows_the_address() {
-    let desk = desk();
-    let address = "ann@post.example";
-    desk.file("no.csv", "email\nann@post.example\nx@far.example\n");
-    desk.done(&["bank", "load", "no.csv", "--as", "opted-out", "--yes", "--note", "two of them"]);
-    desk.done(&["bank", "add", address, "--note", "ann@post.example rang"]);
-    desk.done(&["bank", "forget", address, "--yes"]);
-    for name in desk.names().into_iter().filter(|name| name.starts_with("bank.sqlite")) {
-        let bytes = desk.bytes(&name);
-        let shows = bytes.windows(address.len()).any(|window| window.eq_ignore_ascii_case(address.as_bytes()));
-        assert!(!shows, "{name} shows the address");
-    }
-    assert_eq!(held(&desk), [address]);
-    let found = desk.json(&["bank", "find", address]);
-    assert_eq!((&found["is_forgotten"], &found["held"]), (&true.into(), &true.into()));
-    desk.file("again.csv", "email\nann@post.example\ny@far.example\n");
-    let loaded = desk.json(&["bank", "load", "again.csv", "--as", "opted-out", "--yes"]);
-    assert_eq!((&loaded["seen"]["forgotten"], &loaded["batch"]["entries"]), (&1.into(), &1.into()));
-    desk.done(&["bank", "export", "all.csv"]);
-    assert!(!desk.text("all.csv").contains(address));
 }
 
 #[test]
@@ -369,4 +287,101 @@ fn a_load_that_is_killed_leaves_nothing_behind() {
     let names: Vec<String> =
         desk.names().into_iter().filter(|name| name.starts_with('.') || name.contains("tmp")).collect();
     assert_eq!(names, [""; 0]);
+}
+
+#[test]
+fn a_domain_where_the_public_has_its_mailboxes_must_be_meant() {
+    let desk = desk();
+    let domain = format!("@{}", provider());
+    desk.file("no.csv", format!("email\n{domain}\nben@post.example\n"));
+    let load = ["bank", "load", "no.csv", "--as", "do-not-contact", "--yes"];
+    for refusing in [&["bank", "add", &domain][..], &load[..]] {
+        refused(&desk.run(refusing), 3, "--meant mailbox-provider");
+        refused(&desk.run(&[refusing, &["--meant", "mailbox-providers"]].concat()), 2, "did you mean");
+    }
+    assert_eq!(desk.json(&["bank"])["entries"], serde_json::json!([]), "nothing went in");
+    desk.done(&[&load[..], &["--meant", "mailbox-provider"]].concat());
+    assert_eq!(held(&desk), ["ben@post.example"]);
+}
+
+#[test]
+fn a_dry_run_leaves_no_bank_and_no_scope_behind() {
+    let desk = desk();
+    desk.file("no.csv", "email\nben@post.example\n");
+    let load = ["bank", "load", "no.csv", "--as", "opted-out", "--scope", "larkfold", "--new-scope", "--dry-run"];
+    let would = desk.json(&load);
+    assert_eq!((&would["scope"], &would["seen"]["new"]), (&"larkfold".into(), &1.into()));
+    assert!(!desk.has("bank.sqlite"));
+    desk.done(&["bank", "add", "ann@post.example"]);
+    desk.done(&load);
+    desk.done(&["run", "job.toml", "--scope", "larkfold", "--new-scope", "--dry-run"]);
+    refused(&desk.run(&["bank", "add", "nonsense", "--scope", "larkfold", "--new-scope"]), 2, "nothing was changed");
+    refused(
+        &desk.run(&["bank", "load", "no.csv", "--as", "opted-out", "--scope", "larkfold", "--yes"]),
+        2,
+        "--new-scope",
+    );
+    desk.done(&["run", "job.toml", "--scope", "larkfold", "--new-scope"]);
+    desk.done(&["bank", "load", "no.csv", "--as", "opted-out", "--scope", "Larkfold", "--yes"]);
+    desk.file("job.toml", with_keys("scope = \"larkfold\""));
+    assert_eq!(held(&desk), ["ann@post.example", "ben@post.example"]);
+}
+
+#[test]
+fn what_says_more_than_the_bank_knows_is_new() {
+    let desk = desk();
+    let load = |name: &str, text: &str, more: &[&str]| {
+        desk.file(name, text);
+        let seen = desk.json(&[&["bank", "load", name, "--as", "bounced", "--yes"], more].concat())["seen"].clone();
+        [seen["new"].as_u64().unwrap(), seen["known"].as_u64().unwrap()]
+    };
+    assert_eq!(load("1.csv", "email,Status,Date\nann@post.example,4.2.2,2026-01-01\n", &[]), [1, 0]);
+    assert_eq!(load("2.csv", "email,Status,Date,x\nann@post.example,4.2.2,2026-01-01,\n", &[]), [0, 1], "the same day");
+    assert_eq!(load("3.csv", "email,Status,Date\nann@post.example,4.2.2,2026-01-05\n", &[]), [1, 0], "another day");
+    assert_eq!(load("4.csv", "email,Status\nann@post.example,5.1.1\n", &["--until", "2099-01-01"]), [1, 0], "for good");
+    assert_eq!(load("5.csv", "email,Status\nann@post.example,5.1.2\n", &["--until", "2098-01-01"]), [0, 1], "shorter");
+    assert_eq!(load("6.csv", "email,Status\nann@post.example,5.1.3\n", &[]), [1, 0], "longer");
+    assert_eq!(load("7.csv", "email,Status\nann@post.example,4.2.2\n", &[]), [0, 1], "held anyway");
+}
+
+#[test]
+fn a_run_teaches_what_bounced_for_good_although_it_bounced_for_now_before() {
+    let desk = desk();
+    desk.file("soft.csv", "email,Status\nben@post.example,soft bounce\n");
+    desk.done(&["bank", "load", "soft.csv", "--as", "bounced", "--yes"]);
+    desk.file("shop.csv", SHOP.replace("ben@post.example,,subscribed", "ben@post.example,,bounced"));
+    desk.file("job.toml", format!("{}[remember]\nbounced = true\n", job_with("")));
+    desk.done(&["run", "job.toml"]);
+    desk.file("shop.csv", SHOP);
+    assert_eq!(held(&desk), ["ben@post.example"]);
+}
+
+#[test]
+fn what_a_job_prepared_is_replaced_also_where_it_now_writes_nobody() {
+    let desk = desk();
+    desk.file("job.toml", with_keys("scope = \"everyone\""));
+    desk.done(&["run", "job.toml"]);
+    desk.file("shop.csv", "email,phone,Status\n,,\n");
+    desk.done(&["run", "job.toml", "--replace"]);
+    assert_eq!(desk.json(&["bank"])["entries"], serde_json::json!([]));
+    let done: Vec<Value> = desk.json(&["bank", "history"])["history"].as_array().unwrap().clone();
+    let done: Vec<&str> = done.iter().map(|done| done["what"].as_str().unwrap()).collect();
+    assert_eq!(done, ["replaced", "prepared"]);
+}
+
+#[test]
+fn a_digest_also_counts_for_who_was_prepared() {
+    use sha2::Digest;
+    let desk = desk();
+    desk.file("job.toml", with_keys("scope = \"everyone\""));
+    desk.done(&["run", "job.toml"]);
+    let sha256: String = sha2::Sha256::digest("ann@post.example").iter().map(|byte| format!("{byte:02x}")).collect();
+    desk.file("no.csv", format!("email\n{sha256}\n"));
+    desk.file("there.csv", "already");
+    let load = ["bank", "load", "no.csv", "--as", "do-not-contact", "--yes", "--take-out"];
+    refused(&desk.run(&[&load[..], &["there.csv"]].concat()), 1, "so nothing was changed");
+    assert_eq!(held(&desk), [""; 0]);
+    let ran = desk.done(&[&load[..], &["out-of-service.csv"]].concat());
+    assert!(ran.stdout.contains("1 address in out-of-service.csv"), "{}", ran.stdout);
+    assert_eq!(desk.sheet("out-of-service.csv").column("email"), ["ann@post.example"]);
 }

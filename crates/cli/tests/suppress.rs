@@ -4,7 +4,7 @@
 
 mod common;
 
-use common::{Desk, job_with};
+use common::{Desk, job_with, provider};
 use rstest::rstest;
 use std::time::{Duration, SystemTime};
 
@@ -132,13 +132,6 @@ fn guards(desk: &Desk, list: &str, keys: &str) -> Vec<String> {
     assert_eq!(ran.status, if tripped.is_empty() { 0 } else { 3 }, "{}", ran.stderr);
     tripped
 }
-
-fn provider() -> String {
-    let data = include_str!("../../core/src/clean/data/mailbox_providers.txt");
-    let mut lines = data.lines().filter(|line| !line.starts_with('#'));
-    lines.next().unwrap().split_whitespace().next().unwrap().to_owned()
-}
-
 #[rstest]
 #[case::the_source_itself(SHOP.to_owned(), &["same-as-source", "holds-most"])]
 #[case::most_people("email\npost.example\nhotel.example\n".to_owned(), &["holds-most"])]

@@ -34,20 +34,10 @@ pub fn open(shared: &Shared, access: Access, now: &Now) -> Result<Bank> {
 }
 
 /// The job with what is remembered for it.
-pub fn recall(
-    mut job: Job,
-    remembered: &Remembered,
-    dry_run: bool,
-    shared: &Shared,
-    now: &Now,
-) -> Result<Job> {
+pub fn recall(mut job: Job, remembered: &Remembered, dry_run: bool, shared: &Shared, now: &Now) -> Result<Job> {
     job.scope = remembered.scope.clone().or(job.scope);
-    let asked = Asked {
-        scope: job.scope.clone(),
-        campaign: job.campaign.clone(),
-        limits: job.limits,
-        ..Asked::default()
-    };
+    let asked =
+        Asked { scope: job.scope.clone(), campaign: job.campaign.clone(), limits: job.limits, ..Asked::default() };
     // Entries hold until the day of the job.
     job.remembered = remembering_on(asked, remembered, dry_run, shared, now, job.today)?;
     let asks_for_it =

@@ -24,8 +24,7 @@ pub fn top_up_master(command: &TopUp, shared: &Shared) -> Result<Said, Error> {
     }
     let now = Now::read();
     let mut wishes = wishes(command, &now)?;
-    wishes.remembered =
-        remembering(wishes.scope.as_ref(), &command.remembered, command.dry_run, shared, &now)?;
+    wishes.remembered = remembering(wishes.scope.as_ref(), &command.remembered, command.dry_run, shared, &now)?;
     let drawn = Drawn::new(!shared.quiet && !shared.json);
     let done = top_up(&wishes, &setting(shared, command.dry_run, &now), &drawn);
     drawn.finish();

@@ -434,8 +434,7 @@ fn entry_table(heading: &str, entries: &[KnownEntry], shows_text: bool, screen: 
 
 fn history_table(heading: &str, history: &[Happened], screen: &Screen) -> String {
     let left = Side::Left;
-    let headings =
-        [(heading, left), ("done", left), ("batch", Side::Right), ("entries", Side::Right), ("about", left)];
+    let headings = [(heading, left), ("done", left), ("batch", Side::Right), ("entries", Side::Right), ("about", left)];
     let mut table = Table::new(&headings);
     for happened in history {
         let about = [&happened.text, &happened.scope, &happened.note].into_iter().flatten();

@@ -2,6 +2,8 @@
 #![allow(clippy::unwrap_used)] // a failure here is a failed test
 #![allow(dead_code)] // not every test file needs every part of the desk
 
+pub mod shop;
+
 use serde_json::Value;
 use std::fs;
 use std::io::Write;
@@ -141,4 +143,11 @@ pub fn job_with(more: &str) -> String {
     format!(
         "[job]\nname = \"fair\"\n\n[[source]]\nname = \"shop\"\nfiles = [\"shop.csv\"]\n\n[[write]]\nfile = \"out.csv\"\n\n{more}\n"
     )
+}
+
+/// The domain of a public mailbox provider.
+pub fn provider() -> String {
+    let data = include_str!("../../../core/src/clean/data/mailbox_providers.txt");
+    let mut lines = data.lines().filter(|line| !line.starts_with('#'));
+    lines.next().unwrap().split_whitespace().next().unwrap().to_owned()
 }

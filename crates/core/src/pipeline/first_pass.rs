@@ -602,9 +602,7 @@ impl RowRead<'_> {
 
     fn digest_forms(&mut self, typed: &[u8], text: &[u8], identity: &[u8]) {
         let (row, hasher, keys) = (self.row, self.hasher, &mut self.read.keys);
-        self.checks
-            .digests
-            .for_each(typed, text, identity, hasher, |hash| keys.push((row, Role::Compared, hash)));
+        self.checks.digests.for_each(typed, text, identity, hasher, |hash| keys.push((row, Role::Compared, hash)));
     }
 
     #[inline]

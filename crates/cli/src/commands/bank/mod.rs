@@ -46,7 +46,7 @@ pub fn bank_at(command: &BankCommand, shared: &Shared, now: &Now) -> Result<Said
         Some(BankAction::List(command)) => entries::list(command, &bank()?, &screen),
         Some(BankAction::Batches) => Ok(render::bank::batches(&bank()?.batches()?, &screen)),
         Some(BankAction::Sent(command)) => sent(command, &mut bank()?, now, &screen),
-        Some(BankAction::Forget(command)) => forget(command, &mut bank()?, shared, &screen),
+        Some(BankAction::Forget(command)) => forget(command, &mut for_change()?, shared, &screen),
         Some(BankAction::History(command)) => {
             let most = if command.most == 0 { i64::MAX as u64 } else { command.most };
             Ok(render::bank::history(&bank()?.history(most)?, &screen))
@@ -161,11 +161,8 @@ fn add(command: &BankAdd, bank: &mut Bank, screen: &Screen) -> Result<String> {
         let what = "nothing of what was given is an address, a domain or a phone number, so nothing was changed";
         return Err(wrong_use(what, "write ines@hotel.example, hotel.example, or +442079460018"));
     }
-    let batch = NewBatch {
-        new_scope: planned.new,
-        note: command.note.clone(),
-        ..NewBatch::new(what, planned.id, today)
-    };
+    let batch =
+        NewBatch { new_scope: planned.new, note: command.note.clone(), ..NewBatch::new(what, planned.id, today) };
     let mut staged = bank.stage(batch)?;
     staged.add(entries)?;
     let mut ready = staged.ready()?;
