@@ -3,7 +3,7 @@
 use crate::batch::{Batch, BatchId, What};
 use crate::file::Bank;
 use crate::forget::id_of_new;
-use crate::load::count_again;
+use crate::load::count_out;
 use crate::scope::ScopeId;
 use crate::text::{Text, Value};
 use pebblebank_core::{Error, ErrorKind, Result};
@@ -148,8 +148,8 @@ impl Bank {
 
 /// Takes out one entry of the text of this number.
 fn take_out(change: &Transaction, held: &Holding, text: i64, note: Option<&str>, moment: &str) -> rusqlite::Result<()> {
+    count_out(change, held.entry)?;
     change.execute("update entry set removed = ?1 where id = ?2", params![moment, held.entry])?;
-    count_again(change, held.removed.batch)?;
     change.execute(
         "insert into history (moment, what, batch, text, count, note) values (?1, 'remove', ?2, ?3, 1, ?4)",
         params![moment, held.removed.batch.0, text, note],

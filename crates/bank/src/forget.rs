@@ -2,7 +2,7 @@
 
 use crate::batch::{BatchId, What};
 use crate::file::Bank;
-use crate::load::count_again;
+use crate::load::count_out;
 use crate::scope::EVERYONE;
 use crate::text::{Kind, Text, Value};
 use pebblebank_core::{Error, ErrorKind, Result};
@@ -44,12 +44,11 @@ impl Bank {
             }
             clear_words(change, &text.shown())?;
             change.execute(
-                "insert into batch (what, scope, added, day) values (?1, ?2, ?3, ?4)",
-                params![gone.gravest.code(), EVERYONE.0, moment, today],
+                "insert into batch (what, scope, added, day, entries, phones) values (?1, ?2, ?3, ?4, 1, ?5)",
+                params![gone.gravest.code(), EVERYONE.0, moment, today, digest.kind.is_of_phone()],
             )?;
             let batch = BatchId(change.last_insert_rowid());
             change.execute("insert into entry (text, batch, day) values (?1, ?2, ?3)", params![own, batch.0, today])?;
-            count_again(change, batch)?;
             change.execute(
                 "insert into history (moment, what, batch, text, count) values (?1, 'forget', ?2, ?3, ?4)",
                 params![moment, batch.0, own, gone.entries],
@@ -98,15 +97,14 @@ impl Gone {
             if counts && what.reason().is_some() {
                 self.gravest = self.gravest.min(what);
             }
+            count_out(change, entry)?;
             change.execute("delete from entry where id = ?1", [entry])?;
             self.entries += 1;
-            let left: i64 =
-                change.query_row("select count(*) from entry where batch = ?1", [batch], |row| row.get(0))?;
-            if left == 0 {
-                // A note on one person alone may name the person.
-                change.execute("update batch set note = null where id = ?1", [batch])?;
-            }
-            count_again(change, BatchId(batch))?;
+            // A note on one person alone may name the person.
+            change.execute(
+                "update batch set note = null where id = ?1 and not exists (select 1 from entry where batch = ?1)",
+                [batch],
+            )?;
         }
         change.execute("update history set text = ?1, note = null where text = ?2", [digest, id])?;
         change.execute("delete from returned where text = ?1", [id])?;

@@ -394,15 +394,15 @@ impl Counts {
     }
 }
 
-/// Counts what still holds of a batch.
-pub(crate) fn count_again(change: &Transaction, batch: BatchId) -> rusqlite::Result<i64> {
+/// Takes an entry that is about to go out of what its batch counts; not by counting anew, since batches may be large.
+pub(crate) fn count_out(change: &Transaction, entry: i64) -> rusqlite::Result<()> {
     change.execute(
         "update batch set (entries, softs, phones, lapsing) = (
-           select coalesce(sum(e.soft = 0), 0), coalesce(sum(e.soft = 1), 0),
-                  coalesce(sum(e.soft = 0 and t.kind in (2, 6)), 0), coalesce(sum(e.until is not null), 0)
-           from entry e join text t on t.id = e.text where e.batch = batch.id and e.removed is null)
-         where id = ?1",
-        [batch.0],
+           select batch.entries - (e.soft = 0), batch.softs - (e.soft = 1),
+                  batch.phones - (e.soft = 0 and t.kind in (2, 6)), batch.lapsing - (e.until is not null)
+           from entry e join text t on t.id = e.text where e.id = ?1)
+         where undone is null and id = (select batch from entry where id = ?1 and removed is null)",
+        [entry],
     )?;
-    change.query_row("select entries + softs from batch where id = ?1", [batch.0], |row| row.get(0))
+    Ok(())
 }

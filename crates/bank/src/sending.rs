@@ -2,7 +2,6 @@
 
 use crate::batch::{Batch, BatchId, COLUMNS, NewBatch, What};
 use crate::file::Bank;
-use crate::load::count_again;
 use crate::scope::{EVERYONE, ScopeId};
 use crate::text::{Kind, Text};
 use pebblebank_core::clean::date::Date;
@@ -89,7 +88,7 @@ impl Bank {
                 "update batch set what = ?1, day = ?2, campaign = coalesce(?3, campaign, job) where id = ?4",
                 params![What::Sent.code(), on.day_number(), campaign, id.0],
             )?;
-            let count = count_again(change, id)?;
+            let count: i64 = change.query_row("select entries from batch where id = ?1", [id.0], |row| row.get(0))?;
             change.execute(
                 "insert into history (moment, what, batch, count) values (?1, 'sent', ?2, ?3)",
                 params![moment, id.0, count],

@@ -2,7 +2,8 @@
 //! to be written. That is how somebody who said no gets mail.
 //!
 //! The unmatched entries are read again and give keys (texts with one letter left out, [`crate::person::near`] says why
-//! these find every slip); then the contacts that nothing holds are read again, and those who share a key are judged.
+//! these find every slip); then the contacts that nothing holds are read again, and those who share a key are judged. More
+//! entries than memory has room for are looked for in several rounds, each with the contacts read once more.
 
 use super::Setting;
 use super::again::{RowAgain, Wants, read_again};
@@ -30,10 +31,10 @@ use xxhash_rust::xxh3::xxh3_64;
 /// a large run is as quick as it can be.
 pub const QUICK: u64 = 200_000;
 
-/// About what an entry takes in memory while it is looked for.
+/// About what an entry takes in memory while it is looked for: its text, and some 25 keys with their bits.
 const BYTES_PER_ENTRY: u64 = 640;
 
-/// The part of the memory that entries may take.
+/// The part of the memory that the entries of a round may take.
 const MEMORY_PARTS: u64 = 4;
 
 /// How many pairs the tally shows.
@@ -62,6 +63,7 @@ pub struct Missed {
 }
 
 /// An entry that matched nobody.
+#[derive(Clone)]
 struct Entry {
     list: ListId,
     address: String,
@@ -161,10 +163,28 @@ fn name_of(job: &Job, list: ListId) -> &str {
 /// Looks for near misses, where the job wants it or it takes no time.
 pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observer) -> Result<NearMissed> {
     let mut found = NearMissed::default();
+    let wanted = wanted_lists(job, known, &mut found);
+    if !wanted.contains(&true) {
+        return Ok(found);
+    }
+    let room = (setting.memory / MEMORY_PARTS / BYTES_PER_ENTRY).max(1) as usize;
+    let mut round: Vec<Entry> = Vec::new();
+    for_each_unmatched(job, known, &wanted, observer, &mut |entry| {
+        round.push(entry);
+        if round.len() < room { Ok(()) } else { found.look_for(&std::mem::take(&mut round), known, setting, observer) }
+    })?;
+    found.look_for(&round, known, setting, observer)?;
+    // However many rounds it took, in the order of the contacts and then of the entries.
+    found.pairs.sort_by_key(|pair| (pair.row, pair.entry));
+    found.tell_contacts(job);
+    Ok(found)
+}
+
+/// Which lists are looked at; counts the entries of all.
+fn wanted_lists(job: &Job, known: &Known, found: &mut NearMissed) -> Vec<bool> {
     let unmatched = |list: usize| known.settled.matches[list].unmatched;
     let is_short = known.settled.persons() <= QUICK;
     let mut wanted = vec![false; job.lists.len()];
-    let mut room = setting.memory / MEMORY_PARTS / BYTES_PER_ENTRY;
     for (place, list) in job.lists.iter().enumerate() {
         let Some(hold) = list.hold.as_ref().filter(|_| list.by.is_none()) else { continue };
         let count = unmatched(place);
@@ -176,41 +196,64 @@ pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observ
         let is_bank = matches!(list.entries_from, EntriesFrom::Memory(_));
         // Of what was looked up, the other entries are not there.
         let is_there = !(known.looked_up && is_bank);
-        if is_wanted && is_there && count <= room {
+        if is_wanted && is_there {
             wanted[place] = count > 0;
-            room -= count;
             found.searched += count;
         } else {
             found.not_searched += count;
             found.not_searched_in_bank += if is_bank { count } else { 0 };
         }
     }
-    if !wanted.contains(&true) {
-        return Ok(found);
-    }
-    found.entries = unmatched_entries(job, known, &wanted, observer)?;
-    let keys = Keys::new(&found.entries);
-    found.pairs = pairs(known, &found.entries, &keys, setting, observer)?;
-    for pair in &found.pairs {
-        let entry = &found.entries[pair.entry as usize];
-        let hold = job.lists[entry.list.0 as usize].hold.as_ref();
-        let sets_aside = hold.is_some_and(|hold| hold.near_miss == NearMisses::SetAside);
-        let text = format!("{}: {}, {}", name_of(job, entry.list), entry.address, pair.why);
-        let missed = found.by_row.entry(pair.row.0).or_insert(Missed { sets_aside: false, details: String::new() });
-        missed.sets_aside |= sets_aside;
-        if !missed.details.is_empty() {
-            missed.details.push_str("; ");
-        }
-        missed.details.push_str(&text);
-    }
-    Ok(found)
+    wanted
 }
 
-/// The entries of the wanted lists that matched nobody, as far as they are addresses.
-fn unmatched_entries(job: &Job, known: &Known, wanted: &[bool], observer: &dyn Observer) -> Result<Vec<Entry>> {
+impl NearMissed {
+    /// Looks for contacts close to these entries, and keeps what it finds.
+    fn look_for(&mut self, entries: &[Entry], known: &Known, setting: &Setting, observer: &dyn Observer) -> Result<()> {
+        if entries.is_empty() {
+            return Ok(());
+        }
+        let mut place_of: HashMap<u32, u32> = HashMap::new();
+        let mut pairs = pairs(known, entries, &Keys::new(entries), setting, observer)?;
+        let mut met: Vec<u32> = pairs.iter().map(|pair| pair.entry).collect();
+        met.sort_unstable();
+        met.dedup();
+        for number in met {
+            place_of.insert(number, self.entries.len() as u32);
+            self.entries.push(entries[number as usize].clone());
+        }
+        pairs.iter_mut().for_each(|pair| pair.entry = place_of[&pair.entry]);
+        self.pairs.append(&mut pairs);
+        Ok(())
+    }
+
+    /// Keeps for each contact what it is close to, in words.
+    fn tell_contacts(&mut self, job: &Job) {
+        for pair in &self.pairs {
+            let entry = &self.entries[pair.entry as usize];
+            let hold = job.lists[entry.list.0 as usize].hold.as_ref();
+            let sets_aside = hold.is_some_and(|hold| hold.near_miss == NearMisses::SetAside);
+            let text = format!("{}: {}, {}", name_of(job, entry.list), entry.address, pair.why);
+            let missed = self.by_row.entry(pair.row.0).or_insert(Missed { sets_aside: false, details: String::new() });
+            missed.sets_aside |= sets_aside;
+            if !missed.details.is_empty() {
+                missed.details.push_str("; ");
+            }
+            missed.details.push_str(&text);
+        }
+    }
+}
+
+/// Hands over the entries of the wanted lists that matched nobody, as far as they are addresses.
+fn for_each_unmatched(
+    job: &Job,
+    known: &Known,
+    wanted: &[bool],
+    observer: &dyn Observer,
+    each: &mut dyn FnMut(Entry) -> Result<()>,
+) -> Result<()> {
     let files = &known.files;
     let matched = &known.settled.matched_entries;
-    let mut found = Vec::new();
     let mut number = 0u32;
     let mut scratch = EntryScratch::new(files);
     scratch.keeps_texts = true;
@@ -228,14 +271,14 @@ fn unmatched_entries(job: &Job, known: &Known, wanted: &[bool], observer: &dyn O
                     && wanted.get(list) == Some(&true)
                     && !matched.holds(own)
                 {
-                    found.push(Entry { list: ListId(list as u16), address, name });
+                    each(Entry { list: ListId(list as u16), address, name })?;
                 }
             }
             number += entries.compared.len() as u32;
         }
         chunk.give_back();
     }
-    let Remembering::From(memory) = &job.remembered else { return Ok(found) };
+    let Remembering::From(memory) = &job.remembered else { return Ok(()) };
     let of_hold = |hold: usize| job.lists.iter().position(|list| list.entries_from == EntriesFrom::Memory(hold));
     let is_wanted = |hold: usize| of_hold(hold).is_some_and(|list| wanted[list]);
     if (0..memory.holds().len()).any(is_wanted) && !known.looked_up {
@@ -246,13 +289,13 @@ fn unmatched_entries(job: &Job, known: &Known, wanted: &[bool], observer: &dyn O
             if let (RememberedEntry::Address(address), Some(list)) = (entry, of_hold(hold).filter(|list| wanted[*list]))
                 && !matched.holds(RowId(number))
             {
-                found.push(Entry { list: ListId(list as u16), address: address.to_owned(), name: String::new() });
+                each(Entry { list: ListId(list as u16), address: address.to_owned(), name: String::new() })?;
             }
             number += 1;
             Ok(())
         })?;
     }
-    Ok(found)
+    Ok(())
 }
 
 /// The keys of entries, sorted, with a bit for each beforehand so that most contacts are told apart at a glance.
