@@ -49,6 +49,9 @@ const REASONS: [&str; 9] = [
     "placeholder-address",
 ];
 
+/// Stands for the text of the one invalid address, which has no domain.
+const INVALID: u8 = 100;
+
 fn address(number: u8) -> String {
     format!("person{}@mail{}.example", number, number % 3)
 }
@@ -86,6 +89,11 @@ impl Row {
         if let Cell::Addresses(numbers) = &self.cell { numbers } else { &[] }
     }
 
+    /// What it is held against lists and refusals by: an invalid address by its text, though it is no key of a person.
+    fn compared(&self) -> &[u8] {
+        if self.cell == Cell::Invalid { &[INVALID] } else { self.identities() }
+    }
+
     fn first(&self) -> Option<u8> {
         self.identities().first().copied()
     }
@@ -112,7 +120,7 @@ impl Row {
 
 impl Held {
     fn holds(&self, identity: u8) -> bool {
-        self.addresses.contains(&identity) || self.domains.contains(&(identity % 3))
+        self.addresses.contains(&identity) || identity != INVALID && self.domains.contains(&(identity % 3))
     }
 
     fn lines(&self) -> String {
@@ -143,11 +151,10 @@ fn persons(rows: &[Row], by_phone: bool) -> Vec<usize> {
 
 /// What becomes of each row.
 fn fates(rows: &[Row], holds: &[Held], by_phone: bool) -> Vec<String> {
-    let person = persons(rows, by_phone);
-    let of = |who: usize| (0..rows.len()).filter(move |row| person[*row] == who).collect::<Vec<_>>();
-    let person = persons(rows, by_phone);
+    let person = &persons(rows, by_phone);
+    let of = |who: usize| (0..rows.len()).filter(|row| person[*row] == who).collect::<Vec<_>>();
     let identities =
-        |who: usize| -> BTreeSet<u8> { of(who).into_iter().flat_map(|row| rows[row].identities().to_vec()).collect() };
+        |who: usize| of(who).into_iter().flat_map(|row| rows[row].compared().to_vec()).collect::<BTreeSet<u8>>();
     let mut fates = vec![String::new(); rows.len()];
     for who in person.iter().copied().collect::<BTreeSet<_>>() {
         let own = of(who);
