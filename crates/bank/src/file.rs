@@ -43,9 +43,18 @@ pub struct Bank {
 }
 
 impl Bank {
+    /// Whether there is a bank at `path`. Fails where that cannot be told: what cannot be looked at may hold somebody.
+    pub fn is_at(path: &Path) -> Result<bool> {
+        path.try_exists().map_err(|_| {
+            let what = "it cannot be told whether there is a bank here";
+            let advice = "look at the permissions of the folder, or name another place with --bank";
+            Error::new(ErrorKind::Input, what, advice).in_file(path)
+        })
+    }
+
     /// Opens the bank at `path`. `moment` (RFC 3339) and `today` are the time of the command.
     pub fn open(path: &Path, access: Access, moment: &str, today: Date) -> Result<Bank> {
-        let is_new = !path.exists();
+        let is_new = !Bank::is_at(path)?;
         if is_new && access == Access::Preview {
             let connection = Connection::open_in_memory().map_err(|cause| trouble(path, &cause))?;
             let mut bank = Bank { connection, path: path.to_path_buf(), moment: moment.to_owned(), today };

@@ -385,3 +385,22 @@ fn a_digest_also_counts_for_who_was_prepared() {
     assert!(ran.stdout.contains("1 address in out-of-service.csv"), "{}", ran.stdout);
     assert_eq!(desk.sheet("out-of-service.csv").column("email"), ["ann@post.example"]);
 }
+
+#[test]
+fn a_bank_that_is_named_and_not_there_is_no_empty_bank() {
+    let desk = desk();
+    desk.file("master.csv", SHOP);
+    for command in [
+        &["run", "job.toml"][..],
+        &["clean", "shop.csv", "-o", "o.csv"],
+        &["suppress", "shop.csv", "--against", "master.csv", "-o", "o.csv"],
+        &["top-up", "master.csv", "--from", "shop.csv", "-o", "o.csv"],
+    ] {
+        refused(&desk.run(&[command, &["--bank", "nowhere.sqlite"]].concat()), 1, "--without-bank");
+        refused(&desk.run(&[command, &["--bank", "shop.csv/bank.sqlite"]].concat()), 1, "cannot be told");
+        assert!(!desk.has("o.csv") && !desk.has("out.csv"));
+    }
+    let findings = desk.json(&["run", "job.toml"])["findings"].clone();
+    let codes: Vec<&str> = findings.as_array().unwrap().iter().map(|found| found["code"].as_str().unwrap()).collect();
+    assert!(codes.contains(&"no-bank"), "the environment names one: {codes:?}");
+}

@@ -52,6 +52,7 @@ fn clean_merges_files_of_different_shapes_into_one() {
       outer-blanks      1   " ida@post.example "  →  "ida@post.example"
 
       Worth a look
+      · there is no bank in bank.sqlite yet, so nobody is held for what was remembered
       · no source has a column that says who may be written to, so everybody passes
 
       Where to look next

@@ -249,7 +249,7 @@ fn rows_that_are_too_short_or_too_long_are_kept_and_said() {
         .iter()
         .map(|finding| (finding["code"].as_str().unwrap(), finding["rows"][0].as_u64().unwrap_or(0)))
         .collect();
-    assert_eq!(findings, [("short-rows", 2), ("long-rows", 3), ("no-consent-column", 0)]);
+    assert_eq!(findings, [("short-rows", 2), ("long-rows", 3), ("no-bank", 0), ("no-consent-column", 0)]);
 }
 
 const AUDIENCE: &str = "email,Town,Favourite walk,date of birth,signed_up,orders,tags\n\

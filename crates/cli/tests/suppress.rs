@@ -31,14 +31,20 @@ fn addresses(held: &[[String; 3]]) -> Vec<&str> {
 }
 
 #[rstest]
-#[case::the_identity("ann@post.example", "Ann@Post.example")]
-#[case::as_its_owner_writes_it("Ann@post.example", "Ann@Post.example")]
-#[case::as_it_was_read("Ann@Post.example", "Ann@Post.example")]
-#[case::without_the_tag("dot@post.example", "dot+fair@post.example")]
-fn a_list_of_digests_holds_whom_it_does_not_show(#[case] hashed: &str, #[case] meant: &str) {
+#[case::the_identity("ann@post.example", "", &["Ann@Post.example"])]
+#[case::as_its_owner_writes_it("Ann@post.example", "", &["Ann@Post.example"])]
+#[case::as_it_was_read("Ann@Post.example", "", &["Ann@Post.example"])]
+#[case::as_the_job_has_it("dot@post.example", "[clean]\nidentity = \"ignore-tags\"", &["dot+fair@post.example"])]
+#[case::with_its_tag("dot+fair@post.example", "[clean]\nidentity = \"ignore-tags\"", &["dot+fair@post.example"])]
+#[case::another_address("dot@post.example", "", &[])]
+fn a_list_of_digests_holds_whom_it_does_not_show(#[case] hashed: &str, #[case] keys: &str, #[case] meant: &[&str]) {
     use sha2::Digest as _;
     let sha256: String = sha2::Sha256::digest(hashed).iter().map(|byte| format!("{byte:02X}")).collect();
-    assert_eq!(addresses(&held(&format!("sha256\n{sha256}\n"), "columns = { email = \"sha256\" }")), [meant]);
+    let md5: String = md5::Md5::digest(hashed).iter().map(|byte| format!("{byte:02x}")).collect();
+    for digest in [sha256, md5] {
+        let list = format!("digest\n{digest}\n");
+        assert_eq!(addresses(&held(&list, &format!("columns = {{ email = \"digest\" }}\n{keys}"))), meant);
+    }
 }
 
 #[test]

@@ -14,10 +14,18 @@ use pebblebank_core::{Error, ErrorKind, Result};
 use std::path::PathBuf;
 use std::sync::Arc;
 
+fn set(name: &str) -> Option<PathBuf> {
+    std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from)
+}
+
+/// The bank that the environment names.
+fn bank_of_environment() -> Option<PathBuf> {
+    set("PEBBLEBANK_BANK")
+}
+
 /// Where the bank lies: as `--bank` says, else the environment, else in the user's data folder.
 pub fn bank_path(shared: &Shared) -> Result<PathBuf> {
-    let set = |name: &str| std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from);
-    if let Some(path) = shared.bank.clone().or_else(|| set("PEBBLEBANK_BANK")) {
+    if let Some(path) = shared.bank.clone().or_else(bank_of_environment) {
         return Ok(path);
     }
     let data = set("XDG_DATA_HOME").or_else(|| set("HOME").map(|home| home.join(".local/share")));
@@ -89,18 +97,29 @@ fn remembering_on(
         let mut bank = Bank::open(&path, Access::Change, &now.moment, now.day())?;
         bank.scope_or_new(asked.scope.as_deref(), NewScope::IsMeant)?;
     }
-    if !path.exists() {
-        return Ok(Remembering::Nothing);
+    if !Bank::is_at(&path)? {
+        return no_bank(path, shared);
     }
     let bank = Bank::open(&path, Access::Ask, &now.moment, day)?;
     Ok(Remembering::From(Arc::new(bank.into_memory(&asked)?)))
+}
+
+/// What it means that there is no bank: nothing, unless one was named.
+fn no_bank(path: PathBuf, shared: &Shared) -> Result<Remembering> {
+    if shared.bank.is_some() {
+        let what = "there is no bank here, so that nobody would be held for what it remembers";
+        let advice = "look whether the name is right; pebblebank bank add or bank load makes a bank, and --without-bank \
+             goes without one";
+        return Err(Error::new(ErrorKind::Input, what, advice).in_file(&path));
+    }
+    Ok(if bank_of_environment().is_some() { Remembering::NotThere(path) } else { Remembering::Nothing })
 }
 
 /// Keeps in the bank what a run taught.
 pub fn record(job: &Job, finished: &Finished, learned: Learned, shared: &Shared, now: &Now) -> Result<Recorded> {
     let mut bank = open(shared, Access::Change, now)?;
     // A bank that is made by this run knows no scopes yet.
-    let is_new = matches!(job.remembered, Remembering::Nothing);
+    let is_new = matches!(job.remembered, Remembering::Nothing | Remembering::NotThere(_));
     let new_scope = if is_new { NewScope::IsMeant } else { NewScope::IsAnError };
     let scope = bank.scope_or_new(job.scope.as_deref(), new_scope)?;
     let tally = finished.receipt.as_ref().map(|receipt| receipt.join("tally.json"));

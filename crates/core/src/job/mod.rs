@@ -311,6 +311,8 @@ pub enum Remembering {
     /// There is nothing to remember.
     #[default]
     Nothing,
+    /// It was named, and is not there yet.
+    NotThere(PathBuf),
     /// Somebody said that it does not count this time.
     SwitchedOff,
     /// It counts.

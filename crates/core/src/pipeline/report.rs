@@ -184,6 +184,10 @@ impl Reports<'_> {
         if let Remembering::From(memory) = &self.job.remembered {
             findings.extend(memory.remarks().iter().map(|text| Finding::new("bank", Weight::Doubt, text)));
         }
+        if let Remembering::NotThere(path) = &self.job.remembered {
+            let text = format!("there is no bank in {} yet, so nobody is held for what was remembered", path.display());
+            findings.push(Finding::new("no-bank", Weight::Note, text));
+        }
         if matches!(self.job.remembered, Remembering::SwitchedOff) {
             let text = "the bank was left out (--without-bank): nobody was held back for what it remembers";
             findings.push(Finding::new("without-bank", Weight::Warning, text));
@@ -198,7 +202,7 @@ impl Reports<'_> {
     fn bank(&self) -> BankTally {
         let (applied, file) = match &self.job.remembered {
             Remembering::From(memory) => (true, Some(memory.shown())),
-            Remembering::Nothing | Remembering::SwitchedOff => (false, None),
+            Remembering::Nothing | Remembering::NotThere(_) | Remembering::SwitchedOff => (false, None),
         };
         let switched_off = matches!(self.job.remembered, Remembering::SwitchedOff);
         BankTally { applied, switched_off, file, scope: self.job.scope.clone() }

@@ -63,7 +63,7 @@ pub fn bank_at(command: &BankCommand, shared: &Shared, now: &Now) -> Result<Said
 
 fn overview(shared: &Shared, now: &Now, screen: &Screen) -> Result<Said> {
     let path = bank_path(shared)?;
-    if !path.exists() {
+    if !Bank::is_at(&path)? {
         return Ok(Said::done(render::bank::no_bank(&path, screen)));
     }
     let bank = open(shared, Access::Ask, now)?;
