@@ -226,3 +226,38 @@ fn suppress_stops_where_most_would_go() {
     desk.done(&["suppress", "list.csv", "--against", "no.txt", "-o", "left.csv", "--meant", "holds-most"]);
     assert_eq!(desk.sheet("left.csv").rows.len(), 2);
 }
+
+#[test]
+fn near_misses_of_what_the_bank_remembers_are_shown_and_set_aside_too() {
+    let desk = Desk::with(&[("shop.csv", &SHOP.replace("ben@", "benjamin@"))]);
+    desk.done(&["bank", "add", "bejamin@post.example", "dot@post.example", "zoe@far.example", "--as", "opted-out"]);
+    let suppress = ["suppress", "shop.csv", "-o", "out.csv"];
+    let shown = desk.json(&suppress)["tally"]["near_misses"].clone();
+    assert_eq!((&shown["searched"], &shown["pairs"], &shown["set_aside"]), (&3.into(), &2.into(), &0.into()));
+    desk.done(&[&suppress[..], &["--near-miss", "set-aside", "--replace"]].concat());
+    let aside = desk.sheet("out.set-aside.csv");
+    assert_eq!(
+        aside.columns(["pebblebank_reason", "email"]),
+        [["near-miss", "benjamin@post.example"], ["near-miss", "dot+fair@post.example"]]
+    );
+    let ignored = desk.json(&[&suppress[..], &["--near-miss", "ignore", "--replace"]].concat());
+    assert_eq!(ignored["tally"]["near_misses"]["pairs"], 0);
+}
+
+#[test]
+fn near_misses_among_more_entries_than_memory_has_room_for_are_the_same() {
+    let entries: String = (0..45_000).map(|number| format!("nobody{number}@far.example\n")).collect();
+    let list = format!("email\nbenjamim@post.example\n{entries}evelynn@work.example\nbenjamin@pots.example\n");
+    let shop = SHOP.replace("ben@", "benjamin@").replace("eve@", "evelyn@");
+    let job = job_with("[[suppress]]\nname = \"no\"\nfiles = [\"no.csv\"]\nnear_miss = \"set-aside\"");
+    let desk = Desk::with(&[("shop.csv", &shop), ("no.csv", &list), ("job.toml", &job)]);
+    let pairs = |memory: &str| {
+        desk.done(&["run", "job.toml", "--replace", "--memory", memory]);
+        desk.text("fair.receipt/near-misses.csv")
+    };
+    let in_one_round = pairs("1GiB");
+    assert_eq!(in_one_round.lines().count(), 4, "{in_one_round}");
+    assert_eq!(pairs("64MiB"), in_one_round);
+    let aside = desk.sheet("fair.receipt/set-aside.csv");
+    assert_eq!(aside.column("email"), ["benjamin@post.example", "evelyn@work.example"]);
+}

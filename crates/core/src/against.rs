@@ -4,7 +4,7 @@
 use crate::clean::date::Date;
 use crate::clean::place::Country;
 use crate::error::{Error, ErrorKind, Result};
-use crate::job::{Job, ListFiles, ReadFiles, Remembering, Requirement, Source, Write};
+use crate::job::{Job, ListFiles, NearMisses, ReadFiles, Remembering, Requirement, Source, Write};
 use crate::observe::{Finding, Observer, Stage, Weight, counted};
 use crate::person::PersonWishes;
 use crate::pipeline::again::{RowAgain, Wants, read_again};
@@ -35,6 +35,8 @@ pub struct AgainstWishes {
     pub scope: Option<String>,
     /// Who is remembered from earlier work.
     pub remembered: Remembering,
+    /// What becomes of near misses, also of what is remembered.
+    pub near_miss: NearMisses,
     /// Whether all rows are written, each with the reason.
     pub marks: bool,
     /// The file to write.
@@ -66,7 +68,8 @@ pub struct HeldAgainst {
 
 /// Holds a list against others.
 pub fn hold_against(wishes: &AgainstWishes, setting: &Setting, observer: &dyn Observer) -> Result<HeldAgainst> {
-    let job = job(wishes).with_remembered_lists();
+    let mut job = job(wishes).with_remembered_lists();
+    job.lists.iter_mut().filter_map(|list| list.hold.as_mut()).for_each(|hold| hold.near_miss = wishes.near_miss);
     job.check()?;
     let opening = Opening::of(&job, setting, observer)?;
     let mut staged = Staged::new(wishes, setting)?;

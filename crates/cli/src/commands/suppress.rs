@@ -60,11 +60,6 @@ fn wishes(command: &Suppress, shared: &Shared, now: &Now) -> Result<AgainstWishe
         list.go_by(by.clone());
         if let Some(hold) = &mut list.hold {
             hold.meant.clone_from(&meant);
-            hold.near_miss = match command.near_miss {
-                NearMiss::Report => NearMisses::ReportedIfQuick,
-                NearMiss::SetAside => NearMisses::SetAside,
-                NearMiss::Ignore => NearMisses::Ignored,
-            };
         }
         list.reason_from = command.reason_from.as_deref().map(ColumnRef::new);
         let place = against.len();
@@ -82,6 +77,11 @@ fn wishes(command: &Suppress, shared: &Shared, now: &Now) -> Result<AgainstWishe
         against,
         scope: command.remembered.scope.clone(),
         remembered,
+        near_miss: match command.near_miss {
+            NearMiss::Report => NearMisses::ReportedIfQuick,
+            NearMiss::SetAside => NearMisses::SetAside,
+            NearMiss::Ignore => NearMisses::Ignored,
+        },
         marks: command.mark,
         set_aside: command.set_aside.clone().unwrap_or_else(|| beside(&command.output, "set-aside")),
         output: command.output.clone(),

@@ -2,11 +2,18 @@
 
 use super::json::of_schema;
 use super::table::{Side, Table};
-use super::tally::{findings, guards, near_misses, set_aside, suppression};
+use super::tally::{NearMissAdvice, findings, guards, near_misses, set_aside, suppression};
 use super::{Screen, Tone, WIDTH, counted, number, wrapped};
 use pebblebank_core::against::{AgainstWishes, HeldAgainst};
 use pebblebank_core::pipeline::Outcome;
 use serde_json::json;
+
+/// What can be done about near misses, as options.
+const NEAR_MISSES: NearMissAdvice = NearMissAdvice {
+    more: "--near-miss set-aside puts all of them aside, with what they are close to",
+    search: "--near-miss set-aside does",
+    take_out: "they stay; --near-miss set-aside takes them out.",
+};
 
 /// Who was taken out, by which list, and where both parts are.
 pub fn finished(done: &HeldAgainst, wishes: &AgainstWishes, screen: &Screen) -> String {
@@ -15,7 +22,7 @@ pub fn finished(done: &HeldAgainst, wishes: &AgainstWishes, screen: &Screen) -> 
         numbers(done, wishes, screen),
         set_aside(&done.tally.all, screen),
         suppression(&done.tally, screen),
-        near_misses(&done.tally, screen),
+        near_misses(&done.tally, &NEAR_MISSES, screen),
         findings(&done.tally, screen),
         where_to_look(done, wishes, screen),
     ];

@@ -24,7 +24,7 @@ pub fn finished(finished: &Finished, again: &str, screen: &Screen) -> String {
         sources(tally, screen),
         set_aside(&tally.all, screen),
         suppression(tally, screen),
-        near_misses(tally, screen),
+        near_misses(tally, &near_miss_advice(finished), screen),
         lists(tally, screen),
         repairs(tally, screen),
         suggestions(tally, screen),
@@ -231,8 +231,30 @@ pub fn suppression(tally: &Tally, screen: &Screen) -> String {
     table.render(screen) + &lines.collect::<String>()
 }
 
+/// What can be done about near misses, in the words of a command.
+pub struct NearMissAdvice {
+    /// Where those are that are not shown.
+    pub more: &'static str,
+    /// What looks for them among many entries.
+    pub search: &'static str,
+    /// What takes them out.
+    pub take_out: &'static str,
+}
+
+fn near_miss_advice(finished: &Finished) -> NearMissAdvice {
+    NearMissAdvice {
+        more: if finished.receipt.is_some() {
+            "all of them are in near-misses.csv of the receipt"
+        } else {
+            "a receipt (--receipt DIR) lists all of them"
+        },
+        search: "near_miss = \"report\" in [[suppress]] does",
+        take_out: "they stay; near_miss = \"set-aside\" in [[suppress]] takes them out.",
+    }
+}
+
 /// Entries that matched nobody and are close to a contact.
-pub fn near_misses(tally: &Tally, screen: &Screen) -> String {
+pub fn near_misses(tally: &Tally, advice: &NearMissAdvice, screen: &Screen) -> String {
     let near = &tally.near_misses;
     if near.pairs == 0 {
         if near.not_searched == 0 || tally.suppression.is_empty() {
@@ -244,7 +266,7 @@ pub fn near_misses(tally: &Tally, screen: &Screen) -> String {
             format!("near misses were not looked for among the {entries} of the bank that matched nobody: too many")
         } else {
             let entries = counted(near.not_searched, "entry");
-            format!("near misses were not looked for among {entries}; near_miss = \"report\" in [[suppress]] does")
+            format!("near misses were not looked for among {entries}: too many; {}", advice.search)
         };
         let lines = wrapped(&text, WIDTH - 2, "  ");
         return lines.iter().map(|line| format!("  {}\n", screen.paint(Tone::Faint, line))).collect();
@@ -259,10 +281,10 @@ pub fn near_misses(tally: &Tally, screen: &Screen) -> String {
     let more = near.pairs - near.examples.len() as u64;
     let mut text = table.render(screen);
     if more > 0 {
-        text.push_str(&format!("  and {more} more, in near-misses.csv of the receipt\n"));
+        text.push_str(&format!("  and {more} more; {}\n", advice.more));
     }
     let set_aside = match (near.set_aside, near.pairs) {
-        (0, _) => "they stay; near_miss = \"set-aside\" in [[suppress]] (or --near-miss set-aside) takes them out.",
+        (0, _) => advice.take_out,
         _ => "those whose list says near_miss = \"set-aside\" are set aside.",
     };
     text + &format!("  {}\n", screen.paint(Tone::Faint, set_aside))
