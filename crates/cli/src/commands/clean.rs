@@ -9,7 +9,8 @@ use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
 use pebblebank_core::clean::Rules;
-use pebblebank_core::job::file::{read_layout, same_keys, sort_columns, suggested_rule, survivor};
+use pebblebank_core::job::file::read_layout;
+use pebblebank_core::job::named::{same_keys, sort_columns, suggested_rule, survivor};
 use pebblebank_core::job::{
     CleanWishes, Content, FilePattern, Job, Layout, LayoutColumn, OnViolation, Pick, ReadFiles, Remember, Requirement,
     Source, Write,

@@ -6,7 +6,7 @@ use pebblebank_core::clean::{consent, date};
 use pebblebank_core::columns::Field;
 use pebblebank_core::columns::mapping::ColumnWishes;
 use pebblebank_core::job::ReadFiles;
-use pebblebank_core::job::file::{parse_delimiter, unknown_field_advice};
+use pebblebank_core::job::named::{parse_delimiter, unknown_field_advice};
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::ReadWishes;
 use pebblebank_core::read::encoding::{BadBytesAre, encoding_named};

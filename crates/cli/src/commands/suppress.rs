@@ -9,7 +9,7 @@ use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
 use pebblebank_core::against::{AgainstWishes, hold_against};
-use pebblebank_core::job::file::{list_key, list_reason, mistake};
+use pebblebank_core::job::named::{list_key, list_reason, mistake};
 use pebblebank_core::job::{ColumnRef, FilePattern, ListFiles, NearMisses, ReadFiles};
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;

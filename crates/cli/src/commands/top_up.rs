@@ -8,7 +8,7 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
-use pebblebank_core::job::file::mistake;
+use pebblebank_core::job::named::mistake;
 use pebblebank_core::job::{FilePattern, ListFiles, ReadFiles, Remembering, Source};
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;

@@ -362,8 +362,7 @@ impl Mapper<'_> {
             _ => {
                 let names: Vec<_> = columns.iter().map(|column| format!("\"{}\"", self.map.header(*column))).collect();
                 let what = format!("several columns hold addresses: {}", names.join(", "));
-                let advice =
-                    "say which is the contact's: in a job columns = { email = \"…\" }, with clean --field \"email=…\"";
+                let advice = "say which is the contact's: --field \"email=…\", in a job columns = { email = \"…\" }";
                 if self.file.asks {
                     return Err(Error::new(ErrorKind::Question, what, advice).in_file(self.file.path));
                 }

@@ -5,6 +5,7 @@
 pub mod file;
 pub mod layout;
 pub mod memory;
+pub mod named;
 mod parts;
 pub mod pattern;
 

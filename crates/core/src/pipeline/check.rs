@@ -190,7 +190,7 @@ fn no_address_column(input: &Input, map: &ColumnMap) -> Error {
     Error::new(
         ErrorKind::Columns,
         "no column of this file was recognised as e-mail addresses",
-        "say which it is: in a job columns = { email = \"…\" }, with clean --field \"email=…\"",
+        "say which it is: --field \"email=…\", in a job columns = { email = \"…\" }",
     )
     .in_file(input.path())
     .expected(format!("addresses in one of its columns: {headers}"))
@@ -203,7 +203,7 @@ fn no_such_column(whose: &str, column: &ColumnRef, files: &[&OpenFile<SourceId>]
         (ColumnRef::Extra(_), Some(near)) => format!("did you mean \"{near}\"?"),
         (ColumnRef::Field(field), _) => {
             format!(
-                "say which column it is, in a job columns = {{ {field} = \"…\" }}, with clean --field \"{field}=…\""
+                "say which column it is: --field \"{field}=…\", in a job columns = {{ {field} = \"…\" }}"
             )
         }
         _ => "name a known field, or a header as it stands in a source".to_owned(),

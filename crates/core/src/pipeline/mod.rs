@@ -35,6 +35,7 @@ pub mod settle;
 mod settling;
 pub mod supply;
 pub mod tally;
+pub(crate) mod why_held;
 
 pub use guards::TrippedGuard;
 pub use tally::{Account, Outcome, Tally};

@@ -18,7 +18,7 @@ use pebblebank_bank::{Access, Bank};
 use pebblebank_core::clean::date::Date;
 use pebblebank_core::clean::place::Country;
 use pebblebank_core::error::closest;
-use pebblebank_core::job::file::mistake;
+use pebblebank_core::job::named::mistake;
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;
 use pebblebank_core::suppress::Mistake;

@@ -1,0 +1,383 @@
+//! The job file: TOML → [`Job`]. An unknown key is an error that names the closest known one and its line.
+
+mod layouts;
+mod lists;
+
+use crate::clean::audience::DisposableDomains;
+use crate::clean::blank::BlankWords;
+use crate::clean::consent::YesMeans;
+use crate::clean::date::{Date, DateOrder};
+use crate::clean::place::Country;
+use crate::clean::replace::{Find, Replacement};
+use crate::clean::{Kind, Rules, address};
+use crate::columns::Field;
+use crate::columns::mapping::{ColumnWishes, OwnField};
+use crate::error::{Error, ErrorKind, Result, closest};
+use crate::job::layout::{ColumnRef, Layout};
+use crate::job::named::{
+    file_name_from, one_of, parse_delimiter, same_keys, suggested_rule, survivor, unknown_field_advice,
+};
+use crate::job::parts::{
+    BlankWordsChange, BlankWordsPart, CleanPart, GuardPart, IdentityPart, JobFile, LayoutPart, OnBadBytesPart,
+    Overruled, PassingPart, PersonPart, ReplacePart, RequirePart, RolePart, SelectPart, SheetPart, SourcePart,
+    YesMeansPart, overruled,
+};
+use crate::job::{
+    CleanWishes, FilePattern, Guards, Job, Passing, Pick, ReadFiles, Remember, Requirement, Source, Write,
+};
+use crate::person::{Identity, PersonWishes};
+use crate::read::ReadWishes;
+use crate::read::encoding::{BadBytesAre, encoding_named};
+use crate::select::Selection;
+use serde::de::DeserializeOwned;
+use std::collections::BTreeMap;
+use std::path::Path;
+use std::sync::Arc;
+
+/// Reads the job file at `path`. `today` stands in file names for `{date}` unless the job fixes it.
+pub fn read(path: &Path, today: &str) -> Result<Job> {
+    let text = read_text(path)?;
+    let parts: JobFile = parse(&text, path)?;
+    let folder = path.parent().unwrap_or(Path::new(""));
+    let today = parts.job.today.clone().unwrap_or_else(|| today.to_owned());
+    Reader { path, folder, text: &text, today: &today }.job(parts)
+}
+
+/// Reads a layout that stands in a file of its own.
+pub fn read_layout(path: &Path) -> Result<Layout> {
+    let text = read_text(path)?;
+    let part: LayoutPart = parse(&text, path)?;
+    let folder = path.parent().unwrap_or(Path::new(""));
+    Reader { path, folder, text: &text, today: "" }.layout(&path.display().to_string(), part)
+}
+
+fn read_text(path: &Path) -> Result<String> {
+    let bytes = std::fs::read(path).map_err(|cause| Error::unreadable(path, &cause))?;
+    String::from_utf8(bytes).map_err(|_| {
+        Error::new(ErrorKind::Job, "the file is not text in UTF-8", "save it as UTF-8 with a text editor").in_file(path)
+    })
+}
+
+/// Reads TOML, and turns an error into one that says the line and the closest known key.
+fn parse<T: DeserializeOwned>(text: &str, path: &Path) -> Result<T> {
+    toml::from_str(text).map_err(|cause| {
+        let message = cause.message();
+        let mut quoted = message.split('`').skip(1).step_by(2);
+        let is_unknown = message.starts_with("unknown field") || message.starts_with("unknown variant");
+        let error = if let (true, Some(unknown)) = (is_unknown, quoted.next()) {
+            let known: Vec<&str> = quoted.collect();
+            let thing = if message.starts_with("unknown field") { "key" } else { "value" };
+            let advice = match closest(unknown, known.iter().copied()) {
+                Some(near) => format!("did you mean {near}?"),
+                None => "take it out, or see docs/job-file.md for what can stand here".to_owned(),
+            };
+            Error::new(ErrorKind::Job, format!("unknown {thing} {unknown}"), advice).expected(one_of(&known))
+        } else {
+            let what = message.lines().next().unwrap_or("cannot be read").replace('`', "\"");
+            Error::new(ErrorKind::Job, what, "correct the line; docs/job-file.md explains every key")
+        };
+        place(error, text, cause.span().map(|span| span.start)).in_file(path)
+    })
+}
+
+/// Adds the line in which byte `at` of `text` stands.
+fn place(error: Error, text: &str, at: Option<usize>) -> Error {
+    let Some(at) = at else { return error };
+    let at = at.min(text.len());
+    let line = text[..at].matches('\n').count();
+    error.at_line(line + 1, text.lines().nth(line).unwrap_or_default().trim())
+}
+
+struct Reader<'a> {
+    path: &'a Path,
+    folder: &'a Path,
+    text: &'a str,
+    /// The day of the run.
+    today: &'a str,
+}
+
+impl Reader<'_> {
+    /// An error about `value`, at the first line that holds it.
+    fn wrong(&self, value: &str, what: impl Into<String>, advice: impl Into<String>) -> Error {
+        let error = Error::new(ErrorKind::Job, what, advice).in_file(self.path);
+        place(error, self.text, self.text.find(&format!("\"{value}\"")).or_else(|| self.text.find(value)))
+    }
+
+    /// An error about the whole job, at the first line that holds what it quotes.
+    fn placed(&self, error: Error) -> Error {
+        let quoted = error.what().split('"').nth(1).map(str::to_owned);
+        let at = quoted.and_then(|quoted| self.text.find(&quoted));
+        place(error, self.text, at).in_file(self.path)
+    }
+
+    fn job(&self, parts: JobFile) -> Result<Job> {
+        let person = self.person(&parts.person)?;
+        let clean = self.clean(parts.clean)?;
+        let own = self.own_fields(parts.fields)?;
+        let country = parts.job.country.as_deref().map(|text| self.country(text)).transpose()?;
+        let replace_values = parts.replace.into_iter().map(|part| self.replacement(part)).collect::<Result<_>>()?;
+        let today = self.today;
+        let day = Date::from_iso(today).ok_or_else(|| {
+            self.wrong(today, format!("\"{today}\" is no date"), "write today = \"2026-03-05\", or leave it out")
+        })?;
+        let mut layouts = BTreeMap::new();
+        for (name, part) in parts.layout {
+            let layout = self.layout(&name, part)?;
+            layouts.insert(name, layout);
+        }
+        let mut writes = Vec::new();
+        for part in parts.write {
+            writes.push(self.write(part, &layouts, today)?);
+        }
+        let receipt = parts.job.receipt.map(|path| self.folder.join(path)).or_else(|| {
+            let first: &Write = writes.first()?;
+            Some(first.file.with_file_name(format!("{}.receipt", file_name_from(&parts.job.name))))
+        });
+        let read_from = std::iter::once(self.path.to_path_buf()).chain(person.decisions.clone()).collect();
+        let job = Job {
+            replace_values,
+            clean,
+            person,
+            country,
+            allow: parts.allow.into_iter().map(|part| self.allowance(part)).collect::<Result<_>>()?,
+            scope: parts.job.scope,
+            campaign: parts.job.campaign,
+            limits: self.limits(parts.limits)?,
+            remember: Remember {
+                prepared: false,
+                opted_out: parts.remember.opted_out,
+                bounced: parts.remember.bounced,
+            },
+            sources: parts.source.into_iter().map(|part| self.source(part, &own)).collect::<Result<_>>()?,
+            lists: self.lists(parts.list, parts.suppress)?,
+            require: self.require(parts.require)?,
+            pick: self.pick(&parts.select)?,
+            select: parts.select.condition.as_deref().map(|text| self.selection(text)).transpose()?,
+            guards: self.guards(parts.guard)?,
+            writes,
+            receipt,
+            read_from,
+            ..Job::new(parts.job.name, day)
+        };
+        job.check().map_err(|error| self.placed(error))?;
+        Ok(job)
+    }
+
+    fn replacement(&self, part: ReplacePart) -> Result<Replacement> {
+        let find = match (part.find, part.part, part.pattern) {
+            (Some(text), None, None) => Find::Whole(text),
+            (None, Some(text), None) if !text.is_empty() => Find::Part(text),
+            (None, None, Some(text)) => Find::Pattern(glob::Pattern::new(&text).map_err(|cause| {
+                self.wrong(
+                    &text,
+                    format!("the pattern cannot be read: {}", cause.msg),
+                    "* stands for any letters, ? for one",
+                )
+            })?),
+            _ => {
+                let what = format!("[[replace]] in {} must say what is looked for, in one way", part.field);
+                return Err(self.wrong(
+                    &part.field,
+                    what,
+                    "write find = for a whole value, part = for a part of it, or pattern =",
+                ));
+            }
+        };
+        Ok(Replacement { column: ColumnRef::new(&part.field), find, with: part.with })
+    }
+
+    fn clean(&self, part: CleanPart) -> Result<CleanWishes> {
+        let passing = |part: Option<PassingPart>| match part {
+            Some(PassingPart::SetAside) => Passing::SetAside,
+            Some(PassingPart::Pass) | None => Passing::Pass,
+        };
+        let own = part.disposable_domains.iter().map(|text| {
+            address::domain(text.trim_start_matches('@')).ok_or_else(|| {
+                self.wrong(text, format!("\"{text}\" is no domain"), "write it as \"throwaway.example\"")
+            })
+        });
+        let mut apply = Rules::NONE;
+        for name in &part.apply {
+            apply.add(suggested_rule(name).map_err(|error| {
+                let placed = self.wrong(name, error.what(), error.advice());
+                placed.expected(error.expectation().unwrap_or_default())
+            })?);
+        }
+        let blank_words = match &part.blank_words {
+            BlankWordsPart::Added(add) => BlankWords::changed(add, &[]),
+            BlankWordsPart::Changed(BlankWordsChange { add, drop }) => BlankWords::changed(add, drop),
+        };
+        Ok(CleanWishes {
+            apply,
+            date_order: part.date_order.map(DateOrder::from),
+            blank_words: Arc::new(blank_words),
+            identity: match part.identity {
+                Some(IdentityPart::IgnoreTags) => Identity::IgnoreTags,
+                Some(IdentityPart::IgnoreCase) | None => Identity::IgnoreCase,
+            },
+            role: match part.role {
+                Some(RolePart::SetAside) => Passing::SetAside,
+                Some(RolePart::Tag) => Passing::Tag,
+                Some(RolePart::Pass) | None => Passing::Pass,
+            },
+            disposable: passing(part.disposable),
+            disposable_domains: DisposableDomains::with(own.collect::<Result<Vec<_>>>()?),
+        })
+    }
+
+    fn country(&self, text: &str) -> Result<Country> {
+        Country::from_text(text).ok_or_else(|| {
+            self.wrong(text, format!("\"{text}\" is no country"), "write its code (ISO 3166-1): country = \"GB\"")
+        })
+    }
+
+    /// The fields that the job declares for itself.
+    fn own_fields(&self, fields: BTreeMap<String, String>) -> Result<Vec<OwnField>> {
+        let mut own = Vec::new();
+        for (name, kind) in fields {
+            if Field::from_name(&name).is_some() {
+                let what = format!("{name} is a known field already");
+                return Err(self.wrong(&name, what, "take it out of [fields], or choose another name"));
+            }
+            let Some(kind) = Kind::from_name(&kind) else {
+                let known = Kind::NAMES.map(|(name, _)| name);
+                let advice = match closest(&kind, known) {
+                    Some(near) => format!("did you mean {near}?"),
+                    None => "choose one of the kinds".to_owned(),
+                };
+                return Err(self.wrong(&kind, format!("{kind} is no kind of field"), advice).expected(one_of(&known)));
+            };
+            own.push(OwnField { name, kind, header: None });
+        }
+        Ok(own)
+    }
+
+    fn person(&self, part: &PersonPart) -> Result<PersonWishes> {
+        let mut persons = PersonWishes::default();
+        if let Some(same) = &part.same {
+            persons.same = same_keys(same).map_err(|error| self.wrong("same", error.what(), error.advice()))?;
+        }
+        if let Some(name) = &part.survivor {
+            persons.survivor = survivor(name).map_err(|error| {
+                let placed = self.wrong(name, error.what(), error.advice());
+                placed.expected(error.expectation().unwrap_or_default())
+            })?;
+        }
+        persons.newest_by = part.newest_by.as_deref().map(ColumnRef::new);
+        persons.fill = part.fill;
+        persons.near_duplicates = part.near_duplicates;
+        persons.decisions = part.decisions.as_ref().map(|path| self.folder.join(path));
+        persons.largest_group = part.largest_group.unwrap_or(persons.largest_group).max(1);
+        Ok(persons)
+    }
+
+    fn source(&self, mut part: SourcePart, own: &[OwnField]) -> Result<Source> {
+        let own =
+            own.iter().map(|field| OwnField { header: part.columns.remove(&field.name), ..field.clone() }).collect();
+        let yes_means = part.yes_means.map(|meaning| match meaning {
+            YesMeansPart::OptedIn => YesMeans::OptedIn,
+            YesMeansPart::OptedOut => YesMeans::OptedOut,
+        });
+        let read = self.read_files(&part.name, &part.files, part.columns)?;
+        let mut read = ReadFiles { wishes: self.wishes(overruled!(part))?, ..read };
+        read.columns.yes_means = yes_means;
+        read.columns.date_order = part.date_order.map(DateOrder::from);
+        read.columns.own = own;
+        let condition = part.condition.as_deref().map(|text| self.selection(text)).transpose()?;
+        Ok(Source { condition, ..Source::new(part.name, read) })
+    }
+
+    fn pick(&self, part: &SelectPart) -> Result<Option<Pick>> {
+        let wrong = |what: &str, advice: &str| Err(self.wrong("[select]", what, advice));
+        match (part.first, part.sample, part.seed) {
+            (Some(_), Some(_), _) => wrong("first and sample both say how many are picked", "take one of them out"),
+            (Some(0), ..) | (_, Some(0), _) => wrong("nobody would be picked", "write a number from 1"),
+            (_, None, Some(_)) => wrong("seed goes with sample", "write sample = 1000, or take seed out"),
+            (Some(count), None, None) => Ok(Some(Pick::First(count))),
+            (None, Some(count), seed) => Ok(Some(Pick::Sample { count, seed: seed.unwrap_or(1) })),
+            (None, None, None) => Ok(None),
+        }
+    }
+
+    fn read_files(&self, name: &str, files: &[String], columns: BTreeMap<String, String>) -> Result<ReadFiles> {
+        if files.is_empty() {
+            return Err(self.wrong(name, format!("{name} names no files"), "write files = [\"…\"]"));
+        }
+        let mut headers = BTreeMap::new();
+        for (field, header) in columns {
+            headers.insert(self.field(&field)?, header);
+        }
+        Ok(ReadFiles {
+            files: files.iter().map(|file| FilePattern::relative(file, self.folder)).collect(),
+            columns: ColumnWishes { headers, ..ColumnWishes::default() },
+            ..ReadFiles::default()
+        })
+    }
+
+    fn wishes(&self, overruled: Overruled) -> Result<ReadWishes> {
+        let encoding = overruled.encoding.map(|name| {
+            encoding_named(&name).map_err(|error| {
+                let placed = self.wrong(&name, error.what(), error.advice());
+                placed.expected(error.expectation().unwrap_or_default())
+            })
+        });
+        Ok(ReadWishes {
+            encoding: encoding.transpose()?,
+            bad_bytes: match overruled.on_bad_bytes {
+                Some(OnBadBytesPart::Replace) => BadBytesAre::Replaced,
+                Some(OnBadBytesPart::Stop) | None => BadBytesAre::Errors,
+            },
+            delimiter: overruled.delimiter.map(|text| self.delimiter(&text)).transpose()?,
+            header_row: overruled.header_row,
+            sheet: overruled.sheet.map(|sheet| match sheet {
+                SheetPart::Named(name) => name,
+                SheetPart::Numbered(number) => number.to_string(),
+            }),
+        })
+    }
+
+    fn delimiter(&self, text: &str) -> Result<u8> {
+        parse_delimiter(text).ok_or_else(|| {
+            self.wrong(text, format!("\"{text}\" is no delimiter"), "write \",\", \";\", \"|\" or \"tab\"")
+        })
+    }
+
+    fn field(&self, name: &str) -> Result<Field> {
+        Field::from_name(name).ok_or_else(|| {
+            let error = self.wrong(name, format!("unknown field {name}"), unknown_field_advice(name));
+            error.expected(one_of(&Field::ALL.map(Field::name)))
+        })
+    }
+
+    fn require(&self, part: RequirePart) -> Result<Requirement> {
+        let mut requirement = Requirement { opted_in: part.consent.is_some(), ..Requirement::default() };
+        if let Some(fields) = part.fields {
+            requirement.fields = fields.iter().map(|name| self.field(name)).collect::<Result<_>>()?;
+        }
+        for group in part.any {
+            requirement.any.push(group.split('+').map(|name| self.field(name.trim())).collect::<Result<_>>()?);
+        }
+        Ok(requirement)
+    }
+
+    fn selection(&self, text: &str) -> Result<Selection> {
+        Selection::parse(text).map_err(|error| {
+            let placed = self.wrong("where", error.what(), error.advice());
+            match error.expectation() {
+                Some(expected) => placed.expected(expected),
+                None => placed,
+            }
+        })
+    }
+
+    fn guards(&self, part: GuardPart) -> Result<Guards> {
+        let Some(text) = part.set_aside_at_most else { return Ok(Guards::default()) };
+        let share = text.trim().strip_suffix('%').and_then(|number| number.trim().parse::<f64>().ok());
+        match share {
+            Some(percent) if (0.0..=100.0).contains(&percent) => {
+                Ok(Guards { set_aside_at_most: Some(percent / 100.0) })
+            }
+            _ => Err(self.wrong(&text, format!("\"{text}\" is no share"), "write a share like \"40%\"")),
+        }
+    }
+}

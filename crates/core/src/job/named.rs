@@ -1,0 +1,145 @@
+//! Words that name something in job files and in options alike.
+
+use crate::clean::Rule;
+use crate::columns::Field;
+use crate::error::{Error, ErrorKind, Result, closest};
+use crate::job::ListKey;
+use crate::job::layout::{ColumnRef, SortColumn};
+use crate::person::{PersonKey, Survivor};
+use crate::suppress::{Mistake, Reason};
+
+/// The most keys that a job may have.
+const MOST_KEYS: usize = 64;
+
+/// The keys that `same` names.
+pub fn same_keys(names: &[String]) -> Result<Vec<PersonKey>> {
+    let wrong = |what: String| {
+        Error::new(ErrorKind::Job, what, "write same = [\"email\"], or [\"email\", \"last_name + postal_code\"]")
+    };
+    let mut keys: Vec<PersonKey> = Vec::new();
+    for name in names {
+        let key = PersonKey::parse(name).ok_or_else(|| wrong(format!("the key \"{name}\" lacks a part")))?;
+        if keys.contains(&key) {
+            return Err(wrong(format!("the key \"{name}\" stands twice")));
+        }
+        keys.push(key);
+    }
+    match keys.len() {
+        0 => Err(wrong("same names no key".to_owned())),
+        1..=MOST_KEYS => Ok(keys),
+        _ => Err(wrong(format!("same names more than {MOST_KEYS} keys"))),
+    }
+}
+
+/// What the entries of a list are compared by: `"phone"`, or `"contact_id = member no"` with the contacts' column first.
+/// None for the address alone, which is compared anyway.
+pub fn list_key(text: &str) -> Result<Option<ListKey>> {
+    let (ours, theirs) = text.split_once('=').unwrap_or((text, text));
+    if ours.trim().is_empty() || theirs.trim().is_empty() {
+        return Err(Error::new(
+            ErrorKind::Job,
+            format!("the key \"{text}\" lacks a side"),
+            "write by = \"phone\", or by = \"contact_id = member no\" with the contacts' column first",
+        ));
+    }
+    let key = ListKey { ours: ColumnRef::new(ours), theirs: ColumnRef::new(theirs) };
+    let email = ColumnRef::Field(Field::Email);
+    Ok((key.ours != email || key.theirs != email).then_some(key))
+}
+
+/// What rows are sorted by: `"last_name, first_name"`, or `"signed_up descending"`.
+pub fn sort_columns(text: &str) -> Result<Vec<SortColumn>> {
+    let column = |part: &str| {
+        let part = part.trim();
+        let (name, is_descending) = match part.rsplit_once(' ') {
+            Some((name, "descending")) => (name.trim(), true),
+            Some((name, "ascending")) => (name.trim(), false),
+            _ => (part, false),
+        };
+        if name.is_empty() {
+            let what = format!("the order \"{text}\" lacks a column");
+            return Err(Error::new(ErrorKind::Job, what, "write sort = \"last_name, first_name\""));
+        }
+        Ok(SortColumn { column: ColumnRef::new(name), is_descending })
+    };
+    text.split(',').map(column).collect()
+}
+
+/// The likely mistake of that name, which is meant.
+pub fn mistake(name: &str) -> Result<Mistake> {
+    let known = Mistake::ALL.map(Mistake::name);
+    Mistake::ALL.into_iter().find(|mistake| mistake.name() == name.trim()).ok_or_else(|| {
+        let advice = match closest(name, known) {
+            Some(near) => format!("did you mean {near}?"),
+            None => "choose one of the guards of a suppression list".to_owned(),
+        };
+        Error::new(ErrorKind::Job, format!("{name} is no guard of a list"), advice).expected(one_of(&known))
+    })
+}
+
+/// The reason of that name, which a suppression list can have.
+pub fn list_reason(name: &str) -> Result<Reason> {
+    let known = Reason::FOR_LISTS.map(Reason::name);
+    Reason::FOR_LISTS.into_iter().find(|reason| reason.name() == name.trim()).ok_or_else(|| {
+        let advice = match closest(name, known) {
+            Some(near) => format!("did you mean {near}?"),
+            None => "choose one of the known reasons".to_owned(),
+        };
+        let what = format!("{name} is no reason for a suppression list");
+        Error::new(ErrorKind::Job, what, advice).expected(one_of(&known))
+    })
+}
+
+/// The survivor rule of that name.
+pub fn survivor(name: &str) -> Result<Survivor> {
+    let known = Survivor::NAMES.map(|(name, _)| name);
+    Survivor::from_name(name.trim()).ok_or_else(|| {
+        let advice = match closest(name, known) {
+            Some(near) => format!("did you mean {near}?"),
+            None => "choose one of the rules".to_owned(),
+        };
+        Error::new(ErrorKind::Job, format!("{name} is no survivor rule"), advice).expected(one_of(&known))
+    })
+}
+
+/// The suggested rule of that name.
+pub fn suggested_rule(name: &str) -> Result<Rule> {
+    let known = Rule::SUGGESTED.map(Rule::name);
+    Rule::from_name(name.trim()).filter(|rule| Rule::SUGGESTED.contains(rule)).ok_or_else(|| {
+        let advice = match closest(name, known) {
+            Some(near) => format!("did you mean {near}?"),
+            None => "choose one of the suggested rules; the others are applied anyway".to_owned(),
+        };
+        Error::new(ErrorKind::Job, format!("{name} is no suggested rule"), advice).expected(one_of(&known))
+    })
+}
+
+/// What to do about a field name that is not known.
+pub fn unknown_field_advice(name: &str) -> String {
+    match closest(name, Field::ALL.map(Field::name)) {
+        Some(near) => format!("did you mean {near}?"),
+        None => "choose one of the known fields".to_owned(),
+    }
+}
+
+/// The delimiter that a text names: itself, or "tab".
+pub fn parse_delimiter(text: &str) -> Option<u8> {
+    match text {
+        "tab" | "\t" => Some(b'\t'),
+        "," | ";" | "|" => Some(text.as_bytes()[0]),
+        _ => None,
+    }
+}
+
+/// A job's name as part of a file name: small letters and digits, hyphens between.
+pub fn file_name_from(name: &str) -> String {
+    let folded = crate::columns::fold::fold(name).replace(' ', "-");
+    if folded.is_empty() { "job".to_owned() } else { folded.chars().take(80).collect() }
+}
+
+pub(super) fn one_of(names: &[&str]) -> String {
+    match names {
+        [only] => (*only).to_owned(),
+        _ => format!("one of {}", names.join(", ")),
+    }
+}

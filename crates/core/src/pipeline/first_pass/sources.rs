@@ -1,0 +1,339 @@
+//! Sources, read: each row leaves its kind, its keys and its marks; no value is kept.
+
+use super::{NotText, address_value, checksum, has_open_quote, line_above, not_text};
+use crate::clean::address::{Address, AddressCleaner, State};
+use crate::clean::consent::{Consent, Statement};
+use crate::clean::date::OrderEvidence;
+use crate::clean::replace::Replaced;
+use crate::clean::{CleaningPlan, RowCleaner, consent};
+use crate::columns::ConsentColumn;
+use crate::error::Result;
+use crate::observe::{Observer, Stage};
+use crate::person::{IdentityHasher, Role};
+use crate::pipeline::counts::{FileCounts, Problem, SourceChunk};
+use crate::pipeline::in_order::in_order;
+use crate::pipeline::open::{OpenFile, OpenFiles};
+use crate::pipeline::people::{HAS_ADDRESS, HAS_OTHER_KEY, IS_CLEAN, LEFT_OUT, People};
+use crate::pipeline::row_keys::RowKeys;
+use crate::pipeline::{Setting, chunks};
+use crate::read::lines::{FootnoteLook, footnote_look, judge_line};
+use crate::read::{Chunk, Format, Line, Record, Records, Shape, cell};
+use crate::suppress::{Mark, RowChecks};
+use crate::units::{ColumnIndex, RowNumber, SourceId};
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// Reads all sources.
+pub fn read_sources(
+    files: &OpenFiles,
+    setting: &Setting,
+    people: &mut People,
+    not_text: &mut Option<NotText>,
+    observer: &dyn Observer,
+) -> Result<Vec<FileCounts>> {
+    let mut counts = vec![FileCounts::default(); files.sources.len()];
+    let mut reading = chunks::Reading::new(&files.sources, Stage::Reading, observer);
+    let hasher = people.hasher.clone();
+    let checks = std::mem::take(&mut people.checks);
+    let mut intake = people.intake(files.sources.len());
+    in_order(
+        setting.threads,
+        || reading.next(),
+        || Scratch::new(files),
+        |job, scratch| {
+            let file = &files.sources[job.file.0 as usize];
+            let cleaning = &files.cleaning[job.file.0 as usize];
+            let keys = files.row_keys[job.file.0 as usize].as_ref();
+            let plan = RowPlan { cleaning, keys, marks_source: files.marks_sources, asks_consent: files.asks_consent };
+            let read = read_source_chunk(file, &plan, &job.chunk, &hasher, &checks, scratch);
+            Ok((job, read))
+        },
+        |(job, read)| {
+            let first_row = intake.add(job.file, &job.chunk, &read)?;
+            if let Some(problem) = read.problem {
+                *not_text = problem.is_not_text().then_some(NotText::Source(job.file.0 as usize));
+                return Err(problem.at(&files.sources[job.file.0 as usize], first_row));
+            }
+            counts[job.file.0 as usize].add(&read.counts, first_row);
+            job.give_back();
+            Ok(())
+        },
+    )?;
+    for (counts, footnotes) in counts.iter_mut().zip(intake.footnotes()) {
+        counts.are_footnotes(footnotes);
+    }
+    people.checks = checks;
+    for (counts, read) in counts.iter_mut().zip(reading.files_read()) {
+        counts.file_read(read);
+    }
+    Ok(counts)
+}
+
+/// What a thread reuses from chunk to chunk.
+#[derive(Default)]
+struct Scratch {
+    records: Records,
+    cleaner: AddressCleaner,
+    further: AddressCleaner,
+    statements: Statements,
+    replaced: Replaced,
+    values: RowCleaner,
+}
+
+impl Scratch {
+    fn new(files: &OpenFiles) -> Scratch {
+        Scratch {
+            cleaner: AddressCleaner::with(Arc::clone(&files.addresses)),
+            further: AddressCleaner::with(Arc::clone(&files.addresses)),
+            ..Scratch::default()
+        }
+    }
+}
+
+/// What status cells say, by the direction of their column. Few different ones occur, so they are remembered.
+type Statements = HashMap<Option<consent::YesMeans>, HashMap<Vec<u8>, Statement>>;
+
+/// What is looked for in a source file's rows beside addresses and consent.
+struct RowPlan<'a> {
+    cleaning: &'a CleaningPlan,
+    keys: Option<&'a RowKeys>,
+    /// Whether rows are marked with their source.
+    marks_source: bool,
+    /// Whether it counts what they say of consent.
+    asks_consent: bool,
+}
+
+fn read_source_chunk(
+    file: &OpenFile<SourceId>,
+    plan: &RowPlan,
+    chunk: &Chunk,
+    hasher: &IdentityHasher,
+    checks: &RowChecks,
+    scratch: &mut Scratch,
+) -> SourceChunk {
+    let mut read = SourceChunk { checksum: checksum(chunk), ..SourceChunk::default() };
+    scratch.records.split(chunk, file.dialect);
+    let Scratch { records, cleaner, further, statements, replaced, values } = scratch;
+    read.problem = not_text(file, chunk, records);
+    if read.problem.is_some() {
+        return read;
+    }
+    let date_columns: Vec<ColumnIndex> = plan.cleaning.date_columns().collect();
+    read.counts.dates = vec![OrderEvidence::default(); date_columns.len()];
+    read.lines.reserve(records.len());
+    read.keys.reserve(records.len());
+    for index in 0..records.len() {
+        let record = records.get(index, &chunk.bytes, file.dialect);
+        if let Some(line) = line_above(file, chunk, index) {
+            read.lines.push(line as u8);
+            read.counts.count(line);
+            continue;
+        }
+        let row = index as u32;
+        let record = if file.replacements.is_empty() {
+            record
+        } else {
+            file.replacements.apply(&record, replaced);
+            replaced.changes.iter().for_each(|change| {
+                read.counts.replacement(change.replacement, RowNumber(u64::from(row) + 1));
+            });
+            replaced.after(&record)
+        };
+        let value = address_value(file.map(), &record);
+        let address = cleaner.clean(&value);
+        let (line, flag) = match address.state {
+            State::Usable if address.rules.is_empty() && address.further.is_empty() && is_ascii_text(&address) => {
+                (Line::Contact, HAS_ADDRESS | IS_CLEAN)
+            }
+            State::Usable => (Line::Contact, HAS_ADDRESS),
+            _ => (judge_line(&record, &file.map().headers, file.table.has_header), 0),
+        };
+        read.lines.push(line as u8 | flag);
+        read.counts.count(line);
+        if line != Line::Contact {
+            continue;
+        }
+        let look = if flag == 0 { footnote_look(&record, file.map().width()) } else { FootnoteLook::None };
+        if look == FootnoteLook::None {
+            read.tail.contact();
+        } else {
+            read.tail.rows.push((row, look));
+            continue;
+        }
+        let mut row_read =
+            RowRead { row, read: &mut read, hasher, checks, is_extracted: file.format != Format::Delimited };
+        row_read.identities(&address, &value, file, &record, further);
+        if plan.asks_consent {
+            row_read.consent(file, &record, &address, statements);
+        }
+        row_read.width(&record, file.map().width());
+        if let Some(keys) = plan.keys {
+            let mut flags = 0;
+            let add = |role, hash| {
+                flags |= if matches!(role, Role::Other(_)) { HAS_OTHER_KEY } else { 0 };
+                read.keys.push((row, role, hash));
+            };
+            let seen = keys.read(&record, &address, values, hasher, add);
+            read.ranks.push((row, seen.rank));
+            flags |= if seen.counts { 0 } else { LEFT_OUT };
+            if let Some(last) = read.lines.last_mut() {
+                *last |= flags;
+            }
+        }
+        if plan.marks_source {
+            read.marks.push((row, Mark::From(file.owner)));
+        }
+        for (column, seen) in date_columns.iter().zip(&mut read.counts.dates) {
+            seen.look(&cell::value(record.raw(column.0)), RowNumber(u64::from(row) + 1));
+        }
+        if chunk.shape == Shape::Unusual && has_open_quote(&record) {
+            read.counts.open_quotes.at(RowNumber(u64::from(row) + 1));
+        }
+    }
+    read
+}
+
+/// Whether what is written is also what is compared.
+fn is_ascii_text(address: &Address) -> bool {
+    address.text.len() == address.identity.len()
+}
+
+/// One row of a source, being read.
+struct RowRead<'a> {
+    row: u32,
+    read: &'a mut SourceChunk,
+    hasher: &'a IdentityHasher,
+    checks: &'a RowChecks,
+    is_extracted: bool,
+}
+
+impl RowRead<'_> {
+    fn identities(
+        &mut self,
+        address: &Address,
+        typed: &[u8],
+        file: &OpenFile<SourceId>,
+        record: &Record,
+        further: &mut AddressCleaner,
+    ) {
+        if !self.checks.digests.is_empty() && address.is_usable() {
+            self.digests(typed, address);
+        }
+        match address.state {
+            State::Usable => self.identity(address.identity, address.domain(), Role::First),
+            State::Invalid(_) => self.identity(address.identity, address.domain(), Role::CompareOnly),
+            State::Blank | State::Placeholder => {}
+        }
+        for identity in address.further {
+            self.further_identity(identity.as_bytes());
+        }
+        for column in &file.map().further_addresses {
+            let value = cell::value(record.raw(column.0));
+            let address = further.clean(&value);
+            if address.is_usable() {
+                self.identity(address.identity, address.domain(), Role::Further);
+                if !self.checks.digests.is_empty() {
+                    self.digests(&value, &address);
+                }
+            }
+            for identity in address.further {
+                self.further_identity(identity.as_bytes());
+            }
+        }
+    }
+
+    fn further_identity(&mut self, identity: &[u8]) {
+        let domain = identity.iter().rposition(|byte| *byte == b'@').map_or(&[][..], |at| &identity[at + 1..]);
+        self.identity(identity, domain, Role::Further);
+        if !self.checks.digests.is_empty() {
+            self.digest_forms(identity, identity, identity);
+        }
+    }
+
+    /// The digests under which a list may hold an address.
+    fn digests(&mut self, typed: &[u8], address: &Address) {
+        self.digest_forms(typed, address.text, address.identity);
+    }
+
+    fn digest_forms(&mut self, typed: &[u8], text: &[u8], identity: &[u8]) {
+        let (row, hasher, keys) = (self.row, self.hasher, &mut self.read.keys);
+        self.checks.digests.for_each(typed, text, identity, hasher, |hash| keys.push((row, Role::Compared, hash)));
+    }
+
+    #[inline]
+    fn identity(&mut self, identity: &[u8], domain: &[u8], role: Role) {
+        let hash = self.hasher.hash_address(identity);
+        self.read.keys.push((self.row, role, hash));
+        let RowChecks { domains, allowed, .. } = self.checks;
+        if !domains.is_empty() {
+            let (row, marks) = (self.row, &mut self.read.marks);
+            domains.for_each_match(domain, self.hasher, |list| {
+                marks.push((row, if allowed.lifts(hash, list) { Mark::Lifted(list) } else { Mark::On(list) }));
+            });
+        }
+    }
+
+    fn consent(&mut self, file: &OpenFile<SourceId>, record: &Record, address: &Address, statements: &mut Statements) {
+        for column in &file.map().consents {
+            let raw = record.raw(column.column.0);
+            match statement(raw, column, statements) {
+                Statement::Nothing => {}
+                Statement::YesOrNo => {
+                    let header = file.map().header(column.column).to_owned();
+                    let row = self.row;
+                    self.read.problem.get_or_insert(Problem::Direction { row, header });
+                }
+                Statement::Says(Consent::OptedOut | Consent::Complained) if self.came_back(address, file) => {
+                    self.read.counts.void_refusals.at(RowNumber(u64::from(self.row) + 1));
+                }
+                Statement::Says(consent) => {
+                    if consent == Consent::Unlisted {
+                        let word = cell::text(raw).trim().chars().take(40).collect();
+                        *self.read.counts.unlisted_words.entry(word).or_default() += 1;
+                    }
+                    self.read.marks.push((self.row, Mark::Said(consent, file.owner)));
+                }
+            }
+        }
+        if let Some(column) = file.map().watched_status {
+            let raw = record.raw(column.0);
+            if !cell::is_empty(raw) {
+                self.read.counts.watched_status.0 += 1;
+                self.read.counts.watched_status.1 += u64::from(consent::is_listed(&cell::text(raw)));
+            }
+        }
+    }
+
+    /// Whether the person came back after the file was last changed.
+    fn came_back(&self, address: &Address, file: &OpenFile<SourceId>) -> bool {
+        let returned = &self.checks.returned;
+        !returned.is_empty()
+            && address.is_usable()
+            && returned.voids(self.hasher.hash_address(address.identity), file.changed_on)
+    }
+
+    fn width(&mut self, record: &Record, width: usize) {
+        let row = RowNumber(u64::from(self.row) + 1);
+        match record.cells().cmp(&width) {
+            // Other formats leave out the empty cells at a row's end.
+            std::cmp::Ordering::Less if self.is_extracted => {}
+            std::cmp::Ordering::Less => self.read.counts.short_rows.at(row),
+            std::cmp::Ordering::Greater => self.read.counts.long_rows.at(row),
+            std::cmp::Ordering::Equal => {}
+        }
+    }
+}
+
+/// Reads a status cell.
+fn statement(raw: &[u8], column: &ConsentColumn, known: &mut Statements) -> Statement {
+    const KEPT: usize = 256;
+    let known = known.entry(column.yes_means).or_default();
+    if let Some(statement) = known.get(raw) {
+        return *statement;
+    }
+    let statement = consent::read(&cell::text(raw), column.yes_means);
+    if known.len() < KEPT {
+        known.insert(raw.to_vec(), statement);
+    }
+    statement
+}

@@ -1,0 +1,122 @@
+//! A record as it was meant: what was decoded wrongly put right, what the job replaces replaced, its values cleaned.
+
+use crate::clean::address::AddressCleaner;
+use crate::clean::replace::{Change, Replaced};
+use crate::clean::suggest::DomainLooks;
+use crate::clean::{Doubt, RowCleaner, decoded_twice};
+use crate::columns::{ColumnMap, Field};
+use crate::pipeline::open::{OpenFile, OpenFiles};
+use crate::pipeline::supply::Supplied;
+use crate::read::split::RecordBuffer;
+use crate::read::{Chunk, Record, Records, Shape, cell};
+use crate::units::{ColumnIndex, SourceId};
+use crate::write::csv::{CsvBuffer, RawCells};
+use std::sync::Arc;
+
+/// Which cells of a chunk can be copied without a look at each.
+pub(super) enum ChunkCells {
+    /// All: they come from a regular comma-delimited chunk.
+    All,
+    /// Those of records in which nothing would need quotes.
+    OfPlainRecords,
+    /// None.
+    None,
+}
+
+impl ChunkCells {
+    pub fn of(file: &OpenFile<SourceId>, chunk: &Chunk) -> ChunkCells {
+        if file.dialect.line_end != b'\n' {
+            return ChunkCells::None;
+        }
+        let has_lone_return =
+            || memchr::memchr_iter(b'\r', &chunk.bytes).any(|at| chunk.bytes.get(at + 1) != Some(&b'\n'));
+        let is_ours = file.dialect.delimiter == b',' && chunk.shape != Shape::Unusual;
+        if is_ours && !has_lone_return() { ChunkCells::All } else { ChunkCells::OfPlainRecords }
+    }
+
+    #[inline]
+    pub fn in_record(&self, record: &Record) -> RawCells {
+        let fits = match self {
+            ChunkCells::All => true,
+            ChunkCells::OfPlainRecords => memchr::memchr3(b',', b'"', b'\r', record.bytes()).is_none(),
+            ChunkCells::None => false,
+        };
+        if fits { RawCells::FitAsTheyAre } else { RawCells::NeedALook }
+    }
+}
+
+/// What a thread reuses from chunk to chunk.
+#[derive(Default)]
+pub(super) struct Scratch {
+    pub records: Records,
+    pub cleaner: AddressCleaner,
+    pub decoded: Decoded,
+    pub replaced: Replaced,
+    pub values: RowCleaner,
+    pub domains: DomainLooks,
+    pub supplied: Supplied,
+}
+
+impl Scratch {
+    pub fn new(files: &OpenFiles) -> Scratch {
+        Scratch { cleaner: AddressCleaner::with(Arc::clone(&files.addresses)), ..Scratch::default() }
+    }
+}
+
+/// A record as it was meant, before it is laid out.
+pub(super) struct Meant<'a> {
+    pub record: Record<'a>,
+    pub cells: RawCells,
+    pub repairs: &'a [TextRepair],
+    pub replaced: &'a [Change],
+    /// What was cleaned in it, if it may be written.
+    pub values: Option<&'a RowCleaner>,
+}
+
+impl Meant<'_> {
+    /// What could not be cleaned in it, or looks like something else.
+    pub fn doubts(&self) -> &[(ColumnIndex, Doubt)] {
+        self.values.map_or(&[], RowCleaner::doubts)
+    }
+}
+
+/// The header of a column, the text before and after.
+pub(super) type TextRepair = (String, String, String);
+
+/// Puts right what was decoded wrongly before the file was exported. Addresses stay as they are.
+#[derive(Default)]
+pub(super) struct Decoded {
+    buffer: RecordBuffer,
+    cell: CsvBuffer,
+    repairs: Vec<TextRepair>,
+}
+
+impl Decoded {
+    pub fn take<'a>(&'a mut self, record: &Record<'a>, map: &ColumnMap) -> Meant<'a> {
+        self.buffer.clear();
+        self.repairs.clear();
+        for (column, raw) in record.raw_cells().enumerate() {
+            let is_address = map.column(Field::Email) == Some(ColumnIndex(column))
+                || map.further_addresses.contains(&ColumnIndex(column));
+            let text = cell::text(raw);
+            let repaired = if is_address { None } else { decoded_twice::repaired(&text) };
+            match repaired {
+                Some(repaired) => {
+                    self.cell.clear();
+                    self.cell.value(repaired.as_bytes());
+                    self.buffer.cell(self.cell.bytes.strip_suffix(b",").unwrap_or(&self.cell.bytes));
+                    let header = map.headers.get(column).cloned().unwrap_or_default();
+                    self.repairs.push((header, text.into_owned(), repaired));
+                }
+                None => self.buffer.cell(raw),
+            }
+        }
+        Meant {
+            record: self.buffer.record(),
+            cells: RawCells::NeedALook,
+            repairs: &self.repairs,
+            replaced: &[],
+            values: None,
+        }
+    }
+}

@@ -1,0 +1,30 @@
+//! Why somebody must not be contacted, in words: for receipts and whoever reads them.
+
+use crate::clean::consent::Consent;
+use crate::job::Job;
+use crate::suppress::Mark;
+use crate::units::SourceId;
+
+/// Every list that holds a person and everything that refuses contact, in words.
+pub fn describe(job: &Job, marks: &[Mark]) -> String {
+    let source = |id: &SourceId| &job.sources[id.0 as usize].name;
+    let words = |consent: &Consent| match consent {
+        Consent::OptedIn => "opted in",
+        Consent::Pending => "pending",
+        Consent::Unlisted => "an unknown word about consent",
+        Consent::OptedOut => "opted out",
+        Consent::Complained => "complained",
+        Consent::Bounced => "bounced",
+    };
+    let of_mark = |mark: &Mark| match mark {
+        Mark::On(list) => job.lists[list.0 as usize].hold.as_ref().map(|hold| hold.name.clone()),
+        Mark::Said(Consent::OptedIn, _) | Mark::From(_) | Mark::RemovedByHand | Mark::Lifted(_) | Mark::Allowed(_) => {
+            None
+        }
+        Mark::Said(consent, id) => Some(format!("{} in {}", words(consent), source(id))),
+        Mark::RefusedElsewhere(consent, id) => {
+            Some(format!("{} in {} under another of the person's addresses", words(consent), source(id)))
+        }
+    };
+    marks.iter().filter_map(of_mark).collect::<Vec<_>>().join("; ")
+}
