@@ -116,10 +116,10 @@ proptest! {
                 Step::Remove(number) => plain.remove(&mut bank, number),
                 Step::Forget(number) => plain.forget(&mut bank, number),
             }
-            for number in 0..TEXTS.len() {
+            for (number, shown) in TEXTS.into_iter().enumerate() {
                 let found = bank.find(&text(number), &mut |_| ()).unwrap();
                 let day = format!("{:04}-{:02}-{:02}", today().year, today().month, today().day);
-                prop_assert_eq!(found.is_held(&day), plain.holds(number, &[own, EVERYONE]), "{}", TEXTS[number]);
+                prop_assert_eq!(found.is_held(&day), plain.holds(number, &[own, EVERYONE]), "{}", shown);
                 prop_assert_eq!(found.is_forgotten, plain.forgotten.contains(&number));
             }
             for kept in bank.batches().unwrap() {

@@ -202,9 +202,7 @@ fn no_such_column(whose: &str, column: &ColumnRef, files: &[&OpenFile<SourceId>]
     let advice = match (column, closest(name, headers.iter().copied().chain(Field::ALL.map(Field::name)))) {
         (ColumnRef::Extra(_), Some(near)) => format!("did you mean \"{near}\"?"),
         (ColumnRef::Field(field), _) => {
-            format!(
-                "say which column it is: --field \"{field}=…\", in a job columns = {{ {field} = \"…\" }}"
-            )
+            format!("say which column it is: --field \"{field}=…\", in a job columns = {{ {field} = \"…\" }}")
         }
         _ => "name a known field, or a header as it stands in a source".to_owned(),
     };

@@ -222,7 +222,9 @@ impl NearMissed {
             place_of.insert(number, self.entries.len() as u32);
             self.entries.push(entries[number as usize].clone());
         }
-        pairs.iter_mut().for_each(|pair| pair.entry = place_of[&pair.entry]);
+        for pair in &mut pairs {
+            pair.entry = place_of[&pair.entry];
+        }
         self.pairs.append(&mut pairs);
         Ok(())
     }
