@@ -7,13 +7,12 @@ use pebblebank_core::observe::Silent;
 use pebblebank_core::pipeline::Setting;
 use pebblebank_core::pipeline::entries::{EntriesRead, EntriesWishes, FoundText, read_entries};
 use pebblebank_core::suppress::{Reason, StatusReason};
+use proptest::prelude::*;
 use rstest::rstest;
 use std::path::Path;
 
-/// What a file of mail holds: each address with its status, and all that was said.
-fn read(path: &Path) -> (Vec<(String, StatusReason)>, EntriesRead) {
-    let today = Date { year: 2026, month: 3, day: 2 };
-    let wishes = EntriesWishes {
+fn wishes(path: &Path) -> EntriesWishes {
+    EntriesWishes {
         read: ReadFiles { files: vec![FilePattern::literal(path.to_path_buf())], ..ReadFiles::default() },
         by_phone: false,
         condition: None,
@@ -22,17 +21,18 @@ fn read(path: &Path) -> (Vec<(String, StatusReason)>, EntriesRead) {
         dated: None,
         until: None,
         country: None,
-        today,
-    };
-    let setting = Setting {
-        threads: 1,
-        memory: 1 << 30,
-        dry_run: true,
-        spool_folder: std::env::temp_dir(),
-        started: String::new(),
-    };
+        today: Date { year: 2026, month: 3, day: 2 },
+    }
+}
+
+fn setting() -> Setting {
+    Setting { threads: 1, memory: 1 << 30, dry_run: true, spool_folder: std::env::temp_dir(), started: String::new() }
+}
+
+/// What a file of mail holds: each address with its status, and all that was said.
+fn read(path: &Path) -> (Vec<(String, StatusReason)>, EntriesRead) {
     let mut found = Vec::new();
-    let read = read_entries(&wishes, &setting, &Silent, &mut |entry| {
+    let read = read_entries(&wishes(path), &setting(), &Silent, &mut |entry| {
         assert_eq!(entry.day, Some(Date { year: 2026, month: 2, day: 20 }));
         match entry.text {
             FoundText::Address(address) => found.push((address, entry.status.unwrap())),
@@ -181,4 +181,43 @@ fn a_mailbox_and_a_folder_hold_the_same_messages() {
     assert_eq!(in_mailbox.len(), 3);
     assert_eq!(in_mailbox, in_folder);
     assert_eq!(read_mailbox.files[0].rows, read_folder.files[0].rows);
+}
+
+/// Lines that mail is made of, in any order.
+fn mess() -> impl Strategy<Value = Vec<u8>> {
+    let line = prop_oneof![
+        3 => Just(b"From - Fri Feb 20 10:00:00 2026".to_vec()),
+        2 => Just(b"".to_vec()),
+        2 => Just(b"From: MAILER-DAEMON@mx.example".to_vec()),
+        1 => Just(b"Subject: failure notice".to_vec()),
+        1 => Just(b"Content-Type: multipart/report; report-type=delivery-status; boundary=b".to_vec()),
+        1 => Just(b"Content-Type: message/delivery-status".to_vec()),
+        1 => Just(b"--b".to_vec()),
+        1 => Just(b"Final-Recipient: rfc822; ida@post.example".to_vec()),
+        1 => Just(b"Action: failed".to_vec()),
+        1 => Just(b"Status: 5.1.1".to_vec()),
+        1 => Just(b">From here on".to_vec()),
+        2 => prop::collection::vec(any::<u8>(), 0..30),
+    ];
+    prop::collection::vec(line, 1..40).prop_map(|lines| lines.join(&b'\n'))
+}
+
+proptest! {
+    #[test]
+    fn of_any_mailbox_every_message_is_about_somebody_or_is_said_to_be_about_nobody(mess in mess()) {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("bounces.mbox");
+        let first = b"From - Fri Feb 20 10:00:00 2026\nFrom: ida@post.example\nSubject: Hello\n\nHello\n\n";
+        std::fs::write(&path, [&first[..], &mess].concat()).unwrap();
+        let mut about = std::collections::BTreeSet::new();
+        let wishes = wishes(&path);
+        let read = read_entries(&wishes, &setting(), &Silent, &mut |entry| {
+            about.insert(format!("{:?}", entry.text));
+            Ok(())
+        }).unwrap();
+        // The first message is about nobody, so something is always said.
+        let nobody: u64 = read.findings.iter().filter(|finding| finding.code == "messages-about-nobody").map(|finding| finding.count).sum();
+        prop_assert!(nobody >= 1);
+        prop_assert!(about.len() <= 1 + mess.iter().filter(|byte| **byte == b'@').count());
+    }
 }

@@ -97,14 +97,21 @@ pub fn recognise_format(sample: &Sample, is_table: bool) -> Result<Format, Unrea
     if let Some(unreadable) = other_file(&sample.raw, text) {
         return Err(unreadable);
     }
+    // An attachment may hold any byte.
+    if !is_table && is_mail(text.trim_ascii_start()) {
+        return Ok(Format::Mail);
+    }
+    if memchr(0, text).is_some() {
+        return Err((
+            "this is not text: it holds NUL bytes",
+            "check that this is the export; open it to see what it is",
+        ));
+    }
     if vcard::looks_like_vcard(text) {
         return Ok(Format::VCard);
     }
     if is_table {
         return Ok(Format::Delimited);
-    }
-    if is_mail(text.trim_ascii_start()) {
-        return Ok(Format::Mail);
     }
     match json::looks_like_json(text) {
         Some(true) => return Ok(Format::JsonArray),
@@ -141,9 +148,7 @@ fn other_file(raw: &[u8], text: &[u8]) -> Option<Unreadable> {
     if [&b"<!DOCTYPE"[..], b"<html", b"<table", b"<?xml", b"<head", b"<meta"].iter().any(|word| starts(word)) {
         return Some(("this is a web page or XML, not a table, whatever its name says", SAVE_AS_CSV));
     }
-    memchr(0, text)
-        .is_some()
-        .then_some(("this is not text: it holds NUL bytes", "check that this is the export; open it to see what it is"))
+    None
 }
 
 /// The first lines of a message are headers (RFC 5322, section 2.2), or those of a mailbox of messages (RFC 4155).
@@ -162,5 +167,15 @@ fn is_mail(text: &[u8]) -> bool {
     let is_header = |line: &&[u8]| {
         HEADERS.iter().any(|header| line.get(..header.len()).is_some_and(|begin| begin.eq_ignore_ascii_case(header)))
     };
-    lines().filter(is_header).count() >= 2
+    let is_mailbox = || {
+        let mut lines = lines();
+        lines.next().is_some_and(|line| line.starts_with(b"From ")) && lines.next().is_some_and(is_any_header)
+    };
+    lines().filter(is_header).count() >= 2 || is_mailbox()
+}
+
+/// Whether a line begins like a header: a name without blanks, then a colon.
+fn is_any_header(line: &[u8]) -> bool {
+    let name = line.split(|byte| *byte == b':').next().unwrap_or_default();
+    name.len() < line.len() && !name.is_empty() && name.iter().all(|byte| byte.is_ascii_alphanumeric() || *byte == b'-')
 }

@@ -3,6 +3,7 @@
 use super::{Selection, SelectionPlan};
 use crate::clean::date::Date;
 use crate::columns::ColumnMap;
+use crate::columns::fold::fold;
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::job::Job;
 use crate::read::split::RecordBuffer;
@@ -49,7 +50,9 @@ fn check(condition: &Condition, headers: &[&str]) -> Result<()> {
         Condition::All(parts) | Condition::Any(parts) => parts.iter().try_for_each(|part| check(part, headers)),
         Condition::Not(part) => check(part, headers),
         Condition::In(name) => wrong(name, format!("there is no list \"{name}\" here")),
-        Condition::Column(Subject::Value(column), _) if !headers.contains(&column.name()) => {
+        Condition::Column(Subject::Value(column), _)
+            if !headers.iter().any(|header| fold(header) == fold(column.name())) =>
+        {
             wrong(column.name(), format!("there is no column \"{}\"", column.name()))
         }
         Condition::Column(..) => Ok(()),
