@@ -117,7 +117,8 @@ impl Desk {
 }
 
 impl Ran {
-    fn of(output: &Output) -> Ran {
+    /// What a command left that has ended.
+    pub fn of(output: &Output) -> Ran {
         let text = |bytes: &[u8]| String::from_utf8(bytes.to_vec()).unwrap();
         Ran { status: output.status.code().unwrap_or(-1), stdout: text(&output.stdout), stderr: text(&output.stderr) }
     }
