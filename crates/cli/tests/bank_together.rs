@@ -111,4 +111,6 @@ fn a_run_that_is_killed_leaves_a_whole_file_or_none_and_a_bank_that_can_be_used(
     desk.done(&["run", "job.toml", "--replace"]);
     let kept: Vec<Value> = batches(&desk).into_iter().filter(|batch| batch["undone"].is_null()).collect();
     assert_eq!(kept.len(), 2, "what was added, and what the last run prepared: {kept:?}");
+    let left: Vec<String> = desk.names().into_iter().filter(|name| name.starts_with('.')).collect();
+    assert_eq!(left, [""; 0], "what the killed ones left is cleared away");
 }

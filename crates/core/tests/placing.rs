@@ -105,3 +105,33 @@ fn a_journal_that_cannot_be_read_is_said_and_left_alone() {
     assert!(complete_interrupted(&journal).unwrap_err().advice().contains("delete the journal"));
     assert!(journal.exists());
 }
+
+#[test]
+fn what_a_killed_command_left_is_cleared_by_the_next_and_what_is_being_written_stays() {
+    let desk = Desk::new();
+    let left = [".import.csv.a1B2c3.part", ".receipt.a1B2c3.part"].map(|name| desk.path(name));
+    fs::write(&left[0], "half of a file").unwrap();
+    fs::create_dir(&left[1]).unwrap();
+    fs::write(left[1].join("tally.json"), "half of a receipt").unwrap();
+    // Another command is writing this one.
+    let other = desk.path(".import.csv.d4E5f6.part");
+    fs::write(&other, "more to come").unwrap();
+    let lock = fs::File::open(&other).unwrap();
+    lock.lock().unwrap();
+    // These are none of ours: other names, or complete and waiting for their journal.
+    let foreign = [
+        ".import.csv.part",
+        ".import.csv.toolong1.part",
+        "import.csv.a1B2c3.part",
+        ".other.csv.a1B2c3.part",
+        ".import.csv.g7H8i9.ready",
+    ];
+    for name in foreign {
+        fs::write(desk.path(name), "x").unwrap();
+    }
+    desk.commit(b"new", Placement::New).unwrap().place(&desk.path("journal")).unwrap();
+    let mut meant: Vec<&str> = foreign.to_vec();
+    meant.extend([".import.csv.d4E5f6.part", "import.csv", "receipt"]);
+    meant.sort_unstable();
+    assert_eq!(desk.names(), meant);
+}

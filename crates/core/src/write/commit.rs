@@ -4,6 +4,7 @@
 //! moved; should the program be killed in between, the next one that would write there completes the set.
 
 use super::early_sync::{BYTES_BETWEEN, EarlySync};
+use super::leftovers::{self, BEING_WRITTEN};
 use crate::error::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -11,6 +12,9 @@ use std::fs::File;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use tempfile::{NamedTempFile, TempDir};
+
+/// The ending of what is complete, and listed in a journal.
+const COMPLETE: &str = ".ready";
 
 /// The schema of the journal.
 const JOURNAL_SCHEMA: &str = "pebblebank/commit/1";
@@ -31,6 +35,8 @@ pub enum Placement {
 #[derive(Debug)]
 pub struct StagedFile {
     file: NamedTempFile,
+    /// Kept as long as it is being written.
+    _lock: Option<File>,
     target: PathBuf,
     placement: Placement,
     unsynced: u64,
@@ -46,12 +52,14 @@ impl StagedFile {
             return Err(Error::new(ErrorKind::Output, "this is a folder, not a file", "name the file to write in it")
                 .in_file(&target));
         }
+        leftovers::clear(&target);
         let file = tempfile::Builder::new()
-            .prefix(&staging_prefix(&target))
-            .suffix(".part")
+            .prefix(&leftovers::prefix(&target))
+            .suffix(BEING_WRITTEN)
             .tempfile_in(folder_of(&target))
             .map_err(fail)?;
-        Ok(StagedFile { file, target, placement, unsynced: 0 })
+        let lock = leftovers::locked(file.path());
+        Ok(StagedFile { file, _lock: lock, target, placement, unsynced: 0 })
     }
 
     /// Adds bytes.
@@ -81,6 +89,8 @@ fn write_and_sync(file: &mut File, bytes: &[u8], unsynced: &mut u64, sync: &Earl
 #[derive(Debug)]
 pub struct StagedFolder {
     folder: TempDir,
+    /// Kept as long as it is being filled.
+    _lock: Option<File>,
     files: Vec<File>,
     target: PathBuf,
     placement: Placement,
@@ -91,13 +101,15 @@ impl StagedFolder {
     pub fn create(target: &Path, placement: Placement) -> Result<StagedFolder> {
         refuse_existing(target, placement)?;
         let fail = |cause: std::io::Error| Error::unwritable(target, &cause);
-        let prefix = staging_prefix(target);
+        leftovers::clear(target);
+        let prefix = leftovers::prefix(target);
         let mut builder = tempfile::Builder::new();
-        builder.prefix(&prefix).suffix(".part");
+        builder.prefix(&prefix).suffix(BEING_WRITTEN);
         #[cfg(unix)]
         builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o700));
         let folder = builder.tempdir_in(folder_of(target)).map_err(fail)?;
-        Ok(StagedFolder { folder, files: Vec::new(), target: target.to_path_buf(), placement })
+        let lock = leftovers::locked(folder.path());
+        Ok(StagedFolder { folder, _lock: lock, files: Vec::new(), target: target.to_path_buf(), placement })
     }
 
     /// Begins a file in it.
@@ -146,17 +158,11 @@ fn owner_only(path: &Path) -> std::io::Result<File> {
     options.open(path)
 }
 
-fn folder_of(path: &Path) -> &Path {
+pub(super) fn folder_of(path: &Path) -> &Path {
     match path.parent() {
         Some(folder) if folder != Path::new("") => folder,
         _ => Path::new("."),
     }
-}
-
-fn staging_prefix(target: &Path) -> String {
-    let name = target.file_name().unwrap_or_default().to_string_lossy();
-    let short: String = name.chars().take(60).collect();
-    format!(".{short}.")
 }
 
 fn refuse_existing(target: &Path, placement: Placement) -> Result<()> {
@@ -225,12 +231,13 @@ impl Commit {
         files.chain(folders).try_for_each(|(target, placement)| refuse_existing(target, placement))?;
         let mut moves = Vec::new();
         for file in self.files {
-            let (target, placement) = (file.target, file.placement);
-            let (_, from) = file.file.keep().map_err(|kept| Error::unwritable(&target, &kept.error))?;
-            moves.push(Move { from, to: target, placement });
+            let (to, placement) = (file.target, file.placement);
+            let (_, from) = file.file.keep().map_err(|kept| Error::unwritable(&to, &kept.error))?;
+            moves.push(Move { from: complete(from), to, placement });
         }
         for folder in self.folders {
-            moves.push(Move { from: folder.folder.keep(), to: folder.target, placement: folder.placement });
+            let from = complete(folder.folder.keep());
+            moves.push(Move { from, to: folder.target, placement: folder.placement });
         }
         let prepared = Prepared { moves, journal: journal.to_path_buf() };
         if let Err(error) = prepared.write_journal() {
@@ -253,6 +260,15 @@ impl Commit {
         outcomes.into_iter().collect::<Result<()>>()?;
         self.folders.iter().for_each(|folder| sync_folder(folder.folder.path()));
         Ok(())
+    }
+}
+
+/// Gives what is complete a name that says so; where that cannot be, the one that it has will do.
+fn complete(from: PathBuf) -> PathBuf {
+    let complete = from.with_extension(&COMPLETE[1..]);
+    match std::fs::rename(&from, &complete) {
+        Ok(()) => complete,
+        Err(_) => from,
     }
 }
 

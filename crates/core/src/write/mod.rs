@@ -4,6 +4,7 @@ pub mod commit;
 pub mod csv;
 pub mod early_sync;
 pub mod layout;
+mod leftovers;
 pub mod receipt;
 pub mod sort;
 pub mod value;
