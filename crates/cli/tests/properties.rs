@@ -29,6 +29,37 @@ fn mess() -> impl Strategy<Value = String> {
         .prop_map(|rows| rows.into_iter().map(|(cells, end)| format!("{}{end}", cells.join(","))).collect())
 }
 
+/// A person as exports have them: address, name, town, and a number of the shop's own.
+fn person() -> impl Strategy<Value = [String; 4]> {
+    let address = prop_oneof![
+        6 => "[a-d]{1,2}@[x-y]\\.example",
+        1 => " [A-D]@X\\.example ;",
+        1 => "<[a-d]@y\\.example>",
+        1 => Just(String::new()),
+    ];
+    let name = prop::sample::select(vec![
+        "Ida Moss",
+        "MOSS, IDA",
+        "dr. anna o'neil",
+        "van der Berg",
+        "n/a",
+        "",
+        "  Zoë  Ash ",
+    ]);
+    let town =
+        prop::sample::select(vec!["Larkfold", "larkfold ", "QUILLMERE", "Fennel Cross", "", "Larkfold, Larkfold"]);
+    let number = prop::sample::select(vec!["7", "12", "100", "", "9"]);
+    (address, name, town, number)
+        .prop_map(|(address, name, town, number)| [address, name.to_owned(), town.to_owned(), number.to_owned()])
+}
+
+fn people_file(rows: &[[String; 4]]) -> String {
+    let mut writer = csv::Writer::from_writer(Vec::new());
+    writer.write_record(["email", "full name", "city", "Basket"]).unwrap();
+    rows.iter().for_each(|row| writer.write_record(row).unwrap());
+    String::from_utf8(writer.into_inner().unwrap()).unwrap()
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { cases: 96, max_shrink_iters: 400, ..ProptestConfig::default() })]
 
@@ -78,5 +109,85 @@ proptest! {
         desk.done(&["clean", "shop.csv", "-o", "out.csv"]);
         let sheet = desk.sheet("out.csv");
         prop_assert_eq!(sheet.column("my own column"), notes);
+    }
+
+    #[test]
+    fn what_was_cleaned_once_is_clean(rows in prop::collection::vec(person(), 1..15)) {
+        let desk = Desk::with(&[("shop.csv", &people_file(&rows))]);
+        desk.done(&["clean", "shop.csv", "-o", "once.csv", "--country", "GB"]);
+        desk.done(&["clean", "once.csv", "-o", "twice.csv", "--country", "GB"]);
+        prop_assert_eq!(desk.text("twice.csv"), desk.text("once.csv"));
+    }
+
+    #[test]
+    fn the_order_of_files_never_changes_who_is_written(
+        first in prop::collection::vec(person(), 1..10),
+        second in prop::collection::vec(person(), 1..10),
+    ) {
+        let desk = Desk::with(&[("a.csv", &people_file(&first)), ("b.csv", &people_file(&second))]);
+        let written = |files: [&str; 2]| {
+            desk.done(&["clean", files[0], files[1], "-o", "out.csv", "--replace"]);
+            let mut all: Vec<String> = desk.sheet("out.csv").column("email").into_iter().map(str::to_owned).collect();
+            all.sort();
+            all
+        };
+        prop_assert_eq!(written(["a.csv", "b.csv"]), written(["b.csv", "a.csv"]));
+    }
+
+    #[test]
+    fn a_sorted_file_is_in_order_with_blanks_last_and_equals_as_read(rows in prop::collection::vec(person(), 1..15)) {
+        let rows: Vec<[String; 4]> = rows.into_iter().enumerate().map(|(number, row)| [format!("p{number}@x.example"), row[1].clone(), row[2].clone(), row[3].clone()]).collect();
+        let desk = Desk::with(&[("shop.csv", &people_file(&rows))]);
+        desk.done(&["clean", "shop.csv", "-o", "out.csv", "--sort", "city, Basket descending"]);
+        let sheet = desk.sheet("out.csv");
+        let key = |row: &[&str; 3]| {
+            let [email, city, basket] = row;
+            let number: i64 = email[1..].split('@').next().unwrap().parse().unwrap();
+            let basket = basket.parse::<i64>().ok();
+            (city.is_empty(), city.to_lowercase(), basket.is_none(), std::cmp::Reverse(basket), number)
+        };
+        let keys: Vec<_> = sheet.columns(["email", "city", "Basket"]).iter().map(key).collect();
+        prop_assert!(keys.is_sorted(), "{:?}", sheet.rows);
+        prop_assert_eq!(keys.len(), rows.len());
+    }
+
+    #[test]
+    fn the_parts_of_a_list_hold_every_row_once_as_it_was(
+        rows in prop::collection::vec(person(), 1..15),
+        how in prop::sample::select(vec![&["--by", "city"][..], &["--by", "domain"], &["--rows", "4"], &["--parts", "3"], &["--by", "city", "--at-least", "3"]]),
+    ) {
+        let desk = Desk::with(&[("shop.csv", &people_file(&rows))]);
+        let ran = desk.run(&[&["split", "shop.csv", "-o", "parts"], how].concat());
+        prop_assert_eq!(ran.status, 0, "{:?} {}", how, ran.stderr);
+        let mut parted: Vec<Vec<String>> = Vec::new();
+        for entry in std::fs::read_dir(desk.path("parts")).unwrap() {
+            let name = format!("parts/{}", entry.unwrap().file_name().to_string_lossy());
+            let sheet = desk.sheet(&name);
+            // Values are compared as they are cleaned: a town written twice in a cell is one.
+            let town = |city: &str| city.split(',').next().unwrap_or_default().trim().to_lowercase();
+            let towns: std::collections::BTreeSet<String> = sheet.column("city").into_iter().map(town).collect();
+            prop_assert!(how != ["--by", "city"] || towns.len() == 1, "{}: {:?}", name, towns);
+            parted.extend(sheet.rows);
+        }
+        let mut meant = desk.sheet("shop.csv").rows;
+        parted.sort();
+        meant.sort();
+        prop_assert_eq!(parted, meant);
+    }
+
+    #[test]
+    fn a_survey_counts_what_is_there(rows in prop::collection::vec(person(), 1..20)) {
+        let desk = Desk::with(&[("shop.csv", &people_file(&rows))]);
+        let survey = desk.json(&["survey", "shop.csv"]);
+        let file = &survey["files"][0];
+        let is_empty = |row: &&[String; 4]| row.iter().all(|cell| cell.trim().is_empty());
+        prop_assert_eq!(file["rows"].as_u64().unwrap(), rows.iter().filter(|row| !is_empty(row)).count() as u64);
+        for (place, column) in file["columns"].as_array().unwrap().iter().enumerate() {
+            let filled: Vec<&str> = rows.iter().map(|row| row[place].trim()).filter(|cell| !cell.is_empty()).collect();
+            let distinct: std::collections::BTreeSet<&str> = filled.iter().copied().collect();
+            let blank_words = column["blank_words"].as_u64().unwrap();
+            prop_assert_eq!(column["filled"].as_u64().unwrap() + blank_words, filled.len() as u64, "{}", column);
+            prop_assert!(column["distinct"].as_u64().unwrap() <= distinct.len() as u64, "{}", column);
+        }
     }
 }
