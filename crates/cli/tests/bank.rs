@@ -404,3 +404,25 @@ fn a_bank_that_is_named_and_not_there_is_no_empty_bank() {
     let codes: Vec<&str> = findings.as_array().unwrap().iter().map(|found| found["code"].as_str().unwrap()).collect();
     assert!(codes.contains(&"no-bank"), "the environment names one: {codes:?}");
 }
+
+#[test]
+fn days_that_can_be_read_in_two_ways_are_asked_about_and_those_that_cannot_be_read_are_said() {
+    let desk = desk();
+    let load =
+        |name: &str, more: &[&str]| desk.run(&[&["bank", "load", name, "--as", "bounced", "--yes"], more].concat());
+    let since = |address: &str| desk.json(&["bank", "find", address])["entries"][0]["day"].as_str().unwrap().to_owned();
+    desk.file("open.csv", "email,Date\nann@post.example,03/04/2026\nben@post.example,05/06/2026\n");
+    refused(&load("open.csv", &[]), 1, "--date-order");
+    assert_eq!(desk.json(&["bank"])["entries"], serde_json::json!([]), "nothing went in");
+    assert_eq!(load("open.csv", &["--date-order", "mdy"]).status, 0);
+    assert_eq!([since("ann@post.example"), since("ben@post.example")], ["2026-03-04", "2026-05-06"]);
+    let by_country = load("open.csv", &["--country", "GB", "--again", "--json"]);
+    assert!(by_country.stdout.contains("date-order-by-country"), "{}{}", by_country.stdout, by_country.stderr);
+    desk.file("shown.csv", "email,Date,Until\ncy@hotel.example,03/04/2026,\ndot@work.example,25/06/2026,soon\nx@far.example,yesterday,2099-01-01\n");
+    let shown = load("shown.csv", &["--until", "Until", "--json"]);
+    let shown: Value = serde_json::from_str(&shown.stdout).unwrap();
+    assert_eq!(since("cy@hotel.example"), "2026-04-03", "another row shows that the day comes first");
+    let said = shown["findings"].as_array().unwrap().iter().filter(|finding| finding["code"] == "unreadable-days");
+    let said: Vec<[&Value; 2]> = said.map(|finding| [&finding["column"], &finding["rows"][0]]).collect();
+    assert_eq!(said, [[&Value::from("Date"), &4.into()], [&Value::from("Until"), &3.into()]]);
+}

@@ -261,3 +261,16 @@ fn near_misses_among_more_entries_than_memory_has_room_for_are_the_same() {
     let aside = desk.sheet("fair.receipt/set-aside.csv");
     assert_eq!(aside.column("email"), ["benjamin@post.example", "evelyn@work.example"]);
 }
+
+#[test]
+fn the_account_says_of_each_list_how_many_entries_cannot_be_used_and_how_many_matched() {
+    let job = job_with("[[suppress]]\nname = \"their list\"\nfiles = [\"no.csv\"]");
+    let list = "email\nann@post.example\nx@far.example\n@hotel.example\nAnn Ash\n\nnone\n";
+    let desk = Desk::with(&[("shop.csv", SHOP), ("no.csv", list), ("job.toml", &job)]);
+    let tally = desk.json(&["run", "job.toml"]);
+    let counts = &tally["suppression"][0];
+    let numbers = ["entries", "domains", "unusable", "matched", "unmatched", "persons_held"];
+    assert_eq!(numbers.map(|key| counts[key].as_u64().unwrap()), [4, 1, 1, 2, 2, 2], "{counts}");
+    let text = desk.done(&["run", "job.toml", "--replace"]).stdout;
+    assert!(text.contains("their list: 1 entry of it can be no address"), "{text}");
+}

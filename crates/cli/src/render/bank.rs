@@ -124,13 +124,10 @@ fn batch_table(heading: &str, batches: &[Batch], screen: &Screen) -> String {
     ];
     let mut table = Table::new(&headings);
     for batch in batches {
-        let from = [&batch.campaign, &batch.file, &batch.job, &batch.note].into_iter().flatten();
-        let from: Vec<String> = from.take(2).map(|text| safe(text, 34)).collect();
         let state = batch.undone.as_ref().map_or(String::new(), |moment| match batch.what {
             What::Prepared => "replaced".to_owned(),
             _ => format!("taken back {}", day(moment)),
         });
-        let from = if batch.keeps_forgotten { "somebody was forgotten".to_owned() } else { from.join(", ") };
         let when = if batch.what == What::Sent { &batch.day } else { day(&batch.added) };
         table.row(vec![
             batch.id.0.to_string(),
@@ -138,11 +135,22 @@ fn batch_table(heading: &str, batches: &[Batch], screen: &Screen) -> String {
             batch.what.name().to_owned(),
             safe(&batch.scope, 20),
             number(batch.entries),
-            from,
+            where_from(batch),
             state,
         ]);
     }
     table.render(screen)
+}
+
+/// Where the entries of a batch come from.
+fn where_from(batch: &Batch) -> String {
+    if batch.keeps_forgotten {
+        return "somebody was forgotten".to_owned();
+    }
+    let file = batch.file.as_ref().map(|file| safe_ends(file, 36));
+    let mailing = batch.campaign.as_ref().map(|campaign| safe(campaign, 30));
+    let note = batch.note.as_ref().map(|note| safe(note, if file.is_some() { 24 } else { 52 }));
+    [mailing, file, note].into_iter().flatten().collect::<Vec<_>>().join(", ")
 }
 
 /// All batches.
@@ -277,7 +285,7 @@ fn load_numbers(seen: &LoadSeen, screen: &Screen) -> String {
         numbers.row(vec![name.to_owned(), number(count), explained.to_owned()]);
     };
     row("read", *entries, "each counted once");
-    row("new", *new, "");
+    row("new", *new, "not in the bank for this reason yet");
     row("known", *known, "held for this reason before, in this scope or for everyone");
     if *forgotten > 0 {
         row("forgotten", *forgotten, "of the known: they stay uncontacted, and are not written down again");

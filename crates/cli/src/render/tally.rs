@@ -207,16 +207,21 @@ pub fn suppression(tally: &Tally, screen: &Screen) -> String {
         ("entries", right),
         ("matched", right),
         ("matched nobody", right),
-        ("persons held", right),
+        ("persons", right),
         ("reason", Side::Left),
     ]);
     for SuppressionTally { list, reason, persons_held } in &tally.suppression {
         let counts = [list.entries, list.matched, list.unmatched, *persons_held].map(number);
-        let cells = std::iter::once(safe(&list.name, 40)).chain(counts).chain([reason.name().to_owned()]);
+        let cells = std::iter::once(safe(&list.name, 36)).chain(counts).chain([reason.name().to_owned()]);
         table.row(cells.collect());
     }
-    let mut lines =
-        vec!["matched nobody: entries that are in no source. A person on two lists counts for both.".to_owned()];
+    let explained =
+        "matched nobody: entries in no source. persons: whom it holds; who is on two lists counts for both.";
+    let mut lines = vec![explained.to_owned()];
+    for SuppressionTally { list, .. } in tally.suppression.iter().filter(|counts| counts.list.unusable > 0) {
+        let entries = counted(list.unusable, "entry");
+        lines.push(format!("{}: {entries} of it can be no address, domain or digest.", safe(&list.name, 36)));
+    }
     for allowed in &tally.allowed {
         let lifted = counted(allowed.lifted, "person");
         let addresses = if allowed.addresses == 1 { "address" } else { "addresses" };
@@ -276,7 +281,7 @@ pub fn near_misses(tally: &Tally, advice: &NearMissAdvice, screen: &Screen) -> S
         [("Near miss: an entry of nobody", left), ("a contact close to it", left), ("", left), ("list", left)];
     let mut table = Table::new(&headings);
     for NearMissExample { list, entry, contact, why } in &near.examples {
-        table.row(vec![safe_ends(entry, 32), safe_ends(contact, 32), why.clone(), safe(list, 18)]);
+        table.row(vec![safe_ends(entry, 27), safe_ends(contact, 27), why.clone(), safe(list, 14)]);
     }
     let more = near.pairs - near.examples.len() as u64;
     let mut text = table.render(screen);
@@ -309,7 +314,7 @@ fn lists(tally: &Tally, screen: &Screen) -> String {
         table.row(std::iter::once(safe(&list.name, 40)).chain(counts).collect());
     }
     let explanation =
-        "contacts in it: persons among all that were read, written or not. A list holds nobody back by itself.";
+        "contacts in it: persons of all that were read, written or not. A list by itself holds nobody back.";
     format!("{}  {}\n", table.render(screen), screen.paint(Tone::Faint, explanation))
 }
 
@@ -333,7 +338,7 @@ fn example(repair: &RepairTally) -> String {
 }
 
 /// How much of an example is shown.
-const EXAMPLE_WIDTH: usize = 32;
+const EXAMPLE_WIDTH: usize = 29;
 
 /// Two long texts that begin alike, from shortly before where they differ.
 fn from_difference(before: &str, after: &str) -> [String; 2] {
@@ -358,7 +363,7 @@ fn suggestions(tally: &Tally, screen: &Screen) -> String {
         table.row(vec![suggestion.rule.to_owned(), number(suggestion.rows), example(suggestion)]);
     }
     let explanation =
-        "to make one: apply = [\"domain-slip\"] in [clean], or --apply. A receipt lists each (suggestions.csv).";
+        "to make one: apply = [\"domain-slip\"] in [clean], or --apply. Receipts list all (suggestions.csv).";
     format!("{}  {}\n", table.render(screen), screen.paint(Tone::Faint, explanation))
 }
 

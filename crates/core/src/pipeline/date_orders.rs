@@ -3,10 +3,11 @@
 use super::counts::FileCounts;
 use super::open::{OpenFile, OpenFiles};
 use crate::clean::date::{DateOrder, OrderDecision, OrderEvidence};
+use crate::clean::place::Country;
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::Job;
 use crate::observe::{Finding, Met, Weight, counted};
-use crate::units::{ColumnIndex, SourceId};
+use crate::units::ColumnIndex;
 
 const ADVICE: &str = "say which comes first: date_order = \"dmy\" or \"mdy\" in the [[source]], or --date-order";
 
@@ -19,24 +20,36 @@ pub fn decide(files: &mut OpenFiles, counts: &[FileCounts], job: &Job) -> Result
         let said = job.sources[file.owner.0 as usize].read.columns.date_order.or(job.clean.date_order);
         for (column, seen) in columns.into_iter().zip(&counts.dates) {
             let header = file.map().header(column);
-            let order = match (said, seen.decision()) {
-                (Some(order), _) | (None, OrderDecision::Shown(order)) => order,
-                (None, OrderDecision::NotAsked) => continue,
-                (None, OrderDecision::Silent) => match job.country {
-                    Some(country) => {
-                        let order = DateOrder::of_country(country.code());
-                        findings
-                            .push(by_country(order, country.code(), header, &seen.either).in_file(file.input.name()));
-                        order
-                    }
-                    None => return Err(open(file, header, seen)),
-                },
-                (None, OrderDecision::Contradicts) => return Err(contradicting(file, header, seen)),
-            };
-            plan.set_order(column, order);
+            let (order, finding) = order_of(file, header, seen, said, job.country)?;
+            findings.extend(finding);
+            if let Some(order) = order {
+                plan.set_order(column, order);
+            }
         }
     }
     Ok(findings)
+}
+
+/// The order of one column: as it is said, else as all of it shows, else as is usual in the country; none where no date needs
+/// to know. Fails where only the user can tell.
+pub fn order_of<Owner>(
+    file: &OpenFile<Owner>,
+    header: &str,
+    seen: &OrderEvidence,
+    said: Option<DateOrder>,
+    country: Option<Country>,
+) -> Result<(Option<DateOrder>, Option<Finding>)> {
+    match (said, seen.decision()) {
+        (Some(order), _) | (None, OrderDecision::Shown(order)) => Ok((Some(order), None)),
+        (None, OrderDecision::NotAsked) => Ok((None, None)),
+        (None, OrderDecision::Silent) => {
+            let country = country.ok_or_else(|| open(file, header, seen))?;
+            let order = DateOrder::of_country(country.code());
+            let finding = by_country(order, country.code(), header, &seen.either).in_file(file.input.name());
+            Ok((Some(order), Some(finding)))
+        }
+        (None, OrderDecision::Contradicts) => Err(contradicting(file, header, seen)),
+    }
 }
 
 /// Whether keys and ranks were made with another order than all of a column shows; sets the right one.
@@ -73,7 +86,7 @@ fn rows(met: &Met) -> String {
     format!("{}{more}", rows.join(", "))
 }
 
-fn open(file: &OpenFile<SourceId>, header: &str, seen: &OrderEvidence) -> Error {
+fn open<Owner>(file: &OpenFile<Owner>, header: &str, seen: &OrderEvidence) -> Error {
     let what = format!(
         "{} with the day or the month first, and none in this column shows which (rows {})",
         counted(seen.either.count, "date", "can be read", "can be read"),
@@ -83,7 +96,7 @@ fn open(file: &OpenFile<SourceId>, header: &str, seen: &OrderEvidence) -> Error 
     Error::new(ErrorKind::Question, what, advice).in_file(file.input.path()).in_column(header)
 }
 
-fn contradicting(file: &OpenFile<SourceId>, header: &str, seen: &OrderEvidence) -> Error {
+fn contradicting<Owner>(file: &OpenFile<Owner>, header: &str, seen: &OrderEvidence) -> Error {
     let what = format!(
         "two orders of day and month in one column: the day is first in {} (rows {}), the month in {} (rows {})",
         counted(seen.day_first.count, "date", "", "").trim(),

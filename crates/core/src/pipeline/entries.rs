@@ -1,12 +1,14 @@
 //! The entries of list files, with their text: for whoever keeps them. A run itself compares them by their hashes.
 
+use super::Setting;
 use super::chunks::Reading;
+use super::date_orders::order_of;
 use super::first_pass::{ListPlan, line_above, not_text};
-use super::open::open_files;
+use super::open::{OpenFile, OpenFiles, open_files};
 use super::row_keys::has_column;
-use super::{Setting, chunks};
 use crate::clean::address::AddressCleaner;
-use crate::clean::date::{Date, DateColumn, DateOf, DateOrder};
+use crate::clean::blank::is_blank;
+use crate::clean::date::{Date, DateColumn, DateOf, OrderEvidence};
 use crate::clean::place::Country;
 use crate::clean::{Cleaned, phone};
 use crate::columns::fold::fold;
@@ -15,11 +17,11 @@ use crate::error::{Error, ErrorKind, Result};
 use crate::job::{ColumnRef, Job, ListFiles, ListKey, ReadFiles};
 use crate::observe::{Finding, Met, Observer, Stage, Weight, counted};
 use crate::read::lines::judge_line;
-use crate::read::{Line, Records, cell};
+use crate::read::{Chunk, Line, Record, Records, cell};
 use crate::select::Selection;
 use crate::suppress::entry::{self, Entry};
 use crate::suppress::{Digest, StatusReason, status};
-use crate::units::RowNumber;
+use crate::units::{ListId, RowNumber};
 use crate::write::value::ValueSource;
 use std::sync::Arc;
 
@@ -106,6 +108,9 @@ const STATUS_HEADERS: [&str; 4] = ["status", "event", "state", "ereignis"];
 /// Those that do so where bounces are meant; elsewhere a code is any number.
 const BOUNCE_HEADERS: [&str; 6] = ["bounce type", "type", "status code", "code", "bounce", "result"];
 
+/// Headers of columns that say when it happened.
+const DAY_HEADERS: [&str; 4] = ["date", "day", "datum", "date of bounce"];
+
 /// Reads entries and hands each over.
 pub fn read_entries(
     wishes: &EntriesWishes,
@@ -121,7 +126,9 @@ pub fn read_entries(
     }
     let job = Job { lists: vec![list], country: wishes.country, ..Job::new("entries", wishes.today) };
     let files = open_files(&job, &setting.spool_folder, observer)?;
-    let mut read = EntriesRead { findings: files.all_findings(), ..EntriesRead::default() };
+    // What a status column says is asked here as it stands, and not for consent.
+    let findings = files.all_findings().into_iter().filter(|finding| finding.code != "status-column").collect();
+    let mut read = EntriesRead { findings, ..EntriesRead::default() };
     let hasher = crate::person::IdentityHasher::random();
     let mut scratch = Scratch {
         cleaner: AddressCleaner::with(Arc::clone(&files.addresses)),
@@ -129,12 +136,14 @@ pub fn read_entries(
         ..Scratch::default()
     };
     let mut records = Records::default();
-    let plans: Vec<Plan> =
+    let mut plans: Vec<Plan> =
         files.lists.iter().map(|file| Plan::new(wishes, file.map(), &file.input.name())).collect::<Result<_>>()?;
+    read.findings.extend(decide_orders(&mut plans, &files, wishes, observer)?);
     read.files = files.lists.iter().map(|file| EntriesFile::new(file.input.name())).collect();
     let mut unusable = vec![Met::default(); files.lists.len()];
+    let mut no_days = vec![[Met::default(), Met::default()]; files.lists.len()];
     let mut rows_above = vec![0u64; files.lists.len()];
-    let mut reading: Reading<_> = chunks::Reading::new(&files.lists, Stage::Reading, observer);
+    let mut reading: Reading<_> = Reading::new(&files.lists, Stage::Reading, observer);
     while let Some(chunk) = reading.next()? {
         let index = chunk.file.0 as usize;
         let (file, plan) = (&files.lists[index], &plans[index]);
@@ -144,12 +153,7 @@ pub fn read_entries(
         }
         let keys = ListPlan::of(&files, index);
         for row in 0..records.len() {
-            let record = records.get(row, &chunk.chunk.bytes, file.dialect);
-            let is_contact = line_above(file, &chunk.chunk, row).is_none()
-                && judge_line(&record, &file.map().headers, file.table.has_header) == Line::Contact;
-            if !is_contact {
-                continue;
-            }
+            let Some(record) = contact(file, &chunk.chunk, &records, row) else { continue };
             let counts = &mut read.files[index];
             counts.rows += 1;
             if !keys.counts(&record, &mut scratch.cleaner, &mut scratch.values, &hasher) {
@@ -157,13 +161,14 @@ pub fn read_entries(
                 continue;
             }
             let number = RowNumber(rows_above[index] + row as u64 + 1);
-            let about = |text| FoundEntry {
-                text,
-                status: plan.status.map(|source| status::read(&String::from_utf8_lossy(&source.value(&record, b"")))),
-                day: plan.day(plan.dated, &record),
-                until: plan.day(plan.until, &record),
-                file_day: file.changed_on,
-            };
+            let days = [&plan.dated, &plan.until]
+                .map(|column| column.as_ref().map_or(Day::None, |column| column.day(&record)));
+            for (_, met) in days.iter().zip(&mut no_days[index]).filter(|(day, _)| **day == Day::Unreadable) {
+                met.at(number);
+            }
+            let [day, until] = days.map(Day::known);
+            let status = plan.status.map(|source| status::read(&String::from_utf8_lossy(&source.value(&record, b""))));
+            let about = |text| FoundEntry { text, status, day, until, file_day: file.changed_on };
             match scratch.texts(plan, file.map(), &record, wishes) {
                 Texts::Nothing => counts.blank += 1,
                 Texts::Unusable => {
@@ -188,7 +193,70 @@ pub fn read_entries(
         let text = format!("{} {what}", counted(met.count, "row", "holds", "hold"));
         read.findings.push(Finding::new("unreadable-entries", Weight::Warning, text).in_file(&file.name).at_rows(met));
     }
+    for ((file, plan), met) in read.files.iter().zip(&plans).zip(&no_days) {
+        let said = ["; they count from the day of the load", "; these entries hold for good"];
+        for ((column, met), so) in [&plan.dated, &plan.until].into_iter().zip(met).zip(said) {
+            if let Some(column) = column.as_ref().filter(|_| met.count > 0) {
+                let text = format!("{} no day that can be read{so}", counted(met.count, "value", "is", "are"));
+                let finding = Finding::new("unreadable-days", Weight::Warning, text).in_file(&file.name);
+                read.findings.push(finding.in_column(&column.header).at_rows(met));
+            }
+        }
+    }
     Ok(read)
+}
+
+/// The record of a row that is an entry, and not a title, a header or an empty line.
+fn contact<'a>(file: &OpenFile<ListId>, chunk: &'a Chunk, records: &'a Records, row: usize) -> Option<Record<'a>> {
+    let record = records.get(row, &chunk.bytes, file.dialect);
+    let is_contact = line_above(file, chunk, row).is_none()
+        && judge_line(&record, &file.map().headers, file.table.has_header) == Line::Contact;
+    is_contact.then_some(record)
+}
+
+/// Decides by all of each column of days whether the day or the month comes first; reads the files once for it, where any
+/// has such a column.
+fn decide_orders(
+    plans: &mut [Plan],
+    files: &OpenFiles,
+    wishes: &EntriesWishes,
+    observer: &dyn Observer,
+) -> Result<Vec<Finding>> {
+    let said = wishes.read.columns.date_order;
+    let mut findings = Vec::new();
+    if plans.iter().all(|plan| plan.dated.is_none() && plan.until.is_none()) {
+        return Ok(findings);
+    }
+    let mut seen = vec![[OrderEvidence::default(), OrderEvidence::default()]; plans.len()];
+    let mut records = Records::default();
+    let mut rows_above = vec![0u64; plans.len()];
+    let mut reading: Reading<_> = Reading::new(&files.lists, Stage::Reading, observer);
+    while let Some(chunk) = reading.next()? {
+        let index = chunk.file.0 as usize;
+        let file = &files.lists[index];
+        records.split(&chunk.chunk, file.dialect);
+        for row in 0..records.len() {
+            let Some(record) = contact(file, &chunk.chunk, &records, row) else { continue };
+            let number = RowNumber(rows_above[index] + row as u64 + 1);
+            for (column, seen) in [&plans[index].dated, &plans[index].until].into_iter().zip(&mut seen[index]) {
+                if let Some(column) = column {
+                    seen.look(&column.source.value(&record, b""), number);
+                }
+            }
+        }
+        rows_above[index] += records.len() as u64;
+        chunk.give_back();
+    }
+    for ((plan, file), seen) in plans.iter_mut().zip(&files.lists).zip(&seen) {
+        for (column, seen) in [&mut plan.dated, &mut plan.until].into_iter().zip(seen) {
+            if let Some(column) = column {
+                let (order, finding) = order_of(file, &column.header, seen, said, wishes.country)?;
+                column.dates.order = order;
+                findings.extend(finding);
+            }
+        }
+    }
+    Ok(findings)
 }
 
 impl EntriesFile {
@@ -200,52 +268,80 @@ impl EntriesFile {
 /// Where the parts of an entry are in one file.
 struct Plan {
     status: Option<ValueSource>,
-    dated: Option<ValueSource>,
-    until: Option<ValueSource>,
+    dated: Option<DayColumn>,
+    until: Option<DayColumn>,
     phone: Option<ValueSource>,
+}
+
+/// A column of days.
+struct DayColumn {
+    header: String,
+    source: ValueSource,
     dates: DateColumn,
+}
+
+/// What a cell of days says.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Day {
+    None,
+    Known(Date),
+    Unreadable,
+}
+
+impl Day {
+    fn known(self) -> Option<Date> {
+        if let Day::Known(day) = self { Some(day) } else { None }
+    }
+}
+
+impl DayColumn {
+    fn new(column: &ColumnRef, map: &ColumnMap, today: Date) -> DayColumn {
+        DayColumn {
+            header: column.name().to_owned(),
+            source: ValueSource::new(column, map, false),
+            dates: DateColumn { order: None, today, of: DateOf::Any },
+        }
+    }
+
+    fn day(&self, record: &Record) -> Day {
+        let value = self.source.value(record, b"");
+        let text = String::from_utf8_lossy(&value);
+        if is_blank(&text) {
+            return Day::None;
+        }
+        self.dates.moment(text.trim()).map_or(Day::Unreadable, |(moment, _)| Day::Known(moment.date))
+    }
 }
 
 impl Plan {
     fn new(wishes: &EntriesWishes, map: &ColumnMap, file: &str) -> Result<Plan> {
-        let named = |column: &Option<ColumnRef>| match column {
-            Some(column) if has_column(column, map) => Ok(Some(ValueSource::new(column, map, false))),
-            Some(column) => {
-                let what = format!("the file has no column \"{}\"", column.name());
-                let headers = map.headers.iter().map(|header| format!("\"{header}\"")).collect::<Vec<_>>().join(", ");
-                Err(Error::new(ErrorKind::Columns, what, "name one of its headers")
-                    .in_file(std::path::Path::new(file))
-                    .expected(format!("one of {headers}")))
+        let named = |column: &ColumnRef| {
+            if has_column(column, map) {
+                return Ok(column.clone());
             }
-            None => Ok(None),
+            let what = format!("the file has no column \"{}\"", column.name());
+            let headers = map.headers.iter().map(|header| format!("\"{header}\"")).collect::<Vec<_>>().join(", ");
+            Err(Error::new(ErrorKind::Columns, what, "name one of its headers")
+                .in_file(std::path::Path::new(file))
+                .expected(format!("one of {headers}")))
         };
-        let by_name = || {
-            let find = |known: &[&str]| map.headers.iter().find(|header| known.contains(&fold(header).as_str()));
-            let of_bounces = || if wishes.of_bounces { find(&BOUNCE_HEADERS) } else { None };
-            let header = find(&STATUS_HEADERS).or_else(of_bounces)?;
-            Some(ValueSource::new(&ColumnRef::extra(header), map, false))
+        let find = |known: &[&str]| {
+            let header = map.headers.iter().find(|header| known.contains(&fold(header).as_str()));
+            header.map(|header| ColumnRef::extra(header))
         };
-        let date_by_name = || {
-            let is_date =
-                |header: &&String| ["date", "day", "datum", "date of bounce"].contains(&fold(header).as_str());
-            map.headers.iter().find(is_date).map(|header| ValueSource::new(&ColumnRef::extra(header), map, false))
-        };
+        let status_by_name =
+            || find(&STATUS_HEADERS).or_else(|| if wishes.of_bounces { find(&BOUNCE_HEADERS) } else { None });
+        let status = wishes.status.as_ref().map(named).transpose()?.or_else(status_by_name);
+        let dated = wishes.dated.as_ref().map(named).transpose()?.or_else(|| find(&DAY_HEADERS));
+        let until = wishes.until.as_ref().map(named).transpose()?;
+        let days = |column: Option<ColumnRef>| column.map(|column| DayColumn::new(&column, map, wishes.today));
         let phone = ColumnRef::Field(Field::Phone);
-        let order = wishes.read.columns.date_order;
-        let usual = wishes.country.map(|country| DateOrder::of_country(country.code()));
         Ok(Plan {
-            status: named(&wishes.status)?.or_else(by_name),
-            dated: named(&wishes.dated)?.or_else(date_by_name),
-            until: named(&wishes.until)?,
+            status: status.map(|column| ValueSource::new(&column, map, false)),
+            dated: days(dated),
+            until: days(until),
             phone: wishes.by_phone.then(|| ValueSource::new(&phone, map, false)),
-            dates: DateColumn { order: order.or(usual), today: wishes.today, of: DateOf::Any },
         })
-    }
-
-    fn day(&self, source: Option<ValueSource>, record: &crate::read::Record) -> Option<Date> {
-        let value = source?.value(record, b"").into_owned();
-        let (moment, _) = self.dates.moment(String::from_utf8_lossy(&value).trim()).ok()?;
-        Some(moment.date)
     }
 }
 
@@ -264,7 +360,7 @@ struct Scratch {
 }
 
 impl Scratch {
-    fn texts(&mut self, plan: &Plan, map: &ColumnMap, record: &crate::read::Record, wishes: &EntriesWishes) -> Texts {
+    fn texts(&mut self, plan: &Plan, map: &ColumnMap, record: &Record, wishes: &EntriesWishes) -> Texts {
         if let Some(phone) = plan.phone {
             return phone_text(&String::from_utf8_lossy(&phone.value(record, b"")), wishes.country);
         }

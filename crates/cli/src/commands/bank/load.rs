@@ -70,7 +70,8 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
     let mut staged = staged.ready()?;
     let fingerprint = fingerprint_of(&read);
     let same_file = if command.again || command.dry_run { SameFile::IsMeant } else { SameFile::IsAMistake };
-    let first = Path::new(&command.files[0]);
+    let name = read.files.first().map_or(command.files[0].as_str(), |file| file.name.as_str());
+    let first = Path::new(name);
     staged.comes_from(&shown(&read), &fingerprint, same_file).map_err(|error| error.in_file(first))?;
     let preview = staged.preview()?;
     let seen = LoadSeen {
