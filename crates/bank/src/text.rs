@@ -103,16 +103,27 @@ impl Text {
         Text { kind, value: digest.bytes().to_vec() }
     }
 
-    /// Reads what somebody typed: an address, `@hotel.example`, `hotel.example`, a phone number, a digest in hex.
+    /// Reads what somebody typed: an address, `@hotel.example`, `hotel.example`, a phone number, a digest in hex. None for
+    /// what is none of these, and for several addresses.
     pub fn read(typed: &str, country: Option<Country>) -> Option<Text> {
-        let typed = typed.trim();
-        if let Some(digest) = Digest::read(typed) {
-            return Some(Text::digest(&digest));
-        }
+        let mut all = Text::read_all(typed, country);
+        if all.len() == 1 { all.pop() } else { None }
+    }
+
+    /// The same, of which there may be several addresses, as in a cell or a recipients' line.
+    pub fn read_all(typed: &str, country: Option<Country>) -> Vec<Text> {
         let mut cleaner = AddressCleaner::default();
         let address = cleaner.clean(typed.as_bytes());
-        if address.is_usable() {
-            return Some(Text { kind: Kind::Address, value: address.identity.to_vec() });
+        if !address.is_usable() {
+            return Text::other_than_address(typed.trim(), country).into_iter().collect();
+        }
+        let first = Text { kind: Kind::Address, value: address.identity.to_vec() };
+        std::iter::once(first).chain(address.further.iter().map(|identity| Text::address(identity))).collect()
+    }
+
+    fn other_than_address(typed: &str, country: Option<Country>) -> Option<Text> {
+        if let Some(digest) = Digest::read(typed) {
+            return Some(Text::digest(&digest));
         }
         let is_number = |sign: char| sign.is_ascii_digit() || "+-()/. ".contains(sign);
         if typed.chars().all(is_number) && typed.chars().filter(char::is_ascii_digit).count() >= 6 {

@@ -201,6 +201,9 @@ fn values_come_from_standard_input_line_by_line_or_as_json() {
     let done: Value = serde_json::from_str(&ran.stdout).unwrap();
     assert_eq!((&done["seen"]["entries"], &done["unreadable"][0]), (&2.into(), &"nonsense".into()));
     assert_eq!(held(&desk), ["ann@post.example", "cy@hotel.example"]);
+    let both = desk.json(&["bank", "add", "Dot <dot@work.example>; x@far.example"])["batch"]["id"].to_string();
+    assert_eq!(desk.json(&["bank", "find", "x@far.example"])["held"], true, "every address of a value counts");
+    desk.done(&["bank", "undo", &both]);
     let late = b"ben@post.example\n{\"value\": \"x@far.example\", \"until\": \"2020-01-01\"}\n";
     let ran = desk.run_with_input(&["bank", "add", "-"], late);
     refused(&ran, 2, "2020-01-01 is past");
@@ -224,6 +227,8 @@ fn an_export_of_everything_gives_each_load_its_own_rows() {
 #[case::no_day(&["bank", "add", "x@far.example", "--until", "soon"], 2, "write it as 2026-03-05")]
 #[case::no_such_reason(&["bank", "add", "x@far.example", "--as", "opted-ou"], 2, "did you mean opted-out?")]
 #[case::nothing_readable(&["bank", "add", "nonsense"], 2, "nothing was changed")]
+#[case::two_for_one(&["bank", "find", "ann@post.example; ben@post.example"], 2, "neither an address")]
+#[case::no_such_scope(&["bank", "remove", "ann@post.example", "--scope", "larkfold"], 2, "leave --scope out")]
 #[case::no_such_batch(&["bank", "undo", "77"], 2, "there is no batch 77")]
 #[case::sent_without_a_mailing(&["bank", "load", "shop.csv", "--as", "sent", "--yes"], 2, "--campaign")]
 #[case::a_missing_file(&["bank", "load", "none.csv", "--as", "opted-out", "--yes"], 1, "none.csv")]

@@ -152,10 +152,11 @@ fn add(command: &BankAdd, bank: &mut Bank, screen: &Screen) -> Result<String> {
     let mut entries = Vec::new();
     let mut unreadable: Vec<String> = Vec::new();
     for value in values(&command.values, today)? {
-        match Text::read(&value.text, country) {
-            Some(text) => entries.push(NewEntry { until: value.until.or(until), ..NewEntry::new(text) }),
-            None => unreadable.push(value.text),
+        let texts = Text::read_all(&value.text, country);
+        if texts.is_empty() {
+            unreadable.push(value.text);
         }
+        entries.extend(texts.into_iter().map(|text| NewEntry { until: value.until.or(until), ..NewEntry::new(text) }));
     }
     if entries.is_empty() {
         let what = "nothing of what was given is an address, a domain or a phone number, so nothing was changed";
@@ -222,7 +223,13 @@ fn undo(command: &BankUndo, bank: &mut Bank, screen: &Screen) -> Result<String> 
 
 fn remove(command: &BankRemove, bank: &mut Bank, screen: &Screen) -> Result<String> {
     let text = text_named(&command.named)?;
-    let scope = command.scope.as_deref().map(|name| bank.scope(Some(name))).transpose()?;
+    let scope = command.scope.as_deref().map(|name| bank.scope(Some(name))).transpose();
+    // No entry can be taken out of a scope that is new.
+    let scope = scope.map_err(|error| {
+        let expected = error.expectation().unwrap_or_default().to_owned();
+        let advice = "name one of these, or leave --scope out: all scopes are looked at then";
+        Error::new(error.kind(), error.what().to_owned(), advice).expected(expected)
+    })?;
     let removed = bank.remove(&text, scope, command.note.as_deref())?;
     let found = bank.find(&text, &mut |_| ())?;
     Ok(render::bank::removed(&removed, &found, &today_of(bank), screen))
