@@ -206,7 +206,7 @@ impl Memory {
         let sent: Vec<(i64, i64, Option<String>)> = bank.ask(|bank| {
             let mut query = bank.prepare(
                 "select id, entries, campaign from batch
-                 where what = ?1 and scope = ?2 and undone is null and entries > 0",
+                 where what = ?1 and scope in (1, ?2) and undone is null and entries > 0",
             )?;
             query
                 .query_map(params![What::Sent.code(), scope.0], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?
@@ -236,7 +236,7 @@ impl Memory {
         let texts: Vec<i64> = bank.ask(|bank| {
             let mut query = bank.prepare(
                 "select e.text from batch b join entry e on e.batch = b.id
-                 where b.what = ?1 and b.scope = ?2 and b.undone is null and coalesce(e.day, b.day) > ?3
+                 where b.what = ?1 and b.scope in (1, ?2) and b.undone is null and coalesce(e.day, b.day) > ?3
                    and coalesce(e.day, b.day) <= ?4 and e.removed is null
                  group by e.text having count(*) >= ?5",
             )?;
