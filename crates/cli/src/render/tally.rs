@@ -281,7 +281,9 @@ pub fn near_misses(tally: &Tally, advice: &NearMissAdvice, screen: &Screen) -> S
         [("Near miss: an entry of nobody", left), ("a contact close to it", left), ("", left), ("list", left)];
     let mut table = Table::new(&headings);
     for NearMissExample { list, entry, contact, why } in &near.examples {
-        table.row(vec![safe_ends(entry, 27), safe_ends(contact, 27), why.clone(), safe(list, 14)]);
+        let [entry, contact] =
+            from_difference(entry, contact, ADDRESS_WIDTH).map(|text| safe_ends(&text, ADDRESS_WIDTH));
+        table.row(vec![entry, contact, in_short(why).to_owned(), safe(list, 12)]);
     }
     let more = near.pairs - near.examples.len() as u64;
     let mut text = table.render(screen);
@@ -293,6 +295,20 @@ pub fn near_misses(tally: &Tally, advice: &NearMissAdvice, screen: &Screen) -> S
         _ => "those whose list says near_miss = \"set-aside\" are set aside.",
     };
     text + &format!("  {}\n", screen.paint(Tone::Faint, set_aside))
+}
+
+/// How much of an address is shown beside one that is close to it.
+const ADDRESS_WIDTH: usize = 31;
+
+/// What two addresses have in common, as a table has room for it.
+fn in_short(why: &str) -> &str {
+    match why {
+        "one slip before the @" => "slip before @",
+        "one slip in the domain" => "slip in domain",
+        "a tag or dots apart" => "tag or dots",
+        "same name and domain" => "same name",
+        other => other,
+    }
 }
 
 /// The lists that can be asked about.
@@ -332,7 +348,7 @@ fn repairs(tally: &Tally, screen: &Screen) -> String {
 fn example(repair: &RepairTally) -> String {
     let first = repair.examples.first();
     first.map_or(String::new(), |example| {
-        let [before, after] = from_difference(&example.before, &example.after);
+        let [before, after] = from_difference(&example.before, &example.after, EXAMPLE_WIDTH);
         format!("{}  →  {}", quoted(&before), quoted(&after))
     })
 }
@@ -341,15 +357,15 @@ fn example(repair: &RepairTally) -> String {
 const EXAMPLE_WIDTH: usize = 29;
 
 /// Two long texts that begin alike, from shortly before where they differ.
-fn from_difference(before: &str, after: &str) -> [String; 2] {
+fn from_difference(before: &str, after: &str, width: usize) -> [String; 2] {
     const LEAD: usize = 12;
     let length = before.chars().count();
     let same = before.chars().zip(after.chars()).take_while(|(a, b)| a == b).count();
-    if length <= EXAMPLE_WIDTH || same < EXAMPLE_WIDTH / 2 {
+    if length <= width || same < width / 2 {
         return [before.to_owned(), after.to_owned()];
     }
     // As much as fits, where the difference is near the end.
-    let start = (same - LEAD).min(length + 1 - EXAMPLE_WIDTH);
+    let start = (same - LEAD).min(length + 1 - width);
     [before, after].map(|text| format!("…{}", text.chars().skip(start).collect::<String>()))
 }
 
