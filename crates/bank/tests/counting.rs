@@ -87,7 +87,7 @@ proptest! {
         let mut meant = Vec::new();
         for (who, address) in PEOPLE.iter().enumerate() {
             let ours = mailings.iter().filter(|(scope, _)| scopes[*scope] != other);
-            let lately = ours.filter_map(|(_, people)| people.get(&who)).filter(|days| **days < per_days as i32);
+            let lately = ours.filter_map(|(_, people)| people.get(&who)).filter(|days| i64::from(**days) < i64::from(per_days));
             meant.extend((lately.count() >= at_most as usize).then(|| (*address).to_owned()));
         }
         prop_assert_eq!(held(&memory), meant);

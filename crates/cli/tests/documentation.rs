@@ -18,8 +18,9 @@ fn text(name: &str) -> String {
 
 /// The pages for users, by name.
 fn pages() -> Vec<(String, String)> {
-    let docs = std::fs::read_dir(project().join("docs")).unwrap().map(|entry| entry.unwrap().file_name());
-    let names = docs.map(|name| format!("docs/{}", name.to_string_lossy())).filter(|name| name.ends_with(".md"));
+    let docs = std::fs::read_dir(project().join("docs")).unwrap().map(|entry| entry.unwrap().path());
+    let pages = docs.filter(|path| path.extension().is_some_and(|ending| ending == "md"));
+    let names = pages.map(|path| format!("docs/{}", path.file_name().unwrap().to_string_lossy()));
     names.chain(["README.md".to_owned()]).map(|name| (name.clone(), text(&name))).collect()
 }
 

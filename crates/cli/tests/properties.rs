@@ -56,7 +56,9 @@ fn person() -> impl Strategy<Value = [String; 4]> {
 fn people_file(rows: &[[String; 4]]) -> String {
     let mut writer = csv::Writer::from_writer(Vec::new());
     writer.write_record(["email", "full name", "city", "Basket"]).unwrap();
-    rows.iter().for_each(|row| writer.write_record(row).unwrap());
+    for row in rows {
+        writer.write_record(row).unwrap();
+    }
     String::from_utf8(writer.into_inner().unwrap()).unwrap()
 }
 

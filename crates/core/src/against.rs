@@ -86,7 +86,7 @@ pub fn hold_against(wishes: &AgainstWishes, setting: &Setting, observer: &dyn Ob
     tally.check_balance()?;
     if without_key > 0 {
         let text = format!(
-            "{} no usable address; they can only be held by another field, and stay otherwise",
+            "{} no usable address; what has none can only be held by another field, and stays otherwise",
             counted(without_key, "row", "has", "have")
         );
         tally.findings.push(Finding::new("rows-without-address", Weight::Note, text));

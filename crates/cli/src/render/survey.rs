@@ -141,8 +141,9 @@ fn address_lines(addresses: &AddressSurvey, domain_entries: u64, screen: &Screen
     let mut text = format!("  addresses: {}\n", parts.join(", "));
     if addresses.repeated > 0 {
         let about = if addresses.repeated_is_estimate { "about " } else { "" };
+        let repeat = if addresses.repeated == 1 { "repeats" } else { "repeat" };
         text.push_str(&format!(
-            "  {about}{} repeat an address that stands above; {about}{} different ones\n",
+            "  {about}{} {repeat} an address that stands above; {about}{} different ones\n",
             number(addresses.repeated),
             number(addresses.distinct)
         ));
