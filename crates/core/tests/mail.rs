@@ -218,6 +218,6 @@ proptest! {
         // The first message is about nobody, so something is always said.
         let nobody: u64 = read.findings.iter().filter(|finding| finding.code == "messages-about-nobody").map(|finding| finding.count).sum();
         prop_assert!(nobody >= 1);
-        prop_assert!(about.len() <= 1 + mess.iter().filter(|byte| **byte == b'@').count());
+        prop_assert!(about.len() <= 1 + mess.split(|byte| *byte == b'@').count());
     }
 }
