@@ -192,19 +192,38 @@ fn parts(text: &str) -> Recipient {
     Recipient { address: String::new(), name: clean_name(text), group }
 }
 
-/// The characters outside of quotes, with their places.
+/// The characters outside of quotes, with their places; inside of them a backslash stands before what is meant as it is.
 fn outside_quotes(text: &str) -> impl Iterator<Item = (usize, char)> {
-    let mut is_quoted = false;
+    let (mut is_quoted, mut is_escaped) = (false, false);
     text.char_indices().filter(move |(_, c)| {
-        is_quoted ^= *c == '"';
+        is_quoted ^= *c == '"' && !is_escaped;
+        is_escaped = is_quoted && *c == '\\' && !is_escaped;
         !is_quoted
     })
+}
+
+/// A text without its quotes, and without the backslashes inside of them (RFC 5322, section 3.2.4).
+fn unquoted(text: &str) -> String {
+    let mut plain = String::with_capacity(text.len());
+    let (mut is_quoted, mut is_escaped) = (false, false);
+    for c in text.chars() {
+        match c {
+            _ if is_escaped => {
+                plain.push(c);
+                is_escaped = false;
+            }
+            '\\' if is_quoted => is_escaped = true,
+            '"' => is_quoted = !is_quoted,
+            c => plain.push(c),
+        }
+    }
+    plain
 }
 
 /// A name without its quotes, decoded, one blank for every run of them.
 fn clean_name(text: &str) -> String {
     let decoded = encoded_word::decode(text.trim());
-    let unquoted = decoded.replace('"', "");
+    let unquoted = unquoted(&decoded);
     let words: Vec<&str> = unquoted.split_whitespace().collect();
     let name = words.join(" ");
     // 'Ida Moss' as some programs show a name that is an address of theirs.
@@ -247,7 +266,9 @@ pub fn looks_like_recipients(text: &[u8]) -> bool {
     // Two addresses in every line are two columns.
     let ats = |line: &str| line.matches('@').count();
     let is_table = with_name == 0 && lines.len() > 2 && lines.iter().all(|line| ats(line) == ats(lines[0]));
-    is_mostly_addresses && !is_table && (with_name * 2 > recipients.len() || is_in_lines)
+    let label = first_line.split(':').next().unwrap_or_default().trim().to_lowercase();
+    let is_labelled = first_line.contains(':') && LABELS.contains(&label.as_str());
+    is_mostly_addresses && (is_labelled || !is_table && (with_name * 2 > recipients.len() || is_in_lines))
 }
 
 /// Takes the recipients out of a text in UTF-8.

@@ -287,6 +287,12 @@ impl Property {
         split_unescaped(&self.value, ';').into_iter().map(|part| unescape(&self.decode(part))).collect()
     }
 
+    /// The same, each with what stands between its commas.
+    fn lists(&self) -> Vec<Vec<String>> {
+        let list = |part: &str| split_unescaped(part, ',').into_iter().map(|one| unescape(&self.decode(one))).collect();
+        split_unescaped(&self.value, ';').into_iter().map(list).collect()
+    }
+
     fn decode(&self, text: &str) -> String {
         if !self.is_encoded() {
             return text.to_owned();
@@ -360,8 +366,8 @@ impl Gathered {
             "ADR" => self.postal.push((property.preference(), property.parts())),
             "N" => {
                 let names = ["last_name", "first_name", "middle_name", "title", "name_suffix"];
-                for (name, part) in names.into_iter().zip(property.parts()) {
-                    self.set(name, &split_unescaped(&part, ',').join(" "));
+                for (name, part) in names.into_iter().zip(property.lists()) {
+                    self.set(name, &part.join(" "));
                 }
             }
             "FN" => self.set("full_name", &property.text()),

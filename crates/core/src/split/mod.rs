@@ -370,7 +370,9 @@ impl<'a> Splitter<'a> {
                     let place = splitter.place(&value, before, counted.rows);
                     let target = *plan.file_of_part.get(place).ok_or_else(|| changed(file))?;
                     let (staged, waiting, rows) = &mut outputs[target];
-                    for column in 0..record.cells() {
+                    // What a row leaves out at its end is blank, so that all rows of a file have as many cells.
+                    let width = if file.table.has_header { file.table.headers.len() } else { 0 };
+                    for column in 0..record.cells().max(width) {
                         waiting.raw(record.raw_cell(column), RawCells::NeedALook);
                     }
                     waiting.end_row();
