@@ -6,7 +6,7 @@
 
 use criterion::{BatchSize, Criterion, Throughput, criterion_group, criterion_main};
 use pebblebank_bank::batch::{NewBatch, What};
-use pebblebank_bank::load::NewEntry;
+use pebblebank_bank::entry::NewEntry;
 use pebblebank_bank::memory::Asked;
 use pebblebank_bank::{Access, Bank, EVERYONE, Text};
 use pebblebank_core::clean::date::Date;

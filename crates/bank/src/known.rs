@@ -1,7 +1,7 @@
 //! What the bank knows already of the entries of a batch.
 
 use crate::batch::NewBatch;
-use crate::load::NewEntry;
+use crate::entry::NewEntry;
 use crate::text::{Text, Value};
 use pebblebank_core::clean::date::Date;
 use rusqlite::{Connection, OptionalExtension, Statement, params};

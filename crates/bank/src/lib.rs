@@ -9,6 +9,7 @@
 
 pub mod batch;
 pub mod change;
+pub mod entry;
 pub mod file;
 pub mod find;
 pub mod forget;

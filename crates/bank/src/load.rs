@@ -4,6 +4,7 @@
 //! changed in the order of its own index, which is many times as quick as in the order of a file.
 
 use crate::batch::{Batch, BatchId, NewBatch, What};
+use crate::entry::NewEntry;
 use crate::file::{Bank, trouble};
 use crate::known::Known;
 use crate::scope::add_scope;
@@ -27,28 +28,6 @@ const SORTED_BYTES: u64 = 96 << 20;
 
 /// So many of the domains are named that hold a public mailbox provider.
 const PROVIDERS_NAMED: usize = 5;
-
-/// An entry that is about to go in.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct NewEntry {
-    /// Whom it is about.
-    pub text: Text,
-    /// The day of what happened, if that is known.
-    pub day: Option<Date>,
-    /// Whether mail came back for a reason that may pass.
-    pub is_soft: bool,
-    /// The last day that it holds.
-    pub until: Option<Date>,
-    /// The day on which the file that says so was last changed, as a number; none where it is as new as can be.
-    pub file_day: Option<i32>,
-}
-
-impl NewEntry {
-    /// An entry that holds from now on.
-    pub fn new(text: Text) -> NewEntry {
-        NewEntry { text, day: None, is_soft: false, until: None, file_day: None }
-    }
-}
 
 /// What a load would do.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]

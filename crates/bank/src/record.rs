@@ -1,8 +1,8 @@
 //! What a run taught: who was prepared, and who refused or bounced as its sources say.
 
 use crate::batch::{BatchId, NewBatch, What};
+use crate::entry::NewEntry;
 use crate::file::Bank;
-use crate::load::NewEntry;
 use crate::scope::ScopeId;
 use crate::text::Text;
 use pebblebank_core::Result;

@@ -1,6 +1,6 @@
 //! Entries that wait to go in: sorted and each kept once, in a nameless file beside the bank.
 
-use crate::load::NewEntry;
+use crate::entry::NewEntry;
 use crate::text::{Kind, Text};
 use pebblebank_core::clean::date::Date;
 use pebblebank_core::sorter::Sorter;

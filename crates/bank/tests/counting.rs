@@ -5,7 +5,7 @@ mod common;
 
 use common::{Shelf, all_of, today};
 use pebblebank_bank::batch::{NewBatch, What};
-use pebblebank_bank::load::NewEntry;
+use pebblebank_bank::entry::NewEntry;
 use pebblebank_bank::memory::{Asked, Memory};
 use pebblebank_bank::scope::NewScope;
 use pebblebank_bank::{Bank, EVERYONE, ScopeId, Text};

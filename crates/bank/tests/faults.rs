@@ -5,7 +5,7 @@ mod common;
 
 use common::{Shelf, batch, put, texts};
 use pebblebank_bank::batch::What;
-use pebblebank_bank::load::NewEntry;
+use pebblebank_bank::entry::NewEntry;
 use pebblebank_bank::text::Text;
 use pebblebank_bank::{Access, Bank, EVERYONE};
 use rstest::rstest;

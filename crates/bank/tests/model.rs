@@ -6,7 +6,7 @@ mod common;
 
 use common::{Shelf, all_of, batch, today};
 use pebblebank_bank::batch::{BatchId, What};
-use pebblebank_bank::load::NewEntry;
+use pebblebank_bank::entry::NewEntry;
 use pebblebank_bank::scope::NewScope;
 use pebblebank_bank::{Bank, EVERYONE, ScopeId, Text};
 use proptest::prelude::*;

@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used, dead_code)] // not every test uses everything
 
 use pebblebank_bank::batch::{BatchId, NewBatch, What};
-use pebblebank_bank::load::NewEntry;
+use pebblebank_bank::entry::NewEntry;
 use pebblebank_bank::memory::{Asked, Memory};
 use pebblebank_bank::text::Text;
 use pebblebank_bank::{Access, Bank, ScopeId};

@@ -2,10 +2,10 @@
 
 use super::Setting;
 use super::chunks::Reading;
+use super::chunks::changed;
 use super::first_pass::{address_value, checksum};
 use super::in_order::in_order;
 use super::known::Known;
-use super::second_pass::changed;
 use crate::clean::address::{Address, AddressCleaner};
 use crate::clean::replace::Replaced;
 use crate::clean::{CleaningPlan, RowCleaner};

@@ -1,7 +1,7 @@
 //! The chunks of all files, one after the other, in buffers that are used again.
 
 use super::open::OpenFile;
-use crate::error::{Error, Result};
+use crate::error::{Error, ErrorKind, Result};
 use crate::observe::{Met, Observer, Progress, Stage};
 use crate::read::encoding::{BadBytesAre, Decoding};
 use crate::read::input::{Input, InputReader};
@@ -210,4 +210,14 @@ impl<'a, Owner> Reading<'a, Owner> {
     pub fn files_read(self) -> Vec<FileRead> {
         self.files_read
     }
+}
+
+/// The error where a file is no longer what it was.
+pub(crate) fn changed(file: &std::path::Path) -> Error {
+    Error::new(
+        ErrorKind::InputChanged,
+        "the file changed while it was being read",
+        "wait until whatever writes it has finished, then start again; nothing was put in place",
+    )
+    .in_file(file)
 }

@@ -5,13 +5,13 @@
 //! pass to read alongside.
 
 use super::chunks::Reading;
+use super::chunks::changed;
 use super::copies::sort_copies;
 use super::first_pass::{EntryScratch, ListPlan, address_value, read_list_chunk};
 use super::known::Known;
 use super::open::OpenFile;
 use super::plan::cleaning_wishes;
 use super::row_keys::Rank;
-use super::second_pass::changed;
 use super::{Setting, row_keys};
 use crate::clean::address::AddressCleaner;
 use crate::clean::date::DateOrder;

@@ -4,7 +4,7 @@
 //! moved; should the program be killed in between, the next one that would write there completes the set.
 
 use super::early_sync::{BYTES_BETWEEN, EarlySync};
-use super::leftovers::{self, BEING_WRITTEN};
+use super::leftovers::{self, BEING_WRITTEN, folder_of};
 use crate::error::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -156,13 +156,6 @@ fn owner_only(path: &Path) -> std::io::Result<File> {
     #[cfg(unix)]
     std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
     options.open(path)
-}
-
-pub(super) fn folder_of(path: &Path) -> &Path {
-    match path.parent() {
-        Some(folder) if folder != Path::new("") => folder,
-        _ => Path::new("."),
-    }
 }
 
 fn refuse_existing(target: &Path, placement: Placement) -> Result<()> {

@@ -3,7 +3,6 @@
 //! Whoever writes one holds a lock on it, so what can be locked belongs to nobody. It is cleared away by the next command
 //! that writes to the same target. What a journal lists has another ending and is never touched here.
 
-use super::commit::folder_of;
 use std::collections::HashMap;
 use std::fs::File;
 use std::path::{Path, PathBuf};
@@ -61,4 +60,12 @@ fn all_in(folder: &Path) -> Vec<PathBuf> {
         })
     };
     paths.filter(is_being_written).collect()
+}
+
+/// The folder that a path lies in.
+pub(super) fn folder_of(path: &Path) -> &Path {
+    match path.parent() {
+        Some(folder) if folder != Path::new("") => folder,
+        _ => Path::new("."),
+    }
 }

@@ -8,7 +8,7 @@ pub use chunk_rows::DECISION;
 pub use rows::{Counts, RowOrder, Rows, Sink};
 
 use super::Setting;
-use super::chunks::{ChunkJob, Reading};
+use super::chunks::{ChunkJob, Reading, changed};
 use super::first_pass::{address_value, checksum};
 use super::in_order::in_order;
 use super::near_misses::NearMissed;
@@ -280,16 +280,6 @@ impl<'a> SecondPass<'a> {
         }
         Ok(rows)
     }
-}
-
-/// The error where a file is no longer what it was.
-pub(crate) fn changed(file: &std::path::Path) -> Error {
-    Error::new(
-        ErrorKind::InputChanged,
-        "the file changed while it was being read",
-        "wait until whatever writes it has finished, then start again; nothing was put in place",
-    )
-    .in_file(file)
 }
 
 fn defusing(layout: &Layout) -> Defusing {
