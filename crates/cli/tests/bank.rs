@@ -230,6 +230,7 @@ fn an_export_of_everything_gives_each_load_its_own_rows() {
 #[case::two_for_one(&["bank", "find", "ann@post.example; ben@post.example"], 2, "neither an address")]
 #[case::no_such_scope(&["bank", "remove", "ann@post.example", "--scope", "larkfold"], 2, "leave --scope out")]
 #[case::no_such_batch(&["bank", "undo", "77"], 2, "there is no batch 77")]
+#[case::sent_by_hand(&["bank", "add", "x@far.example", "--as", "sent"], 2, "bank load EXPORT --as sent")]
 #[case::sent_without_a_mailing(&["bank", "load", "shop.csv", "--as", "sent", "--yes"], 2, "--campaign")]
 #[case::a_missing_file(&["bank", "load", "none.csv", "--as", "opted-out", "--yes"], 1, "none.csv")]
 #[case::no_column_of_that_name(&["bank", "load", "shop.csv", "--as", "opted-out", "--status", "Stats", "--yes"], 1, "Stats")]

@@ -65,52 +65,45 @@ pub fn sort_columns(text: &str) -> Result<Vec<SortColumn>> {
     text.split(',').map(column).collect()
 }
 
+/// The error for a name that is none of those known; `otherwise` is the advice where none is close.
+pub fn unknown_name(name: &str, is_what: &str, known: &[&str], otherwise: &str) -> Error {
+    let advice = match closest(name, known.iter().copied()) {
+        Some(near) => format!("did you mean {near}?"),
+        None => otherwise.to_owned(),
+    };
+    Error::new(ErrorKind::Job, format!("{name} is {is_what}"), advice).expected(one_of(known))
+}
+
 /// The likely mistake of that name, which is meant.
 pub fn mistake(name: &str) -> Result<Mistake> {
-    let known = Mistake::ALL.map(Mistake::name);
     Mistake::ALL.into_iter().find(|mistake| mistake.name() == name.trim()).ok_or_else(|| {
-        let advice = match closest(name, known) {
-            Some(near) => format!("did you mean {near}?"),
-            None => "choose one of the guards of a suppression list".to_owned(),
-        };
-        Error::new(ErrorKind::Job, format!("{name} is no guard of a list"), advice).expected(one_of(&known))
+        let known = Mistake::ALL.map(Mistake::name);
+        unknown_name(name, "no guard of a list", &known, "choose one of the guards of a suppression list")
     })
 }
 
 /// The reason of that name, which a suppression list can have.
 pub fn list_reason(name: &str) -> Result<Reason> {
-    let known = Reason::FOR_LISTS.map(Reason::name);
     Reason::FOR_LISTS.into_iter().find(|reason| reason.name() == name.trim()).ok_or_else(|| {
-        let advice = match closest(name, known) {
-            Some(near) => format!("did you mean {near}?"),
-            None => "choose one of the known reasons".to_owned(),
-        };
-        let what = format!("{name} is no reason for a suppression list");
-        Error::new(ErrorKind::Job, what, advice).expected(one_of(&known))
+        let known = Reason::FOR_LISTS.map(Reason::name);
+        unknown_name(name, "no reason for a suppression list", &known, "choose one of the known reasons")
     })
 }
 
 /// The survivor rule of that name.
 pub fn survivor(name: &str) -> Result<Survivor> {
-    let known = Survivor::NAMES.map(|(name, _)| name);
     Survivor::from_name(name.trim()).ok_or_else(|| {
-        let advice = match closest(name, known) {
-            Some(near) => format!("did you mean {near}?"),
-            None => "choose one of the rules".to_owned(),
-        };
-        Error::new(ErrorKind::Job, format!("{name} is no survivor rule"), advice).expected(one_of(&known))
+        let known = Survivor::NAMES.map(|(name, _)| name);
+        unknown_name(name, "no survivor rule", &known, "choose one of the rules")
     })
 }
 
 /// The suggested rule of that name.
 pub fn suggested_rule(name: &str) -> Result<Rule> {
-    let known = Rule::SUGGESTED.map(Rule::name);
     Rule::from_name(name.trim()).filter(|rule| Rule::SUGGESTED.contains(rule)).ok_or_else(|| {
-        let advice = match closest(name, known) {
-            Some(near) => format!("did you mean {near}?"),
-            None => "choose one of the suggested rules; the others are applied anyway".to_owned(),
-        };
-        Error::new(ErrorKind::Job, format!("{name} is no suggested rule"), advice).expected(one_of(&known))
+        let known = Rule::SUGGESTED.map(Rule::name);
+        let otherwise = "choose one of the suggested rules; the others are applied anyway";
+        unknown_name(name, "no suggested rule", &known, otherwise)
     })
 }
 

@@ -18,8 +18,7 @@ use pebblebank_bank::text::Text;
 use pebblebank_bank::{Access, Bank};
 use pebblebank_core::clean::date::Date;
 use pebblebank_core::clean::place::Country;
-use pebblebank_core::error::closest;
-use pebblebank_core::job::named::mistake;
+use pebblebank_core::job::named::{mistake, unknown_name};
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;
 use pebblebank_core::suppress::Mistake;
@@ -73,14 +72,9 @@ fn overview(shared: &Shared, now: &Now, screen: &Screen) -> Result<Said> {
 
 /// The reason that `--as` names.
 fn what_named(name: &str) -> Result<What> {
-    let known = What::LOADED.map(What::name);
     What::from_name(name.trim()).ok_or_else(|| {
-        let advice = match closest(name, known) {
-            Some(near) => format!("did you mean {near}?"),
-            None => "choose one of what the bank keeps".to_owned(),
-        };
-        wrong_use(format!("--as: {name} is nothing that the bank keeps"), advice)
-            .expected(format!("one of {}", known.join(", ")))
+        let known = What::LOADED.map(What::name);
+        unknown_name(name, "nothing that the bank keeps (--as)", &known, "choose one of what the bank keeps")
     })
 }
 
@@ -146,6 +140,10 @@ fn text_named(named: &Named) -> Result<Text> {
 
 fn add(command: &BankAdd, bank: &mut Bank, screen: &Screen) -> Result<String> {
     let what = what_named(&command.what)?;
+    if what == What::Sent {
+        let advice = "take in who was sent it: pebblebank bank load EXPORT --as sent --campaign NAME";
+        return Err(wrong_use("bank add holds people, and does not say which mailing they were sent", advice));
+    }
     let country = country_named(command.country.as_ref())?;
     let today = bank.today();
     let until = command.until.as_deref().map(|text| until_named(text, "--until", today)).transpose()?;
