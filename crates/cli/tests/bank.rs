@@ -39,6 +39,10 @@ fn without_the_bank_nobody_is_held_and_the_account_says_so() {
     assert_eq!((&tally["bank"]["applied"], &tally["bank"]["switched_off"]), (&false.into(), &true.into()));
     assert!(tally["findings"].as_array().unwrap().iter().any(|finding| finding["code"] == "without-bank"));
     assert_eq!(tally["all"]["written"], 4);
+    desk.file("shop.csv", SHOP.replace("+442079460001,subscribed", "+4420,frozen,shifted,cells"));
+    let text = desk.done(&["run", "job.toml", "--without-bank", "--replace"]).stdout;
+    let first = text.lines().skip_while(|line| !line.contains("Worth a look")).nth(1);
+    assert!(first.is_some_and(|line| line.contains("the bank was left out")), "before all else: {text}");
     assert!(desk.text("fair.receipt/tally.json").contains("\"switched_off\": true"));
 }
 

@@ -144,7 +144,9 @@ fn an_invalid_address_is_compared_by_its_text_and_its_domain_where_none_is_requi
     let files = [("shop.csv", shop), ("stop.csv", "email\nhotel.example\nNot One\nnoemail@x.example\n")];
     let desk = run(&files, "[[suppress]]\nname = \"stop\"\nfiles = [\"stop.csv\"]\n[require]\nfields = []");
     assert_eq!(desk.sheet("out.csv").columns(["email", "first_name"]), [["", "Hugo"], ["", "Zoe"], ["", "Piet"]]);
-    assert_eq!(desk.json(&["run", "job.toml", "--dry-run"])["findings"][0]["code"], "address-written-blank");
+    let tally = desk.json(&["run", "job.toml", "--dry-run"]);
+    let mut findings = tally["findings"].as_array().unwrap().iter();
+    assert!(findings.any(|finding| finding["code"] == "address-written-blank"), "{tally}");
 }
 
 #[test]

@@ -103,6 +103,7 @@ impl Reports<'_> {
             .filter(|held| !is_remembered(held) && !lists.iter().any(|list| list.name == held.list.name));
         findings.extend(holding.filter_map(|held| nothing_usable("suppression list", &held.list)));
         findings.extend(lists.iter().filter_map(|list| nothing_usable("list", list)));
+        findings.splice(0..0, self.of_the_bank());
         findings.sort_by_key(|finding| finding.weight);
         Tally {
             schema: TALLY_SCHEMA,
@@ -168,6 +169,25 @@ impl Reports<'_> {
         }
     }
 
+    /// What should be said of the bank, before all else: it is about who may be written to.
+    fn of_the_bank(&self) -> Vec<Finding> {
+        match &self.job.remembered {
+            Remembering::Nothing => Vec::new(),
+            Remembering::From(memory) => {
+                memory.remarks().iter().map(|text| Finding::new("bank", Weight::Doubt, text)).collect()
+            }
+            Remembering::NotThere(path) => {
+                let path = path.display();
+                let text = format!("there is no bank in {path} yet, so nobody is held for what was remembered");
+                vec![Finding::new("no-bank", Weight::Note, text)]
+            }
+            Remembering::SwitchedOff => {
+                let text = "the bank was left out (--without-bank): nobody was held back for what it remembers";
+                vec![Finding::new("without-bank", Weight::Warning, text)]
+            }
+        }
+    }
+
     fn findings(&self, sources: &[SourceTally]) -> Vec<Finding> {
         let mut findings = Vec::new();
         for (file, counts) in self.known.files.sources.iter().zip(&self.known.source_counts) {
@@ -181,17 +201,6 @@ impl Reports<'_> {
         findings.extend(self.known.decisions(self.job));
         findings.extend(self.known.namesakes(self.job));
         findings.extend(self.list_statuses());
-        if let Remembering::From(memory) = &self.job.remembered {
-            findings.extend(memory.remarks().iter().map(|text| Finding::new("bank", Weight::Doubt, text)));
-        }
-        if let Remembering::NotThere(path) = &self.job.remembered {
-            let text = format!("there is no bank in {} yet, so nobody is held for what was remembered", path.display());
-            findings.push(Finding::new("no-bank", Weight::Note, text));
-        }
-        if matches!(self.job.remembered, Remembering::SwitchedOff) {
-            let text = "the bank was left out (--without-bank): nobody was held back for what it remembers";
-            findings.push(Finding::new("without-bank", Weight::Warning, text));
-        }
         if !sources.is_empty() && !sources.iter().any(|source| source.has_consent_column) {
             let text = "no source has a column that says who may be written to, so everybody passes";
             findings.push(Finding::new("no-consent-column", Weight::Note, text));
