@@ -14,13 +14,14 @@ use pebblebank_core::{Error, ErrorKind, Result};
 use std::path::PathBuf;
 use std::sync::Arc;
 
-fn set(name: &str) -> Option<PathBuf> {
+/// The path that a variable of the environment names, if it is set.
+fn path_of_environment(name: &str) -> Option<PathBuf> {
     std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from)
 }
 
 /// The bank that the environment names.
 fn bank_of_environment() -> Option<PathBuf> {
-    set("PEBBLEBANK_BANK")
+    path_of_environment("PEBBLEBANK_BANK")
 }
 
 /// Where the bank lies: as `--bank` says, else the environment, else in the user's data folder.
@@ -28,8 +29,9 @@ pub fn bank_path(shared: &Shared) -> Result<PathBuf> {
     if let Some(path) = shared.bank.clone().or_else(bank_of_environment) {
         return Ok(path);
     }
-    let data = set("XDG_DATA_HOME").or_else(|| set("HOME").map(|home| home.join(".local/share")));
-    let data = data.or_else(|| set("APPDATA"));
+    let data = path_of_environment("XDG_DATA_HOME")
+        .or_else(|| path_of_environment("HOME").map(|home| home.join(".local/share")));
+    let data = data.or_else(|| path_of_environment("APPDATA"));
     data.map(|folder| folder.join("pebblebank").join("bank.sqlite")).ok_or_else(|| {
         let what = "there is no data folder to keep the bank in";
         Error::new(ErrorKind::Job, what, "say where it is: --bank FILE, or PEBBLEBANK_BANK in the environment")
