@@ -306,11 +306,11 @@ fn a_domain_where_the_public_has_its_mailboxes_must_be_meant() {
     desk.file("no.csv", format!("email\n{domain}\nben@post.example\n"));
     let load = ["bank", "load", "no.csv", "--as", "do-not-contact", "--yes"];
     for refusing in [&["bank", "add", &domain][..], &load[..]] {
-        refused(&desk.run(refusing), 3, "--meant mailbox-provider");
-        refused(&desk.run(&[refusing, &["--meant", "mailbox-providers"]].concat()), 2, "did you mean");
+        refused(&desk.run(refusing), 3, "--accept mailbox-provider");
+        refused(&desk.run(&[refusing, &["--accept", "mailbox-providers"]].concat()), 2, "did you mean");
     }
     assert_eq!(desk.json(&["bank"])["entries"], serde_json::json!([]), "nothing went in");
-    desk.done(&[&load[..], &["--meant", "mailbox-provider"]].concat());
+    desk.done(&[&load[..], &["--accept", "mailbox-provider"]].concat());
     assert_eq!(held(&desk), ["ben@post.example"]);
 }
 

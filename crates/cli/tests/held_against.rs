@@ -109,7 +109,7 @@ proptest! {
         desk.file("list.csv", writer.into_inner().unwrap());
         desk.file("no.csv", file(entries.iter().cloned().chain(domain.map(|domain| format!("@{domain}")))));
         let suppress = |more: &[&str]| {
-            let arguments = ["suppress", "list.csv", "--against", "no.csv", "--meant", "holds-most", "--near-miss", "ignore"];
+            let arguments = ["suppress", "list.csv", "--against", "no.csv", "--accept", "holds-most", "--near-miss", "ignore"];
             desk.json(&[&arguments[..], more].concat())
         };
         let is_held = |address: &str| {

@@ -209,7 +209,7 @@ fn a_guard_that_stopped() {
 
       guard holds-most: the suppression list "most" would hold 2 of 2 persons, more than half
             look whether it is the right list; if it is meant, meant = ["holds-most"] in its
-            [[suppress]] (or --meant holds-most)
+            [[suppress]] (or --accept holds-most)
 
       List    rows   taken out   left
       cards      2           2      0

@@ -222,8 +222,8 @@ fn suppress_takes_people_out_and_leaves_rows_as_they_are() {
 fn suppress_stops_where_most_would_go() {
     let desk = Desk::with(&[("list.csv", SHOP), ("no.txt", "post.example\nhotel.example\n")]);
     let ran = desk.run(&["suppress", "list.csv", "--against", "no.txt", "-o", "left.csv"]);
-    assert!(ran.status == 3 && ran.stdout.contains("--meant holds-most") && !desk.has("left.csv"), "{}", ran.stdout);
-    desk.done(&["suppress", "list.csv", "--against", "no.txt", "-o", "left.csv", "--meant", "holds-most"]);
+    assert!(ran.status == 3 && ran.stdout.contains("--accept holds-most") && !desk.has("left.csv"), "{}", ran.stdout);
+    desk.done(&["suppress", "list.csv", "--against", "no.txt", "-o", "left.csv", "--accept", "holds-most"]);
     assert_eq!(desk.sheet("left.csv").rows.len(), 2);
 }
 

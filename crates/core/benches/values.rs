@@ -7,9 +7,9 @@ use pebblebank_core::clean::date::{Date, DateOrder};
 use pebblebank_core::clean::place::Country;
 use pebblebank_core::clean::plan::Wanted;
 use pebblebank_core::clean::{CleaningPlan, CleaningWishes, RowCleaner};
-use pebblebank_core::columns::locate::SampleRecords;
-use pebblebank_core::columns::mapping::{ColumnWishes, Unmapped, map_columns};
-use pebblebank_core::columns::{Field, locate_table};
+use pebblebank_core::columns::mapping::{ColumnWishes, ConsentQuestions, Unmapped, map_columns};
+use pebblebank_core::columns::sample::SampleRecords;
+use pebblebank_core::columns::{Field, NamedHeaders, locate_table};
 use pebblebank_core::read::{Chunk, Dialect, Records, Shape};
 use pebblebank_core::units::ColumnIndex;
 use std::hint::black_box;
@@ -58,14 +58,15 @@ fn values(criterion: &mut Criterion) {
         // No value has a comma but the name turned round.
         let text = text.replace("Moss, Ida", "\"Moss, Ida\"");
         let sample = SampleRecords::new(text.as_bytes(), Dialect::COMMA, true);
-        let table = locate_table(&sample, Some(1));
+        let table = locate_table(&sample, Some(1), &NamedHeaders::default());
         let map = map_columns(&Unmapped {
             path: Path::new("values.csv"),
             table: &table,
             sample: &sample,
             wishes: &ColumnWishes::default(),
             is_list: false,
-            status_is_consent: None,
+            found_consent: &[],
+            consent_questions: ConsentQuestions::Stop,
             asks: false,
         });
         let map = map.expect("one known column").map;

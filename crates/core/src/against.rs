@@ -4,12 +4,13 @@
 use crate::clean::date::Date;
 use crate::clean::place::Country;
 use crate::error::{Error, ErrorKind, Result};
-use crate::job::{Job, ListFiles, NearMisses, ReadFiles, Remembering, Requirement, Source, Write};
+use crate::job::{Accepted, Job, ListFiles, NearMisses, ReadFiles, Remembering, Requirement, Source, Write};
 use crate::observe::{Finding, Observer, Stage, Weight, counted};
 use crate::person::PersonWishes;
 use crate::pipeline::again::{RowAgain, Wants, read_again};
+use crate::pipeline::guards::sort_out;
 use crate::pipeline::known::{Known, Opening};
-use crate::pipeline::mistakes::{self, EarlierLists};
+use crate::pipeline::list_guards::{self, EarlierRun};
 use crate::pipeline::near_misses::{self, NearMissed};
 use crate::pipeline::report::Reports;
 use crate::pipeline::second_pass::Counts;
@@ -48,6 +49,8 @@ pub struct AgainstWishes {
     pub replace: bool,
     /// The country of contacts that name none.
     pub country: Option<Country>,
+    /// The guards that do not stop it.
+    pub accept: Accepted,
     /// The day.
     pub today: Date,
 }
@@ -69,7 +72,7 @@ pub struct HeldAgainst {
 
 /// Holds a list against others.
 pub fn hold_against(wishes: &AgainstWishes, setting: &Setting, observer: &dyn Observer) -> Result<HeldAgainst> {
-    let mut job = job(wishes).with_remembered_lists();
+    let mut job = job(wishes).with_remembered_lists().with_unread_lists();
     job.lists.iter_mut().filter_map(|list| list.hold.as_mut()).for_each(|hold| hold.near_miss = wishes.near_miss);
     job.check()?;
     let opening = Opening::of(&job, setting, observer)?;
@@ -91,7 +94,9 @@ pub fn hold_against(wishes: &AgainstWishes, setting: &Setting, observer: &dyn Ob
         );
         tally.findings.push(Finding::new("rows-without-address", Weight::Note, text));
     }
-    let tripped = mistakes::check(&job, &known, &tally, &EarlierLists::default());
+    let tripped = list_guards::check(&job, &known, &tally, &EarlierRun::default());
+    let (tripped, accepted) = sort_out(tripped, &wishes.accept);
+    tally.accepted_guards = accepted;
     tally.outcome = match (tripped.is_empty(), setting.dry_run) {
         (false, _) => Outcome::Stopped,
         (true, true) => Outcome::DryRun,
@@ -248,6 +253,9 @@ fn write_rows(
             }
             kept.end_row();
             parted.counts.account.written += 1;
+            if reason.is_none() && survivor == again.row {
+                parted.counts.note_unread(again.row, settled.marks(marks), job);
+            }
             return;
         }
         let Some(reason) = reason else { return };

@@ -13,8 +13,8 @@ use pebblebank_core::clean::{
     Cleaned, CleaningPlan, CleaningWishes, Doubt, Kind, RowCleaner, Rule, Rules, language, number, phone, tags,
     website, yes_no,
 };
-use pebblebank_core::columns::locate::SampleRecords;
-use pebblebank_core::columns::mapping::{ColumnWishes, Unmapped, map_columns};
+use pebblebank_core::columns::mapping::{ColumnWishes, ConsentQuestions, Unmapped, map_columns};
+use pebblebank_core::columns::sample::SampleRecords;
 use pebblebank_core::columns::{Field, Table};
 use pebblebank_core::read::{Chunk, Dialect, Records, Shape, cell};
 use pebblebank_core::units::{ColumnIndex, RowNumber};
@@ -459,14 +459,15 @@ fn cleaned_in_a_record(field: Field, value: &str) -> String {
     let mut records = Records::default();
     records.split(&chunk, Dialect::COMMA);
     let record = records.get(0, &chunk.bytes, Dialect::COMMA);
-    let table = Table { records_above: 0, has_header: true, headers: vec![field.name().to_owned(), "x".to_owned()] };
+    let table = Table::with_headers(vec![field.name().to_owned(), "x".to_owned()]);
     let unmapped = Unmapped {
         path: Path::new("values.csv"),
         table: &table,
         sample: &SampleRecords::new(b"", Dialect::COMMA, true),
         wishes: &ColumnWishes::default(),
         is_list: false,
-        status_is_consent: None,
+        found_consent: &[],
+        consent_questions: ConsentQuestions::Stop,
         asks: false,
     };
     let map = map_columns(&unmapped).unwrap().map;

@@ -2,9 +2,9 @@
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_core::clean::consent::YesMeans;
-use pebblebank_core::columns::locate::SampleRecords;
-use pebblebank_core::columns::mapping::{ColumnWishes, Unmapped, map_columns};
-use pebblebank_core::columns::{Field, Mapping, Table, locate_table};
+use pebblebank_core::columns::mapping::{ColumnWishes, ConsentQuestions, Unmapped, map_columns};
+use pebblebank_core::columns::sample::SampleRecords;
+use pebblebank_core::columns::{Field, Mapping, NamedHeaders, Table, locate_table};
 use pebblebank_core::read::recognise_dialect;
 use pebblebank_core::units::ColumnIndex;
 use pebblebank_core::{Error, ErrorKind};
@@ -13,7 +13,7 @@ use std::path::Path;
 
 fn located(text: &str, header_row: Option<u64>) -> (SampleRecords, Table) {
     let sample = SampleRecords::new(text.as_bytes(), recognise_dialect(text.as_bytes()), true);
-    let table = locate_table(&sample, header_row);
+    let table = locate_table(&sample, header_row, &NamedHeaders::default());
     (sample, table)
 }
 
@@ -26,7 +26,8 @@ fn mapped(text: &str, wishes: &ColumnWishes, is_list: bool) -> Result<Mapping, E
         sample: &sample,
         wishes,
         is_list,
-        status_is_consent: None,
+        found_consent: &[],
+        consent_questions: ConsentQuestions::Stop,
         asks: true,
     })
 }
@@ -76,7 +77,8 @@ fn what_has_no_known_meaning_travels_along() {
 
 #[test]
 fn a_wish_wins_over_what_is_recognised() {
-    let wishes = ColumnWishes { headers: [(Field::Email, "contact".to_owned())].into(), ..ColumnWishes::default() };
+    let wishes =
+        ColumnWishes { headers: [(Field::Email, vec!["contact".to_owned()])].into(), ..ColumnWishes::default() };
     let mapping = mapped("Email,Contact\nold@x.example,a@x.example\n", &wishes, false).unwrap();
     assert_eq!(mapping.map.column(Field::Email), Some(ColumnIndex(1)));
     assert_eq!(mapping.map.further_addresses, [ColumnIndex(0)]);
@@ -84,7 +86,7 @@ fn a_wish_wins_over_what_is_recognised() {
 
 #[test]
 fn a_wish_for_a_missing_header_names_the_closest() {
-    let wishes = ColumnWishes { headers: [(Field::City, "Twon".to_owned())].into(), ..ColumnWishes::default() };
+    let wishes = ColumnWishes { headers: [(Field::City, vec!["Twon".to_owned()])].into(), ..ColumnWishes::default() };
     let error = mapped("Email,Town\na@x.example,Larkfold\n", &wishes, false).unwrap_err();
     assert_eq!((error.kind(), error.advice()), (ErrorKind::Columns, "did you mean \"Town\"?"));
 }
@@ -132,14 +134,14 @@ fn of_two_columns_for_one_field_the_fuller_is_taken_and_said() {
 fn consent_columns(#[case] text: &str, #[case] count: usize) {
     let map = map(text).map;
     assert_eq!(map.consents.len(), count);
-    assert_eq!(map.watched_status.is_some(), count == 0);
+    assert_eq!(!map.watched.is_empty(), count == 0);
 }
 
 #[test]
 fn the_direction_comes_from_the_header_unless_the_job_says_it() {
     let text = "email,subscribed\na@x.example,yes\n";
     assert_eq!(map(text).map.consents[0].yes_means, Some(YesMeans::OptedIn));
-    let wishes = ColumnWishes { yes_means: Some(YesMeans::OptedOut), ..ColumnWishes::default() };
+    let wishes = ColumnWishes { opt_out: vec!["subscribed".to_owned()], ..ColumnWishes::default() };
     assert_eq!(mapped(text, &wishes, false).unwrap().map.consents[0].yes_means, Some(YesMeans::OptedOut));
 }
 

@@ -63,7 +63,7 @@ columns = [
     let (job, folder) = read(&format!("{text}{more}")).unwrap();
     let source = &job.sources[0].read;
     assert_eq!((source.wishes.delimiter, source.wishes.header_row), (Some(b';'), Some(0)));
-    assert_eq!(source.columns.headers[&Field::Email], "Contact");
+    assert_eq!(source.columns.headers[&Field::Email], ["Contact"]);
     assert_eq!(
         (job.lists[0].hold.as_ref().map(|hold| hold.reason), job.lists[0].read.wishes.delimiter),
         (Some(Reason::DoNotContact), Some(b'\t'))

@@ -5,7 +5,7 @@ use pebblebank_core::clean::date::Date;
 use pebblebank_core::job::{FilePattern, ReadFiles};
 use pebblebank_core::observe::Silent;
 use pebblebank_core::pipeline::Setting;
-use pebblebank_core::pipeline::entries::{EntriesRead, EntriesWishes, FoundText, read_entries};
+use pebblebank_core::pipeline::entries::{EntriesRead, EntriesWishes, FoundText, StatusWish, read_entries};
 use pebblebank_core::suppress::{Reason, StatusReason};
 use proptest::prelude::*;
 use rstest::rstest;
@@ -16,8 +16,8 @@ fn wishes(path: &Path) -> EntriesWishes {
         read: ReadFiles { files: vec![FilePattern::literal(path.to_path_buf())], ..ReadFiles::default() },
         by_phone: false,
         condition: None,
-        status: None,
-        of_bounces: true,
+        status: StatusWish::Recognised,
+        status_means: std::collections::BTreeMap::new(),
         dated: None,
         until: None,
         country: None,

@@ -16,10 +16,10 @@ const OUT: StatusReason = StatusReason::Is(Reason::OptedOut);
 #[case::the_code_beats_the_reply("450-5.7.1 not now", HARD)]
 #[case::a_reply_alone("421", SOFT)]
 #[case::in_brackets("(5.1.10)", HARD)]
-#[case::no_class_of_its_own("3.1.1", StatusReason::OfTheList)]
-#[case::a_version_is_no_code("version 5.1.1", StatusReason::OfTheList)]
-#[case::a_year_is_no_code("2026", StatusReason::OfTheList)]
-#[case::a_day_is_no_code("5.3.2026", StatusReason::OfTheList)]
+#[case::no_class_of_its_own("3.1.1", StatusReason::Unlisted)]
+#[case::a_version_is_no_code("version 5.1.1", StatusReason::Unlisted)]
+#[case::a_year_is_no_code("2026", StatusReason::Unlisted)]
+#[case::a_day_is_no_code("5.3.2026", StatusReason::Unlisted)]
 fn codes(#[case] value: &str, #[case] meant: StatusReason) {
     assert_eq!(status::read(value), meant);
 }
@@ -52,9 +52,9 @@ fn a_reason_by_its_own_name_is_that_reason() {
 #[rstest]
 #[case::subscribed("subscribed", StatusReason::None)]
 #[case::waiting_to_be_confirmed("pending", StatusReason::None)]
-#[case::blank("", StatusReason::OfTheList)]
-#[case::a_word_that_stands_for_nothing("n/a", StatusReason::OfTheList)]
-#[case::a_word_that_nobody_listed("frozen", StatusReason::OfTheList)]
+#[case::blank("", StatusReason::Blank)]
+#[case::a_word_that_stands_for_nothing("n/a", StatusReason::Blank)]
+#[case::a_word_that_nobody_listed("frozen", StatusReason::Unlisted)]
 fn who_may_be_written_to_is_no_refusal_and_what_is_not_known_goes_by_its_list(
     #[case] value: &str,
     #[case] meant: StatusReason,

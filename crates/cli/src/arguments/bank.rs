@@ -1,6 +1,6 @@
 //! What can be typed behind `bank`.
 
-use super::Reading;
+use super::{Accepting, Reading};
 use clap::{Args, Subcommand};
 use std::path::PathBuf;
 
@@ -69,9 +69,8 @@ pub struct BankAdd {
     /// The country of phone numbers that name none: GB
     #[arg(long, value_name = "CC")]
     pub country: Option<String>,
-    /// A guard that stopped the command and is meant: mailbox-provider
-    #[arg(long, value_name = "GUARDS", value_delimiter = ',')]
-    pub meant: Vec<String>,
+    #[command(flatten)]
+    pub accepting: Accepting,
 }
 
 #[derive(Args, Debug)]
@@ -97,9 +96,12 @@ pub struct BankLoad {
     /// Compare by phone numbers instead of addresses
     #[arg(long)]
     pub by_phone: bool,
-    /// The column that says what happened, such as hard or soft bounces
+    /// The column that says what happened, such as hard or soft bounces; none for no column, so that every row counts
     #[arg(long, value_name = "COLUMN")]
     pub status: Option<String>,
+    /// What a word of that column means: bounced, soft-bounce, complained, opted-out, do-not-contact, sent or nothing
+    #[arg(long, value_name = "WORD=KIND")]
+    pub status_means: Vec<String>,
     /// Which rows count: 'status is refused'
     #[arg(long = "where", value_name = "CONDITION")]
     pub condition: Option<String>,
@@ -115,9 +117,8 @@ pub struct BankLoad {
     /// Where to write who is in files prepared or sent lately and is held now, for removal at the sending service
     #[arg(long, value_name = "FILE")]
     pub take_out: Option<PathBuf>,
-    /// A guard that stopped the command and is meant: mailbox-provider
-    #[arg(long, value_name = "GUARDS", value_delimiter = ',')]
-    pub meant: Vec<String>,
+    #[command(flatten)]
+    pub accepting: Accepting,
     /// Show what would happen; change nothing
     #[arg(long)]
     pub dry_run: bool,

@@ -70,6 +70,14 @@ pub struct Shared {
     pub threads: Option<u16>,
 }
 
+/// Guards that do not stop the command.
+#[derive(Args, Debug, Clone, Default)]
+pub struct Accepting {
+    /// Go on although this guard tripped; the receipt keeps it
+    #[arg(long, value_name = "GUARD", value_delimiter = ',')]
+    pub accept: Vec<String>,
+}
+
 /// Who is remembered from earlier work.
 #[derive(Args, Debug, Clone, Default)]
 #[command(next_help_heading = "Who is remembered from earlier work")]
@@ -102,9 +110,15 @@ pub struct Reading {
     /// Which column is which field: --field "email=Contact"
     #[arg(long = "field", value_name = "FIELD=HEADER")]
     pub fields: Vec<String>,
-    /// What yes means in a consent column of yes and no
-    #[arg(long, value_name = "MEANING")]
-    pub yes_means: Option<YesMeans>,
+    /// A column in which a yes, a tick or a date means that the contact opted in
+    #[arg(long, value_name = "HEADER")]
+    pub opt_in: Vec<String>,
+    /// A column in which a yes, a tick or a date means that the contact opted out
+    #[arg(long, value_name = "HEADER")]
+    pub opt_out: Vec<String>,
+    /// A column that says nothing about who may be contacted, whatever it looks like
+    #[arg(long, value_name = "HEADER")]
+    pub not_consent: Vec<String>,
     /// What comes first in dates that may be read in two ways
     #[arg(long, value_name = "ORDER")]
     pub date_order: Option<DateOrder>,
@@ -175,6 +189,8 @@ pub struct Run {
     #[arg(long, value_name = "DIR")]
     pub receipt: Option<PathBuf>,
     #[command(flatten)]
+    pub accepting: Accepting,
+    #[command(flatten)]
     pub remembered: Remembered,
 }
 
@@ -232,6 +248,8 @@ pub struct Clean {
     /// A folder for the whole receipt: tally, set-aside and merged rows, repairs
     #[arg(long, value_name = "DIR")]
     pub receipt: Option<PathBuf>,
+    #[command(flatten)]
+    pub accepting: Accepting,
     /// Show what would happen and the first rows; write nothing
     #[arg(long)]
     pub dry_run: bool,
@@ -297,9 +315,8 @@ pub struct TopUp {
     /// Lists of people who must not be added
     #[arg(long, num_args = 1.., value_name = "FILE")]
     pub against: Vec<String>,
-    /// A guard that stopped the command and is meant, such as holds-most
-    #[arg(long, value_name = "GUARDS", value_delimiter = ',', requires = "against")]
-    pub meant: Vec<String>,
+    #[command(flatten)]
+    pub accepting: Accepting,
     /// Fill the master's blank cells from the new rows, and list them
     #[arg(long)]
     pub update: bool,
@@ -357,9 +374,8 @@ pub struct Suppress {
     /// What becomes of contacts that are one slip from an entry
     #[arg(long, value_name = "WHAT", default_value = "report")]
     pub near_miss: NearMiss,
-    /// A guard that stopped the command and is meant, such as holds-most
-    #[arg(long, value_name = "GUARDS", value_delimiter = ',')]
-    pub meant: Vec<String>,
+    #[command(flatten)]
+    pub accepting: Accepting,
     /// Where to write the rows taken out [default: OUT with .set-aside before its ending]
     #[arg(long, value_name = "FILE", conflicts_with = "mark")]
     pub set_aside: Option<PathBuf>,
@@ -431,14 +447,6 @@ pub enum Period {
     Month,
     /// 2026-03-05
     Day,
-}
-
-#[derive(ValueEnum, Debug, Clone, Copy, PartialEq, Eq)]
-pub enum YesMeans {
-    /// As in "subscribed: yes"
-    OptedIn,
-    /// As in "do not mail: yes"
-    OptedOut,
 }
 
 #[derive(ValueEnum, Debug, Clone, Copy, PartialEq, Eq)]

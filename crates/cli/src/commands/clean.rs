@@ -10,10 +10,10 @@ use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
 use pebblebank_core::clean::Rules;
 use pebblebank_core::job::file::read_layout;
-use pebblebank_core::job::named::{same_keys, sort_columns, suggested_rule, survivor};
+use pebblebank_core::job::named::{accepted, same_keys, sort_columns, suggested_rule, survivor};
 use pebblebank_core::job::{
-    CleanWishes, Content, FilePattern, Job, Layout, LayoutColumn, OnViolation, Pick, ReadFiles, Remember, Requirement,
-    Source, Write,
+    CleanWishes, Content, FilePattern, Guards, Job, Layout, LayoutColumn, OnViolation, Pick, ReadFiles, Remember,
+    Requirement, Source, Write,
 };
 use pebblebank_core::person::PersonWishes;
 use pebblebank_core::pipeline::duplicates::write_groups;
@@ -78,6 +78,7 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
         sort: command.sort.as_deref().map_or(Ok(Vec::new()), sort_columns)?,
         receipt: command.receipt.clone(),
         set_aside: (!in_receipt).then_some(set_aside),
+        guards: Guards { write_at_least: 1, accept: accepted(&command.accepting.accept)?, ..Guards::default() },
         replace: command.replace,
         read_from: command.layout.iter().cloned().collect(),
         ..Job::new("clean", now.day())

@@ -108,13 +108,13 @@ fn remembering_on(
 
 /// What it means that there is no bank: nothing, unless one was named.
 fn no_bank(path: PathBuf, shared: &Shared) -> Result<Remembering> {
-    if shared.bank.is_some() {
+    if shared.bank.is_some() || bank_of_environment().is_some() {
         let what = "there is no bank here, so that nobody would be held for what it remembers";
         let advice = "look whether the name is right; pebblebank bank add or bank load makes a bank, and --without-bank \
              goes without one";
         return Err(Error::new(ErrorKind::Input, what, advice).in_file(&path));
     }
-    Ok(if bank_of_environment().is_some() { Remembering::NotThere(path) } else { Remembering::Nothing })
+    Ok(Remembering::Nothing)
 }
 
 /// Keeps in the bank what a run taught.

@@ -1,8 +1,8 @@
 //! The options that overrule how files are read, the same for every command that reads some.
 
-use crate::arguments::{DateOrder, Reading, YesMeans};
+use crate::arguments::{DateOrder, Reading};
+use pebblebank_core::clean::date;
 use pebblebank_core::clean::place::Country;
-use pebblebank_core::clean::{consent, date};
 use pebblebank_core::columns::Field;
 use pebblebank_core::columns::mapping::ColumnWishes;
 use pebblebank_core::job::ReadFiles;
@@ -20,12 +20,8 @@ pub fn read_files(reading: &Reading) -> Result<ReadFiles> {
         let (name, header) = text
             .split_once('=')
             .ok_or_else(|| wrong_use(format!("--field: {text} has no ="), "write --field \"email=Contact\""))?;
-        headers.insert(field(name, "--field")?, header.to_owned());
+        headers.entry(field(name, "--field")?).or_insert_with(Vec::new).push(header.to_owned());
     }
-    let yes_means = reading.yes_means.map(|meaning| match meaning {
-        YesMeans::OptedIn => consent::YesMeans::OptedIn,
-        YesMeans::OptedOut => consent::YesMeans::OptedOut,
-    });
     let date_order = reading.date_order.map(|order| match order {
         DateOrder::Dmy => date::DateOrder::DayFirst,
         DateOrder::Mdy => date::DateOrder::MonthFirst,
@@ -37,7 +33,14 @@ pub fn read_files(reading: &Reading) -> Result<ReadFiles> {
     });
     Ok(ReadFiles {
         files: Vec::new(),
-        columns: ColumnWishes { headers, yes_means, date_order, ..ColumnWishes::default() },
+        columns: ColumnWishes {
+            headers,
+            opt_in: reading.opt_in.clone(),
+            opt_out: reading.opt_out.clone(),
+            not_consent: reading.not_consent.clone(),
+            date_order,
+            ..ColumnWishes::default()
+        },
         wishes: ReadWishes {
             encoding: reading.encoding.as_deref().map(encoding_named).transpose()?,
             bad_bytes: if reading.replace_bad_bytes { BadBytesAre::Replaced } else { BadBytesAre::Errors },

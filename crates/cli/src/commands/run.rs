@@ -6,6 +6,7 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
+use pebblebank_core::job::named::guard;
 use pebblebank_core::job::{self, Job};
 use pebblebank_core::{Error, pipeline};
 
@@ -15,6 +16,9 @@ pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
     let mut job = job::file::read(&command.job, &now.today)?;
     job.replace = command.replace;
     job.receipt = command.receipt.or(job.receipt);
+    for name in &command.accepting.accept {
+        job.guards.accept.add(guard(name)?, None);
+    }
     let exists = job.writes.iter().map(|write| &write.file).chain(&job.receipt).any(|output| output.exists());
     let replace = if exists { " --replace" } else { "" };
     let again = format!("pebblebank run {}{replace}", command.job.display());

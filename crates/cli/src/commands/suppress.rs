@@ -9,7 +9,7 @@ use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
 use pebblebank_core::against::{AgainstWishes, hold_against};
-use pebblebank_core::job::named::{list_key, list_reason, mistake};
+use pebblebank_core::job::named::{accepted, list_key, list_reason};
 use pebblebank_core::job::{ColumnRef, FilePattern, ListFiles, NearMisses, ReadFiles};
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;
@@ -52,15 +52,11 @@ fn wishes(command: &Suppress, shared: &Shared, now: &Now) -> Result<AgainstWishe
     let reason = command.reason.as_deref().map_or(Ok(Reason::DoNotContact), list_reason)?;
     let by = command.by.as_deref().map(list_key).transpose()?.flatten();
     let condition = command.condition.as_deref().map(Selection::parse).transpose()?;
-    let meant = command.meant.iter().map(|name| mistake(name)).collect::<Result<Vec<_>>>()?;
     let mut against = Vec::new();
     for (file, name) in command.against.iter().zip(names) {
         let mut list = ListFiles::holding(name, of(file), reason);
         list.condition.clone_from(&condition);
         list.go_by(by.clone());
-        if let Some(hold) = &mut list.hold {
-            hold.meant.clone_from(&meant);
-        }
         list.reason_from = command.reason_from.as_deref().map(ColumnRef::new);
         let place = against.len();
         against.extend(list.with_shares(place));
@@ -87,6 +83,7 @@ fn wishes(command: &Suppress, shared: &Shared, now: &Now) -> Result<AgainstWishe
         output: command.output.clone(),
         replace: command.replace,
         country: country(&command.reading)?,
+        accept: accepted(&command.accepting.accept)?,
         today: now.day(),
     })
 }

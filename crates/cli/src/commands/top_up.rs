@@ -8,7 +8,7 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
-use pebblebank_core::job::named::mistake;
+use pebblebank_core::job::named::accepted;
 use pebblebank_core::job::{FilePattern, ListFiles, ReadFiles, Remembering, Source};
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;
@@ -51,14 +51,7 @@ fn wishes(command: &TopUp, now: &Now) -> Result<TopUpWishes> {
     let of = |file: FilePattern| ReadFiles { files: vec![file], ..read.clone() };
     let from = patterns(&command.from).into_iter().map(|file| Source::new(names.next().unwrap_or_default(), of(file)));
     let from = from.collect();
-    let meant = command.meant.iter().map(|name| mistake(name)).collect::<Result<Vec<_>>>()?;
-    let list = |file: FilePattern| {
-        let mut list = ListFiles::holding(names.next().unwrap_or_default(), of(file), Reason::DoNotContact);
-        if let Some(hold) = &mut list.hold {
-            hold.meant.clone_from(&meant);
-        }
-        list
-    };
+    let list = |file: FilePattern| ListFiles::holding(names.next().unwrap_or_default(), of(file), Reason::DoNotContact);
     let against = patterns(&command.against).into_iter().map(list).collect();
     Ok(TopUpWishes {
         master: ReadFiles { files: vec![pattern(&command.master)], ..ReadFiles::default() },
@@ -75,6 +68,7 @@ fn wishes(command: &TopUp, now: &Now) -> Result<TopUpWishes> {
         output: command.output.clone(),
         replace: command.replace,
         country: country(&command.reading)?,
+        accept: accepted(&command.accepting.accept)?,
         today: now.day(),
     })
 }

@@ -250,6 +250,12 @@ fn load_json(seen: &LoadSeen, batch: Option<&Batch>) -> String {
             })
         })
         .collect();
+    let words: Vec<_> = seen
+        .read
+        .words
+        .iter()
+        .map(|(word, (said, count))| json!({ "word": word, "read_as": said.name(), "rows": count }))
+        .collect();
     let extra = [
         ("as", json!(seen.what)),
         ("scope", json!(seen.scope)),
@@ -258,10 +264,37 @@ fn load_json(seen: &LoadSeen, batch: Option<&Batch>) -> String {
         ("soft_bounces", json!(seen.softs)),
         ("something_else", json!(seen.no_bounce)),
         ("lapsed", json!(seen.lapsed)),
+        ("status_columns", json!(seen.read.status_columns)),
+        ("status_words", json!(words)),
         ("files", json!(files)),
         ("findings", json!(seen.read.findings)),
     ];
     of_schema("pebblebank/bank-load/1", &extra, json!({}))
+}
+
+/// The column that decided, and how each of its words was read.
+fn status_words(seen: &LoadSeen, screen: &Screen) -> String {
+    const SHOWN: usize = 10;
+    let EntriesRead { status_columns, words, .. } = seen.read;
+    if status_columns.is_empty() {
+        return match seen.what {
+            What::Bounced => "\n  no column says what happened: every row counts as a hard bounce\n".to_owned(),
+            _ => String::new(),
+        };
+    }
+    let heading = format!("Decided by \"{}\"", safe(&status_columns.join("\", \""), 40));
+    let mut table = Table::new(&[(heading.as_str(), Side::Left), ("rows", Side::Right), ("read as", Side::Left)]);
+    let mut sorted: Vec<_> = words.iter().collect();
+    sorted.sort_by_key(|(word, (_, count))| (std::cmp::Reverse(*count), word.as_str()));
+    for (word, (said, count)) in sorted.iter().take(SHOWN) {
+        let word = if word.is_empty() { "(blank)".to_owned() } else { safe(word, 40) };
+        table.row(vec![word, number(*count), said.name().to_owned()]);
+    }
+    let mut text = format!("\n{}", table.render(screen));
+    if sorted.len() > SHOWN {
+        text.push_str(&format!("  and {} more words\n", sorted.len() - SHOWN));
+    }
+    text
 }
 
 fn load_numbers(seen: &LoadSeen, screen: &Screen) -> String {
@@ -279,6 +312,7 @@ fn load_numbers(seen: &LoadSeen, screen: &Screen) -> String {
         table.row(std::iter::once(safe(&file.name, 40)).chain(counts).collect());
     }
     let mut text = format!("\n{}", table.render(screen));
+    text.push_str(&status_words(seen, screen));
     let Preview { entries, new, known, forgotten, came_back, held, .. } = seen.preview;
     let mut numbers = Table::new(&[("Entries", Side::Left), ("", right), ("", Side::Left)]);
     let mut row = |name: &str, count: u64, explained: &str| {

@@ -155,7 +155,7 @@ pub fn other_lines_in_words(lines: &OtherLines) -> String {
         Line::Empty => counted(count, "empty line"),
         Line::Totals => counted(count, "totals line"),
         Line::Footnote => counted(count, "footnote"),
-        Line::Contact => counted(count, "contact"),
+        Line::Contact | Line::Unreadable => counted(count, "contact"),
     };
     lines.iter().map(of_kind).collect::<Vec<_>>().join(", ")
 }
@@ -192,6 +192,7 @@ fn meaning(reason: Reason) -> &'static str {
         Reason::NotSelected => "not in the audience that the job picks",
         Reason::OverLimit => "more than the job picks",
         Reason::RemovedByHand => "taken out by hand, in the file of decisions",
+        Reason::UnreadableRow => "a remark with an address in it, outside the table",
         Reason::LayoutViolation => "a required column of the layout would stay blank",
     }
 }

@@ -78,8 +78,12 @@ impl Desk {
     pub fn command(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(env!("CARGO_BIN_EXE_pebblebank"));
         command.args(arguments).current_dir(self.folder.path()).env_clear().stdin(Stdio::null());
-        // Nobody's own bank.
-        command.env("PEBBLEBANK_BANK", "bank.sqlite");
+        // Nobody's own bank: that of the folder, once there is one.
+        let is_kept = self.has("data/pebblebank/bank.sqlite");
+        if !is_kept && (self.has("bank.sqlite") || arguments.first() == Some(&"bank")) {
+            command.env("PEBBLEBANK_BANK", "bank.sqlite");
+        }
+        command.env("XDG_DATA_HOME", self.path("data"));
         command
     }
 

@@ -1,6 +1,8 @@
 //! The words of status columns in seven languages (`consent.txt`), and what they say about consent.
 
 use super::blank::{is_blank, is_unseen};
+use super::date::{Date, DateColumn, DateOf, DateOrder};
+use super::look;
 use crate::columns::fold::fold;
 use std::collections::HashMap;
 use std::sync::LazyLock;
@@ -66,7 +68,37 @@ fn word_lists() -> impl Iterator<Item = (&'static str, impl Iterator<Item = &'st
 }
 
 /// A sign for a ticked box.
-const TICKS: [&str; 4] = ["✓", "✔", "☑", "✅"];
+const TICKS: [&str; 5] = ["✓", "✔", "☑", "✅", "☒"];
+
+/// A sign for a box that was left alone or crossed out.
+const CROSSES: [&str; 7] = ["✗", "✘", "☐", "❌", "✖", "×", "□"];
+
+/// Words that stand for nothing elsewhere, and under an opt-in for a refusal.
+const NONE_WORDS: [&str; 18] = [
+    "none",
+    "no email",
+    "no emails",
+    "kein",
+    "keine",
+    "keiner",
+    "keine e mail",
+    "aucun",
+    "aucune",
+    "ninguno",
+    "ninguna",
+    "nessuno",
+    "nessuna",
+    "geen",
+    "nenhum",
+    "nenhuma",
+    "nada",
+    "niets",
+];
+
+/// Whether a word says "none", which is a refusal under an opt-in and nothing elsewhere.
+pub fn is_none_word(value: &str) -> bool {
+    NONE_WORDS.contains(&fold(value).as_str())
+}
 
 /// What one cell says.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -88,12 +120,21 @@ pub enum Statement {
 /// assert_eq!(read("no", Some(YesMeans::OptedOut)), Statement::Nothing);
 /// ```
 pub fn read(value: &str, yes_means: Option<YesMeans>) -> Statement {
+    let shown = value.trim_matches(is_unseen);
+    if yes_means != Some(YesMeans::OptedOut) && is_refusal_by_none(shown, yes_means) {
+        return Statement::Says(Consent::OptedOut);
+    }
     if is_blank(value) && !is_a_no(value) {
         return Statement::Nothing;
     }
-    let shown = value.trim_matches(is_unseen);
-    let word = if TICKS.contains(&shown) { Some(Word::Yes) } else { WORDS.get(fold(shown).as_str()).copied() };
+    let word = match () {
+        () if TICKS.contains(&shown) => Some(Word::Yes),
+        () if CROSSES.contains(&shown) => Some(Word::No),
+        () => WORDS.get(fold(shown).as_str()).copied(),
+    };
     let is_yes = match word {
+        None if yes_means.is_some() && is_day(shown) => true,
+        None if is_no_day(shown) => return Statement::Nothing,
         None => return Statement::Says(Consent::Unlisted),
         Some(Word::Nothing) => return Statement::Nothing,
         Some(Word::Says(consent)) => return Statement::Says(consent),
@@ -106,6 +147,33 @@ pub fn read(value: &str, yes_means: Option<YesMeans>) -> Statement {
         (Some(YesMeans::OptedIn), false) | (Some(YesMeans::OptedOut), true) => Statement::Says(Consent::OptedOut),
         (Some(YesMeans::OptedOut), false) => Statement::Nothing,
     }
+}
+
+/// "None" under an opt-in; "no email" also where the direction is not known.
+fn is_refusal_by_none(shown: &str, yes_means: Option<YesMeans>) -> bool {
+    shown.len() <= 16 && (yes_means.is_some() || is_a_no(shown)) && is_none_word(shown)
+}
+
+/// A day on which somebody opted in or out: a date in figures or words, a spreadsheet's date number, seconds since 1970.
+fn is_day(shown: &str) -> bool {
+    let is_digits = || shown.bytes().all(|byte| byte.is_ascii_digit());
+    let is_number = match shown.len() {
+        5 => is_digits() && matches!(shown.as_bytes()[0], b'2'..=b'5'),
+        8 => is_digits() && (shown.starts_with("19") || shown.starts_with("20")),
+        10 | 13 => is_digits() && shown.starts_with('1'),
+        _ => false,
+    };
+    if is_no_day(shown) {
+        return false;
+    }
+    let column =
+        DateColumn { order: Some(DateOrder::DayFirst), today: Date { year: 2100, month: 1, day: 1 }, of: DateOf::Any };
+    is_number || look::is_date(shown) || column.moment(shown).is_ok()
+}
+
+/// What databases write for no day.
+fn is_no_day(shown: &str) -> bool {
+    shown.starts_with("0000-00-00") || shown.starts_with("00/00/0000") || shown.starts_with("00.00.0000")
 }
 
 /// The one word that a status cell is written as; none where it holds a word that nobody listed, or a yes or no to an

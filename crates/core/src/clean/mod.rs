@@ -11,6 +11,7 @@ pub mod decoded_twice;
 pub mod doubt;
 pub mod kind;
 pub mod language;
+pub mod look;
 pub mod name;
 pub mod number;
 pub mod phone;

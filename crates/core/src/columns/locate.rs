@@ -1,142 +1,318 @@
-//! Where the table begins in a file: title lines above the header, the header, or none.
+//! Where the table begins in a file: title lines above the header, the header, or none; and why.
+//!
+//! A header is recognised by its own words and by being unlike what stands below it, never by how many cells a row has:
+//! trailing delimiters decide nothing. A row that holds an address is never a header, and nothing that could be a contact
+//! counts as a title.
 
-use super::headers;
-use crate::clean::address;
-use crate::read::cell;
-use crate::read::record::{RecordEnd, split_record};
-use crate::read::split::Records;
-use crate::read::{Chunk, Dialect, Shape};
+use super::fold::fold;
+use super::headers::{self, Meaning};
+use super::sample::{HEADER_IS_WITHIN, SampleRecords};
+use super::{Field, NamedHeaders};
+use crate::clean::blank::is_blank;
+use crate::clean::look::{self, Look};
+use crate::read::Line;
+use std::collections::HashSet;
 
-/// How many records from the top may come before the header.
-pub const HEADER_IS_WITHIN: usize = 30;
+/// How many rows below a possible header are held against it.
+const ROWS_BELOW: usize = 200;
 
-/// How many records of the sample are looked at to judge a column by its values.
-const RECORDS_JUDGED: usize = 1_000;
-
-/// More bytes than most records have.
-const LIKELY_RECORD: usize = 512;
+/// In how many columns a header is looked for.
+const COLUMNS_JUDGED: usize = 500;
 
 /// The shape of the table in a file.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Table {
-    /// How many records stand above the first contact: title lines and the header.
+    /// How many records stand above the first one of the table's body: title lines and the header.
     pub records_above: u64,
-    /// Whether the last of them is a header.
+    /// Whether there is a header.
     pub has_header: bool,
-    /// The headers, or "column 1" and so on.
+    /// The headers, an empty text where a column has none; or "column 1" and so on where there is no header.
     pub headers: Vec<String>,
-}
-
-/// The records of a sample that are complete.
-pub struct SampleRecords {
-    chunk: Chunk,
-    records: Records,
-    dialect: Dialect,
-}
-
-impl SampleRecords {
-    /// Splits a sample; `is_whole` where the file ends with it.
-    pub fn new(sample: &[u8], dialect: Dialect, is_whole: bool) -> SampleRecords {
-        let mut bytes = sample[..sample.len().min(RECORDS_JUDGED * LIKELY_RECORD)].to_vec();
-        let is_whole = is_whole && bytes.len() == sample.len();
-        if is_whole && bytes.last().is_some_and(|last| *last != dialect.line_end) {
-            bytes.push(dialect.line_end);
-        }
-        let mut used = 0;
-        let mut ends = Vec::new();
-        let mut left = HEADER_IS_WITHIN + RECORDS_JUDGED;
-        while used < bytes.len() && left > 0 {
-            let RecordEnd::At(next) = split_record(&bytes, used, dialect, is_whole, &mut ends) else { break };
-            used = next;
-            left -= 1;
-        }
-        bytes.truncate(used);
-        let chunk = Chunk { bytes, shape: Shape::Unusual, is_first: true };
-        let mut records = Records::default();
-        records.split(&chunk, dialect);
-        SampleRecords { chunk, records, dialect }
-    }
-
-    /// How many there are.
-    pub fn len(&self) -> usize {
-        self.records.len()
-    }
-
-    /// Whether there are none.
-    pub fn is_empty(&self) -> bool {
-        self.records.is_empty()
-    }
-
-    /// About how many records a file of so many bytes has, if it goes on like this.
-    pub fn estimate(&self, file_bytes: u64) -> u64 {
-        let sampled = self.chunk.bytes.len() as u64;
-        (self.len() as u64 * file_bytes).checked_div(sampled).unwrap_or_default()
-    }
-
-    /// The values of a record.
-    pub fn values(&self, index: usize) -> Vec<String> {
-        let record = self.records.get(index, &self.chunk.bytes, self.dialect);
-        record.raw_cells().map(|raw| cell::text(raw).into_owned()).collect()
-    }
-
-    /// The filled values of a column, from record `first` on.
-    pub fn column(&self, column: usize, first: u64) -> impl Iterator<Item = String> + '_ {
-        (first as usize..self.len().min(first as usize + RECORDS_JUDGED)).filter_map(move |index| {
-            let record = self.records.get(index, &self.chunk.bytes, self.dialect);
-            let raw = record.raw(column);
-            (!cell::is_empty(raw)).then(|| cell::text(raw).into_owned())
-        })
-    }
+    /// What each of the records above is. A contact may stand among them.
+    pub above: Vec<Line>,
+    /// Why the lines at the top were taken for what they are, by their record from 1.
+    pub reasons: Vec<(u64, Line, String)>,
 }
 
 impl Table {
-    /// How many of its headers are known words.
-    pub fn known_headers(&self) -> usize {
-        let known = |header: &&String| headers::recognise(header).is_some();
+    /// How many of its headers are known words, or named by the job.
+    pub fn known_headers(&self, named: &NamedHeaders) -> usize {
+        let known = |header: &&String| is_header_word(header, named);
         if self.has_header { self.headers.iter().filter(known).count() } else { 0 }
+    }
+
+    /// A table whose columns are named from outside and whose first record is a contact.
+    pub fn with_headers(headers: Vec<String>) -> Table {
+        Table { has_header: true, headers, ..Table::default() }
     }
 }
 
+/// Whether a text is a word of headers, in the seven languages or in the job.
+fn is_header_word(text: &str, named: &NamedHeaders) -> bool {
+    !text.trim().is_empty() && (headers::recognise(text).is_some() || named.holds(text))
+}
+
 /// Finds the table. `header_row` is what the job says: the header's row from 1, or 0 for no header.
-///
-/// The header is the first record among the first [`HEADER_IS_WITHIN`] in which a word is known and no
-/// cell holds an address; failing that, the first filled record, unless it holds an address or, in a
-/// file of one column, a domain: then there is none.
-pub fn locate_table(sample: &SampleRecords, header_row: Option<u64>) -> Table {
-    let rows: Vec<Vec<String>> = (0..sample.len().min(HEADER_IS_WITHIN)).map(|index| sample.values(index)).collect();
-    let is_filled = |row: &&Vec<String>| row.iter().any(|value| !value.trim().is_empty());
+pub fn locate_table(sample: &SampleRecords, header_row: Option<u64>, named: &NamedHeaders) -> Table {
+    let rows: Vec<Vec<String>> =
+        (0..sample.len().min(HEADER_IS_WITHIN + ROWS_BELOW)).map(|index| sample.values(index)).collect();
+    let cells =
+        rows.iter().map(|row| row.iter().take(COLUMNS_JUDGED).map(|value| CellSeen::of(value)).collect()).collect();
+    let finder = Finder { rows: &rows, cells, named };
     match header_row {
-        Some(0) => return without_header(rows.iter().find(is_filled), 0),
-        Some(row) => {
-            let headers = sample.values(row as usize - 1);
-            return Table { records_above: row, has_header: true, headers };
-        }
-        None => {}
+        Some(0) => finder.without_header(),
+        Some(row) => finder.with_header(row as usize - 1, row as usize, None, "the job says so".to_owned()),
+        None => finder.find(),
     }
-    let widest = rows.iter().map(Vec::len).max().unwrap_or(0);
-    let first_looked_at = usize::from(rows.first().is_some_and(|row| says_delimiter(row)));
-    for (index, row) in rows.iter().enumerate().skip(first_looked_at) {
-        if row.iter().any(|value| value.contains('@')) {
-            break;
+}
+
+/// Looks for the header among the first rows.
+struct Finder<'a> {
+    rows: &'a [Vec<String>],
+    /// What the cells of the first columns are.
+    cells: Vec<Vec<CellSeen>>,
+    named: &'a NamedHeaders,
+}
+
+/// What one cell is.
+struct CellSeen {
+    look: Look,
+    /// Its text, folded.
+    folded: String,
+    /// Whether it is filled with something else than a blank word.
+    is_filled: bool,
+}
+
+impl CellSeen {
+    fn of(value: &str) -> CellSeen {
+        CellSeen { look: Look::of(value), folded: fold(value), is_filled: !is_blank(value) }
+    }
+}
+
+/// What speaks for a row as the header.
+#[derive(Debug, Clone, Copy, Default)]
+struct Evidence {
+    /// Its filled cells.
+    filled: usize,
+    /// Those that are words of headers.
+    known: usize,
+    /// Its columns whose values below are addresses, dates or numbers while its cell is a word.
+    unlike: usize,
+    /// Its cells that stand below it too, in the same column.
+    repeated: usize,
+}
+
+impl Evidence {
+    /// Whether it is enough.
+    fn suffices(self) -> bool {
+        match self.known {
+            0 => self.unlike > 0 && self.repeated == 0,
+            1 => (self.filled == 1 || self.unlike > 0 || self.known * 2 >= self.filled) && self.repeated == 0,
+            _ => self.known > self.repeated,
         }
-        let known = row.iter().filter(|value| headers::recognise(value).is_some()).count();
-        let filled = row.iter().filter(|value| !value.trim().is_empty()).count();
-        if known > 0 && (filled > 1 || widest == 1) {
-            if let Some(headers) = rows.get(index + 1).and_then(|next| header_of_two_lines(row, next)) {
-                return Table { records_above: index as u64 + 2, has_header: true, headers };
+    }
+
+    /// The higher the better.
+    fn score(self) -> i64 {
+        3 * self.known as i64 + 2 * self.unlike as i64 - 4 * self.repeated as i64
+    }
+
+    fn reason(self) -> String {
+        let Evidence { filled, known, unlike, .. } = self;
+        let words = format!("{known} of its {filled} cells are words of headers");
+        match (known, unlike) {
+            (0, _) => format!("it has words where the rows below have addresses, dates or numbers ({unlike} columns)"),
+            (_, 0) => words,
+            (_, _) => format!("{words}, and {unlike} of its columns hold addresses, dates or numbers below"),
+        }
+    }
+}
+
+impl Finder<'_> {
+    fn find(&self) -> Table {
+        let first = usize::from(self.rows.first().is_some_and(|row| says_delimiter(row)));
+        let candidates = first..self.rows.len().min(HEADER_IS_WITHIN);
+        let mut best: Option<(i64, usize, Evidence)> = None;
+        for index in candidates {
+            let Some(evidence) = self.evidence(index) else { continue };
+            // Above a header stand title lines; the more there is above it that is none, the less it is one.
+            let above = self.rows[first..index].iter().filter(|row| filled_cells(row) > 2).count();
+            let score = evidence.score() - 2 * above as i64;
+            if evidence.suffices() && best.is_none_or(|(highest, ..)| score > highest) {
+                best = Some((score, index, evidence));
             }
-            return Table { records_above: index as u64 + 1, has_header: true, headers: row.clone() };
+        }
+        let Some((_, index, evidence)) = best else { return self.without_header() };
+        // A title may be a known word by chance; the row below it that has more of them wins by its score. The upper
+        // line of a header over two lines has fewer.
+        for upper in [index.checked_sub(1), Some(index)].into_iter().flatten() {
+            let lines = (self.rows.get(upper), self.rows.get(upper + 1));
+            if let (Some(above), Some(below)) = lines
+                && upper >= first
+                && filled_cells(above) > 0
+                && let Some(headers) = header_of_two_lines(above, below)
+            {
+                return self.with_header(upper, upper + 2, Some(headers), "it stands over two lines".to_owned());
+            }
+        }
+        self.with_header(index, index + 1, None, evidence.reason())
+    }
+
+    /// What speaks for a row as the header; none where it cannot be one.
+    fn evidence(&self, index: usize) -> Option<Evidence> {
+        let row = &self.rows[index];
+        let cells = &self.cells[index];
+        let mut evidence = Evidence { filled: filled_cells(row), ..Evidence::default() };
+        if evidence.filled == 0 || row.iter().any(|value| matches!(Look::of(value), Look::Address | Look::Hash)) {
+            return None;
+        }
+        let mut names_addresses = false;
+        for (column, cell) in cells.iter().enumerate().filter(|(_, cell)| !cell.folded.is_empty()) {
+            let value = &row[column];
+            let below = self.column(column, index + 1);
+            let is_word = is_header_word(value, self.named);
+            evidence.known += usize::from(is_word);
+            let is_addresses = below.kind == Some(Look::Address);
+            names_addresses |= is_addresses && matches!(headers::recognise(value), Some(Meaning::Field(Field::Email)));
+            let is_repeated = below.values.contains(cell.folded.as_str());
+            if below.kind.is_some() && cell.look == Look::Text && cell.is_filled {
+                evidence.unlike += 1;
+            } else if below.kind.is_none() && !is_word && below.is_of_few_values && !is_repeated {
+                evidence.unlike += usize::from(evidence.filled > 1);
+            }
+            evidence.repeated += usize::from(is_repeated);
+        }
+        let typed = cells.iter().filter(|cell| cell.look.is_typed()).count();
+        let is_like_those_below = typed > 0 && typed >= self.usual_typed(index + 1);
+        (names_addresses || !is_like_those_below).then_some(evidence)
+    }
+
+    /// How many typed values the rows below usually have.
+    fn usual_typed(&self, first: usize) -> usize {
+        let of = |row: &Vec<CellSeen>| row.iter().filter(|cell| cell.look.is_typed()).count();
+        let is_filled = |row: &&Vec<CellSeen>| row.iter().any(|cell| cell.is_filled);
+        let mut counts: Vec<usize> = self.cells[first..].iter().filter(is_filled).take(50).map(of).collect();
+        counts.sort_unstable();
+        counts.get(counts.len() / 2).copied().unwrap_or_default().max(1)
+    }
+
+    /// What the values of a column are from row `first` on.
+    fn column(&self, column: usize, first: usize) -> Below<'_> {
+        let rows = self.cells.get(first..).unwrap_or_default().iter().take(ROWS_BELOW);
+        let cells = rows.filter_map(|row| row.get(column)).filter(|cell| cell.is_filled);
+        let mut below = Below::default();
+        let mut looks: Vec<(Look, usize)> = Vec::new();
+        let mut filled = 0;
+        for cell in cells {
+            filled += 1;
+            match looks.iter_mut().find(|(other, _)| *other == cell.look) {
+                Some((_, count)) => *count += 1,
+                None => looks.push((cell.look, 1)),
+            }
+            below.values.insert(&cell.folded);
+        }
+        let most = looks.into_iter().max_by_key(|(look, count)| (*count, *look));
+        below.kind = most.filter(|(look, count)| look.is_typed() && count * 2 > filled).map(|(look, _)| look);
+        below.is_of_few_values = filled >= 4 && below.values.len() * 2 <= filled;
+        below
+    }
+
+    fn with_header(&self, header: usize, body: usize, headers: Option<Vec<String>>, reason: String) -> Table {
+        let mut headers = headers.unwrap_or_else(|| self.rows.get(header).cloned().unwrap_or_default());
+        self.pad(&mut headers, body);
+        let mut table = Table { records_above: body as u64, has_header: true, headers, ..Table::default() };
+        for index in 0..body.min(self.rows.len()) {
+            let (line, reason) = match index {
+                _ if index < header => self.line_above(index, body),
+                _ => (Line::Header, reason.clone()),
+            };
+            table.above.push(line);
+            if line != Line::Empty {
+                table.reasons.push((index as u64 + 1, line, reason));
+            }
+        }
+        table
+    }
+
+    /// What a row above the header is.
+    fn line_above(&self, index: usize, body: usize) -> (Line, String) {
+        let row = &self.rows[index];
+        if index == 0 && says_delimiter(row) {
+            return (Line::Title, "it names the delimiter".to_owned());
+        }
+        if filled_cells(row) == 0 {
+            return (Line::Empty, String::new());
+        }
+        let typed = |(column, value): (usize, &String)| {
+            let look = Look::of(value);
+            let is_kept = look.is_contact_detail() && self.column(column, body).kind == Some(look);
+            is_kept && !value.trim().is_empty()
+        };
+        if row.iter().enumerate().any(typed) {
+            (Line::Contact, "it has a value where the table has such values".to_owned())
+        } else if row.iter().any(|value| look::holds_address(value)) {
+            (Line::Unreadable, "it holds an address outside the table".to_owned())
+        } else if filled_cells(row) > 2 {
+            (Line::Contact, "it has more cells than a title".to_owned())
+        } else {
+            (Line::Title, "it stands above the header and has at most two filled cells".to_owned())
         }
     }
-    let is_first = |(index, row): (usize, &Vec<String>)| index >= first_looked_at && is_filled(&row);
-    let Some(first) = rows.iter().enumerate().position(is_first) else { return without_header(None, 0) };
-    let row = &rows[first];
-    let holds_contact = |value: &String| value.contains('@') || (widest == 1 && address::domain(value).is_some());
-    if row.iter().any(holds_contact) {
-        return without_header(Some(row), first as u64);
+
+    /// Names the columns of a body that is wider than its header.
+    fn pad(&self, headers: &mut Vec<String>, body: usize) {
+        let extents: Vec<usize> = self
+            .rows
+            .get(body..)
+            .unwrap_or_default()
+            .iter()
+            .map(|row| extent(row))
+            .filter(|extent| *extent > 0)
+            .collect();
+        // A cell that few rows have was shifted there by a delimiter too many.
+        let is_column = |width: &usize| extents.iter().filter(|extent| *extent > width).count() * 2 > extents.len();
+        let wider = (headers.len()..extents.iter().copied().max().unwrap_or(0)).filter(is_column).count();
+        headers.extend(std::iter::repeat_n(String::new(), wider));
     }
-    let header = rows.iter().skip(first).position(|row| row.len() == widest).map_or(first, |at| first + at);
-    Table { records_above: header as u64 + 1, has_header: true, headers: rows[header].clone() }
+
+    fn without_header(&self) -> Table {
+        let first = usize::from(self.rows.first().is_some_and(|row| says_delimiter(row)));
+        let first = first + self.rows[first..].iter().take_while(|row| filled_cells(row) == 0).count();
+        if first >= self.rows.len() {
+            return Table::default();
+        }
+        let mut headers = self.rows[first].clone();
+        headers.truncate(extent(&headers).max(1));
+        self.pad(&mut headers, first);
+        let columns = headers.len();
+        Table {
+            records_above: first as u64,
+            has_header: false,
+            headers: (1..=columns).map(|n| format!("column {n}")).collect(),
+            above: (0..first).map(|index| self.line_above(index, first).0).collect(),
+            reasons: vec![(first as u64 + 1, Line::Contact, "nothing at the top looks like a header".to_owned())],
+        }
+    }
+}
+
+/// What the values below a cell are.
+#[derive(Debug, Default)]
+struct Below<'a> {
+    /// What most of them look like, unless that is only text.
+    kind: Option<Look>,
+    /// The different ones, folded.
+    values: HashSet<&'a str>,
+    /// Whether they repeat.
+    is_of_few_values: bool,
+}
+
+fn filled_cells(row: &[String]) -> usize {
+    row.iter().filter(|value| !value.chars().all(crate::clean::blank::is_unseen)).count()
+}
+
+/// How many cells a row has up to its last filled one.
+fn extent(row: &[String]) -> usize {
+    row.iter().rposition(|value| !value.chars().all(crate::clean::blank::is_unseen)).map_or(0, |last| last + 1)
 }
 
 /// A first line such as `sep=;`, parted by the very delimiter that it names.
@@ -178,11 +354,6 @@ fn header_of_two_lines(upper: &[String], lower: &[String]) -> Option<Vec<String>
     let all_known = combined_known == combined.iter().filter(|value| !value.is_empty()).count();
     let says_more = lower_known > upper_known || (all_known && combined_known > upper_known);
     (lower_known >= 2 && says_more || combined_known > upper_known + 1).then_some(combined)
-}
-
-fn without_header(first: Option<&Vec<String>>, records_above: u64) -> Table {
-    let columns = first.map_or(0, Vec::len);
-    Table { records_above, has_header: false, headers: (1..=columns).map(|n| format!("column {n}")).collect() }
 }
 
 /// How much some first rows look like a table of contacts: 0 not at all, 1 by its headers alone, more where it holds

@@ -1,11 +1,15 @@
 //! The columns of one file → fields, consent columns, further addresses, extra columns.
 
+use super::addresses::Whose;
+use super::consent::{self, Judged, ValuesSay};
 use super::field::Field;
 use super::fold::fold;
 use super::headers::{self, Meaning};
-use super::locate::{SampleRecords, Table};
-use crate::clean::consent::{self, YesMeans};
+use super::locate::Table;
+use super::sample::SampleRecords;
+use crate::clean::consent::{self as words, YesMeans};
 use crate::clean::date::DateOrder;
+use crate::clean::look::{self, Look};
 use crate::clean::{Kind, address};
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::observe::{Finding, Weight};
@@ -17,14 +21,28 @@ use std::path::Path;
 /// What the job says about the columns of a source or list.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct ColumnWishes {
-    /// Which header feeds which field; wins over what is recognised.
-    pub headers: BTreeMap<Field, String>,
-    /// What yes means in its consent columns.
-    pub yes_means: Option<YesMeans>,
+    /// Which headers feed which field; they win over what is recognised. Of several for the address all are read, of
+    /// several for another field the first that is filled.
+    pub headers: BTreeMap<Field, Vec<String>>,
+    /// The headers of columns in which a yes is an opt-in.
+    pub opt_in: Vec<String>,
+    /// The headers of columns in which a yes is an opt-out.
+    pub opt_out: Vec<String>,
+    /// The headers of columns that say nothing about consent, whatever they look like.
+    pub not_consent: Vec<String>,
     /// Whether the day or the month comes first in its dates.
     pub date_order: Option<DateOrder>,
     /// The fields of the job's own.
     pub own: Vec<OwnField>,
+}
+
+impl ColumnWishes {
+    /// The headers that are named.
+    pub fn named_headers(&self) -> impl Iterator<Item = &str> {
+        let own = self.own.iter().flat_map(|own| [Some(own.name.as_str()), own.header.as_deref()]).flatten();
+        let consent = self.opt_in.iter().chain(&self.opt_out).chain(&self.not_consent);
+        self.headers.values().flatten().chain(consent).map(String::as_str).chain(own)
+    }
 }
 
 /// A field that a job declares for itself.
@@ -45,6 +63,29 @@ pub struct ConsentColumn {
     pub column: ColumnIndex,
     /// What yes means in it, where that is clear.
     pub yes_means: Option<YesMeans>,
+    /// Whether boxes are ticked under an opt-in, so that a blank may mean that somebody did not opt in.
+    pub is_ticks: bool,
+}
+
+/// A column that may say who may be written to, and leaves several readings.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct OpenConsent {
+    /// Where it is.
+    pub column: ColumnIndex,
+    /// Its most frequent values with their counts.
+    pub values: String,
+}
+
+/// What happens where a column may be about consent and leaves several readings.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum ConsentQuestions {
+    /// The work stops: a wrong reading would write to people who refused.
+    #[default]
+    Stop,
+    /// It is a finding.
+    Warn,
+    /// Consent does not matter: the entries of a list.
+    Ignore,
 }
 
 /// What the columns of one file are.
@@ -57,10 +98,14 @@ pub struct ColumnMap {
     second_choices: [Option<ColumnIndex>; Field::COUNT],
     /// Columns that say who may be written to; the most restrictive holds.
     pub consents: Vec<ConsentColumn>,
-    /// A column headed "status" that was not taken for consent, to be watched.
-    pub watched_status: Option<ColumnIndex>,
+    /// Columns that may say so, and leave several readings.
+    pub open_consents: Vec<OpenConsent>,
+    /// Columns that were not taken for consent by what their beginning shows, and are watched further down.
+    pub watched: Vec<ColumnIndex>,
     /// Columns of second addresses.
     pub further_addresses: Vec<ColumnIndex>,
+    /// Columns of addresses of which it is not clear whose they are: compared with lists, and joining nobody.
+    pub compared_addresses: Vec<ColumnIndex>,
     /// Columns without a known meaning, and those of the job's own fields.
     pub extras: Vec<ColumnIndex>,
     /// The columns of the job's own fields, and what their values are.
@@ -76,8 +121,10 @@ impl ColumnMap {
             fields: [None; Field::COUNT],
             second_choices: [None; Field::COUNT],
             consents: Vec::new(),
-            watched_status: None,
+            open_consents: Vec::new(),
+            watched: Vec::new(),
             further_addresses: Vec::new(),
+            compared_addresses: Vec::new(),
             own: Vec::new(),
         }
     }
@@ -91,6 +138,11 @@ impl ColumnMap {
     /// The column that is taken where that of the field is blank.
     pub fn second_choice(&self, field: Field) -> Option<ColumnIndex> {
         self.second_choices[field as usize]
+    }
+
+    /// The columns of the contact's addresses, the first one first.
+    pub fn address_columns(&self) -> impl Iterator<Item = ColumnIndex> + '_ {
+        self.column(Field::Email).into_iter().chain(self.further_addresses.iter().copied())
     }
 
     /// The field that a column feeds, if any: as its first or its second choice.
@@ -144,8 +196,10 @@ pub struct Unmapped<'a> {
     pub wishes: &'a ColumnWishes,
     /// A list: its values may be domains.
     pub is_list: bool,
-    /// Whether a column headed "status" is consent: decided by the sample unless said.
-    pub status_is_consent: Option<bool>,
+    /// Columns that all of the file showed to be about consent, although its beginning did not.
+    pub found_consent: &'a [ColumnIndex],
+    /// What happens where a column may be about consent and leaves several readings.
+    pub consent_questions: ConsentQuestions,
     /// Whether a question that only the user can answer is an error; else it is a finding.
     pub asks: bool,
 }
@@ -159,8 +213,10 @@ pub fn map_columns(file: &Unmapped) -> Result<Mapping> {
             fields: [None; Field::COUNT],
             second_choices: [None; Field::COUNT],
             consents: Vec::new(),
-            watched_status: None,
+            open_consents: Vec::new(),
+            watched: Vec::new(),
             further_addresses: Vec::new(),
+            compared_addresses: Vec::new(),
             extras: Vec::new(),
             own: Vec::new(),
         },
@@ -171,7 +227,10 @@ pub fn map_columns(file: &Unmapped) -> Result<Mapping> {
     mapper.take_wishes()?;
     mapper.take_own()?;
     mapper.take_recognised()?;
-    mapper.find_address_by_values();
+    mapper.find_addresses_by_values()?;
+    if file.consent_questions != ConsentQuestions::Ignore {
+        mapper.judge_consent()?;
+    }
     let Mapper { mut map, taken, findings, .. } = mapper;
     let is_own = |column: &usize| map.own.iter().any(|(own, _)| own.0 == *column);
     map.extras = (0..map.width()).filter(|column| !taken[*column] || is_own(column)).map(ColumnIndex).collect();
@@ -198,24 +257,49 @@ impl Mapper<'_> {
     }
 
     fn take_consent(&mut self, column: ColumnIndex, yes_means: Option<YesMeans>) {
-        let yes_means = self.file.wishes.yes_means.or(yes_means);
-        self.map.consents.push(ConsentColumn { column, yes_means });
+        if self.map.consents.iter().any(|known| known.column == column) {
+            return;
+        }
+        let is_ticks = yes_means == Some(YesMeans::OptedIn) && self.values_say(column).are_ticks();
+        self.map.consents.push(ConsentColumn { column, yes_means, is_ticks });
+        self.taken[column.0] = true;
         if self.map.column(Field::Consent).is_none() {
             self.take(Field::Consent, column);
         }
     }
 
     fn take_wishes(&mut self) -> Result<()> {
-        for (field, header) in &self.file.wishes.headers {
-            let column = self.column_named(field.name(), header)?;
-            if *field == Field::Consent {
-                let yes_means = match headers::recognise(header) {
-                    Some(Meaning::Consent(yes_means)) => yes_means,
-                    _ => None,
-                };
-                self.take_consent(column, yes_means);
-            } else {
-                self.take(*field, column);
+        let wishes = self.file.wishes;
+        for (field, headers) in &wishes.headers {
+            let columns: Vec<ColumnIndex> =
+                headers.iter().map(|header| self.column_named(field.name(), header)).collect::<Result<_>>()?;
+            let [first, others @ ..] = columns.as_slice() else { continue };
+            match field {
+                Field::Consent => {
+                    for column in &columns {
+                        let yes_means = consent::direction_of(self.map.header(*column));
+                        self.take_consent(*column, yes_means);
+                    }
+                }
+                Field::Email => {
+                    self.take(Field::Email, *first);
+                    self.take_further_addresses(others);
+                }
+                _ => {
+                    self.take(*field, *first);
+                    self.map.second_choices[*field as usize] = others.first().copied();
+                    others.iter().for_each(|column| self.taken[column.0] = true);
+                }
+            }
+        }
+        let said = [(&wishes.opt_in, YesMeans::OptedIn), (&wishes.opt_out, YesMeans::OptedOut)];
+        for (headers, yes_means) in said {
+            for header in headers {
+                // One of several files may be without it; a header that no file has is an error later.
+                if let Ok(column) = self.column_named("consent", header) {
+                    self.map.consents.retain(|known| known.column != column);
+                    self.take_consent(column, Some(yes_means));
+                }
             }
         }
         Ok(())
@@ -261,7 +345,7 @@ impl Mapper<'_> {
         let mut by_field: BTreeMap<Field, Vec<ColumnIndex>> = BTreeMap::new();
         for index in 0..self.map.width() {
             let column = ColumnIndex(index);
-            if self.taken[index] {
+            if self.taken[index] || self.is_not_consent(column) {
                 continue;
             }
             match headers::recognise(self.map.header(column)) {
@@ -271,8 +355,15 @@ impl Mapper<'_> {
                 Some(Meaning::Field(Field::FullName)) if self.holds_numbers(column) => {
                     by_field.entry(Field::ContactId).or_default().push(column);
                 }
+                // "State" may head regions, or what became of a subscription.
+                Some(Meaning::Field(Field::Region)) if self.speaks_of_consent(column) => {}
                 Some(Meaning::Field(field)) => by_field.entry(field).or_default().push(column),
-                Some(Meaning::Consent(yes_means)) => self.take_consent(column, yes_means),
+                Some(Meaning::Consent(_)) if self.holds_addresses(column) => {}
+                Some(Meaning::Consent(yes_means)) => {
+                    let header = self.map.header(column);
+                    let yes_means = yes_means.or_else(|| consent::direction_of(header));
+                    self.take_consent(column, yes_means);
+                }
                 Some(Meaning::MaybeConsent) => self.judge_status(column),
                 None => {}
             }
@@ -288,9 +379,9 @@ impl Mapper<'_> {
         Ok(())
     }
 
-    /// Whether most of the filled values are addresses.
+    /// Whether most of the filled values hold addresses.
     fn holds_addresses(&self, column: ColumnIndex) -> bool {
-        self.mostly(column, |value| value.contains('@'))
+        self.mostly(column, look::holds_address)
     }
 
     /// Whether most of the filled values are numbers.
@@ -306,6 +397,21 @@ impl Mapper<'_> {
             found += usize::from(is_one(&value));
         }
         found * 2 > filled
+    }
+
+    /// What the values of a column say, the blank ones included.
+    fn values_say(&self, column: ColumnIndex) -> ValuesSay {
+        ValuesSay::of(self.file.sample.all_of_column(column.0, self.file.table.records_above))
+    }
+
+    fn speaks_of_consent(&self, column: ColumnIndex) -> bool {
+        let values = self.values_say(column);
+        matches!(consent::judge("", &values), Judged::Consent { .. })
+    }
+
+    fn is_not_consent(&self, column: ColumnIndex) -> bool {
+        let header = fold(self.map.header(column));
+        self.file.wishes.not_consent.iter().any(|said| fold(said) == header)
     }
 
     /// "Name" beside "Vorname" is the last name, beside "Surname" the first.
@@ -332,18 +438,133 @@ impl Mapper<'_> {
         let (mut filled, mut listed) = (0, 0);
         for value in self.file.sample.column(column.0, self.file.table.records_above) {
             filled += 1;
-            listed += usize::from(consent::is_listed(&value));
+            listed += usize::from(words::is_listed(&value));
         }
-        let is_consent = self.file.status_is_consent.unwrap_or(listed * 2 > filled);
+        let is_consent = self.file.found_consent.contains(&column) || listed * 2 > filled;
         let header = self.map.header(column).to_owned();
         let text = if is_consent {
             self.take_consent(column, None);
             format!("\"{header}\" was taken for consent, since most of its values are words like subscribed")
         } else {
-            self.map.watched_status = Some(column);
-            format!("\"{header}\" was not taken for consent, since most of its values are no words like subscribed")
+            self.map.watched.push(column);
+            self.taken[column.0] = false;
+            format!("\"{header}\" was not taken for consent, since most of its values are not words like subscribed")
         };
         self.findings.push(Finding::new("status-column", Weight::Doubt, text).in_column(header));
+    }
+
+    /// Judges the columns that nobody mapped: which of them say who must not be contacted.
+    fn judge_consent(&mut self) -> Result<()> {
+        let mut subjects: Vec<(ColumnIndex, Vec<String>)> = Vec::new();
+        for index in 0..self.map.width() {
+            let column = ColumnIndex(index);
+            if self.taken[index] || self.is_not_consent(column) || self.map.watched.contains(&column) {
+                continue;
+            }
+            let values = self.values_say(column);
+            let header = if self.file.table.has_header { self.map.header(column).to_owned() } else { String::new() };
+            let judged = match consent::judge(&header, &values) {
+                Judged::Nothing if self.file.found_consent.contains(&column) => {
+                    Judged::Consent { yes_means: consent::direction_of(&header), by_values: true }
+                }
+                judged => judged,
+            };
+            match judged {
+                Judged::Nothing => {
+                    if values.filled == 0 || values.are_few() {
+                        self.map.watched.push(column);
+                    }
+                }
+                Judged::OtherChannel => {
+                    let text = format!("\"{header}\" is about another channel than e-mail, and travels along");
+                    self.findings.push(Finding::new("other-channel", Weight::Note, text).in_column(&header));
+                }
+                Judged::Open => self.map.open_consents.push(OpenConsent { column, values: values.shown() }),
+                Judged::Consent { yes_means, by_values } => {
+                    if yes_means == Some(YesMeans::OptedIn) && values.needs_direction() {
+                        subjects.push((column, consent::subject(&header)));
+                    }
+                    self.take_consent(column, yes_means);
+                    if values.filled > 0 {
+                        self.say_consent(column, yes_means, by_values, &values);
+                    }
+                }
+            }
+        }
+        self.ask_about_subjects(&subjects);
+        self.ask()
+    }
+
+    fn say_consent(&mut self, column: ColumnIndex, yes_means: Option<YesMeans>, by_values: bool, values: &ValuesSay) {
+        let header = self.map.header(column).to_owned();
+        let reading = match yes_means {
+            _ if !values.needs_direction() => "its words say who opted out",
+            Some(YesMeans::OptedIn) => "yes is an opt-in, no an opt-out",
+            Some(YesMeans::OptedOut) => "yes, a tick or a date is an opt-out",
+            None => "its words say who opted out",
+        };
+        let why = if by_values { "by its values" } else { "by its header" };
+        let text = format!(
+            "\"{header}\" was taken for consent {why}: {reading} ({}); --opt-in, --opt-out or --not-consent \"{header}\" says otherwise",
+            values.shown()
+        );
+        self.findings.push(Finding::new("consent-column", Weight::Warning, text).in_column(header));
+    }
+
+    /// Opt-ins to different things: which of them this mailing is about, only the user knows.
+    fn ask_about_subjects(&mut self, subjects: &[(ColumnIndex, Vec<String>)]) {
+        let named: Vec<_> = subjects.iter().filter(|(_, subject)| !subject.is_empty()).collect();
+        let differ = named.windows(2).any(|pair| pair[0].1 != pair[1].1);
+        if !differ {
+            return;
+        }
+        for (column, _) in named {
+            self.map.consents.retain(|known| known.column != *column);
+            if self.map.column(Field::Consent) == Some(*column) {
+                self.map.fields[Field::Consent as usize] = self.map.consents.first().map(|known| known.column);
+            }
+            self.taken[column.0] = false;
+            let header = self.map.header(*column).to_owned();
+            self.findings
+                .retain(|finding| finding.code != "consent-column" || finding.column.as_ref() != Some(&header));
+            let values = self.values_say(*column).shown();
+            self.map.open_consents.push(OpenConsent { column: *column, values });
+        }
+    }
+
+    /// Asks about the columns that leave several readings; stops where a wrong one would write to people.
+    fn ask(&mut self) -> Result<()> {
+        let Some(first) = self.map.open_consents.first() else { return Ok(()) };
+        let questions =
+            self.map.open_consents.iter().map(|open| (self.map.header(open.column).to_owned(), &open.values));
+        let questions: Vec<(String, &String)> = questions.collect();
+        if self.file.consent_questions == ConsentQuestions::Stop {
+            let header = questions[0].0.clone();
+            let others = questions.len() - 1;
+            let more = match others {
+                0 => String::new(),
+                _ => {
+                    let names: Vec<String> =
+                        questions[1..].iter().take(4).map(|(header, _)| format!("\"{header}\"")).collect();
+                    format!("; the same is open for {}", names.join(", "))
+                }
+            };
+            let what = format!("this column may say who must not be contacted, and it is not clear how{more}");
+            let advice = format!(
+                "say what it is: --opt-in \"{header}\" (a yes may be contacted), --opt-out \"{header}\" (a yes must not be), or --not-consent \"{header}\"; in a job opt_in, opt_out or not_consent = [\"{header}\"] in its [[source]]"
+            );
+            return Err(Error::new(ErrorKind::Question, what, advice)
+                .in_file(self.file.path)
+                .in_column(&header)
+                .expected(format!("an answer to what its values mean: {}", first.values)));
+        }
+        for (header, values) in questions {
+            let text = format!(
+                "\"{header}\" may say who must not be contacted, and it is not clear how ({values}): --opt-in, --opt-out or --not-consent \"{header}\""
+            );
+            self.findings.push(Finding::new("open-consent", Weight::Warning, text).in_column(header));
+        }
+        Ok(())
     }
 
     /// One plain address column is the contact's; others beside it hold further addresses.
@@ -359,6 +580,8 @@ impl Mapper<'_> {
         let plain: Vec<ColumnIndex> = columns.iter().filter(is_plain).copied().collect();
         let first = match (columns, plain.as_slice()) {
             ([only], _) | (_, [only]) => *only,
+            // Of a list every address is an entry, so that it does not matter which comes first.
+            _ if self.file.is_list => columns[0],
             _ => {
                 let names: Vec<_> = columns.iter().map(|column| format!("\"{}\"", self.map.header(*column))).collect();
                 let what = format!("several columns hold addresses: {}", names.join(", "));
@@ -386,6 +609,8 @@ impl Mapper<'_> {
             let text = format!("\"{header}\" was taken for a further address of the same contact");
             self.findings.push(Finding::new("further-addresses", Weight::Note, text).in_column(header));
             self.map.further_addresses.push(*column);
+            // It travels along as it is, and is no other field.
+            self.taken[column.0] |= self.map.field_of(*column).is_some();
         }
     }
 
@@ -410,30 +635,72 @@ impl Mapper<'_> {
         }
     }
 
-    /// A column of addresses is `email` under whatever header.
-    fn find_address_by_values(&mut self) {
-        if self.map.column(Field::Email).is_some() {
-            return;
-        }
-        let looks_right =
-            |value: &String| value.contains('@') || (self.file.is_list && address::domain(value).is_some());
-        let share = |column: usize| {
-            let values: Vec<String> = self.file.sample.column(column, self.file.table.records_above).collect();
-            let right = values.iter().filter(|value| looks_right(value)).count();
-            (right * 2 > values.len()).then_some(right)
+    /// Columns of addresses are found under whatever header: the contact's, and further ones.
+    fn find_addresses_by_values(&mut self) -> Result<()> {
+        let is_one = |value: &str| {
+            let look = Look::of(value);
+            look == Look::Address
+                || (self.file.is_list && (matches!(look, Look::Domain | Look::Hash) || is_domain_entry(value)))
         };
-        let untaken = (0..self.map.width()).filter(|column| !self.taken[*column]);
-        let best =
-            untaken.filter_map(|column| share(column).map(|right| (right, column))).rev().max_by_key(|best| best.0);
-        let Some((_, column)) = best else { return };
-        let column = ColumnIndex(column);
-        self.take(Field::Email, column);
-        if self.file.table.has_header {
-            let header = self.map.header(column).to_owned();
-            let text = format!("\"{header}\" was taken for email, since it holds addresses");
-            self.findings.push(Finding::new("address-by-values", Weight::Doubt, text).in_column(header));
+        let above = self.file.table.records_above;
+        let has_header = self.file.table.has_header;
+        let headers = self.map.headers.iter();
+        let owners: Vec<Whose> =
+            headers.map(|header| if has_header { Whose::of(header) } else { Whose::Unknown }).collect();
+        let whose = |column: &ColumnIndex| owners[column.0];
+        let found = (0..self.map.width()).map(ColumnIndex).filter(|column| {
+            let is_filled = self.file.sample.column(column.0, above).next().is_some();
+            // Of a column without a value so far, its header decides.
+            let is_one = if is_filled { self.mostly(*column, is_one) } else { whose(column) == Whose::ContactFurther };
+            is_one && !self.taken[column.0] && !self.map.further_addresses.contains(column)
+        });
+        let found: Vec<ColumnIndex> = found.collect();
+        let (others, own): (Vec<ColumnIndex>, Vec<ColumnIndex>) =
+            found.into_iter().partition(|column| whose(column) == Whose::SomebodyElse);
+        let mut own = own;
+        if self.map.column(Field::Email).is_none() {
+            let fullness = |column: &ColumnIndex| self.file.sample.column(column.0, above).count();
+            let rank = |column: &&ColumnIndex| {
+                (whose(column) == Whose::Contact, fullness(column), std::cmp::Reverse(column.0))
+            };
+            let best =
+                own.iter().max_by_key(rank).or_else(|| others.iter().max_by_key(|column| fullness(column))).copied();
+            let Some(best) = best else { return Ok(()) };
+            own.retain(|column| *column != best);
+            self.take(Field::Email, best);
+            if has_header {
+                let header = self.map.header(best).to_owned();
+                let text = format!("\"{header}\" was taken for email, since it holds addresses");
+                self.findings.push(Finding::new("address-by-values", Weight::Doubt, text).in_column(header));
+            }
         }
+        let is_contacts = |column: &ColumnIndex| self.file.is_list || whose(column) != Whose::Unknown || !has_header;
+        let (further, unknown): (Vec<ColumnIndex>, Vec<ColumnIndex>) = own.into_iter().partition(is_contacts);
+        self.take_further_addresses(&further);
+        let email = self.map.column(Field::Email);
+        for (columns, says) in [
+            (unknown, "holds addresses, and it is not clear whose: they are compared with lists, and join nobody"),
+            (others, "holds addresses of somebody else, by its header: they count for nobody"),
+        ] {
+            for column in columns.into_iter().filter(|column| email != Some(*column)) {
+                let header = self.map.header(column).to_owned();
+                let text = format!("\"{header}\" {says}; --field \"email=…\" twice reads further addresses");
+                let is_compared = whose(&column) == Whose::Unknown;
+                let weight = if is_compared { Weight::Warning } else { Weight::Doubt };
+                self.findings.push(Finding::new("other-addresses", weight, text).in_column(header));
+                if is_compared {
+                    self.map.compared_addresses.push(column);
+                }
+            }
+        }
+        Ok(())
     }
+}
+
+/// A cell of a list that means a domain: `@hotel.example`.
+fn is_domain_entry(value: &str) -> bool {
+    let name = value.trim().trim_start_matches(['@', '*', '.']);
+    look::is_domain(name) || address::domain(name).is_some_and(|_| value.trim().starts_with('@'))
 }
 
 /// Headers without blanks around, never empty, and different from each other even when folded.

@@ -162,7 +162,7 @@ fn keyed_source(list: &ComparedList, own: &ColumnRef, first: &ColumnRef) -> Sour
     match (first, own) {
         _ if own == first => {}
         (ColumnRef::Field(field), ColumnRef::Extra(extra)) => {
-            columns.headers.insert(*field, extra.header.clone());
+            columns.headers.insert(*field, vec![extra.header.clone()]);
         }
         (ColumnRef::Extra(first), ColumnRef::Extra(own)) => {
             let header = Some(own.header.clone());

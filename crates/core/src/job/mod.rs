@@ -3,12 +3,14 @@
 //! A [`Job`] is complete and consistent in itself before any file is opened; [`file`] makes one from TOML.
 
 pub mod file;
+pub mod guard;
 pub mod layout;
 pub mod memory;
 pub mod named;
 mod parts;
 pub mod pattern;
 
+pub use guard::{Accepted, Guard};
 pub use layout::{ColumnRef, Content, Layout, LayoutColumn, OnViolation, SortColumn, Template};
 pub use pattern::FilePattern;
 
@@ -18,14 +20,15 @@ use crate::clean::blank::BlankWords;
 use crate::clean::date::{Date, DateOrder};
 use crate::clean::place::Country;
 use crate::clean::replace::Replacement;
-use crate::columns::Field;
 use crate::columns::mapping::ColumnWishes;
+use crate::columns::{ColumnMap, Field, NamedHeaders};
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::person::{Identity, PersonKey, PersonWishes};
 use crate::read::ReadWishes;
 use crate::select::Selection;
-use crate::suppress::{HeldBy, Mark, Mistake, Reason, Remembered, StatusReasons};
-use crate::units::{ListId, SourceId};
+use crate::suppress::{HeldBy, Mark, Reason, Remembered, StatusReasons};
+use crate::units::{ColumnIndex, ListId, SourceId};
+use crate::write::value::ValueSource;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -181,6 +184,9 @@ pub enum EntriesFrom {
     ReasonOf(usize),
     /// What is remembered, by the place of the hold there.
     Memory(usize),
+    /// What stands in the files of the list at this place beside its entries. Whom it names is about to be written by
+    /// mistake, perhaps: it holds nobody, and trips a guard.
+    UnreadOf(usize),
 }
 
 impl ListFiles {
@@ -225,7 +231,7 @@ impl ListFiles {
     pub fn go_by(&mut self, key: Option<ListKey>) {
         self.by = key.map(|ListKey { ours, theirs }| match (&ours, &theirs) {
             (ColumnRef::Field(field), ColumnRef::Extra(extra)) => {
-                self.read.columns.headers.entry(*field).or_insert_with(|| extra.header.clone());
+                self.read.columns.headers.entry(*field).or_insert_with(|| vec![extra.header.clone()]);
                 ListKey { theirs: ours.clone(), ours }
             }
             _ => ListKey { ours, theirs },
@@ -244,14 +250,14 @@ pub struct Hold {
     pub near_miss: NearMisses,
     /// After how many days the list's files are too old to be relied on; none for never.
     pub stale_after: Option<u32>,
-    /// Which likely mistakes are meant.
-    pub meant: Vec<Mistake>,
+    /// Whether fewer entries than in the run before are no sign that the list was exported in part.
+    pub may_shrink: bool,
 }
 
 impl Hold {
     /// For this reason, with all that is usual.
     pub fn new(name: impl Into<String>, reason: Reason) -> Hold {
-        Hold { name: name.into(), reason, near_miss: NearMisses::default(), stale_after: None, meant: Vec::new() }
+        Hold { name: name.into(), reason, near_miss: NearMisses::default(), stale_after: None, may_shrink: false }
     }
 }
 
@@ -388,10 +394,14 @@ pub enum Pick {
 }
 
 /// Limits that stop a run before anything is put in place.
-#[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[derive(Debug, Clone, PartialEq, Default)]
 pub struct Guards {
     /// The largest share of the contacts read that may be set aside, from 0 to 1.
     pub set_aside_at_most: Option<f64>,
+    /// So many contacts must be written at least.
+    pub write_at_least: u64,
+    /// The guards that do not stop the run.
+    pub accept: Accepted,
 }
 
 impl Job {
@@ -442,6 +452,18 @@ impl Job {
             job.lists.push(list);
         }
         job
+    }
+
+    /// The same with a list for what is not read of each suppression list that has files.
+    #[must_use]
+    pub fn with_unread_lists(mut self) -> Job {
+        let holds = |list: &ListFiles| list.hold.is_some() && list.entries_from == EntriesFrom::Files;
+        for place in (0..self.lists.len()).filter(|place| holds(&self.lists[*place])).collect::<Vec<_>>() {
+            let name = format!("{} (not read)", self.lists[place].name);
+            let list = ListFiles::new(name, ReadFiles::default());
+            self.lists.push(ListFiles { entries_from: EntriesFrom::UnreadOf(place), ..list });
+        }
+        self
     }
 
     /// Checks what no single part can: names used twice, outputs that are one file.
@@ -505,6 +527,45 @@ impl Job {
     /// Whether it matters which sources a person is in.
     pub fn marks_sources(&self) -> bool {
         self.compares || self.asked_names().any(|name| matches!(self.mark_named(name), Some(Mark::From(_))))
+    }
+
+    /// The headers that it names anywhere, so that they count as words of headers.
+    pub fn named_headers(&self) -> NamedHeaders {
+        let reads = self.sources.iter().map(|source| &source.read).chain(self.lists.iter().map(|list| &list.read));
+        let columns = reads.flat_map(|read| read.columns.named_headers()).map(str::to_owned);
+        let layouts = self.writes.iter().filter_map(|write| write.layout.as_ref());
+        let written = layouts.flat_map(|layout| &layout.columns).flat_map(|column| column.content.columns());
+        let conditions = self.sources.iter().filter_map(|source| source.condition.as_ref());
+        let conditions =
+            conditions.chain(self.lists.iter().filter_map(|list| list.condition.as_ref())).chain(&self.select);
+        let asked = conditions.flat_map(Selection::columns).map(|column| column.name().to_owned());
+        let keys = self.sources.iter().filter_map(|source| source.same.as_ref()).flatten();
+        let keys = keys.flat_map(|key| &key.columns).chain(self.person.columns());
+        let by = self.lists.iter().filter_map(|list| list.by.as_ref()).flat_map(|key| [&key.ours, &key.theirs]);
+        let taken = self.lists.iter().flat_map(|list| &list.take).flat_map(|taken| [&taken.ours, &taken.theirs]);
+        let reasons = self.lists.iter().filter_map(|list| list.reason_from.as_ref());
+        let replaced = self.replace_values.iter().map(|replacement| &replacement.column);
+        let sorted = self.sort.iter().map(|sorted| &sorted.column);
+        let named = written.into_iter().chain(keys).chain(by).chain(taken).chain(reasons).chain(replaced).chain(sorted);
+        columns.chain(asked).chain(named.map(|column| column.name().to_owned())).collect()
+    }
+
+    /// Whether it needs a column for more than writing it: as a key, a requirement, or a condition of the source.
+    pub fn needs_column(&self, column: ColumnIndex, map: &ColumnMap, source: &Source) -> bool {
+        let required = self.require.fields.iter().chain(self.require.any.iter().flatten());
+        let required = required.filter(|field| **field != Field::Email).map(|field| ColumnRef::Field(*field));
+        let own = source.same.iter().flatten().flat_map(|key| &key.columns);
+        let by = self.lists.iter().filter_map(|list| list.by.as_ref()).map(|key| &key.ours);
+        let keys = self.person.columns().chain(own).chain(by).filter(|key| **key != ColumnRef::Field(Field::Email));
+        let asked = source.condition.iter().flat_map(Selection::columns);
+        let mut needed = required.chain(keys.cloned()).chain(asked);
+        let is_name = |field: &Field| matches!(field, Field::FirstName | Field::LastName | Field::FullName);
+        let is_this = |wanted: &ColumnRef| {
+            ValueSource::new(wanted, map, false).columns().any(|own| own == column)
+                // A whole name may be made of its parts.
+                || (*wanted == ColumnRef::Field(Field::FullName) && map.field_of(column).as_ref().is_some_and(is_name))
+        };
+        map.consents.iter().any(|consent| consent.column == column) || needed.any(|wanted| is_this(&wanted))
     }
 
     /// Every list that is asked about must be there, and no row can be judged by lists before all are read.

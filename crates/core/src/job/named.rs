@@ -5,8 +5,9 @@ use crate::columns::Field;
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::job::ListKey;
 use crate::job::layout::{ColumnRef, SortColumn};
+use crate::job::{Accepted, Guard};
 use crate::person::{PersonKey, Survivor};
-use crate::suppress::{Mistake, Reason};
+use crate::suppress::Reason;
 
 /// The most keys that a job may have.
 const MOST_KEYS: usize = 64;
@@ -74,12 +75,21 @@ pub fn unknown_name(name: &str, is_what: &str, known: &[&str], otherwise: &str) 
     Error::new(ErrorKind::Job, format!("{name} is {is_what}"), advice).expected(one_of(known))
 }
 
-/// The likely mistake of that name, which is meant.
-pub fn mistake(name: &str) -> Result<Mistake> {
-    Mistake::ALL.into_iter().find(|mistake| mistake.name() == name.trim()).ok_or_else(|| {
-        let known = Mistake::ALL.map(Mistake::name);
-        unknown_name(name, "no guard of a list", &known, "choose one of the guards of a suppression list")
+/// The guard of that name.
+pub fn guard(name: &str) -> Result<Guard> {
+    Guard::ALL.into_iter().find(|guard| guard.name() == name.trim()).ok_or_else(|| {
+        let known = Guard::ALL.map(Guard::name);
+        unknown_name(name, "not a guard", &known, "write the name that the stopped run gave")
     })
+}
+
+/// The guards that options name, whatever they count.
+pub fn accepted<'a>(names: impl IntoIterator<Item = &'a String>) -> Result<Accepted> {
+    let mut accepted = Accepted::default();
+    for name in names {
+        accepted.add(guard(name)?, None);
+    }
+    Ok(accepted)
 }
 
 /// The reason of that name, which a suppression list can have.

@@ -57,10 +57,15 @@ pub(super) struct SourcePart {
     pub(super) name: String,
     pub(super) files: Vec<String>,
     #[serde(default)]
-    pub(super) columns: BTreeMap<String, String>,
+    pub(super) columns: BTreeMap<String, Headers>,
     #[serde(rename = "where")]
     pub(super) condition: Option<String>,
-    pub(super) yes_means: Option<YesMeansPart>,
+    #[serde(default)]
+    pub(super) opt_in: Vec<String>,
+    #[serde(default)]
+    pub(super) opt_out: Vec<String>,
+    #[serde(default)]
+    pub(super) not_consent: Vec<String>,
     pub(super) date_order: Option<DateOrderPart>,
     pub(super) encoding: Option<String>,
     pub(super) on_bad_bytes: Option<OnBadBytesPart>,
@@ -80,7 +85,7 @@ pub(super) struct ListPart {
     #[serde(default)]
     pub(super) take: TakePart,
     #[serde(default)]
-    pub(super) columns: BTreeMap<String, String>,
+    pub(super) columns: BTreeMap<String, Headers>,
     pub(super) date_order: Option<DateOrderPart>,
     pub(super) encoding: Option<String>,
     pub(super) on_bad_bytes: Option<OnBadBytesPart>,
@@ -117,13 +122,11 @@ pub(super) struct SuppressPart {
     pub(super) stale_after: Option<u32>,
     #[serde(default)]
     pub(super) may_shrink: bool,
-    #[serde(default)]
-    pub(super) meant: Vec<String>,
     #[serde(rename = "where")]
     pub(super) condition: Option<String>,
     pub(super) by: Option<String>,
     #[serde(default)]
-    pub(super) columns: BTreeMap<String, String>,
+    pub(super) columns: BTreeMap<String, Headers>,
     pub(super) date_order: Option<DateOrderPart>,
     pub(super) encoding: Option<String>,
     pub(super) on_bad_bytes: Option<OnBadBytesPart>,
@@ -198,11 +201,21 @@ macro_rules! overruled {
     };
 }
 
-#[derive(Deserialize, Clone, Copy)]
-#[serde(rename_all = "kebab-case")]
-pub(super) enum YesMeansPart {
-    OptedIn,
-    OptedOut,
+/// One header, or several.
+#[derive(Deserialize, Clone)]
+#[serde(untagged)]
+pub(super) enum Headers {
+    One(String),
+    Several(Vec<String>),
+}
+
+impl Headers {
+    pub(super) fn into_vec(self) -> Vec<String> {
+        match self {
+            Headers::One(header) => vec![header],
+            Headers::Several(headers) => headers,
+        }
+    }
 }
 
 #[derive(Deserialize, Clone, Copy)]
@@ -333,6 +346,9 @@ pub(super) struct SelectPart {
 #[serde(deny_unknown_fields)]
 pub(super) struct GuardPart {
     pub(super) set_aside_at_most: Option<String>,
+    pub(super) write_at_least: Option<u64>,
+    #[serde(default)]
+    pub(super) accept: BTreeMap<String, u64>,
 }
 
 #[derive(Deserialize)]

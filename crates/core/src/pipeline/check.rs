@@ -2,6 +2,7 @@
 
 use super::open::{OpenFile, OpenFiles};
 use super::row_keys;
+use crate::columns::fold::fold;
 use crate::columns::{ColumnMap, Field};
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::job::layout::ColumnRef;
@@ -80,6 +81,7 @@ pub(super) fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     for file in opened.lists.iter().filter(|file| !file.is_empty) {
         check_list_columns(job, opened, file)?;
     }
+    check_consent_wishes(job, &filled)?;
     let wanted = job.writes.iter().filter_map(|write| write.layout.as_ref()).flat_map(columns_of);
     let required = job.require.fields.iter().chain(job.require.any.iter().flatten());
     let required = required.map(|field| ("the requirement".to_owned(), ColumnRef::Field(*field)));
@@ -114,6 +116,35 @@ pub(super) fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
         };
         if !filled.is_empty() && !filled.iter().any(is_there) {
             return Err(no_such_column(&whose, &column, &filled));
+        }
+    }
+    Ok(())
+}
+
+/// Every header that the job calls one about consent, or none, is that of a column of some file of its source.
+fn check_consent_wishes(job: &Job, files: &[&OpenFile<SourceId>]) -> Result<()> {
+    let headers = |file: &OpenFile<SourceId>| file.map().headers.clone();
+    let has = |file: &&&OpenFile<SourceId>, wanted: &String| {
+        file.map().headers.iter().any(|header| fold(header) == fold(wanted))
+    };
+    for (place, source) in job.sources.iter().enumerate() {
+        let own: Vec<&&OpenFile<SourceId>> = files.iter().filter(|file| usize::from(file.owner.0) == place).collect();
+        let wishes = &source.read.columns;
+        let said = [("opt_in", &wishes.opt_in), ("opt_out", &wishes.opt_out), ("not_consent", &wishes.not_consent)];
+        for (key, wanted) in said.into_iter().flat_map(|(key, all)| all.iter().map(move |header| (key, header))) {
+            // What an option says holds for all files of a command.
+            let is_there = own.iter().any(|file| has(file, wanted)) || files.iter().any(|file| has(&file, wanted));
+            if let (false, Some(first)) = (is_there, own.first()) {
+                let all: Vec<String> = own.iter().flat_map(|file| headers(file)).collect();
+                let what = format!("there is no column \"{wanted}\", which {key} names");
+                let advice = match closest(wanted, all.iter().map(String::as_str)) {
+                    Some(near) => format!("did you mean \"{near}\"?"),
+                    None => "name a header as it stands in the file".to_owned(),
+                };
+                return Err(Error::new(ErrorKind::Columns, what, advice)
+                    .in_file(first.input.path())
+                    .expected(format!("one of {}", quoted_list(all.iter().map(String::as_str)))));
+            }
         }
     }
     Ok(())

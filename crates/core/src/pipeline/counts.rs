@@ -9,8 +9,8 @@ use crate::observe::{Finding, Met, Weight, counted};
 use crate::person::{IdentityHash, Role};
 use crate::read::Line;
 use crate::read::encoding::BAD_BYTES_ADVICE;
-use crate::read::lines::FootnoteLook;
 use crate::suppress::Mark;
+use crate::suppress::unread::UnreadCounts;
 use crate::units::RowNumber;
 use std::collections::BTreeMap;
 
@@ -29,8 +29,10 @@ pub struct FileCounts {
     pub long_rows: Met,
     /// Words in a consent column that nobody listed, and how often.
     pub unlisted_words: BTreeMap<String, u64>,
-    /// Of a column headed "status" that was not taken for consent: how many values are filled, how many are status words.
-    pub watched_status: (u64, u64),
+    /// What its watched columns hold, in their order.
+    pub watched: Vec<WatchedColumn>,
+    /// Blanks in columns of ticked boxes under an opt-in.
+    pub unticked: u64,
     /// Rows with a quote that begins a cell and is never closed, so that it was read as text.
     pub open_quotes: Met,
     /// By the number of the job's replacement, in how many rows it replaced something.
@@ -41,6 +43,17 @@ pub struct FileCounts {
     pub dates: Vec<OrderEvidence>,
     /// Rows whose refusal is void, since the person came back after the file was last changed.
     pub void_refusals: Met,
+}
+
+/// What a column holds that was not taken for consent by what the beginning of its file shows.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct WatchedColumn {
+    /// Filled values.
+    pub filled: u64,
+    /// Words of status columns.
+    pub words: u64,
+    /// Of these, refusals that can mean nothing else.
+    pub refusals: u64,
 }
 
 /// How many different words nobody listed are kept for each file.
@@ -84,8 +97,13 @@ impl FileCounts {
                 *self.unlisted_words.entry(word.clone()).or_default() += count;
             }
         }
-        self.watched_status.0 += chunk.watched_status.0;
-        self.watched_status.1 += chunk.watched_status.1;
+        self.watched.resize_with(self.watched.len().max(chunk.watched.len()), WatchedColumn::default);
+        for (seen, chunk) in self.watched.iter_mut().zip(&chunk.watched) {
+            seen.filled += chunk.filled;
+            seen.words += chunk.words;
+            seen.refusals += chunk.refusals;
+        }
+        self.unticked += chunk.unticked;
     }
 
     /// So many of the contacts turned out to be footnotes.
@@ -114,7 +132,14 @@ impl FileCounts {
             let text = format!("{} {what}", counted(met.count, "row", "has", "have"));
             (met.count > 0).then(|| Finding::new(code, Weight::Warning, text).at_rows(met))
         };
-        said.into_iter().filter_map(finding).collect()
+        let unticked = (self.unticked > 0).then(|| {
+            let boxes = if self.unticked == 1 { "1 opt-in box is".to_owned() } else { format!("{} opt-in boxes are", self.unticked) };
+            let text = format!(
+                "{boxes} not ticked, which states nothing; consent = \"opted-in\" in [require] writes only to people who ticked it"
+            );
+            Finding { count: self.unticked, ..Finding::new("unticked-boxes", Weight::Warning, text) }
+        });
+        said.into_iter().filter_map(finding).chain(unticked).collect()
     }
 
     /// Counts a record.
@@ -149,6 +174,8 @@ pub struct ListCounts {
     pub unlisted_words: BTreeMap<String, u64>,
     /// Domains that would hold everybody at a public mailbox provider.
     pub providers: Vec<String>,
+    /// What was not read of it.
+    pub unread: UnreadCounts,
     /// The numbers of its entries among all.
     pub entry_numbers: Vec<std::ops::Range<u32>>,
 }
@@ -180,7 +207,7 @@ pub(crate) struct Tail {
     /// Whether a contact stands before it in the same chunk.
     pub follows_contact: bool,
     /// Records that may be footnotes.
-    pub rows: Vec<(u32, FootnoteLook)>,
+    pub rows: Vec<u32>,
 }
 
 /// More than this are no footnotes.
@@ -198,7 +225,7 @@ impl Tail {
         if next.follows_contact {
             self.rows.clear();
         }
-        self.rows.extend(next.rows.iter().map(|(row, look)| (row + first, *look)));
+        self.rows.extend(next.rows.iter().map(|row| row + first));
         if self.rows.len() > MOST_FOOTNOTES {
             self.contact();
         }
@@ -207,11 +234,11 @@ impl Tail {
     /// The records that are footnotes, given what each record of the run is.
     pub fn footnotes(&self, lines: &[u8]) -> Vec<u32> {
         let mut footnotes: Vec<u32> = Vec::new();
-        for (row, look) in &self.rows {
+        for row in &self.rows {
             let above = (*row as usize).checked_sub(1).map(|row| Line::from_byte(lines[row] & LINE_BITS));
             let is_below_gap = matches!(above, Some(Line::Empty | Line::Totals))
                 || footnotes.last().is_some_and(|footnote| footnote + 1 == *row);
-            if *look == FootnoteLook::Signed || is_below_gap {
+            if is_below_gap {
                 footnotes.push(*row);
             } else {
                 // What stands above a contact is none.
@@ -243,7 +270,7 @@ impl Problem {
             Problem::Direction { row, header } => Error::new(
                 ErrorKind::Question,
                 "this column says yes or no, and its header does not say to what",
-                "say what yes means: in a job yes_means = \"opted-in\" or \"opted-out\" in the [[source]], with clean --yes-means",
+                format!("say what it is: --opt-in \"{header}\" (a yes may be contacted), --opt-out \"{header}\" (a yes must not be), or --not-consent \"{header}\"; in a job opt_in, opt_out or not_consent = [\"{header}\"] in its [[source]]"),
             )
             .in_file(file.input.path())
             .at_row(place(row))

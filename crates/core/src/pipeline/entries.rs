@@ -6,6 +6,7 @@ use super::date_orders::order_of;
 use super::first_pass::{ListPlan, line_above, not_text};
 use super::open::{OpenFile, OpenFiles, open_files};
 use super::row_keys::has_column;
+use super::status_columns::StatusColumns;
 use crate::clean::address::AddressCleaner;
 use crate::clean::blank::is_blank;
 use crate::clean::date::{Date, DateColumn, DateOf, OrderEvidence};
@@ -16,13 +17,14 @@ use crate::columns::{ColumnMap, Field};
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::{ColumnRef, Job, ListFiles, ListKey, ReadFiles};
 use crate::observe::{Finding, Met, Observer, Stage, Weight, counted};
-use crate::read::lines::judge_line;
 use crate::read::{Chunk, Line, Record, Records, cell};
 use crate::select::Selection;
 use crate::suppress::entry::{self, Entry};
-use crate::suppress::{Digest, StatusReason, status};
-use crate::units::{ListId, RowNumber};
+use crate::suppress::unread::{UnreadCounts, UnreadText, look_at};
+use crate::suppress::{Digest, Reason, StatusReason};
+use crate::units::{ColumnIndex, ListId, RowNumber};
 use crate::write::value::ValueSource;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// What entries are read, and how.
@@ -34,10 +36,10 @@ pub struct EntriesWishes {
     pub by_phone: bool,
     /// Which rows count.
     pub condition: Option<Selection>,
-    /// The column that says what happened; by its name, where nobody says it.
-    pub status: Option<ColumnRef>,
-    /// Whether bounces are meant, so that columns of codes and types say what happened.
-    pub of_bounces: bool,
+    /// Which column says what happened.
+    pub status: StatusWish,
+    /// What words of it mean, folded, beside those that are known.
+    pub status_means: BTreeMap<String, StatusReason>,
     /// The column with the day on which it happened.
     pub dated: Option<ColumnRef>,
     /// The column with the last day on which the entry holds.
@@ -46,6 +48,18 @@ pub struct EntriesWishes {
     pub country: Option<Country>,
     /// The day.
     pub today: Date,
+}
+
+/// Which column says of each row what happened.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub enum StatusWish {
+    /// Whichever is recognised.
+    #[default]
+    Recognised,
+    /// This one.
+    Column(ColumnRef),
+    /// None: every row is an entry.
+    NoColumn,
 }
 
 /// What an entry holds.
@@ -100,13 +114,16 @@ pub struct EntriesRead {
     pub files: Vec<EntriesFile>,
     /// What should be looked at.
     pub findings: Vec<Finding>,
+    /// The columns that say what happened, as the files call them.
+    pub status_columns: Vec<String>,
+    /// The words in them, what each was read as, and how often it occurs.
+    pub words: BTreeMap<String, (StatusReason, u64)>,
+    /// What looks like an entry and stands outside of the entries.
+    pub unread: UnreadCounts,
 }
 
-/// Headers of columns that say what happened.
-const STATUS_HEADERS: [&str; 4] = ["status", "event", "state", "ereignis"];
-
-/// Those that do so where bounces are meant; elsewhere a code is any number.
-const BOUNCE_HEADERS: [&str; 6] = ["bounce type", "type", "status code", "code", "bounce", "result"];
+/// So many different words of status columns are kept.
+const WORDS_KEPT: usize = 200;
 
 /// Headers of columns that say when it happened.
 const DAY_HEADERS: [&str; 4] = ["date", "day", "datum", "date of bounce"];
@@ -130,14 +147,9 @@ pub fn read_entries(
     let findings = files.all_findings().into_iter().filter(|finding| finding.code != "status-column").collect();
     let mut read = EntriesRead { findings, ..EntriesRead::default() };
     let hasher = crate::person::IdentityHasher::random();
-    let mut scratch = Scratch {
-        cleaner: AddressCleaner::with(Arc::clone(&files.addresses)),
-        further: AddressCleaner::with(Arc::clone(&files.addresses)),
-        ..Scratch::default()
-    };
+    let mut scratch = Scratch { cleaner: AddressCleaner::with(Arc::clone(&files.addresses)), ..Scratch::default() };
     let mut records = Records::default();
-    let mut plans: Vec<Plan> =
-        files.lists.iter().map(|file| Plan::new(wishes, file.map(), &file.input.name())).collect::<Result<_>>()?;
+    let mut plans: Vec<Plan> = files.lists.iter().map(|file| Plan::new(wishes, file)).collect::<Result<_>>()?;
     read.findings.extend(decide_orders(&mut plans, &files, wishes, observer)?);
     read.files = files.lists.iter().map(|file| EntriesFile::new(file.input.name())).collect();
     let mut unusable = vec![Met::default(); files.lists.len()];
@@ -153,23 +165,43 @@ pub fn read_entries(
         }
         let keys = ListPlan::of(&files, index);
         for row in 0..records.len() {
-            let Some(record) = contact(file, &chunk.chunk, &records, row) else { continue };
+            let number = RowNumber(rows_above[index] + row as u64 + 1);
+            let Some(record) = contact(file, &chunk.chunk, &records, row) else {
+                let record = records.get(row, &chunk.chunk.bytes, file.dialect);
+                look_for_unread(file, &record, number, &[], false, &mut read.unread);
+                continue;
+            };
             let counts = &mut read.files[index];
             counts.rows += 1;
             if !keys.counts(&record, &mut scratch.cleaner, &mut scratch.values, &hasher) {
                 counts.left_out += 1;
                 continue;
             }
-            let number = RowNumber(rows_above[index] + row as u64 + 1);
             let days = [&plan.dated, &plan.until]
                 .map(|column| column.as_ref().map_or(Day::None, |column| column.day(&record)));
             for (_, met) in days.iter().zip(&mut no_days[index]).filter(|(day, _)| **day == Day::Unreadable) {
                 met.at(number);
             }
             let [day, until] = days.map(Day::known);
-            let status = plan.status.map(|source| status::read(&String::from_utf8_lossy(&source.value(&record, b""))));
+            let status = plan.status.as_ref().map(|columns| columns.read(&record));
+            let status = status.map(|(word, said)| {
+                let word: String = word.chars().take(40).collect();
+                if read.words.len() < WORDS_KEPT || read.words.contains_key(&word) {
+                    read.words.entry(word).or_insert((said, 0)).1 += 1;
+                }
+                said
+            });
             let about = |text| FoundEntry { text, status, day, until, file_day: file.changed_on };
-            match scratch.texts(plan, file.map(), &record, wishes) {
+            let texts = scratch.texts(plan, file.map(), &record, wishes);
+            let is_entry = !matches!(
+                status,
+                Some(StatusReason::None | StatusReason::Verdict | StatusReason::Is(Reason::AlreadySent))
+            );
+            if is_entry {
+                let gave_entry = matches!(texts, Texts::These(_));
+                look_for_unread(file, &record, number, &plan.read_columns, gave_entry, &mut read.unread);
+            }
+            match texts {
                 Texts::Nothing => counts.blank += 1,
                 Texts::Unusable => {
                     counts.unusable += 1;
@@ -180,6 +212,17 @@ pub fn read_entries(
         }
         rows_above[index] += records.len() as u64;
         chunk.give_back();
+    }
+    for file in &files.lists {
+        file.unread.iter().for_each(|text| read.unread.add(&file.input.name(), "", text));
+    }
+    for (file, plan) in files.lists.iter().zip(&plans) {
+        for column in plan.status.iter().flat_map(StatusColumns::columns) {
+            let header = file.map().header(column).to_owned();
+            if !read.status_columns.contains(&header) {
+                read.status_columns.push(header);
+            }
+        }
     }
     for (file, found) in read.files.iter_mut().zip(reading.files_read()) {
         file.fingerprint = found.fingerprint;
@@ -206,11 +249,31 @@ pub fn read_entries(
     Ok(read)
 }
 
+/// Counts what a row holds beside its entries.
+fn look_for_unread(
+    file: &OpenFile<ListId>,
+    record: &Record,
+    row: RowNumber,
+    read: &[ColumnIndex],
+    gave_entry: bool,
+    unread: &mut UnreadCounts,
+) {
+    let name = file.input.name();
+    for (column, raw) in record.raw_cells().enumerate() {
+        if raw.len() < 4 || read.contains(&ColumnIndex(column)) {
+            continue;
+        }
+        look_at(&cell::text(raw), gave_entry, &mut |look, text| {
+            let header = file.map().headers.get(column).map_or_else(|| format!("column {}", column + 1), String::clone);
+            unread.add(&name, &header, &UnreadText { sheet: None, row, column, look, text });
+        });
+    }
+}
+
 /// The record of a row that is an entry, and not a title, a header or an empty line.
 fn contact<'a>(file: &OpenFile<ListId>, chunk: &'a Chunk, records: &'a Records, row: usize) -> Option<Record<'a>> {
     let record = records.get(row, &chunk.bytes, file.dialect);
-    let is_contact = line_above(file, chunk, row).is_none()
-        && judge_line(&record, &file.map().headers, file.table.has_header) == Line::Contact;
+    let is_contact = line_above(file, chunk, row).is_none() && file.judge(&record) == Line::Contact;
     is_contact.then_some(record)
 }
 
@@ -267,7 +330,9 @@ impl EntriesFile {
 
 /// Where the parts of an entry are in one file.
 struct Plan {
-    status: Option<ValueSource>,
+    status: Option<StatusColumns>,
+    /// The columns that entries are read from.
+    read_columns: Vec<ColumnIndex>,
     dated: Option<DayColumn>,
     until: Option<DayColumn>,
     phone: Option<ValueSource>,
@@ -314,7 +379,8 @@ impl DayColumn {
 }
 
 impl Plan {
-    fn new(wishes: &EntriesWishes, map: &ColumnMap, file: &str) -> Result<Plan> {
+    fn new(wishes: &EntriesWishes, file: &OpenFile<ListId>) -> Result<Plan> {
+        let map = file.map();
         let named = |column: &ColumnRef| {
             if has_column(column, map) {
                 return Ok(column.clone());
@@ -322,26 +388,31 @@ impl Plan {
             let what = format!("the file has no column \"{}\"", column.name());
             let headers = map.headers.iter().map(|header| format!("\"{header}\"")).collect::<Vec<_>>().join(", ");
             Err(Error::new(ErrorKind::Columns, what, "name one of its headers")
-                .in_file(std::path::Path::new(file))
+                .in_file(file.input.path())
                 .expected(format!("one of {headers}")))
         };
         let find = |known: &[&str]| {
             let header = map.headers.iter().find(|header| known.contains(&fold(header).as_str()));
             header.map(|header| ColumnRef::extra(header))
         };
-        let status_by_name =
-            || find(&STATUS_HEADERS).or_else(|| if wishes.of_bounces { find(&BOUNCE_HEADERS) } else { None });
-        let status = wishes.status.as_ref().map(named).transpose()?.or_else(status_by_name);
+        let status = match &wishes.status {
+            StatusWish::NoColumn => StatusColumns::default(),
+            StatusWish::Recognised => file.statuses.clone(),
+            StatusWish::Column(column) => {
+                let source = ValueSource::new(&named(column)?, map, false);
+                source.columns().next().map(StatusColumns::named).unwrap_or_default()
+            }
+        };
+        let status = Some(status.meaning(&wishes.status_means)).filter(|status| !status.is_empty());
         let dated = wishes.dated.as_ref().map(named).transpose()?.or_else(|| find(&DAY_HEADERS));
         let until = wishes.until.as_ref().map(named).transpose()?;
         let days = |column: Option<ColumnRef>| column.map(|column| DayColumn::new(&column, map, wishes.today));
-        let phone = ColumnRef::Field(Field::Phone);
-        Ok(Plan {
-            status: status.map(|column| ValueSource::new(&column, map, false)),
-            dated: days(dated),
-            until: days(until),
-            phone: wishes.by_phone.then(|| ValueSource::new(&phone, map, false)),
-        })
+        let phone = wishes.by_phone.then(|| ValueSource::new(&ColumnRef::Field(Field::Phone), map, false));
+        let read_columns = match &phone {
+            Some(phone) => phone.columns().collect(),
+            None => map.address_columns().collect(),
+        };
+        Ok(Plan { status, read_columns, dated: days(dated), until: days(until), phone })
     }
 }
 
@@ -355,7 +426,6 @@ enum Texts {
 #[derive(Default)]
 struct Scratch {
     cleaner: AddressCleaner,
-    further: AddressCleaner,
     values: crate::clean::RowCleaner,
 }
 
@@ -364,26 +434,24 @@ impl Scratch {
         if let Some(phone) = plan.phone {
             return phone_text(&String::from_utf8_lossy(&phone.value(record, b"")), wishes.country);
         }
-        let value = map.column(Field::Email).map_or_else(Default::default, |column| cell::value(record.raw(column.0)));
-        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
-        let (entry, more) = entry::read(&value, &mut self.cleaner);
-        let mut texts = match entry {
-            Entry::Nothing => Vec::new(),
-            Entry::Address(identity) => vec![FoundText::Address(text(identity))],
-            Entry::Domain(domain) => vec![FoundText::Domain(domain)],
-            Entry::Digest(digest) => vec![FoundText::Digest(digest)],
-            Entry::Unusable(_) => return Texts::Unusable,
-        };
-        texts.extend(more.iter().cloned().map(FoundText::Address));
-        for column in &map.further_addresses {
+        let mut texts = Vec::new();
+        let mut is_unusable = false;
+        for column in map.address_columns() {
             let value = cell::value(record.raw(column.0));
-            let address = self.further.clean(&value);
-            if address.is_usable() {
-                texts.push(FoundText::Address(text(address.identity)));
-            }
-            texts.extend(address.further.iter().cloned().map(FoundText::Address));
+            entry::read(&value, &mut self.cleaner, &mut |entry| match entry {
+                Entry::Address(identity) => {
+                    texts.push(FoundText::Address(String::from_utf8_lossy(identity).into_owned()))
+                }
+                Entry::Domain(domain) => texts.push(FoundText::Domain(domain)),
+                Entry::Digest(digest) => texts.push(FoundText::Digest(digest)),
+                Entry::Unusable(_) => is_unusable = true,
+            });
         }
-        if texts.is_empty() { Texts::Nothing } else { Texts::These(texts) }
+        match texts.is_empty() {
+            true if is_unusable => Texts::Unusable,
+            true => Texts::Nothing,
+            false => Texts::These(texts),
+        }
     }
 }
 

@@ -4,7 +4,7 @@ use crate::clean::address::AddressCleaner;
 use crate::clean::date::OrderEvidence;
 use crate::clean::{Kind, tags};
 use crate::columns::fold::fold;
-use crate::columns::locate::SampleRecords;
+use crate::columns::sample::SampleRecords;
 use crate::columns::{ColumnMap, Field, Table};
 use crate::observe::{Finding, Weight};
 use crate::units::{ColumnIndex, RowNumber};

@@ -1,7 +1,7 @@
 //! All that is known of a job's files before anything is written: opened, read once, and settled who is who.
 
 use super::check::check_columns;
-use super::counts::{FileCounts, ListCounts};
+use super::counts::{FileCounts, ListCounts, WatchedColumn};
 use super::first_pass::{NotText, read_lists, read_sources};
 use super::open::{OpenFile, OpenFiles, Refuted, in_another_encoding, open_again, open_files};
 use super::people::People;
@@ -10,11 +10,12 @@ use super::settle::{self, Namesakes, Settled, Switchboards};
 use super::settling::Entrants;
 use super::{Setting, date_orders, folder_for_spooling, remembered};
 use crate::clean::date::Date;
+use crate::columns::headers::{self, Meaning};
 use crate::error::Result;
 use crate::job::{Job, Remembering};
 use crate::observe::{Finding, Observer, Weight, counted};
 use crate::suppress::{Allowed, Returned};
-use crate::units::{RowId, SourceId};
+use crate::units::{ColumnIndex, RowId, SourceId};
 use crate::write::receipt::AllColumns;
 use std::path::{Path, PathBuf};
 
@@ -183,15 +184,17 @@ fn read_everything(
         read if !date_orders::refutes_keys(&mut files, &read.1.files, job) => read,
         _ => first_pass(job, &files, setting, spool_folder, &mut not_text, observer)?,
     };
-    let refuted: Vec<Option<bool>> = counted.files.iter().map(is_consent_after_all).collect();
-    if refuted.iter().all(Option::is_none) {
+    let found = files.sources.iter().zip(&counted.files).map(|(file, counts)| consent_after_all(file, counts));
+    let found: Vec<Vec<ColumnIndex>> = found.collect();
+    if found.iter().all(Vec::is_empty) {
         return Ok((files, people, counted));
     }
     let mut sources = Vec::with_capacity(files.sources.len());
-    for (file, status_is_consent) in files.sources.into_iter().zip(refuted) {
+    for (file, found_consent) in files.sources.into_iter().zip(found) {
         let read = &job.sources[file.owner.0 as usize].read;
-        let refuted = Refuted { status_is_consent, encoding: None };
-        sources.push(if status_is_consent.is_some() { open_again(file, read, false, refuted)? } else { file });
+        let is_refuted = !found_consent.is_empty();
+        let refuted = Refuted { found_consent, encoding: None };
+        sources.push(if is_refuted { open_again(file, read, false, refuted)? } else { file });
     }
     let mut files = OpenFiles { sources, ..files };
     files.plan(job);
@@ -223,10 +226,15 @@ fn with_another_encoding(mut files: OpenFiles, job: &Job, place: NotText) -> Res
     Ok(Some(files))
 }
 
-/// A column headed "status" is consent where most of its filled values are status words.
-fn is_consent_after_all(counts: &FileCounts) -> Option<bool> {
-    let (filled, listed) = counts.watched_status;
-    (listed * 2 > filled).then_some(true)
+/// The watched columns that turned out to be about consent: most of their filled values are status words, and where
+/// nobody called them a status, some of these can only be refusals.
+fn consent_after_all(file: &OpenFile<SourceId>, counts: &FileCounts) -> Vec<ColumnIndex> {
+    let is_status = |column: ColumnIndex| headers::recognise(file.map().header(column)) == Some(Meaning::MaybeConsent);
+    let watched = file.map().watched.iter().zip(&counts.watched);
+    let is_found = |(column, seen): &(&ColumnIndex, &WatchedColumn)| {
+        seen.words * 2 > seen.filled && (is_status(**column) || seen.refusals > 0)
+    };
+    watched.filter(is_found).map(|(column, _)| *column).collect()
 }
 
 fn first_pass(

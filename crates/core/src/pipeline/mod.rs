@@ -18,7 +18,7 @@ pub mod guards;
 pub mod in_order;
 pub(crate) mod known;
 pub mod learned;
-pub mod mistakes;
+pub mod list_guards;
 pub mod near;
 pub mod near_misses;
 pub mod open;
@@ -33,6 +33,7 @@ mod row_keys;
 pub(crate) mod second_pass;
 pub mod settle;
 mod settling;
+pub mod status_columns;
 pub mod supply;
 pub mod tally;
 pub(crate) mod why_held;
@@ -50,7 +51,7 @@ use crate::write::commit;
 use crate::write::receipt::AllColumns;
 use known::Opening;
 use learned::Learned;
-use mistakes::EarlierLists;
+use list_guards::EarlierRun;
 use outputs::Outputs;
 use report::Reports;
 use second_pass::{Counts, SecondPass};
@@ -103,10 +104,10 @@ const MEMORY_PARTS_FOR_SORTING: u64 = 4;
 /// Does a job.
 pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Finished> {
     job.check()?;
-    let job = &job.with_remembered_lists();
+    let job = &job.with_remembered_lists().with_unread_lists();
     let journal = journal_of(job, setting);
     let completed_earlier = !setting.dry_run && commit::complete_interrupted(&journal)?;
-    let earlier = EarlierLists::of(job.receipt.as_deref());
+    let earlier = EarlierRun::of(job.receipt.as_deref());
     let opening = Opening::of(job, setting, observer)?;
     let mut outputs = Outputs::stage(job, setting)?;
     let known = opening.read(job, setting, observer)?;
@@ -139,8 +140,10 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
         tally.taken = supplies.taken;
     }
     tally.check_balance()?;
-    let mut tripped = mistakes::check(job, &known, &tally, &earlier);
+    let mut tripped = list_guards::check(job, &known, &tally, &earlier);
     tripped.extend(guards::check(&job.guards, &tally));
+    let (tripped, accepted) = guards::sort_out(tripped, &job.guards.accept);
+    tally.accepted_guards = accepted;
     tally.outcome = match (setting.dry_run, tripped.is_empty()) {
         (_, false) => Outcome::Stopped,
         (true, true) => Outcome::DryRun,

@@ -3,22 +3,25 @@
 use super::check::{check_columns, check_inputs, check_outputs};
 use super::glimpse::{Glimpse, swapped_names};
 use super::row_keys::RowKeys;
+use super::status_columns::StatusColumns;
 use crate::clean::CleaningPlan;
 use crate::clean::address::AddressWishes;
 use crate::clean::date::Date;
 use crate::clean::replace::ReplacementPlan;
-use crate::columns::locate::SampleRecords;
-use crate::columns::mapping::{Unmapped, map_columns};
-use crate::columns::{ColumnMap, Mapping, Table, likeness, locate_table};
+use crate::columns::mapping::{ConsentQuestions, Unmapped, map_columns};
+use crate::columns::sample::SampleRecords;
+use crate::columns::shape::{ShapeWishes, TableShape, recognise_shape};
+use crate::columns::{ColumnMap, Mapping, NamedHeaders, Table, likeness, locate_table};
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::{Job, ReadFiles};
 use crate::observe::{Finding, Observer, Weight};
 use crate::person::decisions::Decisions;
 use crate::read::encoding::{self, BadBytesAre, Knowledge};
-use crate::read::recognise::{DELIMITERS, said_by_first_line};
+use crate::read::lines::judge_line;
 use crate::read::unescape::unescaped;
-use crate::read::{Dialect, Format, Input, Prepared, ReadWishes, prepare, recognise_dialect};
-use crate::units::{FileId, ListId, SourceId};
+use crate::read::{Dialect, Format, Input, Line, Prepared, ReadWishes, Record, prepare};
+use crate::suppress::unread::UnreadText;
+use crate::units::{ColumnIndex, FileId, ListId, SourceId};
 use crate::write::receipt;
 use crate::write::receipt::AllColumns;
 use crate::write::value::ValueSource;
@@ -73,10 +76,19 @@ pub struct OpenFile<Owner> {
     pub is_empty: bool,
     /// Whether a question that only the user can answer stops the work.
     asks: bool,
+    /// The headers that the job names.
+    named: Arc<NamedHeaders>,
+    consent_questions: ConsentQuestions,
     /// The number of the day on which it was last changed; none where that is not known.
     pub changed_on: Option<i32>,
     /// What was seen while it was recognised.
     pub findings: Vec<Finding>,
+    /// The columns that say of each row what happened, of a list.
+    pub statuses: StatusColumns,
+    /// What stands on other sheets of its workbook, where it is a list.
+    pub unread: Vec<UnreadText>,
+    /// Whether the job needs its first column, so that a row which has nothing else is no footnote.
+    pub needs_first_column: bool,
 }
 
 impl<Owner> OpenFile<Owner> {
@@ -84,6 +96,11 @@ impl<Owner> OpenFile<Owner> {
     #[inline]
     pub fn map(&self) -> &ColumnMap {
         &self.mapping.map
+    }
+
+    /// What a record below the header is, where it has no usable address.
+    pub fn judge(&self, record: &Record) -> Line {
+        judge_line(record, self.table.has_header.then_some(&self.table.headers))
     }
 }
 
@@ -140,6 +157,7 @@ impl OpenFiles {
 pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Result<OpenFiles> {
     let mut opened = OpenFiles::default();
     let files_of = Opener { spool_folder, observer };
+    let named = Arc::new(job.named_headers());
     for (index, source) in job.sources.iter().enumerate() {
         for found in files_of.inputs(&source.read)? {
             let part = Part {
@@ -147,14 +165,22 @@ pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Re
                 owner: SourceId(index as u16),
                 is_list: false,
                 asks: true,
+                named: Arc::clone(&named),
+                consent_questions: if job.compares { ConsentQuestions::Warn } else { ConsentQuestions::Stop },
             };
             opened.sources.extend(files_of.open(found, part, &source.read, &mut opened.findings)?);
         }
     }
     for (index, list) in job.lists.iter().enumerate() {
         for found in files_of.inputs(&list.read)? {
-            let part =
-                Part { id: FileId(opened.lists.len() as u32), owner: ListId(index as u16), is_list: true, asks: true };
+            let part = Part {
+                id: FileId(opened.lists.len() as u32),
+                owner: ListId(index as u16),
+                is_list: true,
+                asks: true,
+                named: Arc::clone(&named),
+                consent_questions: ConsentQuestions::Ignore,
+            };
             opened.lists.extend(files_of.open(found, part, &list.read, &mut opened.findings)?);
         }
     }
@@ -167,10 +193,10 @@ pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Re
 }
 
 /// What a first reading found out against what the beginning of a file suggested.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Default)]
 pub struct Refuted {
-    /// Whether a column headed "status" is consent.
-    pub status_is_consent: Option<bool>,
+    /// Columns that are about consent after all.
+    pub found_consent: Vec<ColumnIndex>,
     /// The encoding.
     pub encoding: Option<&'static Encoding>,
 }
@@ -184,6 +210,8 @@ pub fn open_again<Owner>(
 ) -> Result<OpenFile<Owner>> {
     let OpenFile {
         asks,
+        named,
+        consent_questions,
         id,
         owner,
         input,
@@ -193,6 +221,7 @@ pub fn open_again<Owner>(
         given_headers,
         has_backslash_quotes,
         findings,
+        unread,
         ..
     } = file;
     let mut sample = input.sample(Some(refuted.encoding.unwrap_or(file.encoding)))?;
@@ -208,10 +237,19 @@ pub fn open_again<Owner>(
         );
         findings.push(Finding::new("encoding", Weight::Doubt, text).in_file(input.name()));
     }
-    let prepared =
-        Prepared { input, sample, format, format_name, sheet, headers: given_headers, has_backslash_quotes, findings };
-    let part = Part { id, owner, is_list, asks };
-    recognise(prepared, part, read, refuted.status_is_consent)
+    let prepared = Prepared {
+        input,
+        sample,
+        format,
+        format_name,
+        sheet,
+        headers: given_headers,
+        has_backslash_quotes,
+        findings,
+        unread,
+    };
+    let part = Part { id, owner, is_list, asks, named, consent_questions };
+    recognise(prepared, part, read, &refuted.found_consent)
 }
 
 /// Opens a file in the encoding that all of it suggests, where its rows refute what its beginning showed; none where
@@ -229,7 +267,7 @@ pub fn in_another_encoding<Owner>(
     if encoding == file.encoding {
         return Ok(None);
     }
-    let refuted = Refuted { encoding: Some(encoding), status_is_consent: None };
+    let refuted = Refuted { encoding: Some(encoding), found_consent: Vec::new() };
     open_again(file, read, is_list, refuted).map(Some)
 }
 
@@ -249,6 +287,10 @@ pub struct Part<Owner> {
     pub is_list: bool,
     /// Whether a question that only the user can answer stops the work; else it is a finding.
     pub asks: bool,
+    /// The headers that the job names.
+    pub named: Arc<NamedHeaders>,
+    /// What happens where a column may be about consent and leaves several readings.
+    pub consent_questions: ConsentQuestions,
 }
 
 /// Opens files.
@@ -305,14 +347,14 @@ pub fn open_file<Owner>(
     let mut prepared = prepare(input, &read.wishes, &likeness, spool_folder, observer)?;
     let name = prepared.input.name();
     prepared.findings.iter_mut().for_each(|finding| finding.file = Some(name.clone()));
-    recognise(prepared, part, read, None)
+    recognise(prepared, part, read, &[])
 }
 
 fn recognise<Owner>(
     prepared: Prepared,
     part: Part<Owner>,
     read: &ReadFiles,
-    status_is_consent: Option<bool>,
+    found_consent: &[ColumnIndex],
 ) -> Result<OpenFile<Owner>> {
     if prepared.format == Format::Mail && part.asks && !part.is_list {
         return Err(Error::new(
@@ -322,8 +364,9 @@ fn recognise<Owner>(
         )
         .in_file(prepared.input.path()));
     }
-    let Shape { dialect, records, table } = recognise_shape(&prepared, &read.wishes)?;
-    let Prepared { input, sample, format, format_name, sheet, headers, has_backslash_quotes, findings } = prepared;
+    let TableShape { dialect, records, table } = shape_of(&prepared, &read.wishes, &part.named)?;
+    let Prepared { input, sample, format, format_name, sheet, headers, has_backslash_quotes, findings, unread } =
+        prepared;
     if table.headers.len() > MAX_COLUMNS {
         let what = format!("the header has {} columns, more than {MAX_COLUMNS}", table.headers.len());
         return Err(Error::new(
@@ -340,10 +383,15 @@ fn recognise<Owner>(
         sample: &records,
         wishes: &read.columns,
         is_list: part.is_list,
-        status_is_consent,
+        found_consent,
+        consent_questions: part.consent_questions,
         asks: part.asks,
     };
     let mapping = if is_empty { empty_mapping(&unmapped)? } else { map_columns(&unmapped)? };
+    let statuses = match part.is_list && table.has_header && !is_empty {
+        true => StatusColumns::find(&mapping.map, &records, table.records_above),
+        false => StatusColumns::default(),
+    };
     let records_estimated = records.estimate(sample.file_bytes);
     Ok(OpenFile {
         id: part.id,
@@ -365,9 +413,14 @@ fn recognise<Owner>(
         records_estimated,
         is_empty,
         asks: part.asks,
+        named: part.named,
+        consent_questions: part.consent_questions,
         changed_on: day_of_change(&input),
         input,
         findings,
+        unread,
+        needs_first_column: false,
+        statuses,
     })
 }
 
@@ -390,42 +443,24 @@ fn day_of_change(input: &Input) -> Option<i32> {
 }
 
 /// How a file parts its cells, and where its table is.
-struct Shape {
-    dialect: Dialect,
-    records: SampleRecords,
-    table: Table,
-}
-
-/// Takes the delimiter that parts the records most evenly, unless another one makes known words of the header and
-/// this one does not.
-fn recognise_shape(prepared: &Prepared, wishes: &ReadWishes) -> Result<Shape> {
+fn shape_of(prepared: &Prepared, wishes: &ReadWishes, named: &NamedHeaders) -> Result<TableShape> {
     let sample = &prepared.sample;
-    let shape = |dialect: Dialect| {
-        let records = SampleRecords::new(&sample.bytes, dialect, sample.is_whole);
-        if let Some(headers) = &prepared.headers {
-            let table = Table { records_above: 0, has_header: true, headers: headers.clone() };
-            return Ok(Shape { dialect, records, table });
+    let wishes = ShapeWishes { delimiter: wishes.delimiter, header_row: wishes.header_row, named };
+    if prepared.format == Format::Delimited {
+        let shape = recognise_shape(&sample.bytes, sample.is_whole, wishes);
+        check_header_row(wishes.header_row, &shape.records, &prepared.input)?;
+        return Ok(shape);
+    }
+    let dialect = Dialect::COMMA;
+    let records = SampleRecords::new(&sample.bytes, dialect, sample.is_whole);
+    let table = match &prepared.headers {
+        Some(headers) => Table::with_headers(headers.clone()),
+        None => {
+            check_header_row(wishes.header_row, &records, &prepared.input)?;
+            locate_table(&records, wishes.header_row, named)
         }
-        check_header_row(wishes.header_row, &records, &prepared.input)?;
-        let table = locate_table(&records, wishes.header_row);
-        Ok::<Shape, Error>(Shape { dialect, records, table })
     };
-    if prepared.format != Format::Delimited {
-        return shape(Dialect::COMMA);
-    }
-    let even = recognise_dialect(&sample.bytes);
-    let first = shape(Dialect { delimiter: wishes.delimiter.unwrap_or(even.delimiter), ..even })?;
-    let is_said = wishes.delimiter.is_some() || said_by_first_line(&sample.bytes).is_some();
-    if is_said || first.table.known_headers() > 0 {
-        return Ok(first);
-    }
-    for delimiter in DELIMITERS.into_iter().filter(|delimiter| *delimiter != even.delimiter) {
-        let other = shape(Dialect { delimiter, ..even })?;
-        if other.table.known_headers() > 0 && other.table.headers.len() > 1 {
-            return Ok(other);
-        }
-    }
-    Ok(first)
+    Ok(TableShape { dialect, records, table })
 }
 
 /// A file without any line has no columns, whatever the job says of them.
@@ -434,7 +469,7 @@ fn empty_mapping(unmapped: &Unmapped) -> Result<Mapping> {
 }
 
 fn check_header_row(header_row: Option<u64>, records: &SampleRecords, input: &Input) -> Result<()> {
-    let most = records.len().min(crate::columns::locate::HEADER_IS_WITHIN) as u64;
+    let most = records.len().min(crate::columns::sample::HEADER_IS_WITHIN) as u64;
     match header_row {
         Some(row) if row > most => {
             let what = format!("header_row = {row}, but the header must be among the first {most} rows");

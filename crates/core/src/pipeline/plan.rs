@@ -16,7 +16,7 @@ use crate::person::Survivor;
 use crate::person::decisions::{Decision, Decisions, Named};
 use crate::read::Format;
 use crate::select::Selection;
-use crate::units::{ListId, SourceId};
+use crate::units::{ColumnIndex, ListId, SourceId};
 use crate::write::receipt::AllColumns;
 use crate::write::value::ValueSource;
 use std::sync::Arc;
@@ -76,6 +76,8 @@ impl OpenFiles {
         self.marks_sources = job.marks_sources();
         self.asks_consent = !job.compares;
         for file in &mut self.sources {
+            let source = &job.sources[file.owner.0 as usize];
+            file.needs_first_column = job.needs_column(ColumnIndex(0), file.map(), source);
             file.replacements = ReplacementPlan::new(&job.replace_values, file.map());
         }
         let domains = self.sources.iter().flat_map(|file| file.glimpse.domains.iter().cloned());

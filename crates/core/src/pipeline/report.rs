@@ -9,13 +9,13 @@ use super::outputs::Documents;
 use super::second_pass::Counts;
 use super::tally::{
     Account, AllowedTally, BankTally, FileTally, ListTally, NearMissTally, OtherLines, Outcome, RepairCounts,
-    SourceTally, SuppressionTally, TALLY_SCHEMA, Tally, WriteTally,
+    SourceTally, SuppressionTally, TALLY_SCHEMA, Tally, UnreadTally, WriteTally,
 };
 use crate::clean::Doubt;
 use crate::clean::replace::Replacement;
 use crate::columns::Field;
 use crate::job::{Allowance, EntriesFrom, Job, ListFiles, Remembering};
-use crate::observe::{Finding, Met, Weight, counted};
+use crate::observe::{EXAMPLE_ROWS, Finding, Met, Weight, counted};
 use crate::person::PersonKey;
 use crate::read::Format;
 use crate::suppress::Mark;
@@ -27,6 +27,9 @@ pub const INPUTS_SCHEMA: &str = "pebblebank/inputs/1";
 
 /// The schema of `run.json`.
 pub const RUN_SCHEMA: &str = "pebblebank/run/1";
+
+/// How what was not read of a list is read.
+pub const READS_MORE: &str = "columns = { email = [\"…\", \"…\"] } in its [[suppress]] (or --field \"email=…\" for each) reads further columns, sheet = \"all\" all sheets";
 
 /// All that is known at the end of a run.
 pub struct Reports<'a> {
@@ -43,6 +46,7 @@ impl Reports<'_> {
         let mut suggestions = RepairCounts::default();
         let mut persons_on = vec![0; self.job.lists.len()];
         let mut sources = Vec::new();
+        let unread = self.unread(&counts);
         let mut allowed: Vec<AllowedTally> = self.job.allow.iter().map(allowed_tally).collect();
         let mut findings = self.known.files.all_findings();
         let mut all = Account::default();
@@ -103,6 +107,7 @@ impl Reports<'_> {
             .filter(|held| !is_remembered(held) && !lists.iter().any(|list| list.name == held.list.name));
         findings.extend(holding.filter_map(|held| nothing_usable("suppression list", &held.list)));
         findings.extend(lists.iter().filter_map(|list| nothing_usable("list", list)));
+        findings.extend(unread.iter().map(unread_finding));
         findings.splice(0..0, self.of_the_bank());
         findings.sort_by_key(|finding| finding.weight);
         Tally {
@@ -116,6 +121,7 @@ impl Reports<'_> {
             bank: self.bank(),
             allowed,
             near_misses: NearMissTally::default(),
+            unread,
             lists,
             near_duplicates: NearTally::default(),
             decisions: self.job.person.decisions.as_ref().map(|path| path.display().to_string()),
@@ -124,6 +130,7 @@ impl Reports<'_> {
             repairs: repairs.into_tally(),
             suggestions: suggestions.into_tally(),
             written: self.job.writes.iter().zip(import_rows).map(write_tally).collect(),
+            accepted_guards: Vec::new(),
             findings,
         }
     }
@@ -206,6 +213,38 @@ impl Reports<'_> {
             findings.push(Finding::new("no-consent-column", Weight::Note, text));
         }
         findings
+    }
+
+    /// What was not read of the suppression lists, and whom it names.
+    fn unread(&self, counts: &[Counts]) -> Vec<UnreadTally> {
+        let mut all = Vec::new();
+        for (place, list) in self.job.lists.iter().enumerate() {
+            let EntriesFrom::UnreadOf(owner) = list.entries_from else { continue };
+            let (unread, list) = (&self.known.entrants.lists[owner].unread, &self.job.lists[owner]);
+            if unread.count == 0 {
+                continue;
+            }
+            let named = counts.iter().filter_map(|counts| counts.unread.get(&ListId(place as u16)));
+            let (mut about_to_be_written, mut contacts) = (0, Vec::new());
+            for named in named {
+                about_to_be_written += named.count;
+                contacts.extend(named.rows.iter().map(|row| {
+                    let (file, number) = self.known.settled.place(*row);
+                    format!("{} row {number}", self.known.files.sources[file.0 as usize].input.name())
+                }));
+            }
+            contacts.truncate(EXAMPLE_ROWS);
+            all.push(UnreadTally {
+                list: list.hold.as_ref().map_or(&list.name, |hold| &hold.name).clone(),
+                texts: unread.count,
+                phones: unread.phones,
+                incomparable: unread.incomparable,
+                places: unread.in_words(),
+                about_to_be_written,
+                contacts,
+            });
+        }
+        all
     }
 
     fn bank(&self) -> BankTally {
@@ -291,6 +330,26 @@ impl Reports<'_> {
         });
         json!({ "schema": INPUTS_SCHEMA, "inputs": sources.chain(lists).collect::<Vec<_>>() })
     }
+}
+
+/// Says what was not read of a list, where nobody about to be written is named by it.
+fn unread_finding(unread: &UnreadTally) -> Finding {
+    let named = match unread.about_to_be_written {
+        0 => "none of it names a contact about to be written".to_owned(),
+        count => format!("it names {} about to be written", counted(count, "contact", "", "").trim_end()),
+    };
+    let text = format!(
+        "the suppression list \"{}\" has {} outside its entries ({}); {named}. {READS_MORE}",
+        unread.list,
+        if unread.texts == 1 {
+            "1 text that looks like an entry".to_owned()
+        } else {
+            format!("{} texts that look like entries", unread.texts)
+        },
+        unread.places,
+    );
+    let weight = if unread.about_to_be_written > 0 { Weight::Warning } else { Weight::Doubt };
+    Finding { count: unread.texts, ..Finding::new("unread-entries", weight, text) }
 }
 
 fn input<Owner>(part: &str, of: &str, file: &OpenFile<Owner>, counts: &FileCounts) -> Value {

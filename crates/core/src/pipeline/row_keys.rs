@@ -261,6 +261,18 @@ impl RowKeys {
         Some(file.keys(&wanted, &keys, condition))
     }
 
+    /// The columns that its keys are read from.
+    pub fn columns(&self) -> impl Iterator<Item = ColumnIndex> + '_ {
+        self.keys.iter().flat_map(|(_, parts)| parts).flat_map(|part| {
+            let sources: Vec<&ValueSource> = match part {
+                Part::Address => Vec::new(),
+                Part::Value { source, .. } => vec![source],
+                Part::Names(sources) => sources.iter().collect(),
+            };
+            sources.into_iter().flat_map(ValueSource::columns).collect::<Vec<_>>()
+        })
+    }
+
     /// Whether it has keys of its own, beside addresses.
     pub fn has_keys(&self) -> bool {
         !self.keys.is_empty()

@@ -1,5 +1,6 @@
 //! The account of a run: rows in, rows out, and where each of the others went.
 
+use super::guards::TrippedGuard;
 use super::near::NearTally;
 use super::supply::{FillTally, TakenTally};
 use crate::clean::Rule;
@@ -39,6 +40,8 @@ pub struct Tally {
     pub allowed: Vec<AllowedTally>,
     /// Entries that matched nobody and are close to a contact.
     pub near_misses: NearMissTally,
+    /// What looks like an entry and was not read, of each suppression list that has such.
+    pub unread: Vec<UnreadTally>,
     /// Each list that can be asked about.
     pub lists: Vec<ListTally>,
     /// What survivors were given from their copies; none where the job does not fill.
@@ -55,6 +58,8 @@ pub struct Tally {
     pub suggestions: Vec<RepairTally>,
     /// The import files.
     pub written: Vec<WriteTally>,
+    /// The guards that would have stopped the run, and were accepted.
+    pub accepted_guards: Vec<TrippedGuard>,
     /// What should be looked at.
     pub findings: Vec<Finding>,
 }
@@ -207,6 +212,25 @@ pub struct BankTally {
     pub file: Option<String>,
     /// Whose entries counted beside those of everyone.
     pub scope: Option<String>,
+}
+
+/// What looks like an entry of a suppression list and was not read.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct UnreadTally {
+    /// The list.
+    pub list: String,
+    /// How many addresses, hashes, domains and phone numbers stand outside the entries.
+    pub texts: u64,
+    /// Of these, phone numbers.
+    pub phones: u64,
+    /// Of these, hashes of a kind that cannot be compared with anybody.
+    pub incomparable: u64,
+    /// Where they stand: file, column or sheet, rows.
+    pub places: String,
+    /// How many contacts about to be written they name.
+    pub about_to_be_written: u64,
+    /// The first of these: file and row.
+    pub contacts: Vec<String>,
 }
 
 /// What came of a part of the job that allows addresses.

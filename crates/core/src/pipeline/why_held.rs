@@ -18,9 +18,12 @@ pub fn describe(job: &Job, marks: &[Mark]) -> String {
     };
     let of_mark = |mark: &Mark| match mark {
         Mark::On(list) => job.lists[list.0 as usize].hold.as_ref().map(|hold| hold.name.clone()),
-        Mark::Said(Consent::OptedIn, _) | Mark::From(_) | Mark::RemovedByHand | Mark::Lifted(_) | Mark::Allowed(_) => {
-            None
-        }
+        Mark::Said(Consent::OptedIn, _)
+        | Mark::From(_)
+        | Mark::RemovedByHand
+        | Mark::UnreadableRow
+        | Mark::Lifted(_)
+        | Mark::Allowed(_) => None,
         Mark::Said(consent, id) => Some(format!("{} in {}", words(consent), source(id))),
         Mark::RefusedElsewhere(consent, id) => {
             Some(format!("{} in {} under another of the person's addresses", words(consent), source(id)))

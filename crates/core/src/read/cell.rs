@@ -14,14 +14,19 @@ use std::borrow::Cow;
 /// ```
 #[inline]
 pub fn value(raw: &[u8]) -> Cow<'_, [u8]> {
-    if raw.first() == Some(&QUOTE) { quoted_value(raw) } else { Cow::Borrowed(raw) }
+    if matches!(raw.first(), Some(&QUOTE | b' ')) { quoted_value(raw) } else { Cow::Borrowed(raw) }
 }
 
 fn quoted_value(raw: &[u8]) -> Cow<'_, [u8]> {
-    if !is_quoted(raw) {
+    // Spaces around the quotes are not part of the cell.
+    let mut quoted = raw;
+    while let [b' ', rest @ ..] | [rest @ .., b' '] = quoted {
+        quoted = rest;
+    }
+    if !is_quoted(quoted) {
         return Cow::Borrowed(raw);
     }
-    let inner = &raw[1..raw.len() - 1];
+    let inner = &quoted[1..quoted.len() - 1];
     if memchr(QUOTE, inner).is_none() {
         return Cow::Borrowed(inner);
     }

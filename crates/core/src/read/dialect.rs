@@ -16,6 +16,9 @@ impl Dialect {
     /// Comma and line feed.
     pub const COMMA: Dialect = Dialect { delimiter: b',', line_end: b'\n' };
 
+    /// What stands in place of a delimiter in a file of one column: a byte that no text holds.
+    pub const NO_DELIMITER: u8 = 0;
+
     /// The delimiter's name.
     pub fn delimiter_name(self) -> &'static str {
         match self.delimiter {
@@ -23,6 +26,7 @@ impl Dialect {
             b';' => "semicolon",
             b'\t' => "tab",
             b'|' => "pipe",
+            Dialect::NO_DELIMITER => "none",
             _ => "other",
         }
     }

@@ -10,6 +10,7 @@ use super::workbook::Likeness;
 use super::{json, mail, recipients, vcard, workbook};
 use crate::error::{Error, ErrorKind, Result};
 use crate::observe::{Finding, Observer, Weight};
+use crate::suppress::unread::UnreadText;
 use encoding_rs::{Encoding, UTF_8};
 use std::io::Read;
 use std::path::Path;
@@ -48,6 +49,8 @@ pub struct Prepared {
     pub has_backslash_quotes: bool,
     /// What should be said.
     pub findings: Vec<Finding>,
+    /// What looks like an entry of a list on the sheets of a workbook that were not read.
+    pub unread: Vec<UnreadText>,
 }
 
 /// Finds out what a file is, and takes out what is not delimited text.
@@ -91,6 +94,7 @@ pub fn prepare(
         headers: None,
         has_backslash_quotes: false,
         findings,
+        unread: Vec::new(),
     };
     if format == Format::Delimited {
         prepared.has_backslash_quotes = has_backslash_quotes(&prepared.sample.bytes);
@@ -115,10 +119,12 @@ impl Prepared {
             Ok(Decoding::new(input.reader()?, sample.encoding, wishes.bad_bytes, false))
         };
         let mut sheet_name = None;
+        let mut unread = Vec::new();
         let mut extracted = match format {
             Format::Workbook => {
                 let sheet = workbook::extract(&input, wishes.sheet.as_deref(), likeness, folder, observer)?;
                 sheet_name = Some(sheet.name);
+                unread = sheet.unread;
                 format_name = sheet.format;
                 sheet.extracted
             }
@@ -144,6 +150,7 @@ impl Prepared {
             headers,
             has_backslash_quotes: false,
             findings,
+            unread,
         })
     }
 }

@@ -1,6 +1,7 @@
 //! Which records are contacts, and which are lines of other kinds.
 
 use super::{Record, cell};
+use crate::clean::look::{self, Look};
 use crate::columns::fold::fold;
 
 /// The words that a totals line begins with, folded, in seven languages.
@@ -35,10 +36,12 @@ pub enum Line {
     RepeatedHeader,
     /// All its cells are empty or invisible.
     Empty,
-    /// Begins with the word total and holds no `@`.
+    /// Begins with the word total, and otherwise holds only numbers.
     Totals,
     /// A remark below the table.
     Footnote,
+    /// A remark with an address in it: read, and set aside.
+    Unreadable,
 }
 
 impl Line {
@@ -56,6 +59,7 @@ impl Line {
             Line::Empty => "empty",
             Line::Totals => "totals",
             Line::Footnote => "footnote",
+            Line::Unreadable => "unreadable",
         }
     }
 
@@ -68,69 +72,66 @@ impl Line {
             3 => Line::RepeatedHeader,
             4 => Line::Empty,
             5 => Line::Totals,
-            _ => Line::Footnote,
+            6 => Line::Footnote,
+            _ => Line::Unreadable,
         }
+    }
+
+    /// Whether it counts as a row read, which ends in a file or is set aside.
+    pub fn is_row(self) -> bool {
+        matches!(self, Line::Contact | Line::Unreadable)
     }
 }
 
-/// Tells a contact without a usable address from the lines that are no contacts.
+/// Tells a row without a usable address from the lines that are no contacts.
 #[cold]
-pub fn judge_line(record: &Record, header: &[String], has_header: bool) -> Line {
+pub fn judge_line(record: &Record, headers: Option<&[String]>) -> Line {
     if record.raw_cells().all(cell::is_empty) {
         return Line::Empty;
     }
-    if has_header && repeats_header(record, header) {
+    if headers.is_some_and(|headers| repeats_header(record, headers)) {
         return Line::RepeatedHeader;
     }
-    let Some(first) = record.raw_cells().find(|raw| !cell::is_empty(raw)) else { return Line::Empty };
-    let begins_with_total = || {
-        if !first.iter().take(3).any(|byte| matches!(byte.to_ascii_lowercase(), b't' | b'g' | b's' | b'i')) {
-            return false;
-        }
-        let folded = fold(&cell::text(first));
-        TOTAL_WORDS
-            .iter()
-            .any(|word| folded.strip_prefix(word).is_some_and(|rest| rest.is_empty() || rest.starts_with(' ')))
-    };
-    let holds_at = || record.raw_cells().any(|raw| raw.contains(&b'@'));
-    if !holds_at() && begins_with_total() { Line::Totals } else { Line::Contact }
+    if is_totals(record) { Line::Totals } else { Line::Contact }
 }
 
-/// How a record could be a footnote, if it stands at the end of its file.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum FootnoteLook {
-    /// Not at all.
-    None,
-    /// Below a gap or a totals line.
-    BelowGap,
-    /// Anywhere below the contacts: it begins with a sign of footnotes.
-    Signed,
+/// Whether the first filled cell begins with the word total, and all else is numbers.
+fn is_totals(record: &Record) -> bool {
+    let mut filled = record.raw_cells().filter(|raw| !cell::is_empty(raw));
+    let Some(first) = filled.next() else { return false };
+    if !first.iter().take(3).any(|byte| matches!(byte.to_ascii_lowercase(), b't' | b'g' | b's' | b'i')) {
+        return false;
+    }
+    let text = cell::text(first);
+    let folded = fold(&text);
+    // Of "Total: 12" the number is behind the sign.
+    let is_total = TOTAL_WORDS.iter().any(|word| {
+        folded.strip_prefix(word).is_some_and(|rest| rest.bytes().all(|byte| byte.is_ascii_digit() || byte == b' '))
+    });
+    let is_amount = |text: &str| look::is_number(text) && !(text.starts_with(['0', '+']) && look::is_phone(text));
+    is_total && filled.all(|raw| is_amount(cell::text(raw).trim()))
 }
 
-/// Whether a record has the look of a footnote: one text in the first cell of a table of several columns, no `@`.
-pub fn footnote_look(record: &Record, columns: usize) -> FootnoteLook {
+/// Whether a record could be a footnote, if it stands below the last contact and a gap or totals line: words in the first
+/// cell of a table of several columns, and nothing else.
+pub fn looks_like_footnote(record: &Record, columns: usize) -> bool {
     if columns < 2 || record.raw_cells().skip(1).any(|raw| !cell::is_empty(raw)) {
-        return FootnoteLook::None;
+        return false;
     }
     let text = cell::text(record.raw(0));
     let text = text.trim();
-    if text.is_empty() || text.contains('@') {
-        FootnoteLook::None
-    } else if text.starts_with(['*', '†', '‡', '(', '©']) || text.starts_with("--") {
-        FootnoteLook::Signed
-    } else if text.split_whitespace().count() >= 3 || text.contains(':') {
-        FootnoteLook::BelowGap
-    } else {
-        FootnoteLook::None
-    }
+    let is_code = !text.contains(char::is_whitespace) && text.contains(|c: char| c.is_numeric());
+    text.contains(char::is_alphabetic) && !is_code && !Look::of(text).is_typed()
 }
 
-/// Whether the cells equal the headers after folding.
-fn repeats_header(record: &Record, header: &[String]) -> bool {
+/// Whether the cells equal the headers after folding. Empty cells at the ends do not count.
+fn repeats_header(record: &Record, headers: &[String]) -> bool {
     let is_likely = |(raw, header): (&[u8], &String)| cell::is_empty(raw) == header.trim().is_empty();
-    record.cells() == header.len()
-        && record.raw_cells().zip(header).all(is_likely)
-        && record.raw_cells().zip(header).all(|(raw, header)| {
+    let common = record.cells().min(headers.len());
+    record.raw_cells().zip(headers).all(is_likely)
+        && record.raw_cells().skip(common).all(cell::is_empty)
+        && headers[common..].iter().all(|header| header.trim().is_empty())
+        && record.raw_cells().zip(headers).all(|(raw, header)| {
             let text = cell::text(raw);
             text == header.as_str() || fold(&text) == fold(header)
         })

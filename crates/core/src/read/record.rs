@@ -4,6 +4,7 @@
 //! (RFC 4180, section 2). What the RFC leaves open is read so that as little as possible is swallowed:
 //!
 //! - a quote inside an unquoted cell is text;
+//! - spaces between a delimiter and a quote are not part of the cell;
 //! - text after a closing quote belongs to the cell, and the cell then is as it stands, quotes included
 //!   (`"Moss, Ida" <ida@post.example>`), unless the quoted part held a line end: then
 //! - a quote that does not close, within [`MAX_QUOTED_LINES`] or at all, is no quote but text.
@@ -43,14 +44,18 @@ pub fn split_record(bytes: &[u8], start: usize, dialect: Dialect, is_whole: bool
 
 /// The place of the delimiter or line end after the cell at `start`; none where more bytes are needed.
 fn cell_end(bytes: &[u8], start: usize, record: usize, dialect: Dialect, is_whole: bool) -> Option<usize> {
-    if bytes.get(start) == Some(&QUOTE) {
-        match closing_quote(bytes, start, record, dialect, is_whole) {
+    let open = start + spaces(bytes.get(start..)?);
+    if open == bytes.len() && !is_whole {
+        return None;
+    }
+    if bytes.get(open) == Some(&QUOTE) {
+        match closing_quote(bytes, open, record, dialect, is_whole) {
             Closing::At { place, holds_line_end } => {
-                let rest = &bytes[place + 1..];
-                match rest {
+                let end = place + 1 + spaces(&bytes[place + 1..]);
+                match &bytes[end..] {
                     [] | [b'\r'] if !is_whole => return None,
-                    [next, ..] if *next == dialect.delimiter || *next == dialect.line_end => return Some(place + 1),
-                    [b'\r', next, ..] if *next == dialect.line_end => return Some(place + 2),
+                    [next, ..] if *next == dialect.delimiter || *next == dialect.line_end => return Some(end),
+                    [b'\r', next, ..] if *next == dialect.line_end => return Some(end + 1),
                     _ if holds_line_end => {}
                     _ => return plain_end(bytes, place + 1, dialect),
                 }
@@ -60,6 +65,11 @@ fn cell_end(bytes: &[u8], start: usize, record: usize, dialect: Dialect, is_whol
         }
     }
     plain_end(bytes, start, dialect)
+}
+
+/// How many spaces the bytes begin with.
+fn spaces(bytes: &[u8]) -> usize {
+    bytes.iter().take_while(|byte| **byte == b' ').count()
 }
 
 fn plain_end(bytes: &[u8], from: usize, dialect: Dialect) -> Option<usize> {

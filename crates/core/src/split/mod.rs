@@ -20,7 +20,6 @@ use crate::pipeline::first_pass::{address_value, checksum, line_above, not_text}
 use crate::pipeline::open::{OpenFile, Part, in_another_encoding, open_file};
 use crate::pipeline::tally::OtherLines;
 use crate::read::input::FoundFile;
-use crate::read::lines::judge_line;
 use crate::read::{Input, Line, Record, Records};
 use crate::units::FileId;
 use crate::write::commit::{Commit, Placement, StagedFile};
@@ -127,7 +126,14 @@ pub fn split(list: &FoundFile, wishes: &SplitWishes, spool_folder: &Path, observ
         let advice = "name one of its files, as in exports.zip/shop.csv";
         return Err(Error::new(ErrorKind::Input, "this holds several files", advice).in_file(&list.path));
     };
-    let part = Part { id: FileId(0), owner: (), is_list: false, asks: true };
+    let part = Part {
+        id: FileId(0),
+        owner: (),
+        is_list: false,
+        asks: true,
+        named: Arc::default(),
+        consent_questions: crate::columns::mapping::ConsentQuestions::Warn,
+    };
     let mut file = open_file(input, part, &wishes.read, spool_folder, observer)?;
     let mut splitter = Splitter::new(&file, wishes)?;
     let mut is_not_text = false;
@@ -277,8 +283,7 @@ impl<'a> Splitter<'a> {
             take(self, Seen::Chunk(checksum(&job.chunk)))?;
             for index in 0..records.len() {
                 let record = records.get(index, &job.chunk.bytes, file.dialect);
-                let line = line_above(file, &job.chunk, index)
-                    .unwrap_or_else(|| judge_line(&record, &file.map().headers, file.table.has_header));
+                let line = line_above(file, &job.chunk, index).unwrap_or_else(|| file.judge(&record));
                 if line == Line::Contact {
                     take(self, Seen::Contact(record, contacts))?;
                     contacts += 1;

@@ -20,6 +20,8 @@ pub enum Mark {
     From(SourceId),
     /// The job's decisions take this row out by hand.
     RemovedByHand,
+    /// It is a remark with an address in it, and no row of the table.
+    UnreadableRow,
     /// A source says this of it.
     Said(Consent, SourceId),
     /// A source says, of another row with one of its identities, that the person refused.
@@ -135,7 +137,7 @@ pub fn reason_of(mark: Mark, list_reasons: &[Option<Reason>]) -> Option<Reason> 
     match mark {
         Mark::On(list) => list_reasons[list.0 as usize],
         // Judged with all else that a survivor may lack.
-        Mark::From(_) | Mark::RemovedByHand | Mark::Lifted(_) | Mark::Allowed(_) => None,
+        Mark::From(_) | Mark::RemovedByHand | Mark::UnreadableRow | Mark::Lifted(_) | Mark::Allowed(_) => None,
         Mark::Said(consent, _) | Mark::RefusedElsewhere(consent, _) => match consent {
             Consent::OptedIn => None,
             Consent::Pending | Consent::Unlisted => Some(Reason::NoConsent),

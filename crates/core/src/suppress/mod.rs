@@ -5,17 +5,16 @@ pub mod digest;
 pub mod domains;
 pub mod entry;
 pub mod marks;
-pub mod mistake;
 pub mod reason;
 pub mod remembered;
 pub mod status;
+pub mod unread;
 
 pub use allowed::Allowed;
 pub use digest::{Digest, DigestKind, DigestsInUse};
 pub use domains::HeldDomains;
 pub use entry::Entry;
 pub use marks::{Mark, MarkSet, MarkSets, Refusal};
-pub use mistake::Mistake;
 pub use reason::Reason;
 pub use remembered::{Among, HeldBy, Remembered, RememberedEntry, RememberedHold};
 pub use status::{StatusReason, StatusReasons};

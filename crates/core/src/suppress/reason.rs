@@ -27,11 +27,12 @@ pub enum Reason {
     OverLimit,
     LayoutViolation,
     RemovedByHand,
+    UnreadableRow,
 }
 
 impl Reason {
     /// How many there are.
-    pub const COUNT: usize = 19;
+    pub const COUNT: usize = 20;
 
     /// All of them, gravest first.
     pub const ALL: [Reason; Reason::COUNT] = [
@@ -54,6 +55,7 @@ impl Reason {
         Reason::OverLimit,
         Reason::LayoutViolation,
         Reason::RemovedByHand,
+        Reason::UnreadableRow,
     ];
 
     /// Those that a suppression list can have.
@@ -89,6 +91,7 @@ impl Reason {
             Reason::OverLimit => "over-limit",
             Reason::LayoutViolation => "layout-violation",
             Reason::RemovedByHand => "removed-by-hand",
+            Reason::UnreadableRow => "unreadable-row",
         }
     }
 }

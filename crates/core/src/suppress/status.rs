@@ -20,10 +20,14 @@ impl StatusReasons {
 /// What a status says of an entry.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum StatusReason {
-    /// Nothing, or a word that nobody listed: it has the reason of its list.
-    OfTheList,
+    /// Nothing: a blank, or a word such as "unknown".
+    Blank,
+    /// A word that nobody listed.
+    Unlisted,
     /// Nothing against being written to.
     None,
+    /// What a check of the address found, such as "risky": a verdict, and no bounce.
+    Verdict,
     /// Mail came back for a reason that may pass; by itself it holds nobody.
     SoftBounce,
     /// This.
@@ -36,6 +40,10 @@ enum Word {
     Soft,
     Hard,
     DoNotContact,
+    Complained,
+    OptedOut,
+    Verdict,
+    Harmless,
 }
 
 static WORDS: LazyLock<HashMap<&'static str, Word>> = LazyLock::new(|| {
@@ -45,6 +53,10 @@ static WORDS: LazyLock<HashMap<&'static str, Word>> = LazyLock::new(|| {
             "sent" => Word::Sent,
             "soft" => Word::Soft,
             "hard" => Word::Hard,
+            "complained" => Word::Complained,
+            "opted out" => Word::OptedOut,
+            "verdict" => Word::Verdict,
+            "harmless" => Word::Harmless,
             _ => Word::DoNotContact,
         };
         words.split('|').map(move |text| (text.trim(), word)).collect::<Vec<_>>()
@@ -63,7 +75,7 @@ static WORDS: LazyLock<HashMap<&'static str, Word>> = LazyLock::new(|| {
 /// ```
 pub fn read(value: &str) -> StatusReason {
     if is_blank(value) {
-        return StatusReason::OfTheList;
+        return StatusReason::Blank;
     }
     match code_class(value) {
         Some(2) => return StatusReason::Is(Reason::AlreadySent),
@@ -80,6 +92,10 @@ pub fn read(value: &str) -> StatusReason {
         Some(Word::Soft) => return StatusReason::SoftBounce,
         Some(Word::Hard) => return StatusReason::Is(Reason::Bounced),
         Some(Word::DoNotContact) => return StatusReason::Is(Reason::DoNotContact),
+        Some(Word::Complained) => return StatusReason::Is(Reason::Complained),
+        Some(Word::OptedOut) => return StatusReason::Is(Reason::OptedOut),
+        Some(Word::Verdict) => return StatusReason::Verdict,
+        Some(Word::Harmless) => return StatusReason::None,
         None => {}
     }
     match consent::read(value, None) {
@@ -87,7 +103,50 @@ pub fn read(value: &str) -> StatusReason {
         Statement::Says(Consent::OptedOut) => StatusReason::Is(Reason::OptedOut),
         Statement::Says(Consent::Complained) => StatusReason::Is(Reason::Complained),
         Statement::Says(Consent::Bounced) => StatusReason::Is(Reason::Bounced),
-        Statement::Says(Consent::Unlisted) | Statement::Nothing | Statement::YesOrNo => StatusReason::OfTheList,
+        Statement::Nothing => StatusReason::Blank,
+        Statement::Says(Consent::Unlisted) | Statement::YesOrNo => StatusReason::Unlisted,
+    }
+}
+
+impl StatusReason {
+    /// The meanings that can be said of a word, by name.
+    pub const NAMED: [(&'static str, StatusReason); 7] = [
+        ("bounced", StatusReason::Is(Reason::Bounced)),
+        ("soft-bounce", StatusReason::SoftBounce),
+        ("complained", StatusReason::Is(Reason::Complained)),
+        ("opted-out", StatusReason::Is(Reason::OptedOut)),
+        ("do-not-contact", StatusReason::Is(Reason::DoNotContact)),
+        ("sent", StatusReason::Is(Reason::AlreadySent)),
+        ("nothing", StatusReason::None),
+    ];
+
+    /// What it is called where it is counted.
+    pub fn name(self) -> &'static str {
+        match self {
+            StatusReason::Blank => "blank",
+            StatusReason::Unlisted => "not known",
+            StatusReason::None => "nothing",
+            StatusReason::Verdict => "verdict of an address check",
+            StatusReason::SoftBounce => "soft-bounce",
+            StatusReason::Is(Reason::AlreadySent) => "sent",
+            StatusReason::Is(reason) => reason.name(),
+        }
+    }
+}
+
+/// What an event says together with the class of a bounce that another column tells: the event decides, and where it is a
+/// bounce of whatever kind, the class says whether for good.
+pub fn together(event: &str, class: &str) -> StatusReason {
+    let (said, classed) = (read(event), read(class));
+    let is_plain_bounce = || {
+        let folded = fold(event);
+        !["hard", "soft", "permanent", "temporar", "transient"].iter().any(|word| folded.contains(word))
+            && code_class(event).is_none()
+    };
+    match (said, classed) {
+        (StatusReason::Is(Reason::Bounced), StatusReason::SoftBounce) if is_plain_bounce() => StatusReason::SoftBounce,
+        (StatusReason::Blank, StatusReason::SoftBounce | StatusReason::Is(Reason::Bounced)) => classed,
+        (said, _) => said,
     }
 }
 

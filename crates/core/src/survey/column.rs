@@ -302,6 +302,7 @@ impl ColumnCount {
             .columns
             .headers
             .values()
+            .flatten()
             .any(|said| crate::columns::fold::fold(said) == crate::columns::fold::fold(&header));
         let meaning = if has_header { headers::recognise(&file.table.headers[column.0]) } else { None };
         let recognised = match (feeds, said, meaning) {
@@ -331,8 +332,7 @@ impl ColumnCount {
         if let Some(words) = &self.consent
             && words.yes_or_no > 0
         {
-            let text =
-                "says yes or no, and its header does not say to what: --yes-means, or yes_means in a job, decides it";
+            let text = "says yes or no, and its header does not say to what: --opt-in, --opt-out or --not-consent HEADER decides it";
             findings.push(Finding::new("yes-to-what", Weight::Warning, text));
         }
         if let Some(words) = &self.consent

@@ -26,7 +26,7 @@ use crate::pipeline::open::{OpenFile, Part, Refuted, in_another_encoding, open_a
 use crate::pipeline::tally::OtherLines;
 use crate::read::encoding::Knowledge;
 use crate::read::input::FoundFile;
-use crate::read::lines::{FootnoteLook, footnote_look, judge_line};
+use crate::read::lines::looks_like_footnote;
 use crate::read::{Chunk, Format, Input, Line, Records, Shape};
 use crate::units::{ColumnIndex, FileId, RowNumber};
 use column::{ColumnChunk, ColumnCount};
@@ -178,7 +178,14 @@ fn survey_input(
     observer: &dyn Observer,
 ) -> Result<FileSurvey> {
     let packed = input.packing().map(crate::read::unpack::Packing::name);
-    let part = Part { id: FileId(0), owner: (), is_list: false, asks: false };
+    let part = Part {
+        id: FileId(0),
+        owner: (),
+        is_list: false,
+        asks: false,
+        named: Arc::default(),
+        consent_questions: crate::columns::mapping::ConsentQuestions::Warn,
+    };
     let file = open_file(input, part, &wishes.read, spool_folder, observer)?;
     let surveyor = Surveyor { wishes, observer };
     let mut file = surveyor.with_all_addresses(file)?;
@@ -334,7 +341,7 @@ fn read_chunk(file: &OpenFile<()>, chunk: &Chunk, asked: &Asked, scratch: &mut S
         let address = cleaner.clean(&typed);
         let line = match address.state {
             State::Usable => Line::Contact,
-            _ => judge_line(&record, &map.headers, file.table.has_header),
+            _ => file.judge(&record),
         };
         read.lines.count(line);
         read.kinds[index] = line as u8;
@@ -342,12 +349,11 @@ fn read_chunk(file: &OpenFile<()>, chunk: &Chunk, asked: &Asked, scratch: &mut S
             continue;
         }
         let row = RowNumber(index as u64 + 1);
-        let look = if address.is_usable() { FootnoteLook::None } else { footnote_look(&record, map.width()) };
-        if look == FootnoteLook::None {
+        if address.is_usable() || !looks_like_footnote(&record, map.width()) {
             read.tail.contact();
             read.look_at_waiting();
         } else {
-            read.tail.rows.push((index as u32, look));
+            read.tail.rows.push(index as u32);
             read.waiting.push((row.0, record.raw(0).to_vec()));
             continue;
         }

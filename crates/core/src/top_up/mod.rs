@@ -13,13 +13,14 @@ use crate::columns::{ColumnMap, Field};
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::layout::Form;
 use crate::job::{
-    ColumnRef, Content, Job, Layout, LayoutColumn, ListFiles, OnViolation, ReadFiles, Remembering, Requirement, Source,
-    Write,
+    Accepted, ColumnRef, Content, Job, Layout, LayoutColumn, ListFiles, OnViolation, ReadFiles, Remembering,
+    Requirement, Source, Write,
 };
 use crate::observe::{Finding, Observer, Weight, counted};
 use crate::person::PersonWishes;
+use crate::pipeline::guards::sort_out;
 use crate::pipeline::known::{Known, Opening};
-use crate::pipeline::mistakes::{self, EarlierLists};
+use crate::pipeline::list_guards::{self, EarlierRun};
 use crate::pipeline::open::OpenFile;
 use crate::pipeline::report::Reports;
 use crate::pipeline::second_pass::{Rows, SecondPass, Sink};
@@ -69,6 +70,8 @@ pub struct TopUpWishes {
     pub replace: bool,
     /// The country of contacts that name none.
     pub country: Option<Country>,
+    /// The guards that do not stop it.
+    pub accept: Accepted,
     /// The day.
     pub today: Date,
 }
@@ -102,7 +105,7 @@ pub struct ToppedUp {
 
 /// Tops up a master list.
 pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) -> Result<ToppedUp> {
-    let mut job = job(wishes).with_remembered_lists();
+    let mut job = job(wishes).with_remembered_lists().with_unread_lists();
     job.check()?;
     let mut opening = Opening::of(&job, setting, observer)?;
     if wishes.update && opening.reads(&wishes.repairs) {
@@ -144,7 +147,10 @@ pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) 
     let reports = Reports { job: &job, known: &known };
     let mut tally = reports.tally(counts, &[master_rows + added]);
     tally.check_balance()?;
-    if let Some(tripped) = mistakes::check(&job, &known, &tally, &EarlierLists::default()).into_iter().next() {
+    let tripped = list_guards::check(&job, &known, &tally, &EarlierRun::default());
+    let (tripped, accepted) = sort_out(tripped, &wishes.accept);
+    tally.accepted_guards = accepted;
+    if let Some(tripped) = tripped.into_iter().next() {
         let what = format!("{}: {}", tripped.guard, tripped.text);
         return Err(Error::new(ErrorKind::Guard, what, tripped.advice));
     }

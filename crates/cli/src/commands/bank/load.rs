@@ -1,6 +1,6 @@
 //! `pebblebank bank load FILE --as REASON`: what it would do is shown before anything changes.
 
-use super::{agrees, day_named, planned_scope, refuse_mistakes, until_named, what_named};
+use super::{agrees, day_named, planned_scope, refuse_providers, until_named, what_named};
 use crate::arguments::{BankLoad, Shared};
 use crate::commands::memory::open;
 use crate::commands::reading::{country, read_files};
@@ -16,14 +16,17 @@ use pebblebank_bank::load::SameFile;
 use pebblebank_bank::sending::HeldPrepared;
 use pebblebank_bank::text::{Kind, Text};
 use pebblebank_core::clean::date::Date;
-use pebblebank_core::job::{ColumnRef, FilePattern, ReadFiles};
-use pebblebank_core::pipeline::entries::{EntriesRead, EntriesWishes, FoundEntry, FoundText, read_entries};
+use pebblebank_core::columns::fold::fold;
+use pebblebank_core::job::named::{accepted, unknown_name};
+use pebblebank_core::job::{Accepted, ColumnRef, FilePattern, Guard, ReadFiles};
+use pebblebank_core::pipeline::entries::{EntriesRead, EntriesWishes, FoundEntry, FoundText, StatusWish, read_entries};
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::select::Selection;
 use pebblebank_core::suppress::{Reason, StatusReason};
 use pebblebank_core::write::commit::write_alone;
 use pebblebank_core::write::csv::{CsvBuffer, Defusing};
 use pebblebank_core::{Error, ErrorKind, Result};
+use std::collections::BTreeMap;
 use std::path::Path;
 
 /// How many entries go on their way at once.
@@ -58,6 +61,7 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
         note: command.note.clone(),
         ..NewBatch::new(what, planned.id, on.unwrap_or(now.day()))
     };
+    let accept = accepted(&command.accepting.accept)?;
     let mut staged = bank.stage(batch)?;
     let mut taking = Taking { what, on, until: until.day(), today: now.day(), no_bounce: 0, softs: 0, lapsed: 0 };
     let mut some = Vec::new();
@@ -67,6 +71,12 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
     });
     drawn.finish();
     let read = read?;
+    let named = |error: Error| match read.files.first() {
+        Some(file) => error.in_file(Path::new(&file.name)),
+        None => error,
+    };
+    refuse_unlisted_words(&read, what).map_err(named)?;
+    refuse_unread(&read, &accept).map_err(named)?;
     staged.add(some)?;
     let mut staged = staged.ready()?;
     let fingerprint = fingerprint_of(&read);
@@ -92,11 +102,19 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
         return Err(Error::new(ErrorKind::Input, what, "export the list anew").in_file(first));
     }
     if preview.entries == 0 {
-        let what = "no entry was found, so nothing was changed";
-        let advice = "look whether it is the right file; --field \"email=HEADER\" says which column has the addresses";
+        let what = match read.status_columns.as_slice() {
+            [] => "no entry was found, so nothing was changed".to_owned(),
+            columns => format!(
+                "by its column \"{}\" no row is {} ({}), so nothing was changed",
+                columns.join("\", \""),
+                what.name(),
+                words_in_short(&read)
+            ),
+        };
+        let advice = "look whether it is the right file; --field \"email=HEADER\" says which column has the addresses, --status COLUMN which one says what happened";
         return Err(Error::new(ErrorKind::Input, what, advice).in_file(first));
     }
-    refuse_mistakes(&preview, &command.meant).map_err(|error| error.in_file(first))?;
+    refuse_providers(&preview, &accept).map_err(|error| error.in_file(first))?;
     if command.dry_run {
         return Ok(Said::done(would_load(&seen, screen)));
     }
@@ -125,13 +143,89 @@ fn entries_wishes(command: &BankLoad, what: What, until: &Until, now: &Now) -> R
         read: ReadFiles { files, ..read_files(&command.reading)? },
         by_phone: command.by_phone,
         condition: command.condition.as_deref().map(Selection::parse).transpose()?,
-        status: command.status.as_deref().map(ColumnRef::new),
-        of_bounces: what == What::Bounced,
+        status: status_wish(command, what),
+        status_means: status_means(&command.status_means)?,
         dated: None,
         until: until.column(),
         country: country(&command.reading)?,
         today: now.day(),
     })
+}
+
+/// Which column decides about rows: only where one kind is asked for.
+fn status_wish(command: &BankLoad, what: What) -> StatusWish {
+    match command.status.as_deref() {
+        Some(name) if name.trim().eq_ignore_ascii_case("none") => StatusWish::NoColumn,
+        Some(name) => StatusWish::Column(ColumnRef::new(name)),
+        None if matches!(what, What::Bounced | What::Complained | What::OptedOut) => StatusWish::Recognised,
+        None => StatusWish::NoColumn,
+    }
+}
+
+/// The words of the status columns, what they were read as, and how often they occur.
+fn words_in_short(read: &EntriesRead) -> String {
+    let word = |(word, (said, count)): (&String, &(StatusReason, u64))| match word.as_str() {
+        "" => format!("blank {count}"),
+        word => format!("\"{word}\" {count}: {}", said.name()),
+    };
+    read.words.iter().take(5).map(word).collect::<Vec<_>>().join(", ")
+}
+
+/// What `--status-means` says of words, folded.
+fn status_means(options: &[String]) -> Result<BTreeMap<String, StatusReason>> {
+    let known = StatusReason::NAMED.map(|(name, _)| name);
+    let mut means = BTreeMap::new();
+    for option in options {
+        let (word, kind) = option.rsplit_once('=').ok_or_else(|| {
+            wrong_use(format!("--status-means: {option} has no ="), "write --status-means \"frozen=bounced\"")
+        })?;
+        let named = StatusReason::NAMED.iter().find(|(name, _)| *name == kind.trim());
+        let (_, meant) = named
+            .ok_or_else(|| unknown_name(kind.trim(), "not a kind of status", &known, "choose one of the kinds"))?;
+        means.insert(fold(word), *meant);
+    }
+    Ok(means)
+}
+
+/// A word that nobody listed may be a refusal or none: the user says which.
+fn refuse_unlisted_words(read: &EntriesRead, what: What) -> Result<()> {
+    const SHOWN: usize = 5;
+    let unlisted: Vec<_> = read.words.iter().filter(|(_, (said, _))| *said == StatusReason::Unlisted).collect();
+    let Some((first, _)) = unlisted.first() else { return Ok(()) };
+    let shown: Vec<String> =
+        unlisted.iter().take(SHOWN).map(|(word, (_, count))| format!("\"{word}\" ({count})")).collect();
+    let more = unlisted.len().saturating_sub(SHOWN);
+    let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+    let what_happened = format!(
+        "the column \"{}\" says what happened, and some of its words are not known: {}{more}; nothing was changed",
+        read.status_columns.join("\", \""),
+        shown.join(", ")
+    );
+    let advice = format!(
+        "say what each means: --status-means \"{first}={}\" (or soft-bounce, complained, opted-out, do-not-contact, sent, nothing); --status COLUMN names another column, --status none takes every row",
+        what.name()
+    );
+    Err(Error::new(ErrorKind::Question, what_happened, advice))
+}
+
+/// What looks like an entry and was not read stops the load, unless it is accepted.
+fn refuse_unread(read: &EntriesRead, accept: &Accepted) -> Result<()> {
+    let count = read.unread.count;
+    if count == 0 || accept.covers(Guard::UnreadEntries, count) {
+        return Ok(());
+    }
+    let texts = if count == 1 {
+        "1 text looks like an entry and stands".to_owned()
+    } else {
+        format!("{count} texts look like entries and stand")
+    };
+    let what = format!(
+        "{}: {texts} outside of what was read ({}); nothing was changed",
+        Guard::UnreadEntries.name(),
+        read.unread.in_words()
+    );
+    let advice = "--field \"email=HEADER\" once for each column reads further columns, --sheet all reads all sheets; if these are nobody's, --accept unread-entries goes on without them";
+    Err(Error::new(ErrorKind::Guard, what, advice))
 }
 
 /// Until when entries hold.
@@ -186,8 +280,8 @@ impl Taking {
         if self.what == What::Bounced {
             match found.status {
                 Some(StatusReason::SoftBounce) => is_soft = true,
-                Some(StatusReason::Is(Reason::Bounced) | StatusReason::OfTheList) | None => {}
-                Some(StatusReason::Is(_) | StatusReason::None) => {
+                Some(StatusReason::Is(Reason::Bounced)) | None => {}
+                Some(_) => {
                     self.no_bounce += 1;
                     return None;
                 }
@@ -219,7 +313,7 @@ impl Taking {
             (What::OptedOut, Some(StatusReason::Is(reason))) => {
                 matches!(reason, Reason::OptedOut | Reason::Complained | Reason::DoNotContact)
             }
-            (What::OptedOut | What::Complained, Some(StatusReason::None | StatusReason::SoftBounce)) => false,
+            (What::OptedOut | What::Complained, Some(_)) => false,
             _ => true,
         }
     }

@@ -18,10 +18,10 @@ use pebblebank_bank::text::Text;
 use pebblebank_bank::{Access, Bank};
 use pebblebank_core::clean::date::Date;
 use pebblebank_core::clean::place::Country;
-use pebblebank_core::job::named::{mistake, unknown_name};
+use pebblebank_core::job::named::{accepted, unknown_name};
+use pebblebank_core::job::{Accepted, Guard};
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;
-use pebblebank_core::suppress::Mistake;
 use pebblebank_core::{Error, ErrorKind, Result};
 use std::io::{BufRead, IsTerminal, Write};
 use std::path::Path;
@@ -122,12 +122,11 @@ fn planned_scope(scope: &Scope, bank: &Bank) -> Result<PlannedScope> {
 }
 
 /// Likely mistakes that nobody said to be meant.
-fn refuse_mistakes(preview: &Preview, meant: &[String]) -> Result<()> {
-    let meant = meant.iter().map(|name| mistake(name)).collect::<Result<Vec<_>>>()?;
-    if meant.contains(&Mistake::MailboxProvider) {
+fn refuse_providers(preview: &Preview, accept: &Accepted) -> Result<()> {
+    if accept.covers(Guard::MailboxProvider, preview.providers.len() as u64) {
         return Ok(());
     }
-    preview.refuse_providers(&format!("--meant {}", Mistake::MailboxProvider.name()))
+    preview.refuse_providers(&format!("--accept {}", Guard::MailboxProvider.name()))
 }
 
 fn text_named(named: &Named) -> Result<Text> {
@@ -167,7 +166,7 @@ fn add(command: &BankAdd, bank: &mut Bank, screen: &Screen) -> Result<String> {
     staged.add(entries)?;
     let mut ready = staged.ready()?;
     let preview = ready.preview()?;
-    refuse_mistakes(&preview, &command.meant)?;
+    refuse_providers(&preview, &accepted(&command.accepting.accept)?)?;
     let id = ready.commit()?;
     Ok(render::bank::added(&bank.batch(id)?, &preview, &unreadable, screen))
 }

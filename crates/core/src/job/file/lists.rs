@@ -5,10 +5,10 @@ use crate::clean::address::AddressCleaner;
 use crate::clean::date::DateOrder;
 use crate::error::{Result, closest};
 use crate::job::layout::ColumnRef;
-use crate::job::named::{list_key, list_reason, mistake};
+use crate::job::named::{list_key, list_reason};
 use crate::job::parts::{AllowPart, LimitsPart, ListPart, NearMissPart, Overruled, SuppressPart, TakePart, overruled};
 use crate::job::{Allowance, Hold, Limits, ListFiles, ListKey, NearMisses, ReadFiles, Taken};
-use crate::suppress::{Mistake, Reason};
+use crate::suppress::Reason;
 
 impl Reader<'_> {
     /// The lists to ask about, then the suppression lists with files of their own.
@@ -77,15 +77,7 @@ impl Reader<'_> {
             Some(NearMissPart::Ignore) => NearMisses::Ignored,
         };
         hold.stale_after = part.stale_after;
-        for name in &part.meant {
-            hold.meant.push(mistake(name).map_err(|error| {
-                let placed = self.wrong(name, error.what(), error.advice());
-                placed.expected(error.expectation().unwrap_or_default())
-            })?);
-        }
-        if part.may_shrink {
-            hold.meant.push(Mistake::Shrunk);
-        }
+        hold.may_shrink = part.may_shrink;
         Ok(hold)
     }
 

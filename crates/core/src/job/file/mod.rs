@@ -5,7 +5,6 @@ mod lists;
 
 use crate::clean::audience::DisposableDomains;
 use crate::clean::blank::BlankWords;
-use crate::clean::consent::YesMeans;
 use crate::clean::date::{Date, DateOrder};
 use crate::clean::place::Country;
 use crate::clean::replace::{Find, Replacement};
@@ -15,15 +14,15 @@ use crate::columns::mapping::{ColumnWishes, OwnField};
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::job::layout::{ColumnRef, Layout};
 use crate::job::named::{
-    file_name_from, one_of, parse_delimiter, same_keys, suggested_rule, survivor, unknown_field_advice,
+    file_name_from, guard, one_of, parse_delimiter, same_keys, suggested_rule, survivor, unknown_field_advice,
 };
 use crate::job::parts::{
-    BlankWordsChange, BlankWordsPart, CleanPart, GuardPart, IdentityPart, JobFile, LayoutPart, OnBadBytesPart,
+    BlankWordsChange, BlankWordsPart, CleanPart, GuardPart, Headers, IdentityPart, JobFile, LayoutPart, OnBadBytesPart,
     Overruled, PassingPart, PersonPart, ReplacePart, RequirePart, RolePart, SelectPart, SheetPart, SourcePart,
-    YesMeansPart, overruled,
+    overruled,
 };
 use crate::job::{
-    CleanWishes, FilePattern, Guards, Job, Passing, Pick, ReadFiles, Remember, Requirement, Source, Write,
+    Accepted, CleanWishes, FilePattern, Guards, Job, Passing, Pick, ReadFiles, Remember, Requirement, Source, Write,
 };
 use crate::person::{Identity, PersonWishes};
 use crate::read::ReadWishes;
@@ -272,15 +271,14 @@ impl Reader<'_> {
     }
 
     fn source(&self, mut part: SourcePart, own: &[OwnField]) -> Result<Source> {
-        let own =
-            own.iter().map(|field| OwnField { header: part.columns.remove(&field.name), ..field.clone() }).collect();
-        let yes_means = part.yes_means.map(|meaning| match meaning {
-            YesMeansPart::OptedIn => YesMeans::OptedIn,
-            YesMeansPart::OptedOut => YesMeans::OptedOut,
-        });
+        let mut header_of =
+            |name: &str| part.columns.remove(name).and_then(|headers| headers.into_vec().into_iter().next());
+        let own = own.iter().map(|field| OwnField { header: header_of(&field.name), ..field.clone() }).collect();
         let read = self.read_files(&part.name, &part.files, part.columns)?;
         let mut read = ReadFiles { wishes: self.wishes(overruled!(part))?, ..read };
-        read.columns.yes_means = yes_means;
+        read.columns.opt_in = part.opt_in;
+        read.columns.opt_out = part.opt_out;
+        read.columns.not_consent = part.not_consent;
         read.columns.date_order = part.date_order.map(DateOrder::from);
         read.columns.own = own;
         let condition = part.condition.as_deref().map(|text| self.selection(text)).transpose()?;
@@ -299,13 +297,13 @@ impl Reader<'_> {
         }
     }
 
-    fn read_files(&self, name: &str, files: &[String], columns: BTreeMap<String, String>) -> Result<ReadFiles> {
+    fn read_files(&self, name: &str, files: &[String], columns: BTreeMap<String, Headers>) -> Result<ReadFiles> {
         if files.is_empty() {
             return Err(self.wrong(name, format!("{name} names no files"), "write files = [\"…\"]"));
         }
         let mut headers = BTreeMap::new();
-        for (field, header) in columns {
-            headers.insert(self.field(&field)?, header);
+        for (field, named) in columns {
+            headers.insert(self.field(&field)?, named.into_vec());
         }
         Ok(ReadFiles {
             files: files.iter().map(|file| FilePattern::relative(file, self.folder)).collect(),
@@ -371,11 +369,20 @@ impl Reader<'_> {
     }
 
     fn guards(&self, part: GuardPart) -> Result<Guards> {
-        let Some(text) = part.set_aside_at_most else { return Ok(Guards::default()) };
+        let mut accept = Accepted::default();
+        for (name, most) in &part.accept {
+            let guard = guard(name).map_err(|error| {
+                let placed = self.wrong(name, error.what(), error.advice());
+                placed.expected(error.expectation().unwrap_or_default())
+            })?;
+            accept.add(guard, Some(*most));
+        }
+        let guards = Guards { write_at_least: part.write_at_least.unwrap_or(1), accept, set_aside_at_most: None };
+        let Some(text) = part.set_aside_at_most else { return Ok(guards) };
         let share = text.trim().strip_suffix('%').and_then(|number| number.trim().parse::<f64>().ok());
         match share {
             Some(percent) if (0.0..=100.0).contains(&percent) => {
-                Ok(Guards { set_aside_at_most: Some(percent / 100.0) })
+                Ok(Guards { set_aside_at_most: Some(percent / 100.0), ..guards })
             }
             _ => Err(self.wrong(&text, format!("\"{text}\" is no share"), "write a share like \"40%\"")),
         }

@@ -3,9 +3,9 @@
 use super::{NotText, line_above, not_text};
 use crate::clean::RowCleaner;
 use crate::clean::address::AddressCleaner;
-use crate::columns::{ColumnMap, Field};
+use crate::clean::look::Look;
 use crate::error::Result;
-use crate::job::{Hold, Job, ListFiles};
+use crate::job::{EntriesFrom, Hold, Job, ListFiles};
 use crate::observe::{Observer, Stage};
 use crate::person::{IdentityHash, IdentityHasher};
 use crate::pipeline::counts::{FileCounts, ListCounts, Problem, UNLISTED_WORDS_KEPT};
@@ -15,14 +15,17 @@ use crate::pipeline::open::{EntryStatus, OpenFile, OpenFiles};
 use crate::pipeline::people::People;
 use crate::pipeline::row_keys::RowKeys;
 use crate::pipeline::{Setting, chunks};
-use crate::read::lines::judge_line;
 use crate::read::{Chunk, Line, Record, Records, cell};
 use crate::suppress::entry::Entry;
+use crate::suppress::unread::{self, UnreadText};
 use crate::suppress::{Digest, DigestKind, Reason, Returned, StatusReason, StatusReasons, entry, status};
-use crate::units::ListId;
+use crate::units::{ColumnIndex, ListId, RowNumber};
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::sync::Arc;
+
+/// The fewest digits of a hash.
+const SHORTEST_HASH: usize = 32;
 
 /// Reads all lists.
 pub fn read_lists(
@@ -45,7 +48,8 @@ pub fn read_lists(
         || EntryScratch::new(files),
         |job, scratch| {
             let index = job.file.0 as usize;
-            let plan = ListPlan::of(files, index);
+            let holds = job_lists[files.lists[index].owner.0 as usize].hold.is_some();
+            let plan = ListPlan { looks_for_unread: holds, ..ListPlan::of(files, index) };
             let read = read_list_chunk(&files.lists[index], &plan, &job.chunk, &hasher, scratch);
             Ok((job, read))
         },
@@ -56,6 +60,7 @@ pub fn read_lists(
                 return Err(problem.at(&files.lists[index], rows_above[index]));
             }
             counts[index].add(&read.counts, rows_above[index]);
+            let rows_before = rows_above[index];
             rows_above[index] += read.records;
             let list = files.lists[index].owner;
             for (share, entries) in read.shares.into_iter().enumerate() {
@@ -66,6 +71,9 @@ pub fn read_lists(
                     people.add_list_entries(entries, ListId(place as u16), counts)?;
                 }
             }
+            let unread =
+                read.unread.into_iter().map(|text| UnreadText { row: RowNumber(text.row.0 + rows_before), ..text });
+            add_unread(unread, &files.lists[index], job_lists, people, &mut lists)?;
             let counts = &mut lists[list.0 as usize];
             counts.left_out += read.left_out;
             counts.no_refusal += read.no_refusal;
@@ -82,7 +90,39 @@ pub fn read_lists(
     for (counts, read) in counts.iter_mut().zip(reading.files_read()) {
         counts.file_read(read);
     }
+    for file in &files.lists {
+        add_unread(file.unread.iter().cloned(), file, job_lists, people, &mut lists)?;
+    }
     Ok((counts, lists))
+}
+
+/// Lets what was not read of a list mark the people whom it names, without holding them.
+fn add_unread(
+    unread: impl Iterator<Item = UnreadText>,
+    file: &OpenFile<ListId>,
+    job_lists: &[ListFiles],
+    people: &mut People,
+    lists: &mut [ListCounts],
+) -> Result<()> {
+    let owner = file.owner.0 as usize;
+    let is_its_own = |list: &ListFiles| list.entries_from == EntriesFrom::UnreadOf(owner);
+    let Some(place) = job_lists.iter().position(is_its_own) else { return Ok(()) };
+    let mut entries = Entries::default();
+    for text in unread {
+        let header =
+            file.map().headers.get(text.column).map_or_else(|| format!("column {}", text.column + 1), String::clone);
+        lists[owner].unread.add(&file.input.name(), &header, &text);
+        match text.look {
+            Look::Address => entries.compared.push(people.hasher.hash_address(text.text.as_bytes())),
+            Look::Domain => entries.domains.push(text.text),
+            _ => {
+                if let Some(digest) = text.digest() {
+                    entries.digest(digest, &people.hasher);
+                }
+            }
+        }
+    }
+    people.add_list_entries(entries, ListId(place as u16), &mut lists[place])
 }
 
 /// Of a list of refusals, what still counts: who came back after its file was last changed is in it no longer. The entry
@@ -102,7 +142,6 @@ fn without_returned(mut entries: Entries, returned: &Returned, file: &OpenFile<L
 pub(in crate::pipeline) struct EntryScratch {
     records: Records,
     cleaner: AddressCleaner,
-    further: AddressCleaner,
     values: RowCleaner,
     /// Whether the texts of entries are wanted.
     pub keeps_texts: bool,
@@ -110,11 +149,7 @@ pub(in crate::pipeline) struct EntryScratch {
 
 impl EntryScratch {
     pub fn new(files: &OpenFiles) -> EntryScratch {
-        EntryScratch {
-            cleaner: AddressCleaner::with(Arc::clone(&files.addresses)),
-            further: AddressCleaner::with(Arc::clone(&files.addresses)),
-            ..EntryScratch::default()
-        }
+        EntryScratch { cleaner: AddressCleaner::with(Arc::clone(&files.addresses)), ..EntryScratch::default() }
     }
 }
 
@@ -129,6 +164,8 @@ pub(in crate::pipeline) struct ListChunk {
     no_refusal: u64,
     soft_bounces: u64,
     unlisted_words: BTreeMap<String, u64>,
+    /// What was not read as an entry.
+    pub unread: Vec<UnreadText>,
     /// How many compared entries the list itself has after each record.
     pub entries_after_row: Vec<u32>,
     problem: Option<Problem>,
@@ -149,14 +186,29 @@ pub(in crate::pipeline) struct Entries {
 }
 
 impl Entries {
-    /// Keeps the address of a row's first entry.
-    fn keep_text(&mut self, value: &[u8], map: &ColumnMap, record: &Record, cleaner: &mut AddressCleaner) {
-        let before = self.texts.len();
-        if let (Entry::Address(identity), _) = entry::read(value, cleaner)
-            && before < self.compared.len()
-        {
-            let address = String::from_utf8_lossy(identity).into_owned();
-            self.texts.push(Some((address, name_in(map, record))));
+    /// Adds an entry.
+    fn add(&mut self, entry: Entry, hasher: &IdentityHasher) {
+        match entry {
+            Entry::Address(identity) => self.compared.push(hasher.hash_address(identity)),
+            Entry::Domain(domain) => self.domains.push(domain),
+            Entry::Digest(digest) => self.digest(digest, hasher),
+            Entry::Unusable(text) => {
+                self.unusable += 1;
+                self.compared.push(hasher.hash_address(text));
+            }
+        }
+    }
+
+    /// How many entries there are.
+    fn count(&self) -> usize {
+        self.compared.len() + self.domains.len()
+    }
+
+    /// Keeps the address of a row's first entry, which has this place among those that are compared.
+    fn keep_text(&mut self, place: usize, text: Option<(String, String)>) {
+        self.texts.resize(place.min(self.compared.len()), None);
+        if place < self.compared.len() {
+            self.texts.push(text);
         }
         self.texts.resize(self.compared.len(), None);
     }
@@ -175,6 +227,10 @@ pub(in crate::pipeline) struct ListPlan<'a> {
     keys: Option<&'a RowKeys>,
     /// The column whose words say of each entry what happened.
     status: Option<EntryStatus>,
+    /// The columns that the list goes by, where that is not the address.
+    key_columns: Vec<ColumnIndex>,
+    /// Whether it matters what is not read: the list holds people back.
+    pub looks_for_unread: bool,
 }
 
 impl ListPlan<'_> {
@@ -191,7 +247,13 @@ impl ListPlan<'_> {
     }
 
     pub fn of(files: &OpenFiles, file: usize) -> ListPlan<'_> {
-        ListPlan { keys: files.list_keys[file].as_ref(), status: files.list_status[file] }
+        let keys = files.list_keys[file].as_ref();
+        ListPlan {
+            keys,
+            status: files.list_status[file],
+            key_columns: keys.map(|keys| keys.columns().collect()).unwrap_or_default(),
+            looks_for_unread: false,
+        }
     }
 }
 
@@ -206,7 +268,7 @@ pub(in crate::pipeline) fn read_list_chunk(
     let gives_reasons = plan.status.is_some_and(|status| status.gives_reasons);
     let shares = if gives_reasons { 1 + StatusReasons::REASONS.len() } else { 1 };
     read.shares.resize_with(shares, Entries::default);
-    let EntryScratch { records, cleaner, further, values, keeps_texts } = scratch;
+    let EntryScratch { records, cleaner, values, keeps_texts } = scratch;
     records.split(chunk, file.dialect);
     read.records = records.len() as u64;
     read.problem = not_text(file, chunk, records);
@@ -214,87 +276,99 @@ pub(in crate::pipeline) fn read_list_chunk(
         return read;
     }
     let keys = plan.keys;
-    let column = file.map().column(Field::Email);
+    let has_keys = keys.is_some_and(RowKeys::has_keys);
+    let columns: Vec<ColumnIndex> = file.map().address_columns().collect();
     for index in 0..records.len() {
-        // Of the record before.
+        // The entries of the records before.
         read.entries_after_row.extend((index > 0).then_some(read.shares[0].compared.len() as u32));
         let record = records.get(index, &chunk.bytes, file.dialect);
+        let row = RowNumber(index as u64 + 1);
         if let Some(line) = line_above(file, chunk, index) {
             read.counts.count(line);
+            read.look_for_unread(&record, row, plan, &[], false);
             continue;
         }
-        let value = column.map_or(Cow::default(), |column| cell::value(record.raw(column.0)));
-        let mut share = 0;
-        if keys.is_some() || plan.status.is_some() {
-            let line = judge_line(&record, &file.map().headers, file.table.has_header);
-            read.counts.count(line);
+        let first = columns.first().map_or(&[][..], |column| record.raw(column.0));
+        if memchr::memchr(b'@', first).is_none() {
+            let line = file.judge(&record);
             if line != Line::Contact {
+                read.counts.count(line);
+                read.look_for_unread(&record, row, plan, &[], false);
                 continue;
             }
         }
+        read.counts.count(Line::Contact);
+        let mut key = None;
+        let mut share = 0;
+        let text = if keys.is_some() || plan.status.is_some() { cell::value(first) } else { Cow::default() };
         if let Some(keys) = keys {
-            let address = cleaner.clean(&value);
-            let mut key = None;
+            let address = cleaner.clean(&text);
             let seen = keys.read(&record, &address, values, hasher, |_, hash| key = Some(hash));
             if !seen.counts {
                 read.left_out += 1;
                 continue;
             }
-            if let Some(status) = &plan.status {
-                let Some(found) = read.share(&status.source.value(&record, address.text)) else { continue };
-                share = found;
-            }
-            if keys.has_keys() {
-                match key {
-                    Some(hash) => read.shares[share].compared.push(hash),
-                    None => read.shares[share].blank += 1,
-                }
-                continue;
-            }
-        } else if let Some(status) = &plan.status {
-            let Some(found) = read.share(&status.source.value(&record, b"")) else { continue };
+        }
+        if let Some(status) = &plan.status {
+            let address = cleaner.clean(&text);
+            let Some(found) = read.share(&status.source.value(&record, address.text)) else { continue };
             share = found;
         }
-        let (entry, more) = entry::read(&value, cleaner);
-        if keys.is_none() && plan.status.is_none() {
-            let line = match entry {
-                Entry::Address(_) => Line::Contact,
-                _ => judge_line(&record, &file.map().headers, file.table.has_header),
-            };
-            read.counts.count(line);
-            if line != Line::Contact {
-                continue;
-            }
-        }
         let entries = &mut read.shares[share];
-        match entry {
-            Entry::Nothing => entries.blank += 1,
-            Entry::Address(identity) => entries.compared.push(hasher.hash_address(identity)),
-            Entry::Domain(domain) => entries.domains.push(domain),
-            Entry::Digest(digest) => entries.digest(digest, hasher),
-            Entry::Unusable(text) => {
-                entries.unusable += 1;
-                entries.compared.push(hasher.hash_address(text));
+        let before = entries.count();
+        if has_keys {
+            entries.compared.extend(key);
+        } else {
+            let mut first_text = None;
+            for column in &columns {
+                let value = cell::value(record.raw(column.0));
+                entry::read(&value, cleaner, &mut |entry| {
+                    if let (true, Entry::Address(identity)) = (*keeps_texts, &entry) {
+                        first_text.get_or_insert_with(|| String::from_utf8_lossy(identity).into_owned());
+                    }
+                    entries.add(entry, hasher);
+                });
+            }
+            if *keeps_texts {
+                let place = before.min(entries.compared.len());
+                entries.keep_text(place, first_text.map(|address| (address, name_in(file.map(), &record))));
             }
         }
-        entries.compared.extend(more.iter().map(|identity| hasher.hash_address(identity.as_bytes())));
-        for column in &file.map().further_addresses {
-            let value = cell::value(record.raw(column.0));
-            let address = further.clean(&value);
-            if address.is_usable() {
-                entries.compared.push(hasher.hash_address(address.identity));
-            }
-            entries.compared.extend(address.further.iter().map(|identity| hasher.hash_address(identity.as_bytes())));
-        }
-        if *keeps_texts {
-            entries.keep_text(&value, file.map(), &record, cleaner);
-        }
+        let gave_entry = entries.count() > before;
+        entries.blank += u64::from(!gave_entry);
+        let read_columns: &[ColumnIndex] = if has_keys { &plan.key_columns } else { &columns };
+        read.look_for_unread(&record, row, plan, read_columns, gave_entry);
     }
     read.entries_after_row.push(read.shares[0].compared.len() as u32);
     read
 }
 
 impl ListChunk {
+    /// Keeps what a row holds beside its entries.
+    #[inline]
+    fn look_for_unread(
+        &mut self,
+        record: &Record,
+        row: RowNumber,
+        plan: &ListPlan,
+        read: &[ColumnIndex],
+        gave_entry: bool,
+    ) {
+        if !plan.looks_for_unread || (gave_entry && record.cells() == read.len()) {
+            return;
+        }
+        for (column, raw) in record.raw_cells().enumerate() {
+            // With an entry in the row only addresses and hashes count.
+            let is_possible = raw.len() >= SHORTEST_HASH || !gave_entry || memchr::memchr(b'@', raw).is_some();
+            if raw.len() < 4 || !is_possible || read.contains(&ColumnIndex(column)) {
+                continue;
+            }
+            unread::look_at(&cell::text(raw), gave_entry, &mut |look, text| {
+                self.unread.push(UnreadText { sheet: None, row, column, look, text });
+            });
+        }
+    }
+
     /// The share that a status puts a row into; none where it is no refusal.
     fn share(&mut self, value: &[u8]) -> Option<usize> {
         let text = String::from_utf8_lossy(value);
@@ -304,12 +378,11 @@ impl ListChunk {
                 // Some reasons only a list as a whole can have.
                 return Some(place.map(|place| place + 1).filter(|place| *place < self.shares.len()).unwrap_or(0));
             }
-            StatusReason::OfTheList => {
-                if !text.trim().is_empty() {
-                    *self.unlisted_words.entry(text.trim().chars().take(40).collect()).or_default() += 1;
-                }
+            StatusReason::Unlisted | StatusReason::Verdict => {
+                *self.unlisted_words.entry(text.trim().chars().take(40).collect()).or_default() += 1;
                 return Some(0);
             }
+            StatusReason::Blank => return Some(0),
             StatusReason::SoftBounce => self.soft_bounces += 1,
             StatusReason::None => {}
         }

@@ -7,11 +7,13 @@ pub use lists::read_lists;
 pub(in crate::pipeline) use lists::{Entries, EntryScratch, ListPlan, read_list_chunk};
 pub use sources::read_sources;
 
+use crate::clean::look;
 use crate::columns::{ColumnMap, Field};
 use crate::pipeline::counts::Problem;
 use crate::pipeline::open::OpenFile;
 use crate::read::dialect::QUOTE;
 use crate::read::{Chunk, Line, Record, Records, cell};
+use crate::units::ColumnIndex;
 use std::borrow::Cow;
 
 /// A file that turned out not to be in the encoding that it began in, by its place among the files of its kind.
@@ -23,13 +25,25 @@ pub enum NotText {
     Source(usize),
 }
 
-/// A record above the first contact, by its place in the file's first chunk.
+/// What a record at the top of a file is, by its place in the file's first chunk; none where its own content decides.
 pub(crate) fn line_above<Owner>(file: &OpenFile<Owner>, chunk: &Chunk, index: usize) -> Option<Line> {
-    let above = file.table.records_above as usize;
-    if !chunk.is_first || index >= above {
-        return None;
+    let line = if chunk.is_first { file.table.above.get(index).copied() } else { None };
+    line.filter(|line| !line.is_row())
+}
+
+/// Whether a record is a remark above or below the table that holds an address: it is read, so that what it says of that
+/// address counts, and never written.
+pub(crate) fn is_unreadable<Owner>(file: &OpenFile<Owner>, chunk: &Chunk, index: usize, record: &Record) -> bool {
+    if chunk.is_first && file.table.above.get(index) == Some(&Line::Unreadable) {
+        return true;
     }
-    Some(if file.table.has_header && index + 1 == above { Line::Header } else { Line::Title })
+    let map = file.map();
+    let first = ColumnIndex(0);
+    map.width() > 1
+        && map.column(Field::Email) != Some(first)
+        && !map.further_addresses.contains(&first)
+        && record.raw_cells().skip(1).all(cell::is_empty)
+        && look::holds_address(&cell::text(record.raw(0)))
 }
 
 /// The first row that is not UTF-8.

@@ -1,22 +1,23 @@
 //! Sources, read: each row leaves its kind, its keys and its marks; no value is kept.
 
-use super::{NotText, address_value, checksum, has_open_quote, line_above, not_text};
+use super::{NotText, address_value, checksum, has_open_quote, is_unreadable, line_above, not_text};
 use crate::clean::address::{Address, AddressCleaner, State};
 use crate::clean::consent::{Consent, Statement};
 use crate::clean::date::OrderEvidence;
 use crate::clean::replace::Replaced;
-use crate::clean::{CleaningPlan, RowCleaner, consent};
-use crate::columns::ConsentColumn;
+use crate::clean::{CleaningPlan, RowCleaner, consent, look};
+use crate::columns::consent::is_sure_refusal;
+use crate::columns::{ConsentColumn, Field};
 use crate::error::Result;
 use crate::observe::{Observer, Stage};
 use crate::person::{IdentityHasher, Role};
-use crate::pipeline::counts::{FileCounts, Problem, SourceChunk};
+use crate::pipeline::counts::{FileCounts, Problem, SourceChunk, WatchedColumn};
 use crate::pipeline::in_order::in_order;
 use crate::pipeline::open::{OpenFile, OpenFiles};
 use crate::pipeline::people::{HAS_ADDRESS, HAS_OTHER_KEY, IS_CLEAN, LEFT_OUT, People};
 use crate::pipeline::row_keys::RowKeys;
 use crate::pipeline::{Setting, chunks};
-use crate::read::lines::{FootnoteLook, footnote_look, judge_line};
+use crate::read::lines::looks_like_footnote;
 use crate::read::{Chunk, Format, Line, Record, Records, Shape, cell};
 use crate::suppress::{Mark, RowChecks};
 use crate::units::{ColumnIndex, RowNumber, SourceId};
@@ -90,8 +91,17 @@ impl Scratch {
     }
 }
 
-/// What status cells say, by the direction of their column. Few different ones occur, so they are remembered.
-type Statements = HashMap<Option<consent::YesMeans>, HashMap<Vec<u8>, Statement>>;
+/// What status cells say. Few different ones occur, so they are remembered.
+#[derive(Default)]
+struct Statements {
+    /// By the direction of their column.
+    said: SaidByDirection,
+    /// Whether values of watched columns are words of a status, and refusals.
+    watched: HashMap<Vec<u8>, (bool, bool)>,
+}
+
+/// What status cells say, by the direction of their column.
+type SaidByDirection = HashMap<Option<consent::YesMeans>, HashMap<Vec<u8>, Statement>>;
 
 /// What is looked for in a source file's rows beside addresses and consent.
 struct RowPlan<'a> {
@@ -120,6 +130,7 @@ fn read_source_chunk(
     }
     let date_columns: Vec<ColumnIndex> = plan.cleaning.date_columns().collect();
     read.counts.dates = vec![OrderEvidence::default(); date_columns.len()];
+    read.counts.watched = vec![WatchedColumn::default(); file.map().watched.len()];
     read.lines.reserve(records.len());
     read.keys.reserve(records.len());
     for index in 0..records.len() {
@@ -146,23 +157,26 @@ fn read_source_chunk(
                 (Line::Contact, HAS_ADDRESS | IS_CLEAN)
             }
             State::Usable => (Line::Contact, HAS_ADDRESS),
-            _ => (judge_line(&record, &file.map().headers, file.table.has_header), 0),
+            _ => (file.judge(&record), 0),
         };
         read.lines.push(line as u8 | flag);
         read.counts.count(line);
         if line != Line::Contact {
             continue;
         }
-        let look = if flag == 0 { footnote_look(&record, file.map().width()) } else { FootnoteLook::None };
-        if look == FootnoteLook::None {
-            read.tail.contact();
+        if flag == 0 && !file.needs_first_column && looks_like_footnote(&record, file.map().width()) {
+            read.tail.rows.push(row);
         } else {
-            read.tail.rows.push((row, look));
-            continue;
+            read.tail.contact();
         }
         let mut row_read =
             RowRead { row, read: &mut read, hasher, checks, is_extracted: file.format != Format::Delimited };
         row_read.identities(&address, &value, file, &record, further);
+        row_read.compared_addresses(file, &record, further);
+        if flag == 0 {
+            let is_remark = is_unreadable(file, chunk, index, &record);
+            row_read.stray_addresses(file, &record, is_remark);
+        }
         if plan.asks_consent {
             row_read.consent(file, &record, &address, statements);
         }
@@ -242,6 +256,44 @@ impl RowRead<'_> {
         }
     }
 
+    /// Addresses of which it is not clear whose they are.
+    fn compared_addresses(&mut self, file: &OpenFile<SourceId>, record: &Record, cleaner: &mut AddressCleaner) {
+        for column in &file.map().compared_addresses {
+            let value = cell::value(record.raw(column.0));
+            let address = cleaner.clean(&value);
+            if address.is_usable() {
+                self.identity(address.identity, address.domain(), Role::CompareOnly);
+            }
+        }
+    }
+
+    /// Addresses outside the columns of addresses, of a row that has none in them: shifted cells, remarks. What the row
+    /// says counts for them, and what others say of them for the row; it joins nobody.
+    #[cold]
+    fn stray_addresses(&mut self, file: &OpenFile<SourceId>, record: &Record, is_remark: bool) {
+        let map = file.map();
+        let is_read = |column: usize| {
+            let column = ColumnIndex(column);
+            map.column(Field::Email) == Some(column) || map.further_addresses.contains(&column)
+        };
+        for (column, raw) in record.raw_cells().enumerate() {
+            if is_read(column) || memchr::memchr(b'@', raw).is_none() {
+                continue;
+            }
+            let text = cell::text(raw);
+            for identity in look::addresses_in(&text) {
+                // A note may name somebody else; a whole cell is the contact's own.
+                if is_remark || text.split_whitespace().count() == 1 {
+                    let at = identity.rfind('@').map_or(0, |at| at + 1);
+                    self.identity(identity.as_bytes(), &identity.as_bytes()[at..], Role::CompareOnly);
+                }
+            }
+        }
+        if is_remark {
+            self.read.marks.push((self.row, Mark::UnreadableRow));
+        }
+    }
+
     fn further_identity(&mut self, identity: &[u8]) {
         let domain = identity.iter().rposition(|byte| *byte == b'@').map_or(&[][..], |at| &identity[at + 1..]);
         self.identity(identity, domain, Role::Further);
@@ -276,8 +328,8 @@ impl RowRead<'_> {
     fn consent(&mut self, file: &OpenFile<SourceId>, record: &Record, address: &Address, statements: &mut Statements) {
         for column in &file.map().consents {
             let raw = record.raw(column.column.0);
-            match statement(raw, column, statements) {
-                Statement::Nothing => {}
+            match statement(raw, column, &mut statements.said) {
+                Statement::Nothing => self.read.counts.unticked += u64::from(column.is_ticks),
                 Statement::YesOrNo => {
                     let header = file.map().header(column.column).to_owned();
                     let row = self.row;
@@ -295,11 +347,13 @@ impl RowRead<'_> {
                 }
             }
         }
-        if let Some(column) = file.map().watched_status {
+        for (column, seen) in file.map().watched.iter().zip(&mut self.read.counts.watched) {
             let raw = record.raw(column.0);
             if !cell::is_empty(raw) {
-                self.read.counts.watched_status.0 += 1;
-                self.read.counts.watched_status.1 += u64::from(consent::is_listed(&cell::text(raw)));
+                let (is_word, is_refusal) = watched_value(raw, &mut statements.watched);
+                seen.filled += 1;
+                seen.words += u64::from(is_word);
+                seen.refusals += u64::from(is_refusal);
             }
         }
     }
@@ -324,9 +378,24 @@ impl RowRead<'_> {
     }
 }
 
+/// How many different values are remembered.
+const KEPT: usize = 256;
+
+/// Whether the value of a watched column is a word of a status, and one that can only be a refusal.
+fn watched_value(raw: &[u8], known: &mut HashMap<Vec<u8>, (bool, bool)>) -> (bool, bool) {
+    if let Some(seen) = known.get(raw) {
+        return *seen;
+    }
+    let text = cell::text(raw);
+    let seen = (consent::is_listed(&text), is_sure_refusal(&text));
+    if known.len() < KEPT {
+        known.insert(raw.to_vec(), seen);
+    }
+    seen
+}
+
 /// Reads a status cell.
-fn statement(raw: &[u8], column: &ConsentColumn, known: &mut Statements) -> Statement {
-    const KEPT: usize = 256;
+fn statement(raw: &[u8], column: &ConsentColumn, known: &mut SaidByDirection) -> Statement {
     let known = known.entry(column.yes_means).or_default();
     if let Some(statement) = known.get(raw) {
         return *statement;

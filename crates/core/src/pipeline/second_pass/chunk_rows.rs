@@ -164,6 +164,9 @@ impl<'b> ChunkRows<'_, 'b> {
     fn fault(&self, row: RowId, meant: &Meant, address: &Address, marks: &[Mark]) -> Option<(Reason, String)> {
         let record = &meant.record;
         let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
+        if marks.contains(&Mark::UnreadableRow) {
+            return Some((Reason::UnreadableRow, String::new()));
+        }
         if self.plan.requirement.needs_address() {
             match address.state {
                 State::Usable => {}
@@ -264,6 +267,7 @@ impl<'b> ChunkRows<'_, 'b> {
         marks: &[Mark],
     ) {
         let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
+        self.rows.counts.note_unread(row, marks, self.pass.job);
         if !address.is_usable() && address.state != State::Blank {
             self.rows.counts.written_without_address.at(number);
         }

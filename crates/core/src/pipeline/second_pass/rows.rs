@@ -2,11 +2,14 @@
 
 use crate::clean::Doubt;
 use crate::error::Result;
+use crate::job::{EntriesFrom, Job};
+use crate::observe::EXAMPLE_ROWS;
 use crate::observe::Met;
 use crate::pipeline::picking::Candidate;
 use crate::pipeline::tally::{Account, RepairCounts};
+use crate::suppress::Mark;
 use crate::suppress::Reason;
-use crate::units::{ColumnIndex, FileId, RowId, RowNumber};
+use crate::units::{ColumnIndex, FileId, ListId, RowId, RowNumber};
 use crate::write::csv::CsvBuffer;
 use std::collections::BTreeMap;
 
@@ -64,6 +67,44 @@ impl RowOrder {
     }
 }
 
+/// Contacts about to be written whom something names that was not read of a suppression list.
+#[derive(Debug, Clone, Default)]
+pub struct UnreadWritten {
+    /// How many.
+    pub count: u64,
+    /// The first of them.
+    pub rows: Vec<RowId>,
+}
+
+impl UnreadWritten {
+    /// One more.
+    pub fn at(&mut self, row: RowId) {
+        self.count += 1;
+        if self.rows.len() < EXAMPLE_ROWS {
+            self.rows.push(row);
+        }
+    }
+
+    fn append(&mut self, later: &UnreadWritten) {
+        self.count += later.count;
+        let room = EXAMPLE_ROWS.saturating_sub(self.rows.len());
+        self.rows.extend(later.rows.iter().take(room));
+    }
+}
+
+impl Counts {
+    /// Notes a contact that is about to be written, where something names it that was not read.
+    pub fn note_unread(&mut self, row: RowId, marks: &[Mark], job: &Job) {
+        for mark in marks {
+            if let Mark::On(list) = mark
+                && matches!(job.lists[list.0 as usize].entries_from, EntriesFrom::UnreadOf(_))
+            {
+                self.unread.entry(*list).or_default().at(row);
+            }
+        }
+    }
+}
+
 /// What is counted in the second pass.
 #[derive(Debug, Clone, Default)]
 pub struct Counts {
@@ -87,6 +128,9 @@ pub struct Counts {
     pub near_missed: Vec<RowId>,
     /// Rows whose unusable address was written blank.
     pub written_without_address: Met,
+    /// Contacts about to be written whom something names that was not read of a suppression list, by the place of the
+    /// list that holds what was not read.
+    pub unread: BTreeMap<ListId, UnreadWritten>,
     /// The row and the column that the layout stops at.
     pub(super) stop: Option<(RowNumber, String)>,
 }
@@ -106,6 +150,9 @@ impl Counts {
             self.doubts.entry(place).or_default().append(&met);
         }
         self.written_without_address.append(&later.written_without_address);
+        for (list, unread) in later.unread {
+            self.unread.entry(list).or_default().append(&unread);
+        }
         add_each(&mut self.persons, &later.persons);
         add_each(&mut self.persons_with_key, &later.persons_with_key);
     }

@@ -14,6 +14,7 @@ use super::unpack::is_zip;
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::observe::{Finding, Met, Observer, Weight, counted};
 use crate::pipeline::open::MAX_COLUMNS;
+use crate::suppress::unread::{self, UnreadText};
 use crate::units::RowNumber;
 use calamine::{Ods, Reader, SheetType, SheetVisible, Xls, Xlsb, Xlsx};
 use guarded::guarded;
@@ -60,7 +61,15 @@ pub struct Sheet {
     pub name: String,
     /// The format, as users call it.
     pub format: &'static str,
+    /// What looks like an address, a hash, a domain or a phone number on the other sheets.
+    pub unread: Vec<UnreadText>,
 }
+
+/// The word that reads all sheets, one below the other.
+const ALL_SHEETS: &str = "all";
+
+/// So much is kept of the other sheets.
+const UNREAD_KEPT: usize = 100_000;
 
 /// Takes the sheet with the contacts, or the one that is named (or numbered, from 1), out of a workbook.
 pub fn extract(
@@ -80,8 +89,13 @@ pub fn extract(
     let opened = guarded(|| Book::open(kind, input.packed_file()?, path)).unwrap_or_else(|| Err(broken(path, "")));
     let mut book = opened?;
     let taken = guarded(|| {
-        let (name, mut findings) = choose(&mut book, sheet, likeness, path)?;
+        let all = book.sheets();
         let mut rows = SheetRows::new(RowSpool::new(folder, input)?, observer, path);
+        let is_called_all = all.iter().any(|(name, _)| name.trim().to_lowercase() == ALL_SHEETS);
+        if sheet.is_some_and(|sheet| sheet.trim().to_lowercase() == ALL_SHEETS) && !is_called_all {
+            return every_sheet(&mut book, rows, kind, path);
+        }
+        let (name, mut findings) = choose(&mut book, sheet, likeness, path)?;
         let hidden = std::thread::scope(|scope| {
             let search = scope.spawn(|| Hidden::search(input, kind, &name));
             book.for_each_cell(&name, path, None, &mut |row, column, value| rows.cell(row, column, value))?;
@@ -89,9 +103,44 @@ pub fn extract(
         })?;
         findings.extend(hidden.findings());
         let extracted = rows.finish(findings)?;
-        Ok(Sheet { extracted, name, format: kind.name() })
+        let unread = unread_sheets(&mut book, &name, path)?;
+        Ok(Sheet { extracted, name, format: kind.name(), unread })
     });
     taken.unwrap_or_else(|| Err(broken(path, "")))
+}
+
+/// All sheets, one below the other; a header that comes again is one line more.
+fn every_sheet(book: &mut Book, mut rows: SheetRows, kind: Kind, path: &Path) -> Result<Sheet> {
+    let mut names = Vec::new();
+    for (name, _) in book.sheets() {
+        let above = rows.rows_so_far()?;
+        book.for_each_cell(&name, path, None, &mut |row, column, value| rows.cell(above + row, column, value))?;
+        names.push(format!("\"{name}\""));
+    }
+    let text = format!("its {} sheets were read one below the other: {}", names.len(), names.join(", "));
+    let extracted = rows.finish(vec![Finding::new("all-sheets", Weight::Note, text)])?;
+    Ok(Sheet { extracted, name: ALL_SHEETS.to_owned(), format: kind.name(), unread: Vec::new() })
+}
+
+/// What looks like an entry of a list on the sheets that were not read.
+fn unread_sheets(book: &mut Book, read: &str, path: &Path) -> Result<Vec<UnreadText>> {
+    let mut found = Vec::new();
+    let mut text = Vec::new();
+    for (name, _) in book.sheets().into_iter().filter(|(name, _)| name != read) {
+        book.for_each_cell(&name, path, None, &mut |row, column, value| {
+            if found.len() >= UNREAD_KEPT || matches!(value, Value::Nothing | Value::Error) {
+                return Ok(());
+            }
+            text.clear();
+            value.write(&mut text);
+            unread::look_at(&String::from_utf8_lossy(&text), true, &mut |look, text| {
+                let row = RowNumber(u64::from(row) + 1);
+                found.push(UnreadText { sheet: Some(name.clone()), row, column: column as usize, look, text });
+            });
+            Ok(())
+        })?;
+    }
+    Ok(found)
 }
 
 /// The formats.
@@ -401,6 +450,14 @@ impl<'a> SheetRows<'a> {
         value.write(&mut self.text);
         self.spool.cell(&self.text);
         Ok(())
+    }
+
+    /// How many rows there are, the one that is being filled included, which is ended.
+    fn rows_so_far(&mut self) -> Result<u32> {
+        if self.spool.cells() > 0 {
+            self.end_row()?;
+        }
+        Ok(self.row)
     }
 
     fn end_row(&mut self) -> Result<()> {

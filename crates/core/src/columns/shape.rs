@@ -1,0 +1,140 @@
+//! How a delimited file parts its cells, and where its table is: recognised together, since each is evidence for the other.
+
+use super::NamedHeaders;
+use super::locate::{Table, locate_table};
+use super::sample::SampleRecords;
+use crate::clean::address::{AddressCleaner, State};
+use crate::clean::look;
+use crate::read::Dialect;
+use crate::read::recognise::{DELIMITERS, recognise_dialect, said_by_first_line};
+
+/// How a file parts its cells, and where its table is.
+pub struct TableShape {
+    /// How it parts cells and lines.
+    pub dialect: Dialect,
+    /// Its beginning.
+    pub records: SampleRecords,
+    /// Where its table is.
+    pub table: Table,
+}
+
+/// What is said about the shape of a file.
+#[derive(Debug, Clone, Copy)]
+pub struct ShapeWishes<'a> {
+    /// The delimiter.
+    pub delimiter: Option<u8>,
+    /// The row of the header from 1; 0 where there is none.
+    pub header_row: Option<u64>,
+    /// The headers that the job names.
+    pub named: &'a NamedHeaders,
+}
+
+/// How many records of the sample are looked at for each delimiter.
+const RECORDS_LOOKED_AT: usize = 200;
+
+/// Recognises the shape of a delimited file that begins with `sample`.
+///
+/// Every delimiter that occurs is tried, and none at all. The header with the most known words wins; among equals, the
+/// reading in which cells with an address hold nothing else, rows have equally many cells, and the header has as many as
+/// they. A trailing delimiter is no cell.
+pub fn recognise_shape(sample: &[u8], is_whole: bool, wishes: ShapeWishes) -> TableShape {
+    let even = recognise_dialect(sample);
+    let shape = |delimiter: u8| {
+        let dialect = Dialect { delimiter, ..even };
+        let records = SampleRecords::new(sample, dialect, is_whole);
+        let table = locate_table(&records, wishes.header_row, wishes.named);
+        TableShape { dialect, records, table }
+    };
+    if let Some(delimiter) = wishes.delimiter.or_else(|| said_by_first_line(sample)) {
+        return shape(delimiter);
+    }
+    let occurs = |delimiter: &u8| memchr::memchr(*delimiter, sample).is_some();
+    let mut best: Option<(Fit, TableShape)> = None;
+    for delimiter in std::iter::once(Dialect::NO_DELIMITER).chain(DELIMITERS.into_iter().filter(occurs)) {
+        let candidate = shape(delimiter);
+        let fit = Fit::of(&candidate, wishes.named);
+        if best.as_ref().is_none_or(|(highest, _)| fit.is_better_than(*highest)) {
+            best = Some((fit, candidate));
+        }
+    }
+    match best {
+        Some((_, shape)) => shape,
+        None => shape(even.delimiter),
+    }
+}
+
+/// How well a reading fits a file.
+#[derive(Debug, Clone, Copy)]
+struct Fit {
+    /// The known words of its header, if there is more than one: a single one stands alone under any delimiter.
+    known: usize,
+    /// Of the cells with an address, the share that holds nothing else.
+    purity: f64,
+    /// The share of records with the usual number of cells.
+    evenness: f64,
+    /// Whether the header has as many cells as the rows below.
+    header_fits: bool,
+}
+
+impl Fit {
+    fn of(shape: &TableShape, named: &NamedHeaders) -> Fit {
+        let known = shape.table.known_headers(named);
+        let is_parted = shape.dialect.delimiter != Dialect::NO_DELIMITER;
+        let mut cleaner = AddressCleaner::default();
+        let (mut counts, mut extents) = (Vec::new(), Vec::new());
+        let (mut with_address, mut pure, mut only_addresses) = (0usize, 0usize, true);
+        let first = shape.table.records_above as usize;
+        for index in (first..shape.records.len()).take(RECORDS_LOOKED_AT) {
+            let values = shape.records.values(index);
+            let filled: Vec<&String> = values.iter().filter(|value| !value.trim().is_empty()).collect();
+            if filled.is_empty() {
+                continue;
+            }
+            counts.push(values.len());
+            extents.push(values.iter().rposition(|value| !value.trim().is_empty()).map_or(0, |last| last + 1));
+            for value in filled {
+                if !look::holds_address(value) {
+                    only_addresses = false;
+                    continue;
+                }
+                with_address += 1;
+                pure += usize::from(matches!(cleaner.clean(value.as_bytes()).state, State::Usable));
+            }
+        }
+        let purity = if with_address == 0 { 1.0 } else { pure as f64 / with_address as f64 };
+        let (usual, share) = most_frequent(&counts);
+        // Addresses with nothing beside them are several of one person, however many stand in a line.
+        let parts_people = only_addresses && with_address > 0 && shape.dialect.delimiter != b'|';
+        let evenness = match is_parted {
+            true if usual > 1 && !parts_people => share,
+            true => 0.0,
+            false => 0.5,
+        };
+        let header = shape.table.headers.iter().rposition(|header| !header.is_empty()).map_or(0, |last| last + 1);
+        let header_fits = !shape.table.has_header || header >= most_frequent(&extents).0;
+        Fit { known: if known > 1 { known } else { 0 }, purity, evenness, header_fits }
+    }
+
+    /// In tenths, since a few ragged rows must not decide.
+    fn score(self) -> i64 {
+        let tenths = |share: f64| (share * 10.0).round() as i64;
+        4 * tenths(self.purity) + 2 * tenths(self.evenness) + if self.header_fits { 15 } else { 0 }
+    }
+
+    fn is_better_than(self, other: Fit) -> bool {
+        (self.known, self.score()) > (other.known, other.score())
+    }
+}
+
+/// The most frequent number, and its share.
+fn most_frequent(numbers: &[usize]) -> (usize, f64) {
+    let mut seen: Vec<(usize, usize)> = Vec::new();
+    for number in numbers {
+        match seen.iter_mut().find(|(other, _)| other == number) {
+            Some((_, count)) => *count += 1,
+            None => seen.push((*number, 1)),
+        }
+    }
+    let most = seen.into_iter().max_by_key(|(number, count)| (*count, *number));
+    most.map_or((0, 0.0), |(number, count)| (number, count as f64 / numbers.len() as f64))
+}

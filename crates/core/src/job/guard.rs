@@ -1,0 +1,88 @@
+//! Guards: limits that stop a run before anything is put in place, and what the user accepts of them.
+
+/// A limit that stops a run unless it is accepted.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Guard {
+    /// A suppression list holds addresses, hashes, domains or phone numbers outside what was read as entries.
+    UnreadEntries,
+    /// A file of a suppression list holds the same bytes as a file of a source.
+    SameAsSource,
+    /// A suppression list alone would hold more than half of all people.
+    HoldsMost,
+    /// None of the entries of a suppression list can be compared: the wrong column.
+    NoneUsable,
+    /// An entry would hold everybody at a public mailbox provider.
+    MailboxProvider,
+    /// A file of a suppression list is older than the job relies on.
+    Stale,
+    /// A suppression list matches nobody, although it did in the run before.
+    MatchesNobody,
+    /// A list of refusals has fewer entries than in the run before.
+    Shrunk,
+    /// There was a bank in the run before, and there is none now.
+    BankGone,
+    /// Fewer contacts than asked would be written.
+    WriteAtLeast,
+    /// More contacts than allowed would be set aside.
+    SetAsideAtMost,
+}
+
+impl Guard {
+    /// All of them.
+    pub const ALL: [Guard; 11] = [
+        Guard::UnreadEntries,
+        Guard::SameAsSource,
+        Guard::HoldsMost,
+        Guard::NoneUsable,
+        Guard::MailboxProvider,
+        Guard::Stale,
+        Guard::MatchesNobody,
+        Guard::Shrunk,
+        Guard::BankGone,
+        Guard::WriteAtLeast,
+        Guard::SetAsideAtMost,
+    ];
+
+    /// The name in jobs, options and messages.
+    pub fn name(self) -> &'static str {
+        match self {
+            Guard::UnreadEntries => "unread-entries",
+            Guard::SameAsSource => "same-as-source",
+            Guard::HoldsMost => "holds-most",
+            Guard::NoneUsable => "none-usable",
+            Guard::MailboxProvider => "mailbox-provider",
+            Guard::Stale => "stale",
+            Guard::MatchesNobody => "matches-nobody",
+            Guard::Shrunk => "shrunk",
+            Guard::BankGone => "bank-gone",
+            Guard::WriteAtLeast => "write-at-least",
+            Guard::SetAsideAtMost => "set-aside-at-most",
+        }
+    }
+}
+
+/// The guards that do not stop the run.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Accepted {
+    guards: Vec<(Guard, Option<u64>)>,
+}
+
+impl Accepted {
+    /// Accepts a guard, up to this count; none for any.
+    pub fn add(&mut self, guard: Guard, at_most: Option<u64>) {
+        self.guards.push((guard, at_most));
+    }
+
+    /// Whether a guard that counted so many does not stop the run.
+    ///
+    /// ```
+    /// use pebblebank_core::job::{Accepted, Guard};
+    /// let mut accepted = Accepted::default();
+    /// accepted.add(Guard::UnreadEntries, Some(3));
+    /// assert!(accepted.covers(Guard::UnreadEntries, 3));
+    /// assert!(!accepted.covers(Guard::UnreadEntries, 4) && !accepted.covers(Guard::Stale, 1));
+    /// ```
+    pub fn covers(&self, guard: Guard, count: u64) -> bool {
+        self.guards.iter().any(|(accepted, at_most)| *accepted == guard && at_most.is_none_or(|most| count <= most))
+    }
+}
