@@ -103,7 +103,7 @@ fn plant_shop(world: &World) -> (Vec<u8>, Vec<u8>) {
             old.row(header);
         }
     }
-    old.row(["Total orders", "", "", "", "", "", "", "", ""]);
+    old.row(["Total", "", "", "", "", "", "", "", ""]);
     (old.bytes, new.bytes)
 }
 

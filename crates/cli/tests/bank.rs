@@ -3,6 +3,7 @@
 
 mod common;
 
+use common::Ran;
 use common::shop::{SHOP, desk, held, refused, with_keys, written};
 use common::{job_with, provider};
 use rstest::rstest;
@@ -153,7 +154,7 @@ fn what_the_same_job_prepared_before_is_replaced_and_not_kept() {
     let counts = desk.json(&["bank"]);
     assert_eq!((&counts["entries"][0]["what"], &counts["entries"][0]["entries"]), (&"prepared".into(), &1.into()));
     assert!(desk.done(&["bank", "find", "ben@post.example"]).stdout.contains("knows nothing"));
-    let bytes = desk.bytes("bank.sqlite");
+    let bytes = desk.bytes("data/pebblebank/bank.sqlite");
     assert!(!bytes.windows(16).any(|window| window == b"ben@post.example"));
     assert!(desk.run(&["clean", "shop.csv", "-o", "out.csv", "--only-duplicates", "--replace"]).status == 0);
 }
@@ -410,9 +411,8 @@ fn a_bank_that_is_named_and_not_there_is_no_empty_bank() {
         refused(&desk.run(&[command, &["--bank", "shop.csv/bank.sqlite"]].concat()), 1, "cannot be told");
         assert!(!desk.has("o.csv") && !desk.has("out.csv"));
     }
-    let findings = desk.json(&["run", "job.toml"])["findings"].clone();
-    let codes: Vec<&str> = findings.as_array().unwrap().iter().map(|found| found["code"].as_str().unwrap()).collect();
-    assert!(codes.contains(&"no-bank"), "the environment names one: {codes:?}");
+    let named = desk.command(&["run", "job.toml"]).env("PEBBLEBANK_BANK", "gone.sqlite").output().unwrap();
+    refused(&Ran::of(&named), 1, "--without-bank");
 }
 
 #[test]

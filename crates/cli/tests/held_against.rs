@@ -72,7 +72,7 @@ proptest! {
         entries in addresses(10),
     ) {
         prop_assume!(!contacts.is_empty());
-        let keys = "[[suppress]]\nname = \"no\"\nfiles = [\"no.csv\"]\nmeant = [\"holds-most\", \"same-as-source\"]\n";
+        let keys = "[[suppress]]\nname = \"no\"\nfiles = [\"no.csv\"]\n[guard]\nwrite_at_least = 0\naccept = { holds-most = 9999, same-as-source = 9999 }\n";
         let desk = Desk::with(&[
             ("shop.csv", &file(contacts.clone())),
             ("no.csv", &file(entries.clone())),

@@ -52,7 +52,7 @@ fn clean_merges_files_of_different_shapes_into_one() {
       outer-blanks      1   " ida@post.example "  →  "ida@post.example"
 
       Worth a look
-      · there is no bank in bank.sqlite yet, so nobody is held for what was remembered
+      · there is no bank yet, so nobody is held for what was remembered
       · no source has a column that says who may be written to, so everybody passes
 
       Where to look next
@@ -143,7 +143,7 @@ fn json_is_one_document_with_its_schema_and_nothing_else() {
 #[test]
 fn what_a_file_holds_cannot_write_to_the_terminal() {
     let desk = Desk::with(&[("shop.csv", "email,n\n\u{1b}[31mida@post.example\u{202e},x\n")]);
-    let ran = desk.done(&["clean", "shop.csv", "-o", "out.csv"]);
+    let ran = desk.done(&["clean", "shop.csv", "-o", "out.csv", "--accept", "write-at-least"]);
     assert!(!ran.stdout.contains('\u{1b}') && !ran.stdout.contains('\u{202e}'), "{}", ran.stdout);
     assert!(ran.stdout.contains("‹U+001B›"), "{}", ran.stdout);
 }

@@ -237,10 +237,10 @@ proptest! {
             let name = list.reason;
             desk.file(&format!("{name}.csv"), format!("email\n{}", list.lines()));
             job += &format!(
-                "[[suppress]]\nname = \"{name}\"\nfiles = [\"{name}.csv\"]\nreason = \"{name}\"\nmeant = [\"holds-most\", \"none-usable\"]\n"
+                "[[suppress]]\nname = \"{name}\"\nfiles = [\"{name}.csv\"]\nreason = \"{name}\"\n"
             );
         }
-        job += "[[write]]\nfile = \"out.csv\"\n";
+        job += "[guard]\nwrite_at_least = 0\naccept = { holds-most = 9999, none-usable = 9999 }\n[[write]]\nfile = \"out.csv\"\n";
         desk.file("job.toml", &job);
         if !bank.lines().is_empty() {
             let ran = desk.run_with_input(&["bank", "add", "-", "--as", "opted-out"], bank.lines().as_bytes());

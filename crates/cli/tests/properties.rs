@@ -73,7 +73,7 @@ proptest! {
         ]);
         let mut earlier = None;
         for threads in ["1", "3"] {
-            let tally = desk.json(&["clean", "a.csv", "b.csv", "-o", "o.csv", "--receipt", "r", "--replace", "--threads", threads]);
+            let tally = desk.json(&["clean", "a.csv", "b.csv", "-o", "o.csv", "--receipt", "r", "--replace", "--accept", "write-at-least", "--threads", threads]);
             let count = |key: &str| tally["all"][key].as_u64().unwrap();
             prop_assert_eq!(count("read"), count("written") + count("merged") + count("set_aside"));
             prop_assert_eq!(count("written"), desk.sheet("o.csv").rows.len() as u64);
@@ -108,7 +108,7 @@ proptest! {
         }
         let desk = Desk::new();
         desk.file("shop.csv", writer.into_inner().unwrap());
-        desk.done(&["clean", "shop.csv", "-o", "out.csv"]);
+        desk.done(&["clean", "shop.csv", "-o", "out.csv", "--accept", "write-at-least"]);
         let sheet = desk.sheet("out.csv");
         prop_assert_eq!(sheet.column("my own column"), notes);
     }
@@ -116,8 +116,8 @@ proptest! {
     #[test]
     fn what_was_cleaned_once_is_clean(rows in prop::collection::vec(person(), 1..15)) {
         let desk = Desk::with(&[("shop.csv", &people_file(&rows))]);
-        desk.done(&["clean", "shop.csv", "-o", "once.csv", "--country", "GB"]);
-        desk.done(&["clean", "once.csv", "-o", "twice.csv", "--country", "GB"]);
+        desk.done(&["clean", "shop.csv", "-o", "once.csv", "--country", "GB", "--accept", "write-at-least"]);
+        desk.done(&["clean", "once.csv", "-o", "twice.csv", "--country", "GB", "--accept", "write-at-least"]);
         prop_assert_eq!(desk.text("twice.csv"), desk.text("once.csv"));
     }
 
@@ -128,7 +128,7 @@ proptest! {
     ) {
         let desk = Desk::with(&[("a.csv", &people_file(&first)), ("b.csv", &people_file(&second))]);
         let written = |files: [&str; 2]| {
-            desk.done(&["clean", files[0], files[1], "-o", "out.csv", "--replace"]);
+            desk.done(&["clean", files[0], files[1], "-o", "out.csv", "--replace", "--accept", "write-at-least"]);
             let mut all: Vec<String> = desk.sheet("out.csv").column("email").into_iter().map(str::to_owned).collect();
             all.sort();
             all
@@ -140,7 +140,7 @@ proptest! {
     fn a_sorted_file_is_in_order_with_blanks_last_and_equals_as_read(rows in prop::collection::vec(person(), 1..15)) {
         let rows: Vec<[String; 4]> = rows.into_iter().enumerate().map(|(number, row)| [format!("p{number}@x.example"), row[1].clone(), row[2].clone(), row[3].clone()]).collect();
         let desk = Desk::with(&[("shop.csv", &people_file(&rows))]);
-        desk.done(&["clean", "shop.csv", "-o", "out.csv", "--sort", "city, Basket descending"]);
+        desk.done(&["clean", "shop.csv", "-o", "out.csv", "--sort", "city, Basket descending", "--accept", "write-at-least"]);
         let sheet = desk.sheet("out.csv");
         let key = |row: &[&str; 3]| {
             let [email, city, basket] = row;

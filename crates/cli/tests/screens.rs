@@ -11,10 +11,12 @@ const WALKS: &str = "E-mail;Name;Walk\nida@post.example;Ida Moss;Bluebells\nIDA@
 const CARDS: &str = "email,first name,last name,amount\nida@post.example,Ida,Moss,20\neve@work.example,Eve,Elm,35\n";
 const NO: &str = "email,asked on\nbenjamim@inkwell.example,2026-01-02\nhotel.example,2026-01-03\nx@far.example,\n";
 const MASTER: &str = "email,first name\nida@post.example,Ida\nold@far.example,Otto\n";
-const MOST: &str = "email
-ida@post.example
-eve@work.example
-";
+
+/// Twenty people, and a list of most of them.
+fn numbered(people: u32) -> String {
+    let rows: String = (0..people).map(|number| format!("n{number}@post.example\n")).collect();
+    format!("email\n{rows}")
+}
 
 /// What the last of these commands prints; the day stands as it would on any other.
 fn screen(commands: &[&[&str]]) -> String {
@@ -23,7 +25,8 @@ fn screen(commands: &[&[&str]]) -> String {
         ("cards.csv", CARDS),
         ("no.csv", NO),
         ("master.csv", MASTER),
-        ("most.csv", MOST),
+        ("most.csv", &numbered(15)),
+        ("many.csv", &numbered(20)),
     ]);
     let mut printed = String::new();
     for command in commands {
@@ -204,7 +207,7 @@ fn people_taken_out_of_a_list() {
 
 #[test]
 fn a_guard_that_stopped() {
-    insta::assert_snapshot!(screen(&[&["suppress", "cards.csv", "--against", "most.csv", "-o", "clear.csv", "--without-bank"][..]]), @r#"
+    insta::assert_snapshot!(screen(&[&["suppress", "many.csv", "--against", "most.csv", "-o", "clear.csv", "--without-bank"][..]]), @r#"
     stopped by a guard; nothing was written
 
       guard holds-most: the suppression list "most" would hold 2 of 2 persons, more than half

@@ -9,7 +9,7 @@ use pebblebank_core::clean::date::Date;
 use pebblebank_core::compare::{CompareWishes, ComparedList, compare};
 use pebblebank_core::job::file::read;
 use pebblebank_core::job::memory::DEFAULT_MEMORY;
-use pebblebank_core::job::{FilePattern, ReadFiles};
+use pebblebank_core::job::{FilePattern, ReadFiles, Remembering};
 use pebblebank_core::observe::Silent;
 use pebblebank_core::pipeline::{self, Setting};
 use std::fmt::Write as _;
@@ -67,6 +67,8 @@ fn comparing(criterion: &mut Criterion) {
         sort: Vec::new(),
         set_aside: None,
         replace: false,
+        remembered: Remembering::Nothing,
+        scope: None,
         country: None,
         today: Date { year: 2026, month: 3, day: 2 },
     };

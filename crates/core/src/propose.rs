@@ -339,10 +339,27 @@ impl Proposer<'_> {
         if !guessed.is_empty() {
             self.line(&format!("columns = {{ {} }}  # by their values", guessed.join(", ")));
         }
-        if asks("yes-to-what") {
-            self.comment("DECIDE: what does yes mean in its column about consent? \"opted-in\" or \"opted-out\"");
-            self.line("# yes_means = \"opted-in\"");
-            self.open_questions.push(format!("{name}: what yes means in its column about consent"));
+        let of_code = |code: &str| {
+            let all = survey.findings.iter().chain(survey.columns.iter().flat_map(|column| &column.findings));
+            all.filter(|finding| finding.code == code).filter_map(|finding| finding.column.clone()).collect::<Vec<_>>()
+        };
+        let mut open = of_code("open-consent");
+        open.extend(of_code("yes-to-what"));
+        open.dedup();
+        for header in &open {
+            let header = quoted(header);
+            self.comment(&format!(
+                "DECIDE: does a yes in {header} mean that the person may be contacted (opt_in), must not be (opt_out), or neither (not_consent)?"
+            ));
+            self.line(&format!("# opt_in = [{header}]"));
+            self.open_questions.push(format!("{name}: what {header} says about who may be contacted"));
+        }
+        let guessed: Vec<String> = of_code("consent-column").iter().map(|header| quoted(header)).collect();
+        if !guessed.is_empty() {
+            self.comment(&format!(
+                "about consent, by header and values: {}; not_consent = [\"…\"] says otherwise",
+                guessed.join(", ")
+            ));
         }
         for column in survey.columns.iter().filter(|column| column.feeds == Feeds::SecondChoice) {
             if let Some(field) = column.field {

@@ -58,7 +58,7 @@ columns = [
 "#;
     let text = SMALLEST
         .replace("name = \"Spring Fair!\"", "name = \"Fair\"\ntoday = \"2026-01-01\"\nreceipt = \"r\"")
-        .replace("files = [\"in/*.csv\"]", "files = [\"a.csv\"]\nyes_means = \"opted-out\"\ndelimiter = \";\"\nheader_row = 0\ncolumns = { email = \"Contact\" }")
+        .replace("files = [\"in/*.csv\"]", "files = [\"a.csv\"]\nopt_out = [\"Quiet\"]\ndelimiter = \";\"\nheader_row = 0\ncolumns = { email = \"Contact\" }")
         .replace("fair-{date}.csv\"", "fair-{date}.csv\"\nlayout = \"letter\"");
     let (job, folder) = read(&format!("{text}{more}")).unwrap();
     let source = &job.sources[0].read;

@@ -16,7 +16,7 @@ fn wishes(path: &Path) -> EntriesWishes {
         read: ReadFiles { files: vec![FilePattern::literal(path.to_path_buf())], ..ReadFiles::default() },
         by_phone: false,
         condition: None,
-        status: StatusWish::Recognised,
+        status: StatusWish::OfBounces,
         status_means: std::collections::BTreeMap::new(),
         dated: None,
         until: None,
@@ -127,6 +127,32 @@ const DAEMON: &str = "Return-Path: <>\nFrom: MAILER-DAEMON@mx.example\nSubject: 
 fn a_message_is_about_an_address(#[case] message: String, #[case] status: StatusReason) {
     let (found, nothing) = of_text(&message);
     assert_eq!((found, nothing), (vec![("ida@post.example".to_owned(), status)], Vec::<String>::new()));
+}
+
+#[rstest]
+#[case::quoted_headers(
+    "Your message could not be delivered to ida@post.example: user unknown.\n\nFrom: news@larkfold.example\nTo: ida@post.example\nCc: hugo@post.example, zoe@post.example\nSubject: Spring fair\n"
+)]
+#[case::quoted_lines("<ida@post.example>: 550 5.1.1 no such user\n\n> On Monday hugo@post.example wrote:\n> Hello\n")]
+#[case::whom_to_ask(
+    "Delivery to the following recipient failed permanently:\n\n    ida@post.example\n\nFor assistance contact ops@mx.example.\n"
+)]
+#[case::a_signature("ida@post.example does not exist.\n\n-- \nKim Ash, kim@mx.example\n")]
+#[case::the_sender_named(
+    "Die Nachricht von news@larkfold.example an ida@post.example konnte nicht zugestellt werden: Empfänger unbekannt.\nBei Fragen wenden Sie sich an hilfe@mx.example.\n"
+)]
+#[case::the_sentence_above(
+    "We were unable to deliver your message to:\n\nida@post.example\n\nThe mailbox does not exist. Write to desk@mx.example if this is wrong.\n"
+)]
+fn only_the_failed_recipient_is_an_entry(#[case] body: &str) {
+    let (found, nothing) = of_text(&plain(DAEMON, body));
+    assert_eq!((found, nothing), (vec![("ida@post.example".to_owned(), HARD)], Vec::<String>::new()));
+}
+
+#[test]
+fn an_unknown_action_with_a_permanent_status_is_a_failure() {
+    let message = delivery("Final-Recipient: rfc822; ida@post.example\nAction: rejected-it\nStatus: 5.1.1");
+    assert_eq!(of_text(&message).0, [("ida@post.example".to_owned(), HARD)]);
 }
 
 #[rstest]

@@ -298,6 +298,8 @@ pub struct Compare {
     #[arg(long)]
     pub replace: bool,
     #[command(flatten)]
+    pub remembered: Remembered,
+    #[command(flatten)]
     pub reading: Reading,
 }
 
@@ -434,6 +436,8 @@ pub struct Split {
     /// Replace files that exist
     #[arg(long)]
     pub replace: bool,
+    #[command(flatten)]
+    pub remembered: Remembered,
     #[command(flatten)]
     pub reading: Reading,
 }

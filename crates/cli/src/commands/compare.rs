@@ -2,6 +2,7 @@
 
 use crate::arguments::{Compare, Shared};
 use crate::commands::clean::layout_of;
+use crate::commands::memory::remembering;
 use crate::commands::reading::{country, read_files};
 use crate::finish::Said;
 use crate::observe::Drawn;
@@ -21,7 +22,7 @@ use std::path::Path;
 /// Compares the lists and says who is where.
 pub fn compare_lists(command: &Compare, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
-    let wishes = wishes(command, &now)?;
+    let wishes = wishes(command, shared, &now)?;
     let drawn = Drawn::new(!shared.quiet && !shared.json);
     let setting = setting(shared, command.dry_run, &now);
     let compared = if command.mark { mark(&wishes, &setting, &drawn) } else { compare(&wishes, &setting, &drawn) };
@@ -38,7 +39,7 @@ pub fn compare_lists(command: &Compare, shared: &Shared) -> Result<Said, Error> 
     Ok(Said::done(text))
 }
 
-fn wishes(command: &Compare, now: &Now) -> Result<CompareWishes> {
+fn wishes(command: &Compare, shared: &Shared, now: &Now) -> Result<CompareWishes> {
     let read = read_files(&command.reading)?;
     let layout = match (&command.layout, &command.columns) {
         (Some(file), _) => Some(read_layout(file)?),
@@ -54,6 +55,8 @@ fn wishes(command: &Compare, now: &Now) -> Result<CompareWishes> {
         sort: command.sort.as_deref().map_or(Ok(Vec::new()), sort_columns)?,
         set_aside: command.set_aside.clone(),
         replace: command.replace,
+        remembered: remembering(command.remembered.scope.as_ref(), &command.remembered, command.dry_run, shared, now)?,
+        scope: command.remembered.scope.clone(),
         country: country(&command.reading)?,
         today: now.day(),
     })

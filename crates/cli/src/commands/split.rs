@@ -1,14 +1,15 @@
 //! `pebblebank split LIST --by …`: one list into several.
 
 use crate::arguments::{Period, Shared, Split};
+use crate::commands::memory::remembering;
 use crate::commands::reading::{country, read_files};
 use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
-use crate::setting::Now;
-use pebblebank_core::clean::date::Date;
-use pebblebank_core::job::FilePattern;
+use crate::setting::{Now, setting};
 use pebblebank_core::job::layout::ColumnRef;
+use pebblebank_core::job::{FilePattern, ReadFiles};
+use pebblebank_core::pipeline::refused::{LookedUp, Refused, count_in_list};
 use pebblebank_core::pipeline::wrong_use;
 use pebblebank_core::read::input::STDIN_NAME;
 use pebblebank_core::split::{Every, SplitBy, SplitWishes, split};
@@ -17,6 +18,7 @@ use std::path::{Path, PathBuf};
 
 /// Parts the list and says which files there are.
 pub fn split_list(command: &Split, shared: &Shared) -> Result<Said, Error> {
+    let now = Now::read();
     let mut found = FilePattern::relative(&command.list, Path::new("")).files()?;
     let (Some(list), true) = (found.pop(), found.is_empty()) else {
         let what = format!("{} means several files", command.list);
@@ -31,13 +33,18 @@ pub fn split_list(command: &Split, shared: &Shared) -> Result<Said, Error> {
         replace: command.replace,
         dry_run: command.dry_run,
         country: country(&command.reading)?,
-        today: Date::from_iso(&Now::read().today).unwrap_or(Date { year: 1970, month: 1, day: 1 }),
+        today: now.day(),
     };
     if !command.dry_run {
         make_folder(&folder)?;
     }
     let drawn = Drawn::new(!shared.quiet && !shared.json);
-    let done = split(&list, &wishes, &std::env::temp_dir(), &drawn);
+    let refused = refused(command, &list.path, shared, &now, &drawn);
+    let done = refused.and_then(|refused| {
+        let mut done = split(&list, &wishes, &std::env::temp_dir(), &drawn)?;
+        done.findings.splice(0..0, refused.finding());
+        Ok(done)
+    });
     drawn.finish();
     let done = done?;
     let screen = Screen::new(shared);
@@ -49,6 +56,23 @@ pub fn split_list(command: &Split, shared: &Shared) -> Result<Said, Error> {
         render::split::finished(&done, command.dry_run, &screen)
     };
     Ok(Said::done(text))
+}
+
+/// How many rows of the list are of people who must not be contacted. Standard input is read once, and not looked up.
+fn refused(command: &Split, list: &Path, shared: &Shared, now: &Now, drawn: &Drawn) -> Result<Refused> {
+    if list.as_os_str() == STDIN_NAME {
+        return Ok(Refused::default());
+    }
+    let remembered = &command.remembered;
+    let files = vec![FilePattern::relative(&command.list, Path::new(""))];
+    let looked_up = LookedUp {
+        read: ReadFiles { files, ..read_files(&command.reading)? },
+        remembered: remembering(remembered.scope.as_ref(), remembered, command.dry_run, shared, now)?,
+        scope: remembered.scope.clone(),
+        country: country(&command.reading)?,
+        today: now.day(),
+    };
+    count_in_list(&looked_up, &setting(shared, command.dry_run, now), drawn)
 }
 
 fn by(command: &Split) -> Result<SplitBy> {

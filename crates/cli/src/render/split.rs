@@ -2,7 +2,7 @@
 
 use super::json::of_schema;
 use super::table::{Side, Table};
-use super::tally::other_lines_in_words;
+use super::tally::{one_finding, other_lines_in_words};
 use super::{Screen, Tone, counted, number, safe};
 use pebblebank_core::split::Split;
 use serde_json::json;
@@ -34,6 +34,10 @@ pub fn finished(split: &Split, dry_run: bool, screen: &Screen) -> String {
     let more = split.files.len().saturating_sub(FILES_SHOWN);
     if more > 0 {
         text.push_str(&format!("  and {more} more: --json has all\n"));
+    }
+    let findings: String = split.findings.iter().map(|finding| one_finding(finding, screen)).collect();
+    if !findings.is_empty() {
+        text.push_str(&format!("\n{findings}"));
     }
     let others = other_lines_in_words(&split.other_lines);
     if !others.is_empty() {

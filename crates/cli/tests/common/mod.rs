@@ -145,8 +145,10 @@ impl Sheet {
 
 /// A job with one source and what else is wanted.
 pub fn job_with(more: &str) -> String {
+    // Where a rule is looked at, writing nobody is an answer.
+    let guard = if more.contains("[guard]") { "" } else { "[guard]\nwrite_at_least = 0\n" };
     format!(
-        "[job]\nname = \"fair\"\n\n[[source]]\nname = \"shop\"\nfiles = [\"shop.csv\"]\n\n[[write]]\nfile = \"out.csv\"\n\n{more}\n"
+        "[job]\nname = \"fair\"\n\n[[source]]\nname = \"shop\"\nfiles = [\"shop.csv\"]\n\n[[write]]\nfile = \"out.csv\"\n\n{more}\n{guard}"
     )
 }
 

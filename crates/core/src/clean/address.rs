@@ -213,6 +213,7 @@ impl AddressCleaner {
         let value = visible(&typed, &mut rules);
         let mut chosen: Option<Part> = None;
         let mut parts = 0;
+        let mut has_text = false;
         for text in part_cell(&value, &mut rules) {
             let part = Part::clean(text, &wishes);
             if matches!(part.state, State::Blank) {
@@ -220,6 +221,7 @@ impl AddressCleaner {
                 continue;
             }
             parts += 1;
+            has_text |= !part.text.contains('@');
             match &mut chosen {
                 Some(first) if first.state == State::Usable => {
                     if part.state == State::Usable {
@@ -234,8 +236,11 @@ impl AddressCleaner {
             }
         }
         let Some(chosen) = chosen else { return Address { rules, ..Address::BLANK } };
-        if parts > 1 {
+        if parts > 1 && !self.further.is_empty() {
             rules.add(Rule::SeveralAddresses);
+        }
+        if parts > 1 && (has_text || self.further.is_empty()) && chosen.state == State::Usable {
+            rules.add(Rule::TextBesideAddress);
         }
         for rule in chosen.rules.iter() {
             rules.add(rule);
@@ -495,6 +500,10 @@ fn strip_once(mut text: String, rules: &mut Rules) -> String {
         rules.add(Rule::Mailto);
         return visible(&inner, rules);
     }
+    if let Some(inner) = without_remark(&text) {
+        rules.add(Rule::TextBesideAddress);
+        return inner.to_owned();
+    }
     if let Some(inner) = text.strip_suffix('>').and_then(|rest| rest.rsplit_once('<')) {
         rules.add(if inner.0.trim().is_empty() { Rule::Enclosure } else { Rule::NameAndAddress });
         return inner.1.to_owned();
@@ -504,6 +513,18 @@ fn strip_once(mut text: String, rules: &mut Rules) -> String {
         return inner.to_owned();
     }
     text
+}
+
+/// An address without a remark in round brackets before or behind it: `ida@post.example (Ida)`.
+fn without_remark(text: &str) -> Option<&str> {
+    let is_remark = |remark: &str| !remark.contains(['@', '(', ')']);
+    let behind = text.strip_suffix(')').and_then(|rest| rest.rsplit_once('('));
+    let behind =
+        behind.filter(|(address, remark)| address.contains('@') && is_remark(remark)).map(|(address, _)| address);
+    let before = || text.strip_prefix('(').and_then(|rest| rest.split_once(')'));
+    behind.or_else(|| {
+        before().filter(|(remark, address)| address.contains('@') && is_remark(remark)).map(|(_, address)| address)
+    })
 }
 
 /// RFC 6068: the address of a `mailto:` link, its percent-escapes undone, its header fields taken off.

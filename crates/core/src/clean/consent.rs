@@ -195,6 +195,11 @@ fn is_a_no(value: &str) -> bool {
     value.trim_matches(is_unseen).eq_ignore_ascii_case("no email")
 }
 
+/// Whether the word is one that says by itself what somebody's status is, or yes or no.
+pub fn is_status_word(value: &str) -> bool {
+    WORDS.contains_key(fold(value.trim_matches(is_unseen)).as_str())
+}
+
 /// Whether the word is one that a status column would hold.
 pub fn is_listed(value: &str) -> bool {
     !matches!(read(value, None), Statement::Says(Consent::Unlisted) | Statement::Nothing)

@@ -40,7 +40,8 @@ impl Look {
     /// assert_eq!(Look::of("E-mail"), Look::Text);
     /// ```
     pub fn of(text: &str) -> Look {
-        let text = text.trim_matches(is_unseen);
+        // Delimiters at the ends are no part of a value.
+        let text = text.trim_matches(|c: char| is_unseen(c) || matches!(c, '|' | ';' | ','));
         if holds_address(text) {
             Look::Address
         } else if is_hash(text) {
@@ -134,7 +135,7 @@ pub fn is_hash(text: &str) -> bool {
 
 /// A domain whose last label exists, and nothing else.
 pub fn is_domain(text: &str) -> bool {
-    let text = text.trim_end_matches('.');
+    let text = host_of(text).trim_end_matches('.');
     if text.len() < 4 || !text.contains('.') || text.contains(char::is_whitespace) {
         return false;
     }
@@ -142,6 +143,16 @@ pub fn is_domain(text: &str) -> bool {
         has_known_top_level(&domain)
             && domain.split('.').next().is_some_and(|first| first.len() > 1 || domain.matches('.').count() > 1)
     })
+}
+
+/// The host that a domain stands for in any usual spelling: `@hotel.example`, `*.hotel.example`,
+/// `https://www.hotel.example/rooms`.
+pub fn host_of(text: &str) -> &str {
+    let after =
+        |scheme: &str| text.get(..scheme.len()).filter(|begin| begin.eq_ignore_ascii_case(scheme)).map(str::len);
+    let host = &text[after("https://").or_else(|| after("http://")).unwrap_or(0)..];
+    let host = host.split(['/', '?', '#']).next().unwrap_or_default();
+    host.trim_start_matches(['*', '.', '@'])
 }
 
 /// Seven to fifteen digits (E.164, section 6.2.1) between the usual signs, not all of them a plain number's.
@@ -215,6 +226,8 @@ mod tests {
     #[case("Total Garden Ltd.", Look::Text)]
     #[case("e.g.", Look::Text)]
     #[case("quillmere.example", Look::Domain)]
+    #[case("*.quillmere.example", Look::Domain)]
+    #[case("http://quillmere.example/", Look::Domain)]
     #[case("BS1 4ST", Look::Text)]
     fn a_text_is_known_by_its_look(#[case] text: &str, #[case] look: Look) {
         assert_eq!(Look::of(text), look, "{text}");

@@ -46,6 +46,8 @@ pub enum Rule {
     TrailingPunctuation,
     /// The first usable of several addresses in a cell taken; the others count as further addresses.
     SeveralAddresses,
+    /// Text in brackets beside the address, or on the other side of a `;`, dropped.
+    TextBesideAddress,
     /// The first usable of several phone numbers in a cell taken.
     SeveralPhones,
     /// Letters of a phone number dialled as digits (E.161).
@@ -88,7 +90,7 @@ pub enum Rule {
 
 impl Rule {
     /// How many there are.
-    pub const COUNT: usize = 39;
+    pub const COUNT: usize = 40;
 
     /// All rules, in the order of the tally.
     pub const ALL: [Rule; Rule::COUNT] = [
@@ -112,6 +114,7 @@ impl Rule {
         R::Enclosure,
         R::TrailingPunctuation,
         R::SeveralAddresses,
+        R::TextBesideAddress,
         R::SeveralPhones,
         R::PhoneLetters,
         R::LeadingZeros,
@@ -160,6 +163,7 @@ impl Rule {
             R::Enclosure => "enclosure",
             R::TrailingPunctuation => "trailing-punctuation",
             R::SeveralAddresses => "several-addresses",
+            R::TextBesideAddress => "text-beside-address",
             R::SeveralPhones => "several-phones",
             R::PhoneLetters => "phone-letters",
             R::LeadingZeros => "leading-zeros",
@@ -205,6 +209,7 @@ impl Rule {
             R::Enclosure => "quotes or brackets taken off",
             R::TrailingPunctuation => "punctuation at the end taken off",
             R::SeveralAddresses | R::SeveralPhones => "first of several in a cell taken",
+            R::TextBesideAddress => "text beside the address dropped",
             R::PhoneLetters => "letters dialled as digits",
             R::LeadingZeros => "lost zeros put back in front",
             R::DayNumber => "a spreadsheet's day number as its date",

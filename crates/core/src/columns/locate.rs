@@ -4,11 +4,13 @@
 //! trailing delimiters decide nothing. A row that holds an address is never a header, and nothing that could be a contact
 //! counts as a title.
 
+use super::consent::{self, HeaderSays};
 use super::fold::fold;
 use super::headers::{self, Meaning};
 use super::sample::{HEADER_IS_WITHIN, SampleRecords};
 use super::{Field, NamedHeaders};
 use crate::clean::blank::is_blank;
+use crate::clean::consent as words;
 use crate::clean::look::{self, Look};
 use crate::read::Line;
 use std::collections::HashSet;
@@ -49,7 +51,11 @@ impl Table {
 
 /// Whether a text is a word of headers, in the seven languages or in the job.
 fn is_header_word(text: &str, named: &NamedHeaders) -> bool {
-    !text.trim().is_empty() && (headers::recognise(text).is_some() || named.holds(text))
+    let is_about_consent = || {
+        !matches!(consent::header_says(text), HeaderSays::Nothing | HeaderSays::OtherChannel)
+            && !words::is_status_word(text)
+    };
+    !text.trim().is_empty() && (headers::recognise(text).is_some() || named.holds(text) || is_about_consent())
 }
 
 /// Finds the table. `header_row` is what the job says: the header's row from 1, or 0 for no header.
@@ -114,7 +120,7 @@ impl Evidence {
 
     /// The higher the better.
     fn score(self) -> i64 {
-        3 * self.known as i64 + 2 * self.unlike as i64 - 4 * self.repeated as i64
+        10 * self.known as i64 + 2 * self.unlike as i64 - 4 * self.repeated as i64
     }
 
     fn reason(self) -> String {
@@ -138,6 +144,10 @@ impl Finder<'_> {
             // Above a header stand title lines; the more there is above it that is none, the less it is one.
             let above = self.rows[first..index].iter().filter(|row| filled_cells(row) > 2).count();
             let score = evidence.score() - 2 * above as i64;
+            // Below a contact only a row with several words of headers can be one.
+            if evidence.known < 2 && self.cells[first..index].iter().flatten().any(|cell| cell.look.is_contact_detail()) {
+                break;
+            }
             if evidence.suffices() && best.is_none_or(|(highest, ..)| score > highest) {
                 best = Some((score, index, evidence));
             }
@@ -149,7 +159,8 @@ impl Finder<'_> {
             let lines = (self.rows.get(upper), self.rows.get(upper + 1));
             if let (Some(above), Some(below)) = lines
                 && upper >= first
-                && filled_cells(above) > 0
+                && filled_cells(above) > 1
+                && (upper == index || above.iter().any(|value| is_header_word(value, self.named)))
                 && let Some(headers) = header_of_two_lines(above, below)
             {
                 return self.with_header(upper, upper + 2, Some(headers), "it stands over two lines".to_owned());
@@ -169,7 +180,7 @@ impl Finder<'_> {
         let mut names_addresses = false;
         for (column, cell) in cells.iter().enumerate().filter(|(_, cell)| !cell.folded.is_empty()) {
             let value = &row[column];
-            let below = self.column(column, index + 1);
+            let below = self.column(column, index + 1, Some(cells));
             let is_word = is_header_word(value, self.named);
             evidence.known += usize::from(is_word);
             let is_addresses = below.kind == Some(Look::Address);
@@ -197,8 +208,15 @@ impl Finder<'_> {
     }
 
     /// What the values of a column are from row `first` on.
-    fn column(&self, column: usize, first: usize) -> Below<'_> {
-        let rows = self.cells.get(first..).unwrap_or_default().iter().take(ROWS_BELOW);
+    fn column(&self, column: usize, first: usize, header: Option<&Vec<CellSeen>>) -> Below<'_> {
+        let rows = self.cells.iter().skip(first).take(ROWS_BELOW);
+        // A header that comes again is no value.
+        let repeats = |row: &&Vec<CellSeen>, header: &Vec<CellSeen>| {
+            let common = row.len().min(header.len());
+            row.iter().zip(header).all(|(cell, other)| cell.folded == other.folded)
+                && row[common..].iter().chain(&header[common..]).all(|cell| cell.folded.is_empty())
+        };
+        let rows = rows.filter(|row| header.is_none_or(|header| !repeats(row, header)));
         let cells = rows.filter_map(|row| row.get(column)).filter(|cell| cell.is_filled);
         let mut below = Below::default();
         let mut looks: Vec<(Look, usize)> = Vec::new();
@@ -245,7 +263,8 @@ impl Finder<'_> {
         }
         let typed = |(column, value): (usize, &String)| {
             let look = Look::of(value);
-            let is_kept = look.is_contact_detail() && self.column(column, body).kind == Some(look);
+            let below = self.column(column, body, None).kind;
+            let is_kept = look.is_contact_detail() && below.is_some_and(Look::is_contact_detail);
             is_kept && !value.trim().is_empty()
         };
         if row.iter().enumerate().any(typed) {

@@ -13,6 +13,7 @@ use crate::clean::look::{self, Look};
 use crate::clean::{Kind, address};
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::observe::{Finding, Weight};
+use crate::read::{Record, cell};
 use crate::units::ColumnIndex;
 use crate::write::receipt::RESERVED_PREFIX;
 use std::collections::BTreeMap;
@@ -106,6 +107,8 @@ pub struct ColumnMap {
     pub further_addresses: Vec<ColumnIndex>,
     /// Columns of addresses of which it is not clear whose they are: compared with lists, and joining nobody.
     pub compared_addresses: Vec<ColumnIndex>,
+    /// Columns of addresses of somebody else: "Added by", "Replaced by".
+    pub others_addresses: Vec<ColumnIndex>,
     /// Columns without a known meaning, and those of the job's own fields.
     pub extras: Vec<ColumnIndex>,
     /// The columns of the job's own fields, and what their values are.
@@ -125,6 +128,7 @@ impl ColumnMap {
             watched: Vec::new(),
             further_addresses: Vec::new(),
             compared_addresses: Vec::new(),
+            others_addresses: Vec::new(),
             own: Vec::new(),
         }
     }
@@ -143,6 +147,32 @@ impl ColumnMap {
     /// The columns of the contact's addresses, the first one first.
     pub fn address_columns(&self) -> impl Iterator<Item = ColumnIndex> + '_ {
         self.column(Field::Email).into_iter().chain(self.further_addresses.iter().copied())
+    }
+
+    /// The cells of a list's row that hold an address and nothing else, outside of the columns of addresses: cells that a
+    /// delimiter too many has shifted. Looked for in rows whose own column of
+    /// addresses gave no entry, and in those that are longer than the header.
+    pub fn shifted_addresses(&self, record: &Record, first_gave_entry: bool) -> Vec<ColumnIndex> {
+        let is_read = |column: &ColumnIndex| self.address_columns().any(|own| own == *column);
+        let extent = (0..record.cells()).rev().find(|column| !cell::is_empty(record.raw(*column))).map_or(0, |last| last + 1);
+        let shift = extent.saturating_sub(self.width());
+        let first = if first_gave_entry && shift == 0 { self.width() } else { 0 };
+        let own = self.column(Field::Email).map(|own| own.0);
+        let is_address = |column: &ColumnIndex| {
+            let raw = record.raw(column.0);
+            if memchr::memchr(b'@', raw).is_some() && is_address_alone(&cell::text(raw)) {
+                return true;
+            }
+            // A domain counts only where the address would stand.
+            let furthest = shift.max(usize::from(!first_gave_entry));
+            own.is_some_and(|own| (own + 1..=own + furthest).contains(&column.0))
+                && self.field_of(*column) != Some(Field::Website)
+                && is_domain_entry(&cell::text(raw))
+        };
+        let columns = (first..record.cells()).map(ColumnIndex);
+        columns
+            .filter(|column| !is_read(column) && !self.others_addresses.contains(column) && is_address(column))
+            .collect()
     }
 
     /// The field that a column feeds, if any: as its first or its second choice.
@@ -217,6 +247,7 @@ pub fn map_columns(file: &Unmapped) -> Result<Mapping> {
             watched: Vec::new(),
             further_addresses: Vec::new(),
             compared_addresses: Vec::new(),
+            others_addresses: Vec::new(),
             extras: Vec::new(),
             own: Vec::new(),
         },
@@ -348,7 +379,10 @@ impl Mapper<'_> {
             if self.taken[index] || self.is_not_consent(column) {
                 continue;
             }
-            match headers::recognise(self.map.header(column)) {
+            // A second column of the same header has a number behind it.
+            let of_consent = |meaning: &Meaning| !matches!(meaning, Meaning::Field(_));
+            let unnumbered = || headers::recognise(&self.file.table.headers[index]).filter(of_consent);
+            match headers::recognise(self.map.header(column)).or_else(unnumbered) {
                 // "Contact" may head names or addresses; the values decide.
                 Some(Meaning::Field(field)) if field != Field::Email && self.holds_addresses(column) => {}
                 // "Member" may head names or numbers.
@@ -381,7 +415,11 @@ impl Mapper<'_> {
 
     /// Whether most of the filled values hold addresses.
     fn holds_addresses(&self, column: ColumnIndex) -> bool {
-        self.mostly(column, look::holds_address)
+        // Of a list some are enough: a note or a totals line may stand below few of them.
+        match self.file.is_list {
+            true => self.share_of(column, |value| look::holds_address(value) || is_domain_entry(value)) >= ENOUGH_OF_A_LIST,
+            false => self.mostly(column, look::holds_address),
+        }
     }
 
     /// Whether most of the filled values are numbers.
@@ -390,13 +428,18 @@ impl Mapper<'_> {
     }
 
     fn mostly(&self, column: ColumnIndex, is_one: impl Fn(&str) -> bool) -> bool {
+        self.share_of(column, is_one) > 0.5
+    }
+
+    /// The share of the filled values that are such, as far as they are looked at; 0 where nothing is filled.
+    fn share_of(&self, column: ColumnIndex, is_one: impl Fn(&str) -> bool) -> f64 {
         const LOOKED_AT: usize = 200;
         let (mut filled, mut found) = (0, 0);
         for value in self.file.sample.column(column.0, self.file.table.records_above).take(LOOKED_AT) {
             filled += 1;
-            found += usize::from(is_one(&value));
+            found += u32::from(is_one(&value));
         }
-        found * 2 > filled
+        if filled == 0 { 0.0 } else { f64::from(found) / f64::from(filled) }
     }
 
     /// What the values of a column say, the blank ones included.
@@ -637,11 +680,14 @@ impl Mapper<'_> {
 
     /// Columns of addresses are found under whatever header: the contact's, and further ones.
     fn find_addresses_by_values(&mut self) -> Result<()> {
-        let is_one = |value: &str| {
+        let is_first = |value: &str| {
             let look = Look::of(value);
             look == Look::Address
                 || (self.file.is_list && (matches!(look, Look::Domain | Look::Hash) || is_domain_entry(value)))
         };
+        // A further one holds nothing else; a text may mention an address.
+        let is_further = |value: &str| is_first(value) && (!value.contains('@') || is_address_alone(value));
+        let has_first = self.map.column(Field::Email).is_some();
         let above = self.file.table.records_above;
         let has_header = self.file.table.has_header;
         let headers = self.map.headers.iter();
@@ -651,7 +697,13 @@ impl Mapper<'_> {
         let found = (0..self.map.width()).map(ColumnIndex).filter(|column| {
             let is_filled = self.file.sample.column(column.0, above).next().is_some();
             // Of a column without a value so far, its header decides.
-            let is_one = if is_filled { self.mostly(*column, is_one) } else { whose(column) == Whose::ContactFurther };
+            let is_one = match (is_filled, has_first) {
+                (false, _) => whose(column) == Whose::ContactFurther,
+                // Of a list a column with some addresses is read as a whole; one too many costs a contact.
+                (true, _) if self.file.is_list && self.share_of(*column, is_further) >= ENOUGH_OF_A_LIST => true,
+                (true, true) => self.mostly(*column, is_further),
+                (true, false) => self.mostly(*column, is_first),
+            };
             is_one && !self.taken[column.0] && !self.map.further_addresses.contains(column)
         });
         let found: Vec<ColumnIndex> = found.collect();
@@ -663,8 +715,17 @@ impl Mapper<'_> {
             let rank = |column: &&ColumnIndex| {
                 (whose(column) == Whose::Contact, fullness(column), std::cmp::Reverse(column.0))
             };
-            let best =
-                own.iter().max_by_key(rank).or_else(|| others.iter().max_by_key(|column| fullness(column))).copied();
+            // Of a list the column with the most addresses, if no column is full of them.
+            let fallback = || {
+                let found = |column: &ColumnIndex| {
+                    self.file.sample.column(column.0, above).filter(|value| is_first(value)).count()
+                };
+                let free = |column: &ColumnIndex| self.file.is_list && !self.taken[column.0];
+                let columns = (0..self.map.width()).map(ColumnIndex).filter(free).filter(|column| found(column) > 0);
+                columns.max_by_key(|column| (found(column), std::cmp::Reverse(column.0)))
+            };
+            let best = own.iter().max_by_key(rank).or_else(|| others.iter().max_by_key(|column| fullness(column)));
+            let best = best.copied().or_else(fallback);
             let Some(best) = best else { return Ok(()) };
             own.retain(|column| *column != best);
             self.take(Field::Email, best);
@@ -690,11 +751,22 @@ impl Mapper<'_> {
                 self.findings.push(Finding::new("other-addresses", weight, text).in_column(header));
                 if is_compared {
                     self.map.compared_addresses.push(column);
+                } else {
+                    self.map.others_addresses.push(column);
                 }
             }
         }
         Ok(())
     }
+}
+
+/// The share of addresses from which on a column of a list is one of addresses.
+const ENOUGH_OF_A_LIST: f64 = 0.3;
+
+/// Whether a cell is an address, perhaps with a name, and no text that mentions one.
+fn is_address_alone(value: &str) -> bool {
+    let name = value.trim();
+    is_domain_entry(name) || address::AddressCleaner::default().clean(name.as_bytes()).is_usable()
 }
 
 /// A cell of a list that means a domain: `@hotel.example`.

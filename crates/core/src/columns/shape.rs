@@ -4,7 +4,8 @@ use super::NamedHeaders;
 use super::locate::{Table, locate_table};
 use super::sample::SampleRecords;
 use crate::clean::address::{AddressCleaner, State};
-use crate::clean::look;
+use crate::clean::look::{self, Look};
+use crate::clean::rules::Rule;
 use crate::read::Dialect;
 use crate::read::recognise::{DELIMITERS, recognise_dialect, said_by_first_line};
 
@@ -66,7 +67,7 @@ pub fn recognise_shape(sample: &[u8], is_whole: bool, wishes: ShapeWishes) -> Ta
 /// How well a reading fits a file.
 #[derive(Debug, Clone, Copy)]
 struct Fit {
-    /// The known words of its header, if there is more than one: a single one stands alone under any delimiter.
+    /// The known words of its header, if that has several cells.
     known: usize,
     /// Of the cells with an address, the share that holds nothing else.
     purity: f64,
@@ -78,7 +79,9 @@ struct Fit {
 
 impl Fit {
     fn of(shape: &TableShape, named: &NamedHeaders) -> Fit {
+        // A single word alone in its line is a header under any delimiter.
         let known = shape.table.known_headers(named);
+        let stands_alone = shape.table.headers.iter().filter(|header| !header.trim().is_empty()).count() == 1;
         let is_parted = shape.dialect.delimiter != Dialect::NO_DELIMITER;
         let mut cleaner = AddressCleaner::default();
         let (mut counts, mut extents) = (Vec::new(), Vec::new());
@@ -90,6 +93,13 @@ impl Fit {
             if filled.is_empty() {
                 continue;
             }
+            // A remark says nothing about how rows are parted.
+            if let [only] = filled.as_slice()
+                && only.split_whitespace().count() > 2
+                && !Look::of(only).is_typed()
+            {
+                continue;
+            }
             counts.push(values.len());
             extents.push(values.iter().rposition(|value| !value.trim().is_empty()).map_or(0, |last| last + 1));
             for value in filled {
@@ -98,7 +108,7 @@ impl Fit {
                     continue;
                 }
                 with_address += 1;
-                pure += usize::from(matches!(cleaner.clean(value.as_bytes()).state, State::Usable));
+                pure += usize::from(is_pure(value, &mut cleaner));
             }
         }
         let purity = if with_address == 0 { 1.0 } else { pure as f64 / with_address as f64 };
@@ -112,7 +122,7 @@ impl Fit {
         };
         let header = shape.table.headers.iter().rposition(|header| !header.is_empty()).map_or(0, |last| last + 1);
         let header_fits = !shape.table.has_header || header >= most_frequent(&extents).0;
-        Fit { known: if known > 1 { known } else { 0 }, purity, evenness, header_fits }
+        Fit { known: if stands_alone { 0 } else { known }, purity, evenness, header_fits }
     }
 
     /// In tenths, since a few ragged rows must not decide.
@@ -124,6 +134,15 @@ impl Fit {
     fn is_better_than(self, other: Fit) -> bool {
         (self.known, self.score()) > (other.known, other.score())
     }
+}
+
+/// Whether a cell holds addresses and nothing that belongs into another cell.
+fn is_pure(value: &str, cleaner: &mut AddressCleaner) -> bool {
+    let address = cleaner.clean(value.as_bytes());
+    let is_usable = address.state == State::Usable;
+    let holds_more = address.rules.has(Rule::TextBesideAddress) && !value.contains('(');
+    let parts = value.split([';', '\t', '|', '\n']).filter(|part| !part.trim().is_empty());
+    is_usable && !holds_more && parts.into_iter().all(|part| part.contains('@'))
 }
 
 /// The most frequent number, and its share.

@@ -10,6 +10,7 @@ use crate::pipeline::chunks::Reading;
 use crate::pipeline::chunks::changed;
 use crate::pipeline::first_pass::{address_value, checksum};
 use crate::pipeline::known::{Known, Opening};
+use crate::pipeline::refused::Refused;
 use crate::pipeline::{self, Setting};
 use crate::read::{Line, Records};
 use crate::select::SelectionPlan;
@@ -28,14 +29,24 @@ pub fn mark(wishes: &CompareWishes, setting: &Setting, observer: &dyn Observer) 
     let job = job(wishes)?;
     let mut compared = counted(&job, &finished);
     let Some(output) = wishes.output.as_ref() else { return Ok(compared) };
+    let job = job.with_remembered_lists();
     let known = Opening::of(&job, setting, observer)?.read(&job, setting, observer)?;
-    compared.picked = write_rows(&job, &known, output, setting, observer)?;
+    let mut refused = Refused::default();
+    compared.picked = write_rows(&job, &known, output, &mut refused, setting, observer)?;
+    compared.findings.splice(0..0, refused.finding());
     compared.written = (!setting.dry_run).then(|| output.clone());
     Ok(compared)
 }
 
 /// Writes the rows; says how many.
-fn write_rows(job: &Job, known: &Known, output: &Path, setting: &Setting, observer: &dyn Observer) -> Result<u64> {
+fn write_rows(
+    job: &Job,
+    known: &Known,
+    output: &Path,
+    refused: &mut Refused,
+    setting: &Setting,
+    observer: &dyn Observer,
+) -> Result<u64> {
     let mut own = known.files.sources.iter().filter(|file| file.owner == SourceId(0));
     let (Some(file), None) = (own.next(), own.next()) else {
         let what = "the first list is several files, whose rows have no columns in common to be marked in";
@@ -79,6 +90,7 @@ fn write_rows(job: &Job, known: &Known, output: &Path, setting: &Setting, observ
                 }
             }
             picked += 1;
+            refused.add(known.settled.refusal(row));
             for column in 0..file.map().width() {
                 rows.raw(record.raw_cell(column), RawCells::NeedALook);
             }

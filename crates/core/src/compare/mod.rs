@@ -9,9 +9,9 @@ pub mod mark;
 use crate::clean::date::Date;
 use crate::clean::place::Country;
 use crate::columns::Field;
-use crate::columns::mapping::OwnField;
+use crate::columns::mapping::{ConsentQuestions, OwnField};
 use crate::error::{Error, ErrorKind, Result};
-use crate::job::{ColumnRef, Job, Layout, ListKey, ReadFiles, Requirement, SortColumn, Source, Write};
+use crate::job::{ColumnRef, Job, Layout, ListKey, ReadFiles, Remembering, Requirement, SortColumn, Source, Write};
 use crate::observe::{Finding, Observer};
 use crate::person::{PersonKey, PersonWishes};
 use crate::pipeline::tally::OtherLines;
@@ -53,6 +53,10 @@ pub struct CompareWishes {
     pub set_aside: Option<PathBuf>,
     /// Whether existing outputs are replaced.
     pub replace: bool,
+    /// Who is remembered from earlier work.
+    pub remembered: Remembering,
+    /// Which client or brand it is for.
+    pub scope: Option<String>,
     /// The country of contacts that name none.
     pub country: Option<Country>,
     /// The day.
@@ -149,6 +153,9 @@ fn job(wishes: &CompareWishes) -> Result<Job> {
             .collect(),
         sort: wishes.sort.clone(),
         compares: true,
+        consent_questions: ConsentQuestions::Warn,
+        remembered: wishes.remembered.clone(),
+        scope: wishes.scope.clone(),
         set_aside: wishes.set_aside.clone(),
         replace: wishes.replace,
         ..Job::new("compare", wishes.today)

@@ -20,7 +20,7 @@ use crate::clean::blank::BlankWords;
 use crate::clean::date::{Date, DateOrder};
 use crate::clean::place::Country;
 use crate::clean::replace::Replacement;
-use crate::columns::mapping::ColumnWishes;
+use crate::columns::mapping::{ColumnWishes, ConsentQuestions};
 use crate::columns::{ColumnMap, Field, NamedHeaders};
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::person::{Identity, PersonKey, PersonWishes};
@@ -77,8 +77,10 @@ pub struct Job {
     pub receipt: Option<PathBuf>,
     /// What is sorted by where a file has no layout.
     pub sort: Vec<SortColumn>,
-    /// Whether its sources are lists held against each other: nobody is asked for consent, values stay as they are read.
+    /// Whether its sources are lists held against each other: nobody is held back, values stay as they are read.
     pub compares: bool,
+    /// What happens where a column of a source may be about consent and leaves several readings.
+    pub consent_questions: ConsentQuestions,
     /// Whether its first source is a master, whose rows survive before all others and are written whatever they are.
     pub has_master: bool,
     /// A file for the rows set aside, outside any receipt.
@@ -430,6 +432,7 @@ impl Job {
             receipt: None,
             sort: Vec::new(),
             compares: false,
+            consent_questions: ConsentQuestions::Stop,
             has_master: false,
             set_aside: None,
             replace: false,
@@ -448,6 +451,9 @@ impl Job {
             if hold.by == HeldBy::Phone {
                 let phone = ColumnRef::Field(Field::Phone);
                 list.by = Some(ListKey { ours: phone.clone(), theirs: phone });
+            }
+            if let (true, Some(hold)) = (self.compares, &mut list.hold) {
+                hold.near_miss = NearMisses::Ignored;
             }
             job.lists.push(list);
         }

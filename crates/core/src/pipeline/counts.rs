@@ -31,6 +31,8 @@ pub struct FileCounts {
     pub unlisted_words: BTreeMap<String, u64>,
     /// What its watched columns hold, in their order.
     pub watched: Vec<WatchedColumn>,
+    /// Rows of a list whose address stands outside of the columns of addresses.
+    pub shifted_entries: Met,
     /// Blanks in columns of ticked boxes under an opt-in.
     pub unticked: u64,
     /// Rows with a quote that begins a cell and is never closed, so that it was read as text.
@@ -104,6 +106,7 @@ impl FileCounts {
             seen.refusals += chunk.refusals;
         }
         self.unticked += chunk.unticked;
+        self.shifted_entries.append(&moved(&chunk.shifted_entries));
     }
 
     /// So many of the contacts turned out to be footnotes.
@@ -125,6 +128,11 @@ impl FileCounts {
                 "void-refusals",
                 &self.void_refusals,
                 "a refusal that no longer counts: the person came back since, as the bank remembers",
+            ),
+            (
+                "shifted-entries",
+                &self.shifted_entries,
+                "an address outside of its column, which was taken as an entry; perhaps the cells are shifted by a delimiter too many",
             ),
             ("open-quotes", &self.open_quotes, "a quote that is never closed; it was read as text"),
         ];

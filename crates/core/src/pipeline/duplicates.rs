@@ -3,11 +3,14 @@
 use super::Setting;
 use super::copies::sort_copies;
 use super::known::Opening;
+use super::refused::Refused;
 use super::second_pass::DECISION;
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::Job;
 use crate::observe::{Finding, Observer};
 use crate::person::PersonKey;
+use crate::read::Line;
+use crate::units::RowId;
 use crate::write::commit::{Commit, Placement, StagedFile, with_ending};
 use crate::write::csv::{CsvBuffer, Defusing, RawCells};
 use crate::write::early_sync::EarlySync;
@@ -41,6 +44,7 @@ pub struct DuplicateGroups {
 /// Writes every row of each person that has several, as it was read, with the number of its group and whether it would
 /// survive: groups in the order of their survivors, the survivor first. The job's first import file is what is written.
 pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<DuplicateGroups> {
+    let job = &job.with_remembered_lists();
     job.check()?;
     let Some(write) = job.writes.first() else {
         return Err(Error::new(ErrorKind::Job, "nothing says where the groups go", "name a file: -o groups.csv"));
@@ -69,6 +73,13 @@ pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Re
         payload.extend_from_slice(&[key, u8::from(is_within)]);
         payload.extend_from_slice(&out.bytes);
     })?;
+    let mut refused = Refused::default();
+    let with_copies = settled.with_copies();
+    for row in (0..settled.records() as u32).map(RowId) {
+        if settled.line(row) == Line::Contact && with_copies.holds(settled.survivor_of(row)) {
+            refused.add(settled.refusal(row));
+        }
+    }
     let read = known.source_counts.iter().map(|counts| counts.contacts).sum();
     let mut found = DuplicateGroups {
         by_key: keys.iter().map(|key| (key.clone(), 0)).collect(),
@@ -81,6 +92,7 @@ pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Re
         file: None,
         findings: known.files.all_findings(),
     };
+    found.findings.splice(0..0, refused.finding());
     found.findings.extend(known.switchboards(job));
     let sync = EarlySync::new();
     let mut bytes = columns.header(&GROUPS);

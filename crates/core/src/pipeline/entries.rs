@@ -17,7 +17,7 @@ use crate::columns::{ColumnMap, Field};
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::{ColumnRef, Job, ListFiles, ListKey, ReadFiles};
 use crate::observe::{Finding, Met, Observer, Stage, Weight, counted};
-use crate::read::{Chunk, Line, Record, Records, cell};
+use crate::read::{Chunk, Format, Line, Record, Records, cell};
 use crate::select::Selection;
 use crate::suppress::entry::{self, Entry};
 use crate::suppress::unread::{UnreadCounts, UnreadText, look_at};
@@ -53,9 +53,11 @@ pub struct EntriesWishes {
 /// Which column says of each row what happened.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub enum StatusWish {
-    /// Whichever is recognised.
+    /// Whichever is recognised, classes and codes of bounces included.
     #[default]
-    Recognised,
+    OfBounces,
+    /// Whichever is recognised as one of events.
+    OfEvents,
     /// This one.
     Column(ColumnRef),
     /// None: every row is an entry.
@@ -192,6 +194,7 @@ pub fn read_entries(
                 said
             });
             let about = |text| FoundEntry { text, status, day, until, file_day: file.changed_on };
+            scratch.shifted.clear();
             let texts = scratch.texts(plan, file.map(), &record, wishes);
             let is_entry = !matches!(
                 status,
@@ -199,7 +202,8 @@ pub fn read_entries(
             );
             if is_entry {
                 let gave_entry = matches!(texts, Texts::These(_));
-                look_for_unread(file, &record, number, &plan.read_columns, gave_entry, &mut read.unread);
+                let read_columns = [&plan.read_columns[..], &scratch.shifted[..]].concat();
+                look_for_unread(file, &record, number, &read_columns, gave_entry, &mut read.unread);
             }
             match texts {
                 Texts::Nothing => counts.blank += 1,
@@ -258,6 +262,10 @@ fn look_for_unread(
     gave_entry: bool,
     unread: &mut UnreadCounts,
 ) {
+    // Who is meant by a message was found out when it was read.
+    if file.format == Format::Mail {
+        return;
+    }
     let name = file.input.name();
     for (column, raw) in record.raw_cells().enumerate() {
         if raw.len() < 4 || read.contains(&ColumnIndex(column)) {
@@ -397,7 +405,8 @@ impl Plan {
         };
         let status = match &wishes.status {
             StatusWish::NoColumn => StatusColumns::default(),
-            StatusWish::Recognised => file.statuses.clone(),
+            StatusWish::OfBounces => file.statuses.clone(),
+            StatusWish::OfEvents => file.statuses.clone().of_events(),
             StatusWish::Column(column) => {
                 let source = ValueSource::new(&named(column)?, map, false);
                 source.columns().next().map(StatusColumns::named).unwrap_or_default()
@@ -427,6 +436,8 @@ enum Texts {
 struct Scratch {
     cleaner: AddressCleaner,
     values: crate::clean::RowCleaner,
+    /// The cells of the row that were read although they stand outside of the columns of addresses.
+    shifted: Vec<ColumnIndex>,
 }
 
 impl Scratch {
@@ -436,6 +447,7 @@ impl Scratch {
         }
         let mut texts = Vec::new();
         let mut is_unusable = false;
+        let mut first_gave_entry = None;
         for column in map.address_columns() {
             let value = cell::value(record.raw(column.0));
             entry::read(&value, &mut self.cleaner, &mut |entry| match entry {
@@ -446,6 +458,16 @@ impl Scratch {
                 Entry::Digest(digest) => texts.push(FoundText::Digest(digest)),
                 Entry::Unusable(_) => is_unusable = true,
             });
+            first_gave_entry.get_or_insert(!texts.is_empty());
+        }
+        for column in map.shifted_addresses(record, first_gave_entry.unwrap_or(false)) {
+            let value = cell::value(record.raw(column.0));
+            entry::read(&value, &mut self.cleaner, &mut |entry| {
+                if let Entry::Address(identity) = entry {
+                    texts.push(FoundText::Address(String::from_utf8_lossy(identity).into_owned()));
+                }
+            });
+            self.shifted.push(column);
         }
         match texts.is_empty() {
             true if is_unusable => Texts::Unusable,

@@ -27,6 +27,7 @@ pub(crate) mod people;
 pub mod people_index;
 mod picking;
 mod plan;
+pub mod refused;
 pub(crate) mod remembered;
 pub(crate) mod report;
 mod row_keys;
@@ -53,6 +54,7 @@ use known::Opening;
 use learned::Learned;
 use list_guards::EarlierRun;
 use outputs::Outputs;
+use refused::Refused;
 use report::Reports;
 use second_pass::{Counts, SecondPass};
 use settle::Settled;
@@ -124,6 +126,8 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     outputs.sort(&layouts, setting.memory / MEMORY_PARTS_FOR_SORTING, &known.spool_folder);
     let counts = second_pass.run(setting, &mut outputs, observer)?;
     outputs.write_sorted(observer)?;
+    let mut refused = Refused::default();
+    counts.iter().for_each(|counts| refused.add_all(&counts.refused_written));
     let memberships = if job.compares { memberships(&counts, &known.settled) } else { Vec::new() };
 
     let passed: Vec<RowId> = counts.iter().flat_map(|counts| counts.near_missed.iter().copied()).collect();
@@ -133,6 +137,7 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     let reports = Reports { job, known: &known };
     let mut tally = reports.tally(counts, &outputs.import_rows().collect::<Vec<_>>());
     tally.near_duplicates = near.tally;
+    tally.findings.splice(0..0, refused.finding());
     let set_aside = tally.all.set_aside[Reason::NearMiss as usize];
     tally.near_misses = missed.tally(job, set_aside, &passed);
     if let Some(supplies) = supplies {

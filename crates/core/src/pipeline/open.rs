@@ -128,8 +128,8 @@ pub struct OpenFiles {
     pub list_status: Vec<Option<EntryStatus>>,
     /// Whether rows are marked with their source, since the job asks who is in which.
     pub marks_sources: bool,
-    /// Whether columns that say who may be written to count.
-    pub asks_consent: bool,
+    /// Whether a yes or no about consent whose direction is not known stops the work.
+    pub consent_stops: bool,
     /// The columns that persons may be given values in from their other rows or from lists; none where they are not.
     pub supplied: Option<AllColumns>,
     /// What somebody decided about persons.
@@ -166,7 +166,7 @@ pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Re
                 is_list: false,
                 asks: true,
                 named: Arc::clone(&named),
-                consent_questions: if job.compares { ConsentQuestions::Warn } else { ConsentQuestions::Stop },
+                consent_questions: job.consent_questions,
             };
             opened.sources.extend(files_of.open(found, part, &source.read, &mut opened.findings)?);
         }

@@ -114,6 +114,9 @@ impl People {
 
     /// Adds entries of a list that are compared by their hash.
     pub fn add_entries(&mut self, hashes: &[IdentityHash], list: &mut ListCounts) -> Result<()> {
+        if hashes.is_empty() {
+            return Ok(());
+        }
         let first = self.entries as u32;
         self.entries += hashes.len() as u64;
         if self.entries > MAX_RECORDS {

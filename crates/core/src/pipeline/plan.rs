@@ -9,6 +9,7 @@ use crate::clean::plan::Wanted;
 use crate::clean::replace::ReplacementPlan;
 use crate::clean::suggest::DomainSlips;
 use crate::clean::{CleaningPlan, CleaningWishes};
+use crate::columns::mapping::ConsentQuestions;
 use crate::columns::{ColumnMap, Field};
 use crate::job::layout::ColumnRef;
 use crate::job::{Job, Passing};
@@ -74,7 +75,7 @@ impl OpenFiles {
         self.list_status = self.lists.iter().map(status).collect();
         self.supplied = supplied;
         self.marks_sources = job.marks_sources();
-        self.asks_consent = !job.compares;
+        self.consent_stops = job.consent_questions == ConsentQuestions::Stop;
         for file in &mut self.sources {
             let source = &job.sources[file.owner.0 as usize];
             file.needs_first_column = job.needs_column(ColumnIndex(0), file.map(), source);

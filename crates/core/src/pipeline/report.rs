@@ -179,7 +179,11 @@ impl Reports<'_> {
     /// What should be said of the bank, before all else: it is about who may be written to.
     fn of_the_bank(&self) -> Vec<Finding> {
         match &self.job.remembered {
-            Remembering::Nothing => Vec::new(),
+            Remembering::Nothing if self.job.compares => Vec::new(),
+            Remembering::Nothing => {
+                let text = "there is no bank yet, so nobody is held for what was remembered";
+                vec![Finding::new("no-bank", Weight::Note, text)]
+            }
             Remembering::From(memory) => {
                 memory.remarks().iter().map(|text| Finding::new("bank", Weight::Doubt, text)).collect()
             }
@@ -202,6 +206,9 @@ impl Reports<'_> {
             findings.extend(counts.row_findings().into_iter().map(|finding| finding.in_file(&name)));
             findings.extend(replaced(&name, counts));
             findings.extend(unlisted_words(&name, counts));
+        }
+        for (file, counts) in self.known.files.lists.iter().zip(&self.known.list_files) {
+            findings.extend(counts.row_findings().into_iter().map(|finding| finding.in_file(file.input.name())));
         }
         findings.extend(self.replacements());
         findings.extend(self.known.switchboards(self.job));

@@ -141,6 +141,8 @@ pub struct Settled {
     pub hasher: IdentityHasher,
     ranks: Vec<u32>,
     joins_by_address: bool,
+    /// Whether reasons hold people back.
+    holds: bool,
     /// The first record that is none of the master's; 0 where there is no master.
     master_ends: u32,
     /// The chunks of the sources, in reading order.
@@ -156,16 +158,18 @@ impl Settled {
             return Standing::NoContact;
         }
         let survivor = self.groups.settled()[row.index()];
+        // Where lists are compared nobody is held back.
+        let reason_of = |marks: MarkSet| if self.holds { self.reasons[marks.0 as usize] } else { None };
         if self.is_left_out(row) {
             let marks = self.marks[survivor as usize];
-            let reason = self.reasons[marks.0 as usize].map_or(Reason::NotSelected, |r| r.min(Reason::NotSelected));
+            let reason = reason_of(marks).map_or(Reason::NotSelected, |r| r.min(Reason::NotSelected));
             return Standing::Held(reason, marks);
         }
         if survivor != row.0 {
             return Standing::Merged(RowId(survivor));
         }
         let marks = self.marks[row.index()];
-        match self.reasons[marks.0 as usize] {
+        match reason_of(marks) {
             Some(reason) => Standing::Held(reason, marks),
             None => Standing::Free(Cleared(())),
         }
@@ -386,6 +390,7 @@ pub fn settle(
         hasher,
         ranks,
         joins_by_address: address_key.is_some(),
+        holds: !job.compares,
         master_ends,
         chunks,
         first_of_file,

@@ -106,6 +106,8 @@ pub struct StatusColumns {
     class: Option<ColumnIndex>,
     /// A column of yes and no, such as "Unsubscribed".
     consent: Option<(ColumnIndex, YesMeans)>,
+    /// Whether the column of events holds verdicts of a check of addresses.
+    is_of_verdicts: bool,
     /// What words mean that are not listed, or mean something else here, folded.
     means: BTreeMap<String, StatusReason>,
 }
@@ -141,10 +143,11 @@ impl StatusColumns {
         let verdict =
             || looks.iter().find(|(_, look, _)| look.verdicts * 2 > look.filled.max(1)).map(|(column, ..)| *column);
         let class = class.map(|(column, ..)| *column);
+        let is_of_verdicts = event.is_none();
         let event = event.or_else(|| if class.is_none() { verdict() } else { None });
         let consent = map.consents.iter().find_map(|consent| Some((consent.column, consent.yes_means?)));
         let consent = consent.filter(|_| event.is_none() && class.is_none());
-        StatusColumns { event, class, consent, means: BTreeMap::new() }
+        StatusColumns { event, class, consent, is_of_verdicts, means: BTreeMap::new() }
     }
 
     /// Only the column that somebody names.
@@ -156,6 +159,13 @@ impl StatusColumns {
     #[must_use]
     pub fn meaning(self, means: &BTreeMap<String, StatusReason>) -> StatusColumns {
         StatusColumns { means: means.clone(), ..self }
+    }
+
+    /// Without classes of bounces and verdicts, where something else is asked for.
+    #[must_use]
+    pub fn of_events(self) -> StatusColumns {
+        let event = if self.is_of_verdicts { None } else { self.event };
+        StatusColumns { event, class: None, ..self }
     }
 
     /// Whether there are none.

@@ -121,7 +121,11 @@ pub fn looks_like_footnote(record: &Record, columns: usize) -> bool {
     let text = cell::text(record.raw(0));
     let text = text.trim();
     let is_code = !text.contains(char::is_whitespace) && text.contains(|c: char| c.is_numeric());
-    text.contains(char::is_alphabetic) && !is_code && !Look::of(text).is_typed()
+    // A lone name is a person, a sentence is a remark.
+    let is_remark = text.split_whitespace().count() >= 3
+        || text.contains(':')
+        || text.starts_with(['*', '†', '‡', '(', '©', '–', '-']);
+    text.contains(char::is_alphabetic) && is_remark && !is_code && !Look::of(text).is_typed()
 }
 
 /// Whether the cells equal the headers after folding. Empty cells at the ends do not count.

@@ -14,7 +14,7 @@ use crate::columns::Field;
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::job::ReadFiles;
 use crate::job::layout::ColumnRef;
-use crate::observe::{Observer, Stage};
+use crate::observe::{Finding, Observer, Stage};
 use crate::pipeline::chunks::Reading;
 use crate::pipeline::first_pass::{address_value, checksum, line_above, not_text};
 use crate::pipeline::open::{OpenFile, Part, in_another_encoding, open_file};
@@ -106,6 +106,8 @@ pub struct Split {
     pub other_lines: OtherLines,
     /// How many parts were gathered for being small.
     pub gathered: u64,
+    /// What should be looked at.
+    pub findings: Vec<Finding>,
     /// The files: by value the largest first, periods and numbers in their order, what was gathered last.
     pub files: Vec<SplitFile>,
 }
@@ -154,6 +156,7 @@ pub fn split(list: &FoundFile, wishes: &SplitWishes, spool_folder: &Path, observ
         rows: counted.rows,
         other_lines: OtherLines(counted.others),
         gathered: plan.gathered,
+        findings: file.all_findings(),
         files: plan.files,
     })
 }

@@ -28,7 +28,10 @@ pub fn read(value: &[u8], cleaner: &mut AddressCleaner, each: &mut dyn FnMut(Ent
         return;
     }
     // Most cells are an address and nothing else.
-    if memchr::memchr(b'@', value).is_some() && !matches!(value[0], b'*' | b'@') {
+    if memchr::memchr(b'@', value).is_some()
+        && !matches!(value[0], b'*' | b'@')
+        && memchr::memchr(b'|', value).is_none()
+    {
         let address = cleaner.clean(value);
         if address.is_usable() && is_whole(&address) {
             each(Entry::Address(address.identity));
@@ -46,7 +49,7 @@ fn is_whole(address: &Address) -> bool {
 
 #[cold]
 fn read_carefully(text: &str, cleaner: &mut AddressCleaner, each: &mut dyn FnMut(Entry)) {
-    let text = text.trim_matches(is_unseen);
+    let text = text.trim_matches(|sign: char| is_unseen(sign) || sign == '|');
     if text.is_empty() || is_blank(text) {
         return;
     }
@@ -88,6 +91,14 @@ fn read_carefully(text: &str, cleaner: &mut AddressCleaner, each: &mut dyn FnMut
         if let State::Invalid(_) = address.state {
             each(Entry::Unusable(address.identity));
         }
+    }
+}
+
+/// The domain that a text means, in any usual spelling.
+pub fn domain_in(text: &str) -> Option<String> {
+    match part_of_cell(text.trim_matches(is_unseen)) {
+        Some(PartOfCell::Domain(domain)) => Some(domain),
+        _ => None,
     }
 }
 
@@ -149,8 +160,9 @@ mod tests {
     #[case("ida@post.example; bob@moss.example", "a:ida@post.example a:bob@moss.example")]
     #[case("ida@post.example or bob@moss.example", "a:ida@post.example a:bob@moss.example")]
     #[case("ida@@post.example", "u:ida@@post.example")]
+    #[case("|ida@post.example", "a:ida@post.example")]
     #[case("n/a", "")]
-    #[case("no address", "")]
+    #[case("no address", "u:no_address")]
     #[case("Ida", "u:ida")]
     #[case("0BC83CB571CD1C50BA6F3E8A78EF1346", "h")]
     #[case("sha256: 0BC83CB571CD1C50BA6F3E8A78EF1346 ", "h")]
@@ -162,7 +174,7 @@ mod tests {
                 Entry::Address(identity) => format!("a:{}", text(identity)),
                 Entry::Domain(domain) => format!("d:{domain}"),
                 Entry::Digest(_) => "h".to_owned(),
-                Entry::Unusable(identity) => format!("u:{}", text(identity)),
+                Entry::Unusable(identity) => format!("u:{}", text(identity).replace(' ', "_")),
             });
         });
         let mut wanted: Vec<&str> = entries.split(' ').filter(|entry| !entry.is_empty()).collect();

@@ -2,7 +2,7 @@
 //! headers, on other sheets; domains and phone numbers in rows that gave no entry.
 
 use super::Digest;
-use crate::clean::address;
+use super::entry::domain_in;
 use crate::clean::blank::is_unseen;
 use crate::clean::look::{self, Look};
 use crate::observe::EXAMPLE_ROWS;
@@ -35,8 +35,12 @@ impl UnreadText {
 pub fn look_at(cell: &str, row_gave_entry: bool, each: &mut dyn FnMut(Look, String)) {
     let text = cell.trim_matches(is_unseen);
     if text.contains('@') {
-        look::addresses_in(text).into_iter().for_each(|identity| each(Look::Address, identity));
-        return;
+        let addresses = look::addresses_in(text);
+        let is_any = !addresses.is_empty();
+        addresses.into_iter().for_each(|identity| each(Look::Address, identity));
+        if is_any {
+            return;
+        }
     }
     for word in text.split(|c: char| !c.is_ascii_alphanumeric()).filter(|word| look::is_hash(word)) {
         each(Look::Hash, word.to_ascii_lowercase());
@@ -45,7 +49,7 @@ pub fn look_at(cell: &str, row_gave_entry: bool, each: &mut dyn FnMut(Look, Stri
         return;
     }
     match Look::of(text) {
-        Look::Domain => each(Look::Domain, address::domain(text).unwrap_or_default()),
+        Look::Domain => each(Look::Domain, domain_in(text).unwrap_or_default()),
         Look::Phone => each(Look::Phone, text.to_owned()),
         _ => {}
     }

@@ -143,7 +143,7 @@ pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) 
     let counts = second_pass.run(setting, &mut appending, observer)?;
     let added = appending.added;
     let master_rows = known.source_counts[0].contacts;
-    let refused = counts[0].refused_in_master.clone();
+    let refused = counts[0].refused_written.clone();
     let reports = Reports { job: &job, known: &known };
     let mut tally = reports.tally(counts, &[master_rows + added]);
     tally.check_balance()?;

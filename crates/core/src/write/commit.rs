@@ -9,7 +9,7 @@ use crate::error::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::fs::File;
-use std::io::Write;
+use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use tempfile::{NamedTempFile, TempDir};
 
@@ -46,6 +46,7 @@ impl StagedFile {
     /// Begins a file for `target`; only its owner may read it. A link is followed: the file goes beside what it leads to.
     pub fn create(target: &Path, placement: Placement) -> Result<StagedFile> {
         refuse_existing(target, placement)?;
+        refuse_bank(target)?;
         let target = std::fs::canonicalize(target).unwrap_or_else(|_| target.to_path_buf());
         let fail = |cause: std::io::Error| Error::unwritable(&target, &cause);
         if target.is_dir() {
@@ -81,6 +82,29 @@ fn write_and_sync(file: &mut File, bytes: &[u8], unsynced: &mut u64, sync: &Earl
     if *unsynced >= BYTES_BETWEEN {
         *unsynced = 0;
         sync.ask(file);
+    }
+    Ok(())
+}
+
+/// What a bank begins with: it is an SQLite database.
+const DATABASE: &[u8] = b"SQLite format 3\0";
+
+/// A bank is never written over, nor the files that its database keeps beside it.
+pub fn refuse_bank(target: &Path) -> Result<()> {
+    let is_database = |path: &Path| {
+        let mut begin = Vec::new();
+        File::open(path).is_ok_and(|file| file.take(DATABASE.len() as u64).read_to_end(&mut begin).is_ok())
+            && begin == DATABASE
+    };
+    let name = target.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    let of_database = ["-wal", "-shm", "-journal"]
+        .iter()
+        .filter_map(|ending| name.strip_suffix(ending))
+        .any(|database| is_database(&target.with_file_name(database)));
+    if is_database(target) || of_database {
+        let what = "this is a bank, or belongs to one, and would be written over";
+        return Err(Error::new(ErrorKind::Job, what, "write to another file; what is remembered is never replaced")
+            .in_file(target));
     }
     Ok(())
 }

@@ -157,7 +157,8 @@ fn status_wish(command: &BankLoad, what: What) -> StatusWish {
     match command.status.as_deref() {
         Some(name) if name.trim().eq_ignore_ascii_case("none") => StatusWish::NoColumn,
         Some(name) => StatusWish::Column(ColumnRef::new(name)),
-        None if matches!(what, What::Bounced | What::Complained | What::OptedOut) => StatusWish::Recognised,
+        None if what == What::Bounced => StatusWish::OfBounces,
+        None if matches!(what, What::Complained | What::OptedOut) => StatusWish::OfEvents,
         None => StatusWish::NoColumn,
     }
 }

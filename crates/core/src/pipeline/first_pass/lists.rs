@@ -15,7 +15,7 @@ use crate::pipeline::open::{EntryStatus, OpenFile, OpenFiles};
 use crate::pipeline::people::People;
 use crate::pipeline::row_keys::RowKeys;
 use crate::pipeline::{Setting, chunks};
-use crate::read::{Chunk, Line, Record, Records, cell};
+use crate::read::{Chunk, Format, Line, Record, Records, cell};
 use crate::suppress::entry::Entry;
 use crate::suppress::unread::{self, UnreadText};
 use crate::suppress::{Digest, DigestKind, Reason, Returned, StatusReason, StatusReasons, entry, status};
@@ -48,7 +48,8 @@ pub fn read_lists(
         || EntryScratch::new(files),
         |job, scratch| {
             let index = job.file.0 as usize;
-            let holds = job_lists[files.lists[index].owner.0 as usize].hold.is_some();
+            let holds = job_lists[files.lists[index].owner.0 as usize].hold.is_some()
+                && files.lists[index].format != Format::Mail;
             let plan = ListPlan { looks_for_unread: holds, ..ListPlan::of(files, index) };
             let read = read_list_chunk(&files.lists[index], &plan, &job.chunk, &hasher, scratch);
             Ok((job, read))
@@ -199,9 +200,9 @@ impl Entries {
         }
     }
 
-    /// How many entries there are.
-    fn count(&self) -> usize {
-        self.compared.len() + self.domains.len()
+    /// How many entries there are that can be compared with contacts.
+    fn usable(&self) -> usize {
+        self.compared.len() + self.domains.len() - self.unusable as usize
     }
 
     /// Keeps the address of a row's first entry, which has this place among those that are compared.
@@ -315,12 +316,16 @@ pub(in crate::pipeline) fn read_list_chunk(
             share = found;
         }
         let entries = &mut read.shares[share];
-        let before = entries.count();
+        let (before, usable_before) = (entries.compared.len(), entries.usable());
+        let mut first_gave_entry = true;
         if has_keys {
             entries.compared.extend(key);
         } else {
             let mut first_text = None;
-            for column in &columns {
+            for (place, column) in columns.iter().enumerate() {
+                if place == 1 {
+                    first_gave_entry = entries.usable() > usable_before;
+                }
                 let value = cell::value(record.raw(column.0));
                 entry::read(&value, cleaner, &mut |entry| {
                     if let (true, Entry::Address(identity)) = (*keeps_texts, &entry) {
@@ -334,9 +339,26 @@ pub(in crate::pipeline) fn read_list_chunk(
                 entries.keep_text(place, first_text.map(|address| (address, name_in(file.map(), &record))));
             }
         }
-        let gave_entry = entries.count() > before;
-        entries.blank += u64::from(!gave_entry);
-        let read_columns: &[ColumnIndex] = if has_keys { &plan.key_columns } else { &columns };
+        let mut gave_entry = entries.usable() > usable_before;
+        first_gave_entry &= gave_entry;
+        let mut read_columns = if has_keys { plan.key_columns.clone() } else { Vec::new() };
+        if !has_keys && (!first_gave_entry || record.cells() > file.map().width()) {
+            for column in file.map().shifted_addresses(&record, first_gave_entry) {
+                let value = cell::value(record.raw(column.0));
+                entry::read(&value, cleaner, &mut |entry| entries.add(entry, hasher));
+                read_columns.push(column);
+            }
+            if !read_columns.is_empty() {
+                read.counts.shifted_entries.at(row);
+                gave_entry = true;
+            }
+        }
+        if !has_keys {
+            read_columns.extend_from_slice(&columns);
+        }
+        let entries = &mut read.shares[share];
+        entries.blank += u64::from(!gave_entry && entries.compared.len() == before);
+        let read_columns = &read_columns;
         read.look_for_unread(&record, row, plan, read_columns, gave_entry);
     }
     read.entries_after_row.push(read.shares[0].compared.len() as u32);

@@ -45,7 +45,8 @@ pub fn read_sources(
             let file = &files.sources[job.file.0 as usize];
             let cleaning = &files.cleaning[job.file.0 as usize];
             let keys = files.row_keys[job.file.0 as usize].as_ref();
-            let plan = RowPlan { cleaning, keys, marks_source: files.marks_sources, asks_consent: files.asks_consent };
+            let plan =
+                RowPlan { cleaning, keys, marks_source: files.marks_sources, consent_stops: files.consent_stops };
             let read = read_source_chunk(file, &plan, &job.chunk, &hasher, &checks, scratch);
             Ok((job, read))
         },
@@ -109,8 +110,8 @@ struct RowPlan<'a> {
     keys: Option<&'a RowKeys>,
     /// Whether rows are marked with their source.
     marks_source: bool,
-    /// Whether it counts what they say of consent.
-    asks_consent: bool,
+    /// Whether a yes or no about consent whose direction is not known stops the work.
+    consent_stops: bool,
 }
 
 fn read_source_chunk(
@@ -177,9 +178,7 @@ fn read_source_chunk(
             let is_remark = is_unreadable(file, chunk, index, &record);
             row_read.stray_addresses(file, &record, is_remark);
         }
-        if plan.asks_consent {
-            row_read.consent(file, &record, &address, statements);
-        }
+        row_read.consent(file, &record, &address, plan.consent_stops, statements);
         row_read.width(&record, file.map().width());
         if let Some(keys) = plan.keys {
             let mut flags = 0;
@@ -325,11 +324,19 @@ impl RowRead<'_> {
         }
     }
 
-    fn consent(&mut self, file: &OpenFile<SourceId>, record: &Record, address: &Address, statements: &mut Statements) {
+    fn consent(
+        &mut self,
+        file: &OpenFile<SourceId>,
+        record: &Record,
+        address: &Address,
+        stops: bool,
+        statements: &mut Statements,
+    ) {
         for column in &file.map().consents {
             let raw = record.raw(column.column.0);
             match statement(raw, column, &mut statements.said) {
                 Statement::Nothing => self.read.counts.unticked += u64::from(column.is_ticks),
+                Statement::YesOrNo if !stops => {}
                 Statement::YesOrNo => {
                     let header = file.map().header(column.column).to_owned();
                     let row = self.row;

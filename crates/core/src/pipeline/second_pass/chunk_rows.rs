@@ -143,7 +143,7 @@ impl<'b> ChunkRows<'_, 'b> {
         let counts = &mut self.rows.counts;
         counts.account.written += 1;
         if let Some(reason) = self.pass.settled.refusal(row) {
-            *counts.refused_in_master.entry(reason).or_default() += 1;
+            *counts.refused_written.entry(reason).or_default() += 1;
         }
         if self.pass.settled.survivor_of(row) == row {
             self.count_person(self.pass.settled.marks_of(row));
@@ -268,6 +268,9 @@ impl<'b> ChunkRows<'_, 'b> {
     ) {
         let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
         self.rows.counts.note_unread(row, marks, self.pass.job);
+        if let (true, Some(reason)) = (self.pass.job.compares, self.pass.settled.refusal(row)) {
+            *self.rows.counts.refused_written.entry(reason).or_default() += 1;
+        }
         if !address.is_usable() && address.state != State::Blank {
             self.rows.counts.written_without_address.at(number);
         }

@@ -120,8 +120,8 @@ pub struct Counts {
     pub persons: Vec<u64>,
     /// Survivors that have all that the job requires, picked or not, by the number of the combination of marks.
     pub persons_with_key: Vec<u64>,
-    /// Rows of the master whose person must not be contacted, by reason.
-    pub refused_in_master: BTreeMap<Reason, u64>,
+    /// Rows written although their person must not be contacted, by reason: a master's, and those of compared lists.
+    pub refused_written: BTreeMap<Reason, u64>,
     /// Rows merged into a survivor of the same source.
     pub merged_within: u64,
     /// Rows that are close to an entry of a suppression list and passed everything else.
@@ -141,8 +141,8 @@ impl Counts {
         self.near_missed.extend(later.near_missed);
         self.account.add(&later.account);
         self.merged_within += later.merged_within;
-        for (reason, count) in later.refused_in_master {
-            *self.refused_in_master.entry(reason).or_default() += count;
+        for (reason, count) in later.refused_written {
+            *self.refused_written.entry(reason).or_default() += count;
         }
         self.repairs.add(later.repairs);
         self.suggestions.add(later.suggestions);

@@ -171,20 +171,25 @@ fn delivery(text: &str) -> Result<Vec<About>, WhyNot> {
     let mut found = Vec::new();
     let mut why = WhyNot::NobodyNamed;
     for group in groups(text) {
-        let Some(action) = field(&group, "action") else { continue };
+        let code = field(&group, "status").unwrap_or_default().split_whitespace().next().unwrap_or_default();
+        let action = field(&group, "action").unwrap_or_default();
+        if action.is_empty() && code.is_empty() {
+            continue;
+        }
         // The first word, since some add a remark.
-        match action
-            .split(|sign: char| !sign.is_ascii_alphabetic())
-            .next()
-            .unwrap_or_default()
-            .to_ascii_lowercase()
-            .as_str()
-        {
+        let first = action.split(|sign: char| !sign.is_ascii_alphabetic()).next().unwrap_or_default();
+        match first.to_ascii_lowercase().as_str() {
             "failed" => {}
             "delayed" => {
                 why = WhyNot::Delayed;
                 continue;
             }
+            "delivered" | "relayed" | "expanded" => {
+                why = WhyNot::Arrived;
+                continue;
+            }
+            // An action that nobody knows, with a status that says for good.
+            _ if code_class(code) == Some(5) => {}
             _ => {
                 why = WhyNot::Arrived;
                 continue;
@@ -196,7 +201,6 @@ fn delivery(text: &str) -> Result<Vec<About>, WhyNot> {
             why = WhyNot::NobodyNamed;
             continue;
         };
-        let code = field(&group, "status").unwrap_or_default().split_whitespace().next().unwrap_or_default();
         let says = field(&group, "diagnostic-code").map_or("", typed);
         // A general 5.0.0 says less than the words behind it.
         let status = match (code_class(code), phrase_in(says)) {
@@ -272,7 +276,7 @@ fn free_text(message: &Message) -> Result<Vec<About>, WhyNot> {
     let failed = message.header_raw("X-Failed-Recipients").unwrap_or_default();
     let mut addresses: Vec<String> = failed.split(',').filter_map(address_in).collect();
     if addresses.is_empty() {
-        addresses = addresses_in(own, message);
+        addresses = failed_recipients(own, message);
     }
     if addresses.is_empty() {
         return Err(WhyNot::NobodyNamed);
@@ -308,8 +312,9 @@ fn above_original(body: &str) -> &str {
     body
 }
 
-/// The addresses that a bounce names, without that of whoever got it.
-fn addresses_in(text: &str, message: &Message) -> Vec<String> {
+/// The recipients that a bounce in words is about: those that stand in or beside the sentence which tells of the failure.
+/// Whoever got it, quoted headers, signatures and hints whom to ask are not meant.
+fn failed_recipients(text: &str, message: &Message) -> Vec<String> {
     let header = |addresses: Option<&mail_parser::Address>| {
         addresses
             .into_iter()
@@ -318,18 +323,176 @@ fn addresses_in(text: &str, message: &Message) -> Vec<String> {
             .collect::<Vec<_>>()
     };
     let not_meant: Vec<String> = [message.to(), message.from(), message.cc()].into_iter().flat_map(header).collect();
-    let is_part = |sign: char| !sign.is_whitespace() && !"<>()[]\"',;:".contains(sign);
-    let mut found: Vec<String> = Vec::new();
-    for word in text.split(|sign| !is_part(sign)).filter(|word| word.contains('@')) {
-        if let Some(address) = address_in(word.trim_end_matches('.'))
-            && !not_meant.contains(&address)
-            && !found.contains(&address)
-            && !is_mail_systems(&address)
-        {
-            found.push(address);
+    let paragraphs = paragraphs_of(text);
+    let fails: Vec<bool> = paragraphs.iter().map(|lines| tells_of_failure(&lines.join(" "))).collect();
+    let mut found = Addresses { not_meant, found: Vec::new() };
+    for (place, lines) in paragraphs.iter().enumerate() {
+        let is_beside = |other: Option<usize>| other.and_then(|other| fails.get(other)).is_some_and(|fails| *fails);
+        let near = fails[place] || is_beside(place.checked_sub(1)) || is_beside(Some(place + 1));
+        for line in lines {
+            // "<ida@post.example>: user unknown", or an address alone in its line beside the sentence.
+            let is_sure = tells_of_failure(line) || begins_with_address(line);
+            if near && is_sure && (!is_hint(line) || tells_of_failure(line)) {
+                found.add(line);
+            }
         }
     }
-    found
+    for wanted in [true, false] {
+        // Else wherever the failure is told of; else anywhere, as long as it is one.
+        let own = paragraphs.iter().zip(&fails).filter(|(_, fails)| **fails || !wanted);
+        if found.found.is_empty() {
+            own.flat_map(|(lines, _)| lines).filter(|line| !is_hint(line)).for_each(|line| found.add(line));
+            if !wanted && found.found.len() > 1 {
+                found.found.clear();
+            }
+        }
+    }
+    found.found
+}
+
+/// Addresses that are gathered.
+struct Addresses {
+    not_meant: Vec<String>,
+    found: Vec<String>,
+}
+
+impl Addresses {
+    /// Adds those of a line, but the one that the mail came from.
+    fn add(&mut self, line: &str) {
+        let is_part = |sign: char| !sign.is_whitespace() && !"<>()[]\"',;:".contains(sign);
+        let mut before = String::new();
+        for word in line.split(|sign| !is_part(sign)).filter(|word| !word.is_empty()) {
+            if word.contains('@') {
+                let is_sender =
+                    ["from", "von", "de", "da", "van", "sender", "absender", "expediteur"].contains(&before.as_str());
+                if let Some(address) = address_in(word.trim_end_matches('.')).filter(|_| !is_sender)
+                    && !self.not_meant.contains(&address)
+                    && !self.found.contains(&address)
+                    && !is_mail_systems(&address)
+                {
+                    self.found.push(address);
+                }
+            }
+            before = fold(word);
+        }
+    }
+}
+
+/// The sentences and lines of a text by paragraph, without quoted lines, blocks of headers, and what stands below a signature's dashes.
+fn paragraphs_of(text: &str) -> Vec<Vec<&str>> {
+    let mut paragraphs: Vec<Vec<&str>> = vec![Vec::new()];
+    let lines: Vec<&str> = text.lines().take_while(|line| !matches!(*line, "-- " | "--")).collect();
+    for (place, line) in lines.iter().enumerate() {
+        let shown = line.trim();
+        let is_in_block = || {
+            let neighbours = [place.checked_sub(1), Some(place + 1)].into_iter().flatten();
+            neighbours.filter_map(|other| lines.get(other)).any(|line| is_header_line(line))
+        };
+        if shown.is_empty() {
+            paragraphs.push(Vec::new());
+        } else if !(shown.starts_with(['>', '|']) || is_header_line(line) && is_in_block()) {
+            if let Some(last) = paragraphs.last_mut() {
+                // Each sentence by itself: one tells of the failure, the next whom to ask.
+                last.extend(shown.split(". ").map(str::trim).filter(|sentence| !sentence.is_empty()));
+            }
+        }
+    }
+    paragraphs.retain(|lines| !lines.is_empty());
+    paragraphs
+}
+
+/// Whether a line is a header of a quoted message (RFC 5322, section 3.6).
+fn is_header_line(line: &str) -> bool {
+    const NAMES: [&str; 26] = [
+        "from",
+        "to",
+        "cc",
+        "bcc",
+        "sender",
+        "reply-to",
+        "subject",
+        "date",
+        "message-id",
+        "received",
+        "return-path",
+        "delivered-to",
+        "in-reply-to",
+        "references",
+        "mime-version",
+        "content-type",
+        "von",
+        "an",
+        "betreff",
+        "datum",
+        "de",
+        "à",
+        "objet",
+        "para",
+        "asunto",
+        "oggetto",
+    ];
+    let Some((name, _)) = line.trim_start().split_once(':') else { return false };
+    let name = name.trim().to_lowercase();
+    NAMES.contains(&name.as_str()) || name.starts_with("x-")
+}
+
+/// Whether a text says that mail did not arrive, in words or by a code.
+fn tells_of_failure(text: &str) -> bool {
+    let folded = fold(text);
+    ["hard", "soft", "bounce"].iter().any(|kind| phrase_of(&folded, kind))
+        || text.split_whitespace().any(is_enhanced_code)
+        || text.split(|sign: char| !sign.is_ascii_digit()).any(|word| word.len() == 3 && word.starts_with('5'))
+}
+
+/// Whether a line begins with an address, and has nothing else but what the mail system says of it behind a colon.
+fn begins_with_address(line: &str) -> bool {
+    let line = line.trim_start_matches(['*', '-', '•', ' ', '<', '(']);
+    let word = line.split_whitespace().next().unwrap_or_default();
+    let rest = line[word.len()..].trim();
+    let is_alone = rest.is_empty() || word.ends_with(':') || rest.starts_with(['(', '<', '-', '–']);
+    is_alone && address_in(word.trim_matches(['<', '>', ':', ',', ';', ')'])).is_some()
+}
+
+/// Whether a line says whom to ask, or what to do.
+fn is_hint(line: &str) -> bool {
+    const WORDS: [&str; 34] = [
+        "contact",
+        "for help",
+        "for assistance",
+        "for further",
+        "help desk",
+        "questions",
+        "if you",
+        "please send",
+        "please forward",
+        "please write",
+        "report this",
+        "write to",
+        "ask ",
+        "your administrator",
+        "more information",
+        "unsubscribe",
+        "wenden sie sich",
+        "bei fragen",
+        "kontaktieren",
+        "hilfe",
+        "contactez",
+        "contacter",
+        "aide",
+        "en cas de",
+        "pongase en contacto",
+        "ayuda",
+        "contatta",
+        "contattare",
+        "assistenza",
+        "neem contact",
+        "hulp",
+        "contacte",
+        "ajuda",
+        "duvidas",
+    ];
+    let folded = format!("{} ", fold(line));
+    WORDS.iter().any(|word| folded.contains(word))
 }
 
 fn is_mail_systems(address: &str) -> bool {
