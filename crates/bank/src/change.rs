@@ -69,10 +69,15 @@ impl Bank {
     /// person came back.
     pub fn remove(&mut self, text: &Text, scope: Option<ScopeId>, note: Option<&str>) -> Result<Vec<Removed>> {
         let digest = text.forgotten(&self.key()?);
-        let forgotten = match &digest {
+        let mut forgotten = match &digest {
             Some(digest) => self.holding(digest, scope)?,
             None => Vec::new(),
         };
+        if let (false, Some(untagged)) = (forgotten.is_empty(), text.untagged()) {
+            // What was forgotten with a tag is held without it too.
+            let digest = untagged.forgotten(&self.key()?);
+            forgotten.extend(digest.map_or(Ok(Vec::new()), |digest| self.holding(&digest, scope))?);
+        }
         let held = self.holding(text, scope)?;
         if held.is_empty() && forgotten.is_empty() {
             return Err(self.held_by_nothing(text)?);

@@ -34,6 +34,9 @@ impl Bank {
             let what = "this was forgotten before, and stays uncontacted";
             return Err(Error::new(ErrorKind::Job, what, "nothing is left to be done"));
         }
+        let key = self.key()?;
+        let known = self.all_forgotten()?;
+        let untagged = text.untagged().and_then(|text| text.forgotten(&key)).filter(|digest| !known.contains(digest));
         let (moment, today) = (self.moment().to_owned(), self.today().day_number());
         let gone = self.change(|change| {
             let own = id_of_new(change, &digest)?;
@@ -49,6 +52,17 @@ impl Bank {
             )?;
             let batch = BatchId(change.last_insert_rowid());
             change.execute("insert into entry (text, batch, day) values (?1, ?2, ?3)", params![own, batch.0, today])?;
+            if let Some(untagged) = &untagged {
+                // The same mailbox without its tag, for jobs that ignore tags; a batch of its own, so that it stays too.
+                let own = id_of_new(change, untagged)?;
+                change.execute(
+                    "insert into batch (what, scope, added, day, entries, phones) values (?1, ?2, ?3, ?4, 1, 0)",
+                    params![gone.gravest.code(), EVERYONE.0, moment, today],
+                )?;
+                let batch = change.last_insert_rowid();
+                change
+                    .execute("insert into entry (text, batch, day) values (?1, ?2, ?3)", params![own, batch, today])?;
+            }
             change.execute(
                 "insert into history (moment, what, batch, text, count) values (?1, 'forget', ?2, ?3, ?4)",
                 params![moment, batch.0, own, gone.entries],

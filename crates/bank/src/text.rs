@@ -3,6 +3,7 @@
 use pebblebank_core::clean::address::{AddressCleaner, domain};
 use pebblebank_core::clean::place::Country;
 use pebblebank_core::clean::{Cleaned, phone};
+use pebblebank_core::person::without_tag;
 use pebblebank_core::suppress::{Digest, DigestKind};
 use rusqlite::types::{ToSql, ToSqlOutput, ValueRef};
 
@@ -170,6 +171,13 @@ impl Text {
             _ => return None,
         };
         Some(Text { kind, value: DigestKind::Keyed.of(&self.value, Some(key)).bytes().to_vec() })
+    }
+
+    /// The address without its `+tag`, where it has one: the same mailbox.
+    pub fn untagged(&self) -> Option<Text> {
+        let untagged = without_tag(&self.value).into_owned();
+        let is_other = self.kind == Kind::Address && untagged != self.value;
+        is_other.then_some(Text { kind: Kind::Address, value: untagged })
     }
 
     /// The digests that partners hold an address by without showing it.

@@ -550,11 +550,24 @@ pub fn forgotten(gone: u64, screen: &Screen) -> String {
 }
 
 /// What was exported.
-pub fn exported(file: &Path, count: u64, screen: &Screen) -> String {
+pub fn exported(file: &Path, count: u64, forgotten: u64, screen: &Screen) -> String {
     if screen.json {
-        return of_schema("pebblebank/bank-export/1", &[("file", json!(file)), ("entries", json!(count))], json!({}));
+        let extra = [("file", json!(file)), ("entries", json!(count)), ("forgotten", json!(forgotten))];
+        return of_schema("pebblebank/bank-export/1", &extra, json!({}));
     }
-    good(&format!("{} in {}", counted(count, "entry"), file.display()), screen)
+    let mut text = good(&format!("{} in {}", counted(count, "entry"), file.display()), screen);
+    if forgotten > 0 {
+        let people = if forgotten == 1 {
+            "1 of them stands for somebody who was"
+        } else {
+            "some of them stand for people who were"
+        };
+        text.push_str(&format!(
+            "  {people} forgotten ({}): no other bank can keep them uncontacted;\n  pebblebank bank backup copies the whole bank, and keeps them\n",
+            number(forgotten)
+        ));
+    }
+    text
 }
 
 /// What was copied.

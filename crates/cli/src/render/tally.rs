@@ -185,7 +185,7 @@ fn meaning(reason: Reason) -> &'static str {
         Reason::BlankAddress => "no address",
         Reason::InvalidAddress => "the address cannot be one",
         Reason::PlaceholderAddress => "typed instead of an address, like noemail@…",
-        Reason::MissingField => "lacks a field that the job requires",
+        Reason::MissingField => "a required field is blank or cannot be read",
         Reason::RoleAddress => "an office's address, like info@…, which the job leaves out",
         Reason::DisposableDomain => "a mailbox that is thrown away after use",
         Reason::NearMiss => "one slip from somebody who must not be contacted",

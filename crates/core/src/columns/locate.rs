@@ -145,7 +145,8 @@ impl Finder<'_> {
             let above = self.rows[first..index].iter().filter(|row| filled_cells(row) > 2).count();
             let score = evidence.score() - 2 * above as i64;
             // Below a contact only a row with several words of headers can be one.
-            if evidence.known < 2 && self.cells[first..index].iter().flatten().any(|cell| cell.look.is_contact_detail()) {
+            if evidence.known < 2 && self.cells[first..index].iter().flatten().any(|cell| cell.look.is_contact_detail())
+            {
                 break;
             }
             if evidence.suffices() && best.is_none_or(|(highest, ..)| score > highest) {

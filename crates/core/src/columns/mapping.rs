@@ -154,7 +154,8 @@ impl ColumnMap {
     /// addresses gave no entry, and in those that are longer than the header.
     pub fn shifted_addresses(&self, record: &Record, first_gave_entry: bool) -> Vec<ColumnIndex> {
         let is_read = |column: &ColumnIndex| self.address_columns().any(|own| own == *column);
-        let extent = (0..record.cells()).rev().find(|column| !cell::is_empty(record.raw(*column))).map_or(0, |last| last + 1);
+        let extent =
+            (0..record.cells()).rev().find(|column| !cell::is_empty(record.raw(*column))).map_or(0, |last| last + 1);
         let shift = extent.saturating_sub(self.width());
         let first = if first_gave_entry && shift == 0 { self.width() } else { 0 };
         let own = self.column(Field::Email).map(|own| own.0);
@@ -417,7 +418,9 @@ impl Mapper<'_> {
     fn holds_addresses(&self, column: ColumnIndex) -> bool {
         // Of a list some are enough: a note or a totals line may stand below few of them.
         match self.file.is_list {
-            true => self.share_of(column, |value| look::holds_address(value) || is_domain_entry(value)) >= ENOUGH_OF_A_LIST,
+            true => {
+                self.share_of(column, |value| look::holds_address(value) || is_domain_entry(value)) >= ENOUGH_OF_A_LIST
+            }
             false => self.mostly(column, look::holds_address),
         }
     }

@@ -72,16 +72,34 @@ impl FilePattern {
         let mut files = Vec::new();
         for entry in matches {
             let file = entry.map_err(|cause| Error::unreadable(cause.path(), cause.error()))?;
-            if file.is_file() {
+            // What the pattern finds and nobody can look at would be left out in silence.
+            let about = std::fs::metadata(&file).map_err(|cause| Error::unreadable(&file, &cause))?;
+            if about.is_file() {
                 files.push(file);
             }
         }
+        check_folders(path)?;
         if files.is_empty() {
             return Err(bad("no file fits this pattern".to_owned()));
         }
         files.sort_by(|a, b| a.as_os_str().as_encoded_bytes().cmp(b.as_os_str().as_encoded_bytes()));
         Ok(files.into_iter().map(|path| self.found(path, member)).collect())
     }
+}
+
+/// Every folder that the pattern goes through can be entered: what lies in one that cannot is left out in silence.
+fn check_folders(pattern: &Path) -> Result<()> {
+    let has_pattern = |path: &Path| path.to_string_lossy().contains(['*', '?', '[']);
+    for folder in pattern.ancestors().skip(1).filter(|folder| has_pattern(folder)) {
+        let Ok(folders) = glob::glob(&folder.to_string_lossy()) else { continue };
+        for entry in folders {
+            let folder = entry.map_err(|cause| Error::unreadable(cause.path(), cause.error()))?;
+            if folder.is_dir() {
+                std::fs::read_dir(&folder).map_err(|cause| Error::unreadable(&folder, &cause))?;
+            }
+        }
+    }
+    Ok(())
 }
 
 /// A path as receipts and tables name it: without the job's folder.

@@ -182,6 +182,8 @@ pub struct ListCounts {
     pub unlisted_words: BTreeMap<String, u64>,
     /// Domains that would hold everybody at a public mailbox provider.
     pub providers: Vec<String>,
+    /// Entries of refusals that no longer count: the person came back since the list was last changed.
+    pub voided: u64,
     /// What was not read of it.
     pub unread: UnreadCounts,
     /// The numbers of its entries among all.

@@ -75,7 +75,12 @@ pub enum FoundText {
     Phone(String),
     /// An address that is not shown.
     Digest(Digest),
+    /// Somebody whom the bank with this mark has forgotten.
+    Forgotten(String),
 }
+
+/// What the value of an exported entry begins with that stands for somebody whom a bank has forgotten.
+pub const FORGOTTEN: &str = "forgotten";
 
 /// An entry that was read.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -447,6 +452,11 @@ impl Scratch {
         }
         let mut texts = Vec::new();
         let mut is_unusable = false;
+        let first = map.column(Field::Email).map(|column| cell::text(record.raw(column.0)));
+        let forgotten = first.as_deref().and_then(|text| text.trim().strip_prefix(FORGOTTEN)?.strip_prefix(':'));
+        if let Some((mark, _)) = forgotten.and_then(|rest| rest.split_once(':')) {
+            return Texts::These(vec![FoundText::Forgotten(mark.to_owned())]);
+        }
         let mut first_gave_entry = None;
         for column in map.address_columns() {
             let value = cell::value(record.raw(column.0));

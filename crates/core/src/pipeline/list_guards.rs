@@ -164,6 +164,14 @@ impl Look<'_> {
 
     fn none_usable(&self) -> Option<TrippedGuard> {
         let list = &self.counts.list;
+        let rows: u64 = list.files.iter().map(|file| file.rows).sum();
+        // Nothing could be read, although there are rows; a list of which no row counts has none either.
+        let is_nothing = list.entries == 0 && rows > list.left_out + list.no_refusal;
+        if self.has_files() && is_nothing && self.list.reason_from.is_none() {
+            let rows = counted(rows, "row", "has", "have");
+            let text = format!("{}: {rows} no address, domain or hash; is it the right column?", self.name());
+            return Some(trip(Guard::NoneUsable, list.blank.max(1), text));
+        }
         let is_none = self.has_files() && list.entries > 0 && list.entries == list.unusable && self.list.by.is_none();
         is_none.then(|| {
             let entries = counted(list.entries, "entry", "is", "are");

@@ -1,7 +1,7 @@
 //! What a run says about itself: the tally, and the documents of the receipt.
 
 use super::Setting;
-use super::counts::FileCounts;
+use super::counts::{FileCounts, ListCounts};
 use super::known::Known;
 use super::near::NearTally;
 use super::open::OpenFile;
@@ -18,7 +18,7 @@ use crate::job::{Allowance, EntriesFrom, Job, ListFiles, Remembering};
 use crate::observe::{EXAMPLE_ROWS, Finding, Met, Weight, counted};
 use crate::person::PersonKey;
 use crate::read::Format;
-use crate::suppress::Mark;
+use crate::suppress::{Mark, Reason};
 use crate::units::{ColumnIndex, FileId, ListId, SourceId};
 use serde_json::{Map, Value, json};
 
@@ -215,6 +215,8 @@ impl Reports<'_> {
         findings.extend(self.known.decisions(self.job));
         findings.extend(self.known.namesakes(self.job));
         findings.extend(self.list_statuses());
+        findings.extend(self.returned());
+        findings.extend(sources.iter().filter_map(few_addresses));
         if !sources.is_empty() && !sources.iter().any(|source| source.has_consent_column) {
             let text = "no source has a column that says who may be written to, so everybody passes";
             findings.push(Finding::new("no-consent-column", Weight::Note, text));
@@ -291,6 +293,21 @@ impl Reports<'_> {
         findings
     }
 
+    /// Entries of lists that no longer hold anybody, since the bank remembers that the person came back.
+    fn returned(&self) -> Vec<Finding> {
+        let lists = self.job.lists.iter().zip(&self.known.entrants.lists).filter(|(_, counts)| counts.voided > 0);
+        let finding = |(list, counts): (&ListFiles, &ListCounts)| {
+            let text = format!(
+                "{} of the suppression list \"{}\" no longer {}: the person came back since it was last changed, as the bank remembers (pebblebank bank history)",
+                counted(counts.voided, "entry", "", "").trim_end(),
+                list.name,
+                if counts.voided == 1 { "holds" } else { "hold" },
+            );
+            Finding { count: counts.voided, ..Finding::new("returned", Weight::Warning, text) }
+        };
+        lists.map(finding).collect()
+    }
+
     /// In how many rows each replacement of the job replaced something: one that hits too much, or nothing, is to be seen.
     fn replacements(&self) -> Vec<Finding> {
         let finding = |(number, replacement): (usize, &Replacement)| {
@@ -337,6 +354,22 @@ impl Reports<'_> {
         });
         json!({ "schema": INPUTS_SCHEMA, "inputs": sources.chain(lists).collect::<Vec<_>>() })
     }
+}
+
+/// Most rows of a source have no usable address: perhaps it is the wrong column.
+fn few_addresses(source: &SourceTally) -> Option<Finding> {
+    const FEW_ROWS: u64 = 20;
+    let reasons = [Reason::BlankAddress, Reason::InvalidAddress, Reason::PlaceholderAddress];
+    let without: u64 = reasons.into_iter().map(|reason| source.account.set_aside[reason as usize]).sum();
+    let read = source.account.read;
+    let is_odd = read >= FEW_ROWS && without * 2 > read;
+    is_odd.then(|| {
+        let text = format!(
+            "{without} of {read} rows of {} have no usable address; is it the right column? --field \"email=HEADER\" says which it is",
+            source.name
+        );
+        Finding { count: without, ..Finding::new("few-addresses", Weight::Warning, text) }
+    })
 }
 
 /// Says what was not read of a list, where nobody about to be written is named by it.

@@ -238,7 +238,8 @@ pub fn looks_like_recipients(text: &[u8]) -> bool {
     let Some(first_line) = text.lines().find(|line| !line.trim().is_empty()) else { return false };
     // A table mostly begins with a header; recipients begin with one, or with a label or a group's name.
     let may_begin_recipients = first_line.contains(['@', ':']) || text.contains("\n ") || text.contains("\n\t");
-    if !may_begin_recipients || !text.contains('@') || headers::recognise(first_line).is_some() {
+    let is_table = text.contains("://") || headers::recognise(first_line).is_some();
+    if !may_begin_recipients || !text.contains('@') || is_table {
         return false;
     }
     let mut recipients: Vec<Recipient> = Vec::new();

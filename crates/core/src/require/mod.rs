@@ -60,7 +60,7 @@ impl RequirementPlan {
             .iter()
             .filter(|(_, source)| is_blank(source))
             .map(|(field, source)| match unusable(source) {
-                Some(doubt) => format!("{} ({})", field.name(), doubt.code()),
+                Some(_) => format!("{} (unreadable)", field.name()),
                 None => field.name().to_owned(),
             })
             .collect();

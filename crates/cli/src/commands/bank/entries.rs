@@ -5,6 +5,7 @@ use crate::render::{self, Screen};
 use pebblebank_bank::Bank;
 use pebblebank_bank::find::KnownEntry;
 use pebblebank_core::Result;
+use pebblebank_core::pipeline::entries::FORGOTTEN;
 use pebblebank_core::select::{Selection, TableSelection};
 use pebblebank_core::write::commit::{Commit, Placement, StagedFile, with_ending};
 use pebblebank_core::write::csv::{CsvBuffer, Defusing};
@@ -78,9 +79,14 @@ pub fn export(command: &BankExport, bank: &Bank, screen: &Screen) -> Result<Stri
     let mut file = StagedFile::create(&command.file, placement)?;
     let mut out = CsvBuffer::new(Defusing::On);
     add_row(&mut out, COLUMNS);
-    let mut count = 0u64;
-    for_each(command.condition.as_deref(), bank, |cells, _| {
+    let (mut count, mut forgotten) = (0u64, 0u64);
+    let mark = bank.key_mark()?;
+    for_each(command.condition.as_deref(), bank, |mut cells, entry| {
         count += 1;
+        if entry.kind.starts_with(FORGOTTEN) {
+            forgotten += 1;
+            cells[0] = format!("{FORGOTTEN}:{mark}:{}", cells[0]);
+        }
         add_row(&mut out, cells.each_ref().map(String::as_str));
         if out.bytes.len() >= BYTES_AT_ONCE {
             file.write(&out.bytes, &sync)?;
@@ -93,7 +99,7 @@ pub fn export(command: &BankExport, bank: &Bank, screen: &Screen) -> Result<Stri
     commit.file(file);
     drop(sync);
     commit.place(&with_ending(&command.file, ".commit"))?;
-    Ok(render::bank::exported(&command.file, count, screen))
+    Ok(render::bank::exported(&command.file, count, forgotten, screen))
 }
 
 fn add_row(out: &mut CsvBuffer, cells: [&str; COLUMNS.len()]) {

@@ -62,8 +62,19 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
         ..NewBatch::new(what, planned.id, on.unwrap_or(now.day()))
     };
     let accept = accepted(&command.accepting.accept)?;
+    let key_mark = bank.key_mark()?;
     let mut staged = bank.stage(batch)?;
-    let mut taking = Taking { what, on, until: until.day(), today: now.day(), no_bounce: 0, softs: 0, lapsed: 0 };
+    let mut taking = Taking {
+        what,
+        on,
+        until: until.day(),
+        today: now.day(),
+        no_bounce: 0,
+        softs: 0,
+        lapsed: 0,
+        key_mark,
+        forgotten_elsewhere: 0,
+    };
     let mut some = Vec::new();
     let read = read_entries(&wishes, &setting(shared, command.dry_run, now), &drawn, &mut |entry| {
         some.extend(taking.entry(entry));
@@ -77,6 +88,7 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
     };
     refuse_unlisted_words(&read, what).map_err(named)?;
     refuse_unread(&read, &accept).map_err(named)?;
+    refuse_forgotten_elsewhere(taking.forgotten_elsewhere, &accept).map_err(named)?;
     staged.add(some)?;
     let mut staged = staged.ready()?;
     let fingerprint = fingerprint_of(&read);
@@ -229,6 +241,21 @@ fn refuse_unread(read: &EntriesRead, accept: &Accepted) -> Result<()> {
     Err(Error::new(ErrorKind::Guard, what, advice))
 }
 
+/// People whom another bank has forgotten would be contacted again: only a copy of that bank can tell who they are.
+fn refuse_forgotten_elsewhere(count: u64, accept: &Accepted) -> Result<()> {
+    if count == 0 || accept.covers(Guard::UnreadEntries, count) {
+        return Ok(());
+    }
+    let people =
+        if count == 1 { "1 entry stands for somebody".to_owned() } else { format!("{count} entries stand for people") };
+    let what = format!(
+        "{}: {people} whom another bank has forgotten, and would be contacted again; nothing was changed",
+        Guard::UnreadEntries.name()
+    );
+    let advice = "copy that bank as a whole (pebblebank bank backup), and use the copy; --accept unread-entries loads the others without them";
+    Err(Error::new(ErrorKind::Guard, what, advice))
+}
+
 /// Until when entries hold.
 enum Until {
     Forever,
@@ -273,6 +300,10 @@ struct Taking {
     softs: u64,
     /// Entries that no longer hold.
     lapsed: u64,
+    /// What tells this bank's key from those of others.
+    key_mark: String,
+    /// People whom another bank has forgotten.
+    forgotten_elsewhere: u64,
 }
 
 impl Taking {
@@ -302,6 +333,11 @@ impl Taking {
             FoundText::Domain(domain) => Text { kind: Kind::Domain, value: domain.into_bytes() },
             FoundText::Phone(phone) => Text { kind: Kind::Phone, value: phone.into_bytes() },
             FoundText::Digest(digest) => Text::digest(&digest),
+            // This bank holds its own forgotten people anyway; those of another one cannot be told by anybody.
+            FoundText::Forgotten(mark) => {
+                self.forgotten_elsewhere += u64::from(mark != self.key_mark);
+                return None;
+            }
         };
         Some(NewEntry { text, day: self.on.or(found.day), is_soft, until, file_day: found.file_day })
     }

@@ -66,8 +66,9 @@ pub fn read_lists(
             let list = files.lists[index].owner;
             for (share, entries) in read.shares.into_iter().enumerate() {
                 let place = list.0 as usize + share;
-                let entries =
+                let (entries, voided) =
                     without_returned(entries, &people.checks.returned, &files.lists[index], &job_lists[place]);
+                lists[list.0 as usize].voided += voided;
                 if let Some(counts) = lists.get_mut(place) {
                     people.add_list_entries(entries, ListId(place as u16), counts)?;
                 }
@@ -127,15 +128,22 @@ fn add_unread(
 }
 
 /// Of a list of refusals, what still counts: who came back after its file was last changed is in it no longer. The entry
-/// keeps its number.
-fn without_returned(mut entries: Entries, returned: &Returned, file: &OpenFile<ListId>, list: &ListFiles) -> Entries {
+/// keeps its number. Also says how many no longer count.
+fn without_returned(
+    mut entries: Entries,
+    returned: &Returned,
+    file: &OpenFile<ListId>,
+    list: &ListFiles,
+) -> (Entries, u64) {
+    let mut voided = 0;
     let refuses = |hold: &Hold| matches!(hold.reason, Reason::OptedOut | Reason::Complained);
     if !returned.is_empty() && list.hold.as_ref().is_some_and(refuses) {
         for hash in entries.compared.iter_mut().filter(|hash| returned.voids(**hash, file.changed_on)) {
             *hash = IdentityHash(!hash.0);
+            voided += 1;
         }
     }
-    entries
+    (entries, voided)
 }
 
 /// What a thread reuses from chunk to chunk of lists.

@@ -142,6 +142,7 @@ fn read_source_chunk(
             continue;
         }
         let row = index as u32;
+        let as_read = record;
         let record = if file.replacements.is_empty() {
             record
         } else {
@@ -174,6 +175,9 @@ fn read_source_chunk(
             RowRead { row, read: &mut read, hasher, checks, is_extracted: file.format != Format::Delimited };
         row_read.identities(&address, &value, file, &record, further);
         row_read.compared_addresses(file, &record, further);
+        if !file.replacements.is_empty() {
+            row_read.replaced_addresses(file, &as_read, &record, further);
+        }
         if flag == 0 {
             let is_remark = is_unreadable(file, chunk, index, &record);
             row_read.stray_addresses(file, &record, is_remark);
@@ -251,6 +255,29 @@ impl RowRead<'_> {
             }
             for identity in address.further {
                 self.further_identity(identity.as_bytes());
+            }
+        }
+    }
+
+    /// Addresses as they were read, where the job replaced them: who is on a list under the old one is on it all the same.
+    fn replaced_addresses(
+        &mut self,
+        file: &OpenFile<SourceId>,
+        as_read: &Record,
+        record: &Record,
+        cleaner: &mut AddressCleaner,
+    ) {
+        for column in file.map().address_columns() {
+            let value = cell::value(as_read.raw(column.0));
+            if value == cell::value(record.raw(column.0)) {
+                continue;
+            }
+            let address = cleaner.clean(&value);
+            if address.is_usable() {
+                self.identity(address.identity, address.domain(), Role::CompareOnly);
+                if !self.checks.digests.is_empty() {
+                    self.digests(&value, &address);
+                }
             }
         }
     }
