@@ -188,18 +188,3 @@ fn twenty_thousand_lists_and_five_thousand_sources() {
     check(&hold_lists(1_000..21_000), "lists", 50);
     check(&run_sources(1_000..6_000), "sources", 20);
 }
-
-#[test]
-#[ignore]
-fn dbg_dump() {
-    for seed in [7123u64, 10172, 14308, 14642] {
-        println!("{}", hold_lists(seed..seed + 1).shown.join("\n").lines().take(1).collect::<String>());
-        let list = shapes::list(seed, 100);
-        println!("{}", list.shape.lines().take(30).map(|l| format!("{l}\n")).collect::<String>());
-    }
-    for seed in [2147u64, 2544, 3663, 3852, 1208, 1393, 1421, 1760] {
-        println!("{}", hold_lists(seed..seed + 1).shown.join("\n").lines().take(1).collect::<String>());
-        let list = shapes::list(seed, 100);
-        println!("{}", list.shape.lines().take(16).map(|l| format!("{l}\n")).collect::<String>());
-    }
-}

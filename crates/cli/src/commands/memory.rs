@@ -100,19 +100,19 @@ fn remembering_on(
         bank.scope_or_new(asked.scope.as_deref(), NewScope::IsMeant)?;
     }
     if !Bank::is_at(&path)? {
-        return no_bank(path, shared);
+        return no_bank(&path, shared);
     }
     let bank = Bank::open(&path, Access::Ask, &now.moment, day)?;
     Ok(Remembering::From(Arc::new(bank.into_memory(&asked)?)))
 }
 
 /// What it means that there is no bank: nothing, unless one was named.
-fn no_bank(path: PathBuf, shared: &Shared) -> Result<Remembering> {
+fn no_bank(path: &Path, shared: &Shared) -> Result<Remembering> {
     if shared.bank.is_some() || bank_of_environment().is_some() {
         let what = "there is no bank here, so that nobody would be held for what it remembers";
         let advice = "look whether the name is right; pebblebank bank add or bank load makes a bank, and --without-bank \
              goes without one";
-        return Err(Error::new(ErrorKind::Input, what, advice).in_file(&path));
+        return Err(Error::new(ErrorKind::Input, what, advice).in_file(path));
     }
     Ok(Remembering::Nothing)
 }

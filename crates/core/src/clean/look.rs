@@ -190,7 +190,7 @@ pub fn is_number(text: &str) -> bool {
     let text = text.trim_matches(|c: char| c.is_whitespace() || "€$£%+-".contains(c));
     let text = text.strip_prefix("EUR").or_else(|| text.strip_suffix("EUR")).unwrap_or(text).trim();
     let groups = || {
-        let mut groups = text.split(|c: char| matches!(c, '.' | ',' | '\'' | '’' | ' ' | '\u{a0}' | '\u{202f}'));
+        let mut groups = text.split(['.', ',', '\'', '’', ' ', '\u{a0}', '\u{202f}']);
         let first = groups.next().map_or(0, str::len);
         let lengths: Vec<usize> = groups.map(str::len).collect();
         let thousands = lengths.iter().rev().skip(1).all(|length| *length == 3);

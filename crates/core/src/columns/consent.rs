@@ -115,9 +115,7 @@ pub fn header_says(header: &str) -> HeaderSays {
         let longest = fitting.max_by_key(|stem| (stem.words.len(), gravity(stem.kind)));
         let length = longest.map_or(1, |stem| stem.words.len());
         refusing += usize::from(longest.is_some_and(|stem| matches!(stem.kind, Kind::Out | Kind::Not)));
-        for place in at..at + length {
-            kinds[place] = longest.map(|stem| stem.kind);
-        }
+        kinds[at..at + length].fill(longest.map(|stem| stem.kind));
         at += length;
     }
     let has = |kind: Kind| kinds.contains(&Some(kind));

@@ -67,7 +67,7 @@ pub fn locate_table(sample: &SampleRecords, header_row: Option<u64>, named: &Nam
     let finder = Finder { rows: &rows, cells, named };
     match header_row {
         Some(0) => finder.without_header(),
-        Some(row) => finder.with_header(row as usize - 1, row as usize, None, "the job says so".to_owned()),
+        Some(row) => finder.with_header(row as usize - 1, row as usize, None, "the job says so"),
         None => finder.find(),
     }
 }
@@ -120,7 +120,8 @@ impl Evidence {
 
     /// The higher the better.
     fn score(self) -> i64 {
-        10 * self.known as i64 + 2 * self.unlike as i64 - 4 * self.repeated as i64
+        let of = |count: usize| i64::try_from(count).unwrap_or(i64::MAX / 100);
+        10 * of(self.known) + 2 * of(self.unlike) - 4 * of(self.repeated)
     }
 
     fn reason(self) -> String {
@@ -143,7 +144,7 @@ impl Finder<'_> {
             let Some(evidence) = self.evidence(index) else { continue };
             // Above a header stand title lines; the more there is above it that is none, the less it is one.
             let above = self.rows[first..index].iter().filter(|row| filled_cells(row) > 2).count();
-            let score = evidence.score() - 2 * above as i64;
+            let score = evidence.score() - 2 * i64::try_from(above).unwrap_or_default();
             // Below a contact only a row with several words of headers can be one.
             if evidence.known < 2 && self.cells[first..index].iter().flatten().any(|cell| cell.look.is_contact_detail())
             {
@@ -164,10 +165,10 @@ impl Finder<'_> {
                 && (upper == index || above.iter().any(|value| is_header_word(value, self.named)))
                 && let Some(headers) = header_of_two_lines(above, below)
             {
-                return self.with_header(upper, upper + 2, Some(headers), "it stands over two lines".to_owned());
+                return self.with_header(upper, upper + 2, Some(headers), "it stands over two lines");
             }
         }
-        self.with_header(index, index + 1, None, evidence.reason())
+        self.with_header(index, index + 1, None, &evidence.reason())
     }
 
     /// What speaks for a row as the header; none where it cannot be one.
@@ -236,14 +237,14 @@ impl Finder<'_> {
         below
     }
 
-    fn with_header(&self, header: usize, body: usize, headers: Option<Vec<String>>, reason: String) -> Table {
+    fn with_header(&self, header: usize, body: usize, headers: Option<Vec<String>>, reason: &str) -> Table {
         let mut headers = headers.unwrap_or_else(|| self.rows.get(header).cloned().unwrap_or_default());
         self.pad(&mut headers, body);
         let mut table = Table { records_above: body as u64, has_header: true, headers, ..Table::default() };
         for index in 0..body.min(self.rows.len()) {
             let (line, reason) = match index {
                 _ if index < header => self.line_above(index, body),
-                _ => (Line::Header, reason.clone()),
+                _ => (Line::Header, reason.to_owned()),
             };
             table.above.push(line);
             if line != Line::Empty {

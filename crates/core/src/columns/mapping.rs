@@ -259,7 +259,7 @@ pub fn map_columns(file: &Unmapped) -> Result<Mapping> {
     mapper.take_wishes()?;
     mapper.take_own()?;
     mapper.take_recognised()?;
-    mapper.find_addresses_by_values()?;
+    mapper.find_addresses_by_values();
     if file.consent_questions != ConsentQuestions::Ignore {
         mapper.judge_consent()?;
     }
@@ -320,7 +320,9 @@ impl Mapper<'_> {
                 _ => {
                     self.take(*field, *first);
                     self.map.second_choices[*field as usize] = others.first().copied();
-                    others.iter().for_each(|column| self.taken[column.0] = true);
+                    for column in others {
+                        self.taken[column.0] = true;
+                    }
                 }
             }
         }
@@ -417,11 +419,10 @@ impl Mapper<'_> {
     /// Whether most of the filled values hold addresses.
     fn holds_addresses(&self, column: ColumnIndex) -> bool {
         // Of a list some are enough: a note or a totals line may stand below few of them.
-        match self.file.is_list {
-            true => {
-                self.share_of(column, |value| look::holds_address(value) || is_domain_entry(value)) >= ENOUGH_OF_A_LIST
-            }
-            false => self.mostly(column, look::holds_address),
+        if self.file.is_list {
+            self.share_of(column, |value| look::holds_address(value) || is_domain_entry(value)) >= ENOUGH_OF_A_LIST
+        } else {
+            self.mostly(column, look::holds_address)
         }
     }
 
@@ -587,13 +588,12 @@ impl Mapper<'_> {
         if self.file.consent_questions == ConsentQuestions::Stop {
             let header = questions[0].0.clone();
             let others = questions.len() - 1;
-            let more = match others {
-                0 => String::new(),
-                _ => {
-                    let names: Vec<String> =
-                        questions[1..].iter().take(4).map(|(header, _)| format!("\"{header}\"")).collect();
-                    format!("; the same is open for {}", names.join(", "))
-                }
+            let more = if others == 0 {
+                String::new()
+            } else {
+                let names: Vec<String> =
+                    questions[1..].iter().take(4).map(|(header, _)| format!("\"{header}\"")).collect();
+                format!("; the same is open for {}", names.join(", "))
             };
             let what = format!("this column may say who must not be contacted, and it is not clear how{more}");
             let advice = format!(
@@ -682,7 +682,7 @@ impl Mapper<'_> {
     }
 
     /// Columns of addresses are found under whatever header: the contact's, and further ones.
-    fn find_addresses_by_values(&mut self) -> Result<()> {
+    fn find_addresses_by_values(&mut self) {
         let is_first = |value: &str| {
             let look = Look::of(value);
             look == Look::Address
@@ -729,7 +729,7 @@ impl Mapper<'_> {
             };
             let best = own.iter().max_by_key(rank).or_else(|| others.iter().max_by_key(|column| fullness(column)));
             let best = best.copied().or_else(fallback);
-            let Some(best) = best else { return Ok(()) };
+            let Some(best) = best else { return };
             own.retain(|column| *column != best);
             self.take(Field::Email, best);
             if has_header {
@@ -759,7 +759,6 @@ impl Mapper<'_> {
                 }
             }
         }
-        Ok(())
     }
 }
 

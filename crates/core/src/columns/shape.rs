@@ -112,11 +112,11 @@ impl Fit {
             }
         }
         let purity = if with_address == 0 { 1.0 } else { pure as f64 / with_address as f64 };
-        let (usual, share) = most_frequent(&counts);
+        let (width, evenly) = most_frequent(&counts);
         // Addresses with nothing beside them are several of one person, however many stand in a line.
         let parts_people = only_addresses && with_address > 0 && shape.dialect.delimiter != b'|';
         let evenness = match is_parted {
-            true if usual > 1 && !parts_people => share,
+            true if width > 1 && !parts_people => evenly,
             true => 0.0,
             false => 0.5,
         };

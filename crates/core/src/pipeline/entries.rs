@@ -129,6 +129,42 @@ pub struct EntriesRead {
     pub unread: UnreadCounts,
 }
 
+impl EntriesRead {
+    fn name_status_columns(&mut self, files: &OpenFiles, plans: &[Plan]) {
+        for (file, plan) in files.lists.iter().zip(plans) {
+            for column in plan.status.iter().flat_map(StatusColumns::columns) {
+                let header = file.map().header(column).to_owned();
+                if !self.status_columns.contains(&header) {
+                    self.status_columns.push(header);
+                }
+            }
+        }
+    }
+
+    fn warn_of_unreadable(&mut self, wishes: &EntriesWishes, plans: &[Plan], unusable: &[Met], no_days: &[[Met; 2]]) {
+        for (file, met) in self.files.iter().zip(unusable).filter(|(_, met)| met.count > 0) {
+            let what = if wishes.by_phone {
+                "no phone number that can be read (--country says which country they are of)"
+            } else {
+                "neither an address nor a domain"
+            };
+            let text = format!("{} {what}", counted(met.count, "row", "holds", "hold"));
+            self.findings
+                .push(Finding::new("unreadable-entries", Weight::Warning, text).in_file(&file.name).at_rows(met));
+        }
+        for ((file, plan), met) in self.files.iter().zip(plans).zip(no_days) {
+            let said = ["; they count from the day of the load", "; these entries hold for good"];
+            for ((column, met), so) in [&plan.dated, &plan.until].into_iter().zip(met).zip(said) {
+                if let Some(column) = column.as_ref().filter(|_| met.count > 0) {
+                    let text = format!("{} no day that can be read{so}", counted(met.count, "value", "is", "are"));
+                    let finding = Finding::new("unreadable-days", Weight::Warning, text).in_file(&file.name);
+                    self.findings.push(finding.in_column(&column.header).at_rows(met));
+                }
+            }
+        }
+    }
+}
+
 /// So many different words of status columns are kept.
 const WORDS_KEPT: usize = 200;
 
@@ -225,36 +261,11 @@ pub fn read_entries(
     for file in &files.lists {
         file.unread.iter().for_each(|text| read.unread.add(&file.input.name(), "", text));
     }
-    for (file, plan) in files.lists.iter().zip(&plans) {
-        for column in plan.status.iter().flat_map(StatusColumns::columns) {
-            let header = file.map().header(column).to_owned();
-            if !read.status_columns.contains(&header) {
-                read.status_columns.push(header);
-            }
-        }
-    }
+    read.name_status_columns(&files, &plans);
     for (file, found) in read.files.iter_mut().zip(reading.files_read()) {
         file.fingerprint = found.fingerprint;
     }
-    for (file, met) in read.files.iter().zip(&unusable).filter(|(_, met)| met.count > 0) {
-        let what = if wishes.by_phone {
-            "no phone number that can be read (--country says which country they are of)"
-        } else {
-            "neither an address nor a domain"
-        };
-        let text = format!("{} {what}", counted(met.count, "row", "holds", "hold"));
-        read.findings.push(Finding::new("unreadable-entries", Weight::Warning, text).in_file(&file.name).at_rows(met));
-    }
-    for ((file, plan), met) in read.files.iter().zip(&plans).zip(&no_days) {
-        let said = ["; they count from the day of the load", "; these entries hold for good"];
-        for ((column, met), so) in [&plan.dated, &plan.until].into_iter().zip(met).zip(said) {
-            if let Some(column) = column.as_ref().filter(|_| met.count > 0) {
-                let text = format!("{} no day that can be read{so}", counted(met.count, "value", "is", "are"));
-                let finding = Finding::new("unreadable-days", Weight::Warning, text).in_file(&file.name);
-                read.findings.push(finding.in_column(&column.header).at_rows(met));
-            }
-        }
-    }
+    read.warn_of_unreadable(wishes, &plans, &unusable, &no_days);
     Ok(read)
 }
 
@@ -462,7 +473,7 @@ impl Scratch {
             let value = cell::value(record.raw(column.0));
             entry::read(&value, &mut self.cleaner, &mut |entry| match entry {
                 Entry::Address(identity) => {
-                    texts.push(FoundText::Address(String::from_utf8_lossy(identity).into_owned()))
+                    texts.push(FoundText::Address(String::from_utf8_lossy(identity).into_owned()));
                 }
                 Entry::Domain(domain) => texts.push(FoundText::Domain(domain)),
                 Entry::Digest(digest) => texts.push(FoundText::Digest(digest)),

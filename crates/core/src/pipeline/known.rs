@@ -194,7 +194,7 @@ fn read_everything(
         let read = &job.sources[file.owner.0 as usize].read;
         let is_refuted = !found_consent.is_empty();
         let refuted = Refuted { found_consent, encoding: None };
-        sources.push(if is_refuted { open_again(file, read, false, refuted)? } else { file });
+        sources.push(if is_refuted { open_again(file, read, false, &refuted)? } else { file });
     }
     let mut files = OpenFiles { sources, ..files };
     files.plan(job);

@@ -94,16 +94,15 @@ fn unread_entries(unread: &UnreadTally) -> Option<TrippedGuard> {
     if count == 0 {
         return None;
     }
-    let what = match about_to_be_written {
-        0 => format!(
+    let what = if about_to_be_written == &0 {
+        format!(
             "{} of a kind that cannot be compared",
             counted(*incomparable, "hash", "is", "are").replace("hashs", "hashes")
-        ),
-        _ => {
-            let contacts = contacts.join(", ");
-            let named = counted(*about_to_be_written, "contact", "", "");
-            format!("texts outside its entries name {} about to be written ({contacts})", named.trim_end())
-        }
+        )
+    } else {
+        let contacts = contacts.join(", ");
+        let named = counted(*about_to_be_written, "contact", "", "");
+        format!("texts outside its entries name {} about to be written ({contacts})", named.trim_end())
     };
     let text = format!("the suppression list \"{list}\": {what}; see {places}");
     let advice = format!("if these are people who must not be contacted, {READS_MORE}");

@@ -127,7 +127,9 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     let counts = second_pass.run(setting, &mut outputs, observer)?;
     outputs.write_sorted(observer)?;
     let mut refused = Refused::default();
-    counts.iter().for_each(|counts| refused.add_all(&counts.refused_written));
+    for counts in &counts {
+        refused.add_all(&counts.refused_written);
+    }
     let memberships = if job.compares { memberships(&counts, &known.settled) } else { Vec::new() };
 
     let passed: Vec<RowId> = counts.iter().flat_map(|counts| counts.near_missed.iter().copied()).collect();

@@ -206,7 +206,7 @@ pub fn open_again<Owner>(
     file: OpenFile<Owner>,
     read: &ReadFiles,
     is_list: bool,
-    refuted: Refuted,
+    refuted: &Refuted,
 ) -> Result<OpenFile<Owner>> {
     let OpenFile {
         asks,
@@ -268,7 +268,7 @@ pub fn in_another_encoding<Owner>(
         return Ok(None);
     }
     let refuted = Refuted { encoding: Some(encoding), found_consent: Vec::new() };
-    open_again(file, read, is_list, refuted).map(Some)
+    open_again(file, read, is_list, &refuted).map(Some)
 }
 
 /// An input, and whether it was found by a pattern rather than named.
@@ -388,9 +388,10 @@ fn recognise<Owner>(
         asks: part.asks,
     };
     let mapping = if is_empty { empty_mapping(&unmapped)? } else { map_columns(&unmapped)? };
-    let statuses = match part.is_list && table.has_header && !is_empty {
-        true => StatusColumns::find(&mapping.map, &records, table.records_above),
-        false => StatusColumns::default(),
+    let statuses = if part.is_list && table.has_header && !is_empty {
+        StatusColumns::find(&mapping.map, &records, table.records_above)
+    } else {
+        StatusColumns::default()
     };
     let records_estimated = records.estimate(sample.file_bytes);
     Ok(OpenFile {
@@ -453,12 +454,11 @@ fn shape_of(prepared: &Prepared, wishes: &ReadWishes, named: &NamedHeaders) -> R
     }
     let dialect = Dialect::COMMA;
     let records = SampleRecords::new(&sample.bytes, dialect, sample.is_whole);
-    let table = match &prepared.headers {
-        Some(headers) => Table::with_headers(headers.clone()),
-        None => {
-            check_header_row(wishes.header_row, &records, &prepared.input)?;
-            locate_table(&records, wishes.header_row, named)
-        }
+    let table = if let Some(headers) = &prepared.headers {
+        Table::with_headers(headers.clone())
+    } else {
+        check_header_row(wishes.header_row, &records, &prepared.input)?;
+        locate_table(&records, wishes.header_row, named)
     };
     Ok(TableShape { dialect, records, table })
 }

@@ -187,10 +187,11 @@ impl StatusColumns {
                 Statement::Says(Consent::OptedOut) => StatusReason::Is(Reason::OptedOut),
                 Statement::Says(Consent::Complained) => StatusReason::Is(Reason::Complained),
                 Statement::Says(Consent::Bounced) => StatusReason::Is(Reason::Bounced),
-                Statement::Says(Consent::OptedIn | Consent::Pending) => StatusReason::None,
                 Statement::Says(Consent::Unlisted) => StatusReason::Unlisted,
                 Statement::Nothing if word.is_empty() => StatusReason::Blank,
-                Statement::Nothing | Statement::YesOrNo => StatusReason::None,
+                Statement::Says(Consent::OptedIn | Consent::Pending) | Statement::Nothing | Statement::YesOrNo => {
+                    StatusReason::None
+                }
             };
             return self.meant(word, said);
         }

@@ -37,7 +37,9 @@ pub fn look_at(cell: &str, row_gave_entry: bool, each: &mut dyn FnMut(Look, Stri
     if text.contains('@') {
         let addresses = look::addresses_in(text);
         let is_any = !addresses.is_empty();
-        addresses.into_iter().for_each(|identity| each(Look::Address, identity));
+        for identity in addresses {
+            each(Look::Address, identity);
+        }
         if is_any {
             return;
         }

@@ -214,7 +214,7 @@ impl Surveyor<'_> {
         if file.is_empty || file.map().column(Field::Email).is_some() {
             return Ok(file);
         }
-        open_again(file, &self.wishes.read, true, Refuted::default())
+        open_again(file, &self.wishes.read, true, &Refuted::default())
     }
 
     /// What a run would do with all the fields of a file.

@@ -86,7 +86,7 @@ fn write_and_sync(file: &mut File, bytes: &[u8], unsynced: &mut u64, sync: &Earl
     Ok(())
 }
 
-/// What a bank begins with: it is an SQLite database.
+/// What a bank begins with: it is an `SQLite` database.
 const DATABASE: &[u8] = b"SQLite format 3\0";
 
 /// A bank is never written over, nor the files that its database keeps beside it.

@@ -461,7 +461,8 @@ pub fn source(seed: u64, first: usize) -> Source {
             .iter()
             .map(|column| format!("{} {}", ["Email", "Name", "No"][*column as usize % 3], *column as usize))
             .collect();
-        header[columns.iter().position(|column| *column == Column::Address).unwrap_or_default()] = "Email".to_owned();
+        let own = columns.iter().position(|column| *column == Column::Address).unwrap_or_default();
+        header[own] = String::from("Email");
     }
     if let Some((name, ..)) = &consent {
         header.insert(place, name.clone());
@@ -486,9 +487,9 @@ pub fn source(seed: u64, first: usize) -> Source {
             None => false,
         };
         if is_refused {
-            source.refused.push(own)
+            source.refused.push(own);
         } else {
-            source.free.push(own)
+            source.free.push(own);
         }
         lines.push(dialect.line(&cells, chance));
         if chance.one_in(25) {

@@ -37,13 +37,7 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
     let what = what_named(&command.what)?;
     let until = Until::of(command, now.day())?;
     let on = command.on.as_deref().map(|text| day_named(text, "--on")).transpose()?;
-    if command.campaign.is_some() && what != What::Sent {
-        return Err(wrong_use("--campaign goes with --as sent", "leave it out, or write --as sent"));
-    }
-    if what == What::Sent && command.campaign.is_none() {
-        let advice = "name the mailing, so that nobody gets it twice: --campaign \"spring fair 2026\"";
-        return Err(wrong_use("--as sent needs to know which mailing it was", advice));
-    }
+    check_campaign(command, what)?;
     if let Some(file) = &command.take_out {
         // Known before anything changes.
         refuse_existing(file)?;
@@ -109,23 +103,7 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
     if let Some(expected) = command.expect {
         staged.expect(expected, preview.entries)?;
     }
-    if preview.entries == 0 && preview.came_back > 0 {
-        let what = "everybody in it came back since the file was last changed, so nothing was changed";
-        return Err(Error::new(ErrorKind::Input, what, "export the list anew").in_file(first));
-    }
-    if preview.entries == 0 {
-        let what = match read.status_columns.as_slice() {
-            [] => "no entry was found, so nothing was changed".to_owned(),
-            columns => format!(
-                "by its column \"{}\" no row is {} ({}), so nothing was changed",
-                columns.join("\", \""),
-                what.name(),
-                words_in_short(&read)
-            ),
-        };
-        let advice = "look whether it is the right file; --field \"email=HEADER\" says which column has the addresses, --status COLUMN which one says what happened";
-        return Err(Error::new(ErrorKind::Input, what, advice).in_file(first));
-    }
+    refuse_no_entry(&read, what, preview.entries, preview.came_back).map_err(|error| error.in_file(first))?;
     refuse_providers(&preview, &accept).map_err(|error| error.in_file(first))?;
     if command.dry_run {
         return Ok(Said::done(would_load(&seen, screen)));
@@ -147,6 +125,40 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
     let batch = bank.batch(id)?;
     let text = loaded(&batch, &seen, taken_out, screen);
     Ok(Said::done(if shared.quiet && !shared.json { String::new() } else { text }))
+}
+
+/// A mailing is named where one was sent, and only there.
+fn check_campaign(command: &BankLoad, what: What) -> Result<()> {
+    match (what == What::Sent, command.campaign.is_some()) {
+        (false, true) => Err(wrong_use("--campaign goes with --as sent", "leave it out, or write --as sent")),
+        (true, false) => {
+            let advice = "name the mailing, so that nobody gets it twice: --campaign \"spring fair 2026\"";
+            Err(wrong_use("--as sent needs to know which mailing it was", advice))
+        }
+        _ => Ok(()),
+    }
+}
+
+/// A load that would take nobody in is more likely a file read wrongly than an empty one.
+fn refuse_no_entry(read: &EntriesRead, what: What, entries: u64, came_back: u64) -> Result<()> {
+    if entries == 0 && came_back > 0 {
+        let what = "everybody in it came back since the file was last changed, so nothing was changed";
+        return Err(Error::new(ErrorKind::Input, what, "export the list anew"));
+    }
+    if entries == 0 {
+        let what = match read.status_columns.as_slice() {
+            [] => "no entry was found, so nothing was changed".to_owned(),
+            columns => format!(
+                "by its column \"{}\" no row is {} ({}), so nothing was changed",
+                columns.join("\", \""),
+                what.name(),
+                words_in_short(read)
+            ),
+        };
+        let advice = "look whether it is the right file; --field \"email=HEADER\" says which column has the addresses, --status COLUMN which one says what happened";
+        return Err(Error::new(ErrorKind::Input, what, advice));
+    }
+    Ok(())
 }
 
 fn entries_wishes(command: &BankLoad, what: What, until: &Until, now: &Now) -> Result<EntriesWishes> {
@@ -192,10 +204,10 @@ fn status_means(options: &[String]) -> Result<BTreeMap<String, StatusReason>> {
         let (word, kind) = option.rsplit_once('=').ok_or_else(|| {
             wrong_use(format!("--status-means: {option} has no ="), "write --status-means \"frozen=bounced\"")
         })?;
-        let named = StatusReason::NAMED.iter().find(|(name, _)| *name == kind.trim());
-        let (_, meant) = named
+        let found = StatusReason::NAMED.iter().find(|(name, _)| *name == kind.trim());
+        let (_, said) = found
             .ok_or_else(|| unknown_name(kind.trim(), "not a kind of status", &known, "choose one of the kinds"))?;
-        means.insert(fold(word), *meant);
+        means.insert(fold(word), *said);
     }
     Ok(means)
 }

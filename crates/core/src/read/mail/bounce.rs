@@ -390,11 +390,11 @@ fn paragraphs_of(text: &str) -> Vec<Vec<&str>> {
         };
         if shown.is_empty() {
             paragraphs.push(Vec::new());
-        } else if !(shown.starts_with(['>', '|']) || is_header_line(line) && is_in_block()) {
-            if let Some(last) = paragraphs.last_mut() {
-                // Each sentence by itself: one tells of the failure, the next whom to ask.
-                last.extend(shown.split(". ").map(str::trim).filter(|sentence| !sentence.is_empty()));
-            }
+        } else if !(shown.starts_with(['>', '|']) || is_header_line(line) && is_in_block())
+            && let Some(last) = paragraphs.last_mut()
+        {
+            // Each sentence by itself: one tells of the failure, the next whom to ask.
+            last.extend(shown.split(". ").map(str::trim).filter(|sentence| !sentence.is_empty()));
         }
     }
     paragraphs.retain(|lines| !lines.is_empty());
