@@ -11,7 +11,7 @@ use pebblebank_core::job::{Job, Remembering};
 use pebblebank_core::pipeline::Finished;
 use pebblebank_core::pipeline::learned::Learned;
 use pebblebank_core::{Error, ErrorKind, Result};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// The path that a variable of the environment names, if it is set.
