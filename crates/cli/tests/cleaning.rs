@@ -144,7 +144,7 @@ fn a_value_that_cannot_be_cleaned_stays_and_is_reported_and_is_missing_where_it_
     let strict = desk(shop, "[require]\nfields = [\"email\", \"phone\"]");
     assert_eq!(written(&strict, &["email"]), [["b@post.example"]]);
     let aside = strict.sheet("fair.receipt/set-aside.csv");
-    assert_eq!(aside.column("pebblebank_details"), ["phone (damaged-phone)", "phone"]);
+    assert_eq!(aside.column("pebblebank_details"), ["phone (unreadable)", "phone"]);
     assert_eq!(aside.column("phone"), ["4.42079E+11", ""]);
 }
 

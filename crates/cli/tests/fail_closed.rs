@@ -43,7 +43,6 @@ fn hashes_are_found_by_their_values_whatever_their_header() {
 
 #[rstest]
 #[case::in_another_column("Email,Note\nx@far.example,also ann@reed.example\n")]
-#[case::in_a_title("Ask ann@reed.example about this list\nEmail,Why\nx@far.example,asked\n")]
 #[case::of_a_new_address("Email,Replaced by\nx@far.example,ann@reed.example\ny@far.example,\n")]
 fn what_looks_like_an_entry_and_was_not_read_stops_the_run_if_it_names_a_contact(#[case] list: &str) {
     let suppress = "[[suppress]]\nname = \"list\"\nfiles = [\"list.csv\"]\n";
@@ -61,6 +60,12 @@ fn what_looks_like_an_entry_and_was_not_read_stops_the_run_if_it_names_a_contact
     desk.file("job.toml", accepting(1));
     let tally = desk.json(&["run", "job.toml", "--replace"]);
     assert_eq!(tally["accepted_guards"][0]["guard"], "unread-entries");
+}
+
+#[test]
+fn an_address_in_a_title_of_a_list_is_an_entry() {
+    let list = "Ask ann@reed.example about this list\nEmail,Why\nx@far.example,asked\n";
+    assert!(!written_beside(list, "").contains(&"ann@reed.example".to_owned()));
 }
 
 #[test]
@@ -87,6 +92,8 @@ fn several_headers_for_one_field_read_all_of_them() {
 #[case::a_date_of_unsubscribing("Unsubscribed at", "2025-03-04", "")]
 #[case::camel_case("emailOptOut", "TRUE", "FALSE")]
 #[case::none_under_an_opt_in("Marketing OK?", "none", "yes")]
+#[case::under_the_header_of_something_else("State", "unsubscribed", "subscribed")]
+#[case::among_tags("Group", "unsubscribed", "subscribed")]
 fn a_column_about_consent_is_never_passed_over(#[case] header: &str, #[case] refusal: &str, #[case] other: &str) {
     let shop = format!(
         "email,{header}\nann@reed.example,{refusal}\nbob@moss.example,{other}\nzoe@post.example,{other}\nix@post.example,{refusal}\n"

@@ -210,19 +210,19 @@ fn a_guard_that_stopped() {
     insta::assert_snapshot!(screen(&[&["suppress", "many.csv", "--against", "most.csv", "-o", "clear.csv", "--without-bank"][..]]), @r#"
     stopped by a guard; nothing was written
 
-      guard holds-most: the suppression list "most" would hold 2 of 2 persons, more than half
-            look whether it is the right list; if it is meant, meant = ["holds-most"] in its
-            [[suppress]] (or --accept holds-most)
+      guard holds-most: the suppression list "most" would hold 15 of 20 people, more than half
+            look whether it is the right list; to go on all the same, --accept holds-most (in a job:
+            [guard] accept = { holds-most = 15 })
 
-      List    rows   taken out   left
-      cards      2           2      0
+      List   rows   taken out   left
+      many     20          15      5
       rows stay as they are read, in their order; repeated rows are not merged.
 
       Set aside because   rows
-      do-not-contact         2   on a do-not-contact list, by address or domain
+      do-not-contact        15   on a do-not-contact list, by address or domain
 
       Suppression list   entries   matched   matched nobody   persons   reason
-      most                     2         2                0         2   do-not-contact
+      most                    15        15                0        15   do-not-contact
       matched nobody: entries in no source. persons: whom it holds; who is on two lists counts for both.
 
       Worth a look

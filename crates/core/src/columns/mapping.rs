@@ -113,6 +113,8 @@ pub struct ColumnMap {
     pub extras: Vec<ColumnIndex>,
     /// The columns of the job's own fields, and what their values are.
     pub own: Vec<(ColumnIndex, Kind)>,
+    /// So many cells a row has at most, but for one that a delimiter too many has lengthened.
+    usual_cells: usize,
 }
 
 impl ColumnMap {
@@ -120,6 +122,7 @@ impl ColumnMap {
     pub fn of_extras(headers: Vec<String>) -> ColumnMap {
         ColumnMap {
             extras: (0..headers.len()).map(ColumnIndex).collect(),
+            usual_cells: headers.len(),
             headers,
             fields: [None; Field::COUNT],
             second_choices: [None; Field::COUNT],
@@ -174,6 +177,11 @@ impl ColumnMap {
         columns
             .filter(|column| !is_read(column) && !self.others_addresses.contains(column) && is_address(column))
             .collect()
+    }
+
+    /// Whether a row has more cells than the header and most rows, blank ones included.
+    pub fn is_longer(&self, record: &Record) -> bool {
+        record.cells() > self.usual_cells
     }
 
     /// The field that a column feeds, if any: as its first or its second choice.
@@ -251,6 +259,7 @@ pub fn map_columns(file: &Unmapped) -> Result<Mapping> {
             others_addresses: Vec::new(),
             extras: Vec::new(),
             own: Vec::new(),
+            usual_cells: usual_cells(file),
         },
         taken: vec![false; file.table.headers.len()],
         findings: Vec::new(),
@@ -505,7 +514,11 @@ impl Mapper<'_> {
         let mut subjects: Vec<(ColumnIndex, Vec<String>)> = Vec::new();
         for index in 0..self.map.width() {
             let column = ColumnIndex(index);
-            if self.taken[index] || self.is_not_consent(column) || self.map.watched.contains(&column) {
+            if self.is_not_consent(column) || self.map.watched.contains(&column) {
+                continue;
+            }
+            if self.taken[index] {
+                self.judge_recognised(column);
                 continue;
             }
             let values = self.values_say(column);
@@ -540,6 +553,36 @@ impl Mapper<'_> {
         }
         self.ask_about_subjects(&subjects);
         self.ask()
+    }
+
+    /// Words of a subscription under a header of something else, "State" or "Group": the words decide, unless the job
+    /// named the column.
+    fn judge_recognised(&mut self, column: ColumnIndex) {
+        let Some(field) = self.map.field_of(column) else { return };
+        let named = self.file.wishes.headers.contains_key(&field);
+        let is_own = self.map.own.iter().any(|(own, _)| *own == column);
+        if named || is_own || matches!(field, Field::Email | Field::Consent) {
+            return;
+        }
+        let values = self.values_say(column);
+        if values.filled == 0 && !self.file.found_consent.contains(&column) {
+            self.map.watched.push(column);
+            return;
+        }
+        let judged = consent::judge("", &values);
+        if !matches!(judged, Judged::Consent { .. } | Judged::Open) && !self.file.found_consent.contains(&column) {
+            return;
+        }
+        for feeds in [&mut self.map.fields[field as usize], &mut self.map.second_choices[field as usize]] {
+            *feeds = feeds.filter(|other| *other != column);
+        }
+        if judged == Judged::Open {
+            self.taken[column.0] = false;
+            self.map.open_consents.push(OpenConsent { column, values: values.shown() });
+        } else {
+            self.take_consent(column, None);
+            self.say_consent(column, None, true, &values);
+        }
     }
 
     fn say_consent(&mut self, column: ColumnIndex, yes_means: Option<YesMeans>, by_values: bool, values: &ValuesSay) {
@@ -596,8 +639,14 @@ impl Mapper<'_> {
                 format!("; the same is open for {}", names.join(", "))
             };
             let what = format!("this column may say who must not be contacted, and it is not clear how{more}");
+            let answers = &self.file.wishes;
+            let answered = answers.opt_in.iter().chain(&answers.opt_out).chain(&answers.not_consent);
+            let elsewhere = answered.filter(|named| !self.map.headers.iter().any(|header| fold(header) == fold(named)));
+            let mistyped = elsewhere.into_iter().find(|named| closest(named, [header.as_str()]).is_some());
+            let meant = mistyped
+                .map_or_else(String::new, |named| format!("did you mean \"{header}\" by \"{named}\"? If not, "));
             let advice = format!(
-                "say what it is: --opt-in \"{header}\" (a yes may be contacted), --opt-out \"{header}\" (a yes must not be), or --not-consent \"{header}\"; in a job opt_in, opt_out or not_consent = [\"{header}\"] in its [[source]]"
+                "{meant}say what it is: --opt-in \"{header}\" (a yes may be contacted), --opt-out \"{header}\" (a yes must not be), or --not-consent \"{header}\"; in a job opt_in, opt_out or not_consent = [\"{header}\"] in its [[source]]"
             );
             return Err(Error::new(ErrorKind::Question, what, advice)
                 .in_file(self.file.path)
@@ -760,6 +809,17 @@ impl Mapper<'_> {
             }
         }
     }
+}
+
+/// The most cells that many rows of a file have, its header included.
+fn usual_cells(file: &Unmapped) -> usize {
+    const MANY: usize = 4;
+    let first = file.table.records_above as usize;
+    let mut rows: Vec<usize> = (first..file.sample.len()).map(|index| file.sample.cells(index)).collect();
+    rows.sort_unstable();
+    let many = rows.len().div_ceil(MANY);
+    let usual = if many == 0 { 0 } else { rows[rows.len() - many] };
+    usual.max(file.table.headers.len())
 }
 
 /// The share of addresses from which on a column of a list is one of addresses.

@@ -60,6 +60,11 @@ impl SampleRecords {
         (self.len() as u64 * file_bytes).checked_div(sampled).unwrap_or_default()
     }
 
+    /// How many cells a record has, blank ones included.
+    pub fn cells(&self, index: usize) -> usize {
+        self.records.get(index, &self.chunk.bytes, self.dialect).cells()
+    }
+
     /// The values of a record.
     pub fn values(&self, index: usize) -> Vec<String> {
         let record = self.records.get(index, &self.chunk.bytes, self.dialect);

@@ -20,7 +20,7 @@ use crate::observe::{Finding, Met, Observer, Stage, Weight, counted};
 use crate::read::{Chunk, Format, Line, Record, Records, cell};
 use crate::select::Selection;
 use crate::suppress::entry::{self, Entry};
-use crate::suppress::unread::{UnreadCounts, UnreadText, look_at};
+use crate::suppress::unread::{RowGave, UnreadCounts, UnreadText, look_at};
 use crate::suppress::{Digest, Reason, StatusReason};
 use crate::units::{ColumnIndex, ListId, RowNumber};
 use crate::write::value::ValueSource;
@@ -283,11 +283,12 @@ fn look_for_unread(
         return;
     }
     let name = file.input.name();
+    let row_gave = RowGave::new(gave_entry, file.map().is_longer(record));
     for (column, raw) in record.raw_cells().enumerate() {
         if raw.len() < 4 || read.contains(&ColumnIndex(column)) {
             continue;
         }
-        look_at(&cell::text(raw), gave_entry, &mut |look, text| {
+        look_at(&cell::text(raw), row_gave, &mut |look, text| {
             let header = file.map().headers.get(column).map_or_else(|| format!("column {}", column + 1), String::clone);
             unread.add(&name, &header, &UnreadText { sheet: None, row, column, look, text });
         });

@@ -31,8 +31,30 @@ impl UnreadText {
     }
 }
 
+/// What the columns of addresses of a row gave.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RowGave {
+    /// Nothing.
+    NoEntry,
+    /// An entry, in a row with more cells than the others: what gave it may have been shifted there.
+    PerhapsShifted,
+    /// An entry.
+    Entry,
+}
+
+impl RowGave {
+    /// By whether there was an entry, and whether the row is longer than the others.
+    pub fn new(gave_entry: bool, is_longer: bool) -> RowGave {
+        match (gave_entry, is_longer) {
+            (false, _) => RowGave::NoEntry,
+            (true, true) => RowGave::PerhapsShifted,
+            (true, false) => RowGave::Entry,
+        }
+    }
+}
+
 /// Hands to `each` what a cell holds beside the entries of its row.
-pub fn look_at(cell: &str, row_gave_entry: bool, each: &mut dyn FnMut(Look, String)) {
+pub fn look_at(cell: &str, row_gave: RowGave, each: &mut dyn FnMut(Look, String)) {
     let text = cell.trim_matches(is_unseen);
     if text.contains('@') {
         let addresses = look::addresses_in(text);
@@ -47,12 +69,12 @@ pub fn look_at(cell: &str, row_gave_entry: bool, each: &mut dyn FnMut(Look, Stri
     for word in text.split(|c: char| !c.is_ascii_alphanumeric()).filter(|word| look::is_hash(word)) {
         each(Look::Hash, word.to_ascii_lowercase());
     }
-    if row_gave_entry {
+    if row_gave == RowGave::Entry {
         return;
     }
     match Look::of(text) {
         Look::Domain => each(Look::Domain, domain_in(text).unwrap_or_default()),
-        Look::Phone => each(Look::Phone, text.to_owned()),
+        Look::Phone if row_gave == RowGave::NoEntry => each(Look::Phone, text.to_owned()),
         _ => {}
     }
 }
@@ -113,16 +135,17 @@ mod tests {
     use rstest::rstest;
 
     #[rstest]
-    #[case("see Bob <bob@moss.example>", true, "bob@moss.example")]
-    #[case("da39a3ee5e6b4b0d3255bfef95601890afd80709", true, "da39a3ee5e6b4b0d3255bfef95601890afd80709")]
-    #[case("hotel.example", true, "")]
-    #[case("hotel.example", false, "hotel.example")]
-    #[case("(020) 7946 0001", false, "(020) 7946 0001")]
-    #[case("(020) 7946 0001", true, "")]
-    #[case("asked by phone", false, "")]
-    fn what_looks_like_an_entry_is_seen(#[case] cell: &str, #[case] gave_entry: bool, #[case] found: &str) {
+    #[case("see Bob <bob@moss.example>", RowGave::Entry, "bob@moss.example")]
+    #[case("da39a3ee5e6b4b0d3255bfef95601890afd80709", RowGave::Entry, "da39a3ee5e6b4b0d3255bfef95601890afd80709")]
+    #[case("hotel.example", RowGave::Entry, "")]
+    #[case("hotel.example", RowGave::PerhapsShifted, "hotel.example")]
+    #[case("hotel.example", RowGave::NoEntry, "hotel.example")]
+    #[case("(020) 7946 0001", RowGave::NoEntry, "(020) 7946 0001")]
+    #[case("(020) 7946 0001", RowGave::PerhapsShifted, "")]
+    #[case("asked by phone", RowGave::NoEntry, "")]
+    fn what_looks_like_an_entry_is_seen(#[case] cell: &str, #[case] row_gave: RowGave, #[case] found: &str) {
         let mut seen = Vec::new();
-        look_at(cell, gave_entry, &mut |_, text| seen.push(text));
+        look_at(cell, row_gave, &mut |_, text| seen.push(text));
         assert_eq!(seen.join(" "), found);
     }
 }

@@ -17,7 +17,7 @@ use crate::pipeline::row_keys::RowKeys;
 use crate::pipeline::{Setting, chunks};
 use crate::read::{Chunk, Format, Line, Record, Records, cell};
 use crate::suppress::entry::Entry;
-use crate::suppress::unread::{self, UnreadText};
+use crate::suppress::unread::{self, RowGave, UnreadText};
 use crate::suppress::{Digest, DigestKind, Reason, Returned, StatusReason, StatusReasons, entry, status};
 use crate::units::{ColumnIndex, ListId, RowNumber};
 use std::borrow::Cow;
@@ -294,7 +294,7 @@ pub(in crate::pipeline) fn read_list_chunk(
         let row = RowNumber(index as u64 + 1);
         if let Some(line) = line_above(file, chunk, index) {
             read.counts.count(line);
-            read.look_for_unread(&record, row, plan, &[], false);
+            read.look_for_unread(&record, row, plan, &[], RowGave::NoEntry);
             continue;
         }
         let first = columns.first().map_or(&[][..], |column| record.raw(column.0));
@@ -302,7 +302,7 @@ pub(in crate::pipeline) fn read_list_chunk(
             let line = file.judge(&record);
             if line != Line::Contact {
                 read.counts.count(line);
-                read.look_for_unread(&record, row, plan, &[], false);
+                read.look_for_unread(&record, row, plan, &[], RowGave::NoEntry);
                 continue;
             }
         }
@@ -367,7 +367,8 @@ pub(in crate::pipeline) fn read_list_chunk(
         let entries = &mut read.shares[share];
         entries.blank += u64::from(!gave_entry && entries.compared.len() == before);
         let read_columns = &read_columns;
-        read.look_for_unread(&record, row, plan, read_columns, gave_entry);
+        let row_gave = RowGave::new(gave_entry, file.map().is_longer(&record));
+        read.look_for_unread(&record, row, plan, read_columns, row_gave);
     }
     read.entries_after_row.push(read.shares[0].compared.len() as u32);
     read
@@ -382,18 +383,19 @@ impl ListChunk {
         row: RowNumber,
         plan: &ListPlan,
         read: &[ColumnIndex],
-        gave_entry: bool,
+        row_gave: RowGave,
     ) {
-        if !plan.looks_for_unread || (gave_entry && record.cells() == read.len()) {
+        if !plan.looks_for_unread || (row_gave != RowGave::NoEntry && record.cells() == read.len()) {
             return;
         }
         for (column, raw) in record.raw_cells().enumerate() {
-            // With an entry in the row only addresses and hashes count.
-            let is_possible = raw.len() >= SHORTEST_HASH || !gave_entry || memchr::memchr(b'@', raw).is_some();
+            // With an entry in an ordinary row only addresses and hashes count.
+            let is_possible =
+                raw.len() >= SHORTEST_HASH || row_gave != RowGave::Entry || memchr::memchr(b'@', raw).is_some();
             if raw.len() < 4 || !is_possible || read.contains(&ColumnIndex(column)) {
                 continue;
             }
-            unread::look_at(&cell::text(raw), gave_entry, &mut |look, text| {
+            unread::look_at(&cell::text(raw), row_gave, &mut |look, text| {
                 self.unread.push(UnreadText { sheet: None, row, column, look, text });
             });
         }

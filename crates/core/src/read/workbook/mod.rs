@@ -14,7 +14,7 @@ use super::unpack::is_zip;
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::observe::{Finding, Met, Observer, Weight, counted};
 use crate::pipeline::open::MAX_COLUMNS;
-use crate::suppress::unread::{self, UnreadText};
+use crate::suppress::unread::{self, RowGave, UnreadText};
 use crate::units::RowNumber;
 use calamine::{Ods, Reader, SheetType, SheetVisible, Xls, Xlsb, Xlsx};
 use guarded::guarded;
@@ -133,7 +133,7 @@ fn unread_sheets(book: &mut Book, read: &str, path: &Path) -> Result<Vec<UnreadT
             }
             text.clear();
             value.write(&mut text);
-            unread::look_at(&String::from_utf8_lossy(&text), true, &mut |look, text| {
+            unread::look_at(&String::from_utf8_lossy(&text), RowGave::Entry, &mut |look, text| {
                 let row = RowNumber(u64::from(row) + 1);
                 found.push(UnreadText { sheet: Some(name.clone()), row, column: column as usize, look, text });
             });
