@@ -48,6 +48,11 @@ fn codes(mapping: &Mapping) -> Vec<&str> {
 #[case::none_in_a_list_of_domains("hotel.example\nsandbar.example\n", 0, false)]
 #[case::a_single_known_word("email\na@x.example\n", 1, true)]
 #[case::a_title_that_is_a_known_word("Contacts\nemail,name\na@x.example,Ida\n", 2, true)]
+#[case::a_title_about_consent(
+    "Do not contact\nWho;Kontakt;Werbesperre\na@x.example;Ida;Y\nb@x.example;Wren;N\n",
+    2,
+    true
+)]
 fn the_header_is_found(#[case] text: &str, #[case] above: u64, #[case] has_header: bool) {
     let (_, table) = located(text, None);
     assert_eq!((table.records_above, table.has_header), (above, has_header), "{table:?}");

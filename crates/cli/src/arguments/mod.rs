@@ -153,6 +153,9 @@ pub struct Survey {
     /// Count the values of this field or column
     #[arg(long, value_name = "FIELD")]
     pub values: Option<String>,
+    /// Say why the lines at the top of a file were taken for what they are
+    #[arg(long)]
+    pub verbose: bool,
     #[command(flatten)]
     pub reading: Reading,
 }

@@ -26,7 +26,7 @@ const FINDINGS_SHOWN: usize = 15;
 const FILES_ABREAST: usize = 4;
 
 /// All that was seen. `arguments` are the files as they were typed.
-pub fn surveys(surveys: &[FileSurvey], arguments: &[String], screen: &Screen) -> String {
+pub fn surveys(surveys: &[FileSurvey], arguments: &[String], verbose: bool, screen: &Screen) -> String {
     let mut text = String::new();
     if surveys.len() > 1 {
         text.push_str(&overview(surveys, screen));
@@ -35,7 +35,7 @@ pub fn surveys(surveys: &[FileSurvey], arguments: &[String], screen: &Screen) ->
         if !text.is_empty() {
             text.push('\n');
         }
-        text.push_str(&one(survey, screen));
+        text.push_str(&one(survey, verbose, screen));
     }
     if surveys.len() > 1 {
         text.push('\n');
@@ -76,12 +76,15 @@ fn overview(surveys: &[FileSurvey], screen: &Screen) -> String {
     table.render(screen)
 }
 
-fn one(survey: &FileSurvey, screen: &Screen) -> String {
+fn one(survey: &FileSurvey, verbose: bool, screen: &Screen) -> String {
     let mut text = format!("{}\n", screen.paint(Tone::Heading, &safe(&survey.file, WIDTH)));
     text.push_str(&format!("  {}\n", how_it_is_read(survey)));
     let others = other_lines_in_words(&survey.other_lines);
     if !others.is_empty() {
         text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, &format!("not counted as rows: {others}"))));
+    }
+    if verbose {
+        text.push_str(&lines_at_top(survey, screen));
     }
     if let Some(addresses) = &survey.addresses {
         text.push_str(&address_lines(addresses, survey.domain_entries, screen));
@@ -103,6 +106,15 @@ fn one(survey: &FileSurvey, screen: &Screen) -> String {
         }
     }
     text
+}
+
+/// What the lines at the top were taken for, and why.
+fn lines_at_top(survey: &FileSurvey, screen: &Screen) -> String {
+    let mut table = Table::new(&[("Row", Side::Right), ("taken for", Side::Left), ("because", Side::Left)]);
+    for seen in &survey.lines_at_top {
+        table.row(vec![number(seen.row), seen.line.to_owned(), seen.why.clone()]);
+    }
+    if survey.lines_at_top.is_empty() { String::new() } else { format!("\n{}\n", table.render(screen)) }
 }
 
 fn how_it_is_read(survey: &FileSurvey) -> String {

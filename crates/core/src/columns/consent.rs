@@ -27,6 +27,7 @@ pub enum HeaderSays {
 enum Kind {
     Out,
     In,
+    Wish,
     Consent,
     Topic,
     Open,
@@ -49,6 +50,7 @@ static STEMS: LazyLock<Vec<Stem>> = LazyLock::new(|| {
         let kind = match name {
             "out" => Kind::Out,
             "in" => Kind::In,
+            "wish" => Kind::Wish,
             "consent" => Kind::Consent,
             "topic" => Kind::Topic,
             "open" => Kind::Open,
@@ -121,7 +123,9 @@ pub fn header_says(header: &str) -> HeaderSays {
     let has = |kind: Kind| kinds.contains(&Some(kind));
     let unknown = kinds.iter().filter(|kind| kind.is_none()).count();
     let is_about_mail = has(Kind::Topic) || has(Kind::Mail);
-    let about = has(Kind::Out) || has(Kind::In) || has(Kind::Consent) || has(Kind::Topic) || has(Kind::Open);
+    let is_wished = has(Kind::Wish) && is_about_mail;
+    let about =
+        is_wished || has(Kind::Out) || has(Kind::In) || has(Kind::Consent) || has(Kind::Topic) || has(Kind::Open);
     let is_negated_mail = has(Kind::Not) && has(Kind::Mail);
     if !about && !is_negated_mail {
         return HeaderSays::Nothing;
@@ -140,7 +144,7 @@ pub fn header_says(header: &str) -> HeaderSays {
     if has(Kind::Out) || has(Kind::Not) {
         return HeaderSays::Direction(YesMeans::OptedOut);
     }
-    if has(Kind::Open) && !has(Kind::In) && !has(Kind::Topic) {
+    if has(Kind::Open) && !has(Kind::In) && !is_wished && !has(Kind::Topic) {
         return HeaderSays::Open;
     }
     if has(Kind::Consent) && !has(Kind::In) && !is_about_mail && unknown > 0 && !only_usual(&words, &kinds) {
@@ -214,7 +218,7 @@ fn gravity(kind: Kind) -> u8 {
         Kind::Consent => 3,
         Kind::Open => 2,
         Kind::Topic => 1,
-        Kind::Mail => 0,
+        Kind::Mail | Kind::Wish => 0,
     }
 }
 

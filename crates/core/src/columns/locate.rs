@@ -142,6 +142,9 @@ impl Finder<'_> {
         let mut best: Option<(i64, usize, Evidence)> = None;
         for index in candidates {
             let Some(evidence) = self.evidence(index) else { continue };
+            if evidence.filled == 1 && self.is_above_a_header(index) {
+                continue;
+            }
             // Above a header stand title lines; the more there is above it that is none, the less it is one.
             let above = self.rows[first..index].iter().filter(|row| filled_cells(row) > 2).count();
             let score = evidence.score() - 2 * i64::try_from(above).unwrap_or_default();
@@ -169,6 +172,13 @@ impl Finder<'_> {
             }
         }
         self.with_header(index, index + 1, None, &evidence.reason())
+    }
+
+    /// Whether the next filled row is wider and can be the header, so that this one is a title, whatever its words.
+    fn is_above_a_header(&self, index: usize) -> bool {
+        let mut below = (index + 1..self.rows.len()).filter(|row| filled_cells(&self.rows[*row]) > 0);
+        let evidence = below.next().and_then(|row| self.evidence(row));
+        evidence.is_some_and(|evidence| evidence.filled > 1 && evidence.suffices())
     }
 
     /// What speaks for a row as the header; none where it cannot be one.

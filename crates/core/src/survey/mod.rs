@@ -61,6 +61,23 @@ pub struct SurveyWishes {
     pub today: Option<Date>,
 }
 
+/// What a line at the top of a file was taken for.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct LineAtTop {
+    /// Its row.
+    pub row: u64,
+    /// What it is, as the account calls it.
+    pub line: &'static str,
+    /// Why.
+    pub why: String,
+}
+
+impl LineAtTop {
+    fn new((row, line, why): &(u64, Line, String)) -> LineAtTop {
+        LineAtTop { row: *row, line: line.name(), why: why.clone() }
+    }
+}
+
 /// What is in one file.
 #[derive(Debug, Clone, Serialize)]
 pub struct FileSurvey {
@@ -91,6 +108,8 @@ pub struct FileSurvey {
     pub rows: u64,
     /// Lines that are no contacts.
     pub other_lines: OtherLines,
+    /// What the lines at the top were taken for, and why.
+    pub lines_at_top: Vec<LineAtTop>,
     /// The columns, in order.
     pub columns: Vec<ColumnSurvey>,
     /// What the addresses are like; none without a column of addresses.
@@ -551,6 +570,7 @@ impl Counts {
             bytes: file.input.file_bytes,
             rows,
             other_lines: OtherLines(self.lines.others),
+            lines_at_top: file.table.reasons.iter().map(LineAtTop::new).collect(),
             columns,
             addresses: has_addresses.then_some(self.addresses),
             domains: wishes.domains.then(|| of("domain", self.domains, self.further_domains)),
