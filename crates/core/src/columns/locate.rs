@@ -130,7 +130,7 @@ impl Evidence {
         match (known, unlike) {
             (0, _) => format!("it has words where the rows below have addresses, dates or numbers ({unlike} columns)"),
             (_, 0) => words,
-            (_, _) => format!("{words}, and {unlike} of its columns hold addresses, dates or numbers below"),
+            (_, _) => format!("{words}; below {unlike} stand addresses, dates or numbers"),
         }
     }
 }
