@@ -506,7 +506,7 @@ impl Mapper<'_> {
             self.taken[column.0] = false;
             format!("\"{header}\" was not taken for consent, since most of its values are not words like subscribed")
         };
-        self.findings.push(Finding::new("status-column", Weight::Doubt, text).in_column(header));
+        self.findings.push(Finding::new("status-column", Weight::Warning, text).in_column(header));
     }
 
     /// Judges the columns that nobody mapped: which of them say who must not be contacted.
@@ -784,7 +784,9 @@ impl Mapper<'_> {
             if has_header {
                 let header = self.map.header(best).to_owned();
                 let text = format!("\"{header}\" was taken for email, since it holds addresses");
-                self.findings.push(Finding::new("address-by-values", Weight::Doubt, text).in_column(header));
+                // Who is held hangs on a list's column of addresses.
+                let weight = if self.file.is_list { Weight::Warning } else { Weight::Doubt };
+                self.findings.push(Finding::new("address-by-values", weight, text).in_column(header));
             }
         }
         let is_contacts = |column: &ColumnIndex| self.file.is_list || whose(column) != Whose::Unknown || !has_header;
