@@ -132,6 +132,13 @@ fn of_two_columns_for_one_field_the_fuller_is_taken_and_said() {
     assert_eq!((codes(&mapping), mapping.map.extras.as_slice()), (vec!["second-column"], &[ColumnIndex(1)][..]));
 }
 
+#[test]
+fn words_of_a_subscription_leave_the_field_to_its_second_column() {
+    let mapping = map("email,city,town\na@x.example,unsubscribed,Larkfold\nb@x.example,subscribed,\n");
+    let city = mapping.map.column(Field::City).unwrap();
+    assert_eq!((mapping.map.header(city), mapping.map.consents.len()), ("town", 1));
+}
+
 #[rstest]
 #[case("email,status\na@x.example,subscribed\nb@x.example,\n", 1)]
 #[case("email,status\na@x.example,shipped\nb@x.example,subscribed\n", 0)]

@@ -573,8 +573,12 @@ impl Mapper<'_> {
         if !matches!(judged, Judged::Consent { .. } | Judged::Open) && !self.file.found_consent.contains(&column) {
             return;
         }
-        for feeds in [&mut self.map.fields[field as usize], &mut self.map.second_choices[field as usize]] {
-            *feeds = feeds.filter(|other| *other != column);
+        let second = self.map.second_choices[field as usize].take();
+        if self.map.column(field) == Some(column) {
+            self.map.fields[field as usize] = None;
+            if let Some(second) = second {
+                self.take(field, second);
+            }
         }
         if judged == Judged::Open {
             self.taken[column.0] = false;
