@@ -11,7 +11,7 @@ use pebblebank_core::clean::text::comparable;
 use pebblebank_core::job::Limits;
 use pebblebank_core::suppress::{Among, Digest, HeldBy, Reason, Remembered, RememberedEntry, RememberedHold};
 use rusqlite::{Connection, Statement, ToSql, params};
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::PathBuf;
 use std::sync::Mutex;
 
@@ -44,6 +44,8 @@ enum Source {
     Batches(HeldBy),
     /// Texts that were found out beforehand.
     Found(Vec<Text>),
+    /// Batches of what was sent, each with a day, and the number of the mailing that this is.
+    Mailings(BTreeMap<(i64, i64), u32>),
 }
 
 /// The bank, as a run sees it.
@@ -231,24 +233,38 @@ impl Memory {
         Ok(())
     }
 
+    /// The mailings of the last days, each of which counts once for a person, however often and under whichever of the
+    /// person's addresses it is known. The run counts them, since it alone knows who is one person.
     fn add_too_often(&mut self, bank: &Bank, limits: Limits, scope: ScopeId) -> Result<()> {
         let since = self.today - i64::from(limits.per_days);
-        let texts: Vec<i64> = bank.ask(|bank| {
+        let sent: Vec<(i64, Option<String>, i64, i64)> = bank.ask(|bank| {
             let mut query = bank.prepare(
-                "select e.text from batch b join entry e on e.batch = b.id
+                "select b.id, b.campaign, coalesce(e.day, b.day) as day, count(*) from batch b join entry e on e.batch = b.id
                  where b.what = ?1 and b.scope in (1, ?2) and b.undone is null and coalesce(e.day, b.day) > ?3
                    and coalesce(e.day, b.day) <= ?4 and e.removed is null
-                 group by e.text having count(*) >= ?5",
+                 group by b.id, day",
             )?;
-            let parameters = params![What::Sent.code(), scope.0, since, self.today, limits.at_most];
-            query.query_map(parameters, |row| row.get(0))?.collect()
+            let rows = query.query_map(params![What::Sent.code(), scope.0, since, self.today], |row| {
+                Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?))
+            })?;
+            rows.collect()
         })?;
-        let found = texts_of(bank, &texts)?;
-        if !found.is_empty() {
-            let name = format!("bank: written to {} times in {} days", limits.at_most, limits.per_days);
-            let count = found.len() as u64;
-            self.add_hold(name, Reason::TooOften, HeldBy::Address, count, Source::Found(found));
+        let mut numbers: BTreeMap<(i64, String), u32> = BTreeMap::new();
+        for (_, campaign, day, _) in &sent {
+            numbers.insert((*day, comparable(campaign.as_deref().unwrap_or_default()).into_owned()), 0);
         }
+        numbers.values_mut().zip(0..).for_each(|(number, next)| *number = next);
+        if numbers.len() < limits.at_most as usize {
+            return Ok(());
+        }
+        let number = |day: i64, campaign: Option<&str>| {
+            numbers.get(&(day, comparable(campaign.unwrap_or_default()).into_owned())).copied().unwrap_or_default()
+        };
+        let count: i64 = sent.iter().map(|(.., count)| count).sum();
+        let mailings =
+            sent.iter().map(|(id, campaign, day, _)| ((*id, *day), number(*day, campaign.as_deref()))).collect();
+        let name = format!("bank: written to {} times in {} days", limits.at_most, limits.per_days);
+        self.add_hold(name, Reason::TooOften, HeldBy::Address, count.unsigned_abs(), Source::Mailings(mailings));
         Ok(())
     }
 
@@ -310,14 +326,16 @@ impl Remembered for Memory {
         among: Option<&Among>,
         each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>,
     ) -> Result<()> {
+        let bank = self.connection.lock().expect("no thread panics while it asks the bank");
         for (hold, source) in self.sources.iter().enumerate() {
-            if let Source::Found(texts) = source {
-                for text in texts {
-                    hand_over(hold, text.kind, &text.value, each)?;
+            match source {
+                Source::Batches(_) => {}
+                Source::Found(texts) => {
+                    texts.iter().try_for_each(|text| hand_over(hold, text.kind, &text.value, each))?;
                 }
+                Source::Mailings(mailings) => self.hand_over_mailings(&bank, hold, mailings, among, each)?,
             }
         }
-        let bank = self.connection.lock().expect("no thread panics while it asks the bank");
         match among {
             None => self.scan(&bank, each),
             Some(among) => self.look_up(&bank, among, each),
@@ -326,6 +344,39 @@ impl Remembered for Memory {
 }
 
 impl Memory {
+    /// Who was sent which mailing: one mailing after the other, of everybody or of those in a short run.
+    fn hand_over_mailings(
+        &self,
+        bank: &Connection,
+        hold: usize,
+        mailings: &BTreeMap<(i64, i64), u32>,
+        among: Option<&Among>,
+        each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>,
+    ) -> Result<()> {
+        let fail = |cause: rusqlite::Error| trouble(&self.path, &cause);
+        let query = "select t.kind, t.value, coalesce(e.day, b.day) as day
+                     from entry e join batch b on b.id = e.batch join text t on t.id = e.text
+                     where e.batch = ?1 and e.removed is null order by day, e.id";
+        let mut query = bank.prepare(query).map_err(fail)?;
+        let mut batches: Vec<i64> = mailings.keys().map(|(batch, _)| *batch).collect();
+        batches.dedup();
+        for batch in batches {
+            let mut rows = query.query([batch]).map_err(fail)?;
+            while let Some(row) = rows.next().map_err(fail)? {
+                let Some(mailing) = mailings.get(&(batch, row.get(2).map_err(fail)?)) else { continue };
+                let kind = Kind::of_code(row.get(0).map_err(fail)?);
+                let value = row.get_ref(1).and_then(|value| Ok(value.as_bytes()?)).map_err(fail)?;
+                let text = std::str::from_utf8(value).unwrap_or_default();
+                match kind.digest() {
+                    Some(digest) => each(hold, RememberedEntry::MailedDigest(Digest::new(digest, value), *mailing))?,
+                    None if among.is_some_and(|among| !among.identities.contains(text)) => {}
+                    None => each(hold, RememberedEntry::Mailed(text, *mailing))?,
+                }
+            }
+        }
+        Ok(())
+    }
+
     /// All entries, in the order in which they went in.
     fn scan(&self, bank: &Connection, each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>) -> Result<()> {
         let all = format!("entry e join text t on t.id = e.text where {HELD} order by e.id");

@@ -3,7 +3,7 @@
 use crate::batch::{BatchId, NewBatch, What};
 use crate::entry::NewEntry;
 use crate::file::Bank;
-use crate::scope::ScopeId;
+use crate::scope::{EVERYONE, ScopeId};
 use crate::text::Text;
 use pebblebank_core::Result;
 use pebblebank_core::clean::date::Date;
@@ -53,14 +53,20 @@ impl Bank {
             day: run.day,
             note: (what != What::Prepared).then(|| format!("found in the sources of {}", run.job)),
         };
-        let mut refused: BTreeMap<What, Vec<NewEntry>> = BTreeMap::new();
+        // By reason, those that hold for the job's scope alone apart.
+        let mut refused: BTreeMap<(What, bool), Vec<NewEntry>> = BTreeMap::new();
         let mut staged = self.stage(batch(What::Prepared))?;
         let mut some: Vec<NewEntry> = Vec::new();
         learned.into_each(|learning, identity| {
             let entry = NewEntry::new(Text::address(identity));
             match learning {
                 Learning::Prepared => some.push(entry),
-                Learning::Refused(reason) => refused.entry(what_of(reason)).or_default().push(entry),
+                // A dead address is dead for all; what may pass says something of this client's mailings.
+                Learning::Refused(Reason::Bounced) => refused.entry((What::Bounced, false)).or_default().push(entry),
+                Learning::SoftBounced => {
+                    refused.entry((What::Bounced, true)).or_default().push(NewEntry { is_soft: true, ..entry });
+                }
+                Learning::Refused(reason) => refused.entry((what_of(reason), true)).or_default().push(entry),
             }
             if some.len() >= AT_ONCE { staged.add(some.drain(..)) } else { Ok(()) }
         })?;
@@ -70,8 +76,9 @@ impl Bank {
             Some(id) => Some((id, self.batch(id)?.entries)),
         };
         let mut found = Vec::new();
-        for (what, entries) in refused {
-            let mut staged = self.stage(batch(what))?;
+        for ((what, is_of_scope), entries) in refused {
+            let scope = if is_of_scope { run.scope } else { EVERYONE };
+            let mut staged = self.stage(NewBatch { scope, ..batch(what) })?;
             staged.add(entries)?;
             if let Some(id) = staged.ready()?.commit_new()? {
                 found.push((what, id, self.batch(id)?.entries));

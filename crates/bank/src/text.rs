@@ -119,7 +119,7 @@ impl Text {
             return Text::other_than_address(typed.trim(), country).into_iter().collect();
         }
         let first = Text { kind: Kind::Address, value: address.identity.to_vec() };
-        std::iter::once(first).chain(address.further.iter().map(|identity| Text::address(identity))).collect()
+        std::iter::once(first).chain(address.further.iter().map(|further| Text::address(&further.identity))).collect()
     }
 
     fn other_than_address(typed: &str, country: Option<Country>) -> Option<Text> {

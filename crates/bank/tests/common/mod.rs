@@ -62,6 +62,8 @@ pub fn all_of(memory: &Memory, among: Option<&Among>) -> Vec<(String, String)> {
                     text.to_owned()
                 }
                 RememberedEntry::Digest(digest) => digest.hex(),
+                RememberedEntry::Mailed(text, mailing) => format!("{text} in mailing {mailing}"),
+                RememberedEntry::MailedDigest(digest, mailing) => format!("{} in mailing {mailing}", digest.hex()),
             };
             all.push((memory.holds()[hold].name.clone(), text));
             Ok(())

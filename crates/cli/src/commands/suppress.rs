@@ -56,7 +56,7 @@ fn wishes(command: &Suppress, shared: &Shared, now: &Now) -> Result<AgainstWishe
     for (file, name) in command.against.iter().zip(names) {
         let mut list = ListFiles::holding(name, of(file), reason);
         list.condition.clone_from(&condition);
-        list.go_by(by.clone());
+        list.go_by(by.clone(), &[]);
         list.reason_from = command.reason_from.as_deref().map(ColumnRef::new);
         let place = against.len();
         against.extend(list.with_shares(place));

@@ -96,10 +96,24 @@ pub struct Address<'a> {
     pub identity: &'a [u8],
     /// What was repaired.
     pub rules: Rules,
-    /// The identities of the other usable addresses of the cell.
-    pub further: &'a [String],
+    /// The other usable addresses of the cell.
+    pub further: &'a [FurtherAddress],
+    /// Further texts of the cell that lists may hold it by, though they are nobody's address: parts that cannot be used,
+    /// the usable parts of a cell that cannot, and what a suggested rule has mended.
+    pub held_by: &'a [String],
     /// Where the last `@` of the identity is; its length where there is none.
     at: usize,
+}
+
+/// A usable address beside the first of its cell.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FurtherAddress {
+    /// As it is written: in NFC and lower case.
+    pub text: String,
+    /// What it is compared by.
+    pub identity: String,
+    /// As it stands in the cell, spaces around it aside.
+    pub typed: String,
 }
 
 impl std::fmt::Debug for Address<'_> {
@@ -110,13 +124,13 @@ impl std::fmt::Debug for Address<'_> {
 
 impl<'a> Address<'a> {
     const BLANK: Address<'static> =
-        Address { state: State::Blank, text: b"", identity: b"", rules: Rules::NONE, further: &[], at: 0 };
+        Address { state: State::Blank, text: b"", identity: b"", rules: Rules::NONE, further: &[], held_by: &[], at: 0 };
 
     /// An address that is known to be clean and usable as it stands.
     #[inline]
     pub fn clean_already(text: &'a [u8]) -> Address<'a> {
         let at = text.iter().position(|byte| *byte == b'@').unwrap_or(text.len());
-        Address { state: State::Usable, text, identity: text, rules: Rules::NONE, further: &[], at }
+        Address { state: State::Usable, text, identity: text, rules: Rules::NONE, further: &[], held_by: &[], at }
     }
 
     /// Whether it can be used.
@@ -152,7 +166,8 @@ pub struct AddressCleaner {
     wishes: Arc<AddressWishes>,
     text: Vec<u8>,
     identity: Vec<u8>,
-    further: Vec<String>,
+    further: Vec<FurtherAddress>,
+    held_by: Vec<String>,
     domains: DomainLooks,
 }
 
@@ -196,7 +211,7 @@ impl AddressCleaner {
             shown
         };
         let state = if is_placeholder(text, plain.at) { State::Placeholder } else { State::Usable };
-        Address { state, text, identity: text, rules, further: &[], at: plain.at }
+        Address { state, text, identity: text, rules, further: &[], held_by: &[], at: plain.at }
     }
 
     /// The careful way, for whatever is not plain ASCII and valid as it stands. Where the quick one decides,
@@ -204,6 +219,7 @@ impl AddressCleaner {
     #[cold]
     pub fn clean_carefully(&mut self, value: &[u8]) -> Address<'_> {
         self.further.clear();
+        self.held_by.clear();
         let wishes = Arc::clone(&self.wishes);
         let typed = String::from_utf8_lossy(value);
         if wishes.blank_words.holds(&typed, BlankIn::Others) {
@@ -211,47 +227,65 @@ impl AddressCleaner {
         }
         let mut rules = Rules::NONE;
         let value = visible(&typed, &mut rules);
-        let mut chosen: Option<Part> = None;
-        let mut parts = 0;
-        let mut has_text = false;
-        for text in part_cell(&value, &mut rules) {
-            let part = Part::clean(text, &wishes);
-            if matches!(part.state, State::Blank) {
-                rules.add(Rule::TrailingPunctuation);
-                continue;
-            }
-            parts += 1;
-            has_text |= !part.text.contains('@');
-            match &mut chosen {
-                Some(first) if first.state == State::Usable => {
-                    if part.state == State::Usable {
-                        self.further.push(part.identity().into_owned());
-                    }
-                }
-                Some(other) if part.state == State::Usable || gravity(part.state) > gravity(other.state) => {
-                    chosen = Some(part);
-                }
-                Some(_) => {}
-                None => chosen = Some(part),
+        let mut parts: Vec<Part> = Vec::new();
+        for cut in part_cell(&value, &mut rules) {
+            let part = Part::clean(cut, &wishes);
+            match part.state {
+                State::Blank => rules.add(Rule::TrailingPunctuation),
+                _ => parts.push(part),
             }
         }
-        let Some(chosen) = chosen else { return Address { rules, ..Address::BLANK } };
-        if parts > 1 && !self.further.is_empty() {
+        let is_torn = parts.iter().any(|part| part.is_torn) && parts.iter().any(|part| part.state == State::Usable);
+        let Some(chosen) = chosen_of(&parts, is_torn) else { return Address { rules, ..Address::BLANK } };
+        for (place, part) in parts.iter().enumerate() {
+            self.held_by.extend(part.unmended.iter().cloned());
+            match part.state {
+                _ if place == chosen => {}
+                State::Usable if !is_torn => self.further.push(FurtherAddress {
+                    text: part.text.clone(),
+                    identity: part.identity().into_owned(),
+                    typed: part.typed.to_owned(),
+                }),
+                _ => self.held_by.push(part.identity().into_owned()),
+            }
+        }
+        let has_text = parts.iter().any(|part| !part.text.contains('@'));
+        let chosen_part = &parts[chosen];
+        if parts.len() > 1 && !self.further.is_empty() {
             rules.add(Rule::SeveralAddresses);
         }
-        if parts > 1 && (has_text || self.further.is_empty()) && chosen.state == State::Usable {
+        if parts.len() > 1 && (has_text || self.further.is_empty()) && chosen_part.state == State::Usable {
             rules.add(Rule::TextBesideAddress);
         }
-        for rule in chosen.rules.iter() {
+        for rule in chosen_part.rules.iter() {
             rules.add(rule);
         }
         self.text.clear();
-        self.text.extend_from_slice(chosen.text.as_bytes());
+        self.text.extend_from_slice(chosen_part.text.as_bytes());
         self.identity.clear();
-        self.identity.extend_from_slice(chosen.identity().as_bytes());
+        self.identity.extend_from_slice(chosen_part.identity().as_bytes());
         let at = self.identity.iter().rposition(|byte| *byte == b'@').unwrap_or(self.identity.len());
-        Address { state: chosen.state, text: &self.text, identity: &self.identity, rules, further: &self.further, at }
+        Address {
+            state: chosen_part.state,
+            text: &self.text,
+            identity: &self.identity,
+            rules,
+            further: &self.further,
+            held_by: &self.held_by,
+            at,
+        }
     }
+}
+
+/// The part that the cell stands for: the first usable one, else the first with the gravest fault. In a cell that is torn
+/// apart no part can be used.
+fn chosen_of(parts: &[Part], is_torn: bool) -> Option<usize> {
+    let usable = || parts.iter().position(|part| part.state == State::Usable);
+    if let (false, Some(usable)) = (is_torn, usable()) {
+        return Some(usable);
+    }
+    let unusable = parts.iter().enumerate().filter(|(_, part)| part.state != State::Usable);
+    unusable.rev().max_by_key(|(_, part)| gravity(part.state)).map(|(place, _)| place)
 }
 
 /// What is repaired where nothing is left of an ordinary value: blanks taken off, or punctuation.
@@ -358,62 +392,116 @@ fn is_ordinary_in_name(byte: u8) -> bool {
 }
 
 /// One of the addresses of a cell, cleaned.
-struct Part {
+struct Part<'a> {
+    /// As it stands in the cell, spaces around it aside.
+    typed: &'a str,
     text: String,
     state: State,
+    /// Whether it seems to be a piece of the address beside it: the two cannot be told apart.
+    is_torn: bool,
+    /// What it is compared by as it was before a suggested rule mended it.
+    unmended: Option<String>,
     /// The domain as A-labels, where it is written otherwise.
     ascii_domain: Option<String>,
     rules: Rules,
 }
 
-impl Part {
-    fn clean(typed: &str, wishes: &AddressWishes) -> Part {
+impl<'a> Part<'a> {
+    fn clean(cut: Cut<'a>, wishes: &AddressWishes) -> Part<'a> {
         let mut rules = Rules::NONE;
-        let text = strip(typed, &mut rules);
+        let typed = cut.text.trim();
+        let text = strip(cut.text, &mut rules);
         let mut text = canonical_form(text, &mut rules);
+        let mut unmended = None;
         if !wishes.apply.is_empty()
             && let Some((mended, applied)) = suggest::mended(&text, wishes.apply, &wishes.slips)
         {
             rules.add_all(applied);
+            unmended = Some(identity_of(&text, judge(&text).unwrap_or_default().as_deref()).into_owned());
             text = mended;
         }
+        let is_torn = cut.is_torn && !text.contains('@');
         if wishes.blank_words.holds(&text, BlankIn::Others) {
-            return Part { text: String::new(), state: State::Blank, ascii_domain: None, rules };
+            let blank = (String::new(), State::Blank);
+            return Part { typed, text: blank.0, state: blank.1, is_torn: false, unmended, ascii_domain: None, rules };
         }
         let (state, ascii_domain) = match judge(&text) {
             _ if text.rfind('@').is_some_and(|at| is_placeholder(text.as_bytes(), at)) => (State::Placeholder, None),
             Ok(ascii_domain) => (State::Usable, ascii_domain),
             Err(fault) => (State::Invalid(fault), None),
         };
-        Part { text, state, ascii_domain, rules }
+        Part { typed, text, state, is_torn, unmended, ascii_domain, rules }
     }
 
     fn identity(&self) -> Cow<'_, str> {
-        match (&self.ascii_domain, self.text.rfind('@')) {
-            (Some(domain), Some(at)) => Cow::Owned(format!("{}{domain}", &self.text[..=at])),
-            _ => Cow::Borrowed(&self.text),
-        }
+        identity_of(&self.text, self.ascii_domain.as_deref())
     }
+}
+
+/// A cleaned address with its domain as A-labels.
+fn identity_of<'a>(text: &'a str, ascii_domain: Option<&str>) -> Cow<'a, str> {
+    match (ascii_domain, text.rfind('@')) {
+        (Some(domain), Some(at)) => Cow::Owned(format!("{}{domain}", &text[..=at])),
+        _ => Cow::Borrowed(text),
+    }
+}
+
+/// A piece of a cell, before it is cleaned.
+#[derive(Clone, Copy)]
+struct Cut<'a> {
+    text: &'a str,
+    /// Whether a text without an `@` that stands here is more likely a piece of its neighbour than a text of its own.
+    is_torn: bool,
 }
 
 /// Parts a cell at `;` and line ends, at commas only between parts that each hold an `@`, and at blanks
 /// only where every word holds exactly one `@`; never inside quotes or `<…>`.
-fn part_cell<'a>(value: &'a str, rules: &mut Rules) -> Vec<&'a str> {
+fn part_cell<'a>(value: &'a str, rules: &mut Rules) -> Vec<Cut<'a>> {
+    // Each with the separator behind it; all separators take one byte.
+    let mut end = 0;
+    let all = split_outside(value, |c| matches!(c, ';' | '\n' | '\r')).into_iter().map(|section| {
+        end += section.len() + 1;
+        (section, value.as_bytes().get(end - 1).copied().unwrap_or(0))
+    });
+    let mut sections: Vec<(&str, bool)> = Vec::new();
+    let mut count = 0;
+    for (section, separator) in all {
+        count += 1;
+        let is_line_end = matches!(separator, b'\n' | b'\r');
+        match sections.last_mut() {
+            Some((_, ends_line)) if section.chars().all(is_unseen) => *ends_line |= is_line_end,
+            None if section.chars().all(is_unseen) => {}
+            _ => sections.push((section, is_line_end)),
+        }
+    }
+    let are_torn = |first: usize| match sections.get(first..first + 2) {
+        Some([(a, ends_line), (b, _)]) => *ends_line || touch(a, b),
+        _ => false,
+    };
     let mut parts = Vec::new();
-    for section in split_outside(value, |c| matches!(c, ';' | '\n' | '\r')) {
+    for (place, (section, _)) in sections.iter().enumerate() {
+        let is_torn = !section.contains('@') && (are_torn(place) || place > 0 && are_torn(place - 1));
         let by_comma = split_outside(section, |c| c == ',');
         if by_comma.len() > 1 && by_comma.iter().all(|part| part.contains('@')) {
-            parts.extend(by_comma.into_iter().flat_map(part_at_blanks));
+            parts.extend(by_comma.into_iter().flat_map(part_at_blanks).map(|text| Cut { text, is_torn }));
         } else {
-            parts.extend(part_at_blanks(section));
+            parts.extend(part_at_blanks(section).into_iter().map(|text| Cut { text, is_torn }));
         }
     }
     let before = parts.len();
-    parts.retain(|part| !part.chars().all(is_unseen));
-    if parts.len() < before {
+    parts.retain(|part| !part.text.chars().all(is_unseen));
+    if parts.len() < before || sections.len() < count {
         rules.add(Rule::TrailingPunctuation);
     }
     parts
+}
+
+/// Whether two neighbours in a cell touch each other with a sign that stands inside addresses, so that they may be the
+/// pieces of one. A dot behind an address is punctuation.
+fn touch(a: &str, b: &str) -> bool {
+    let signs = ['.', '-', '_', '+'];
+    let a = a.trim_end_matches(is_unseen);
+    (a.ends_with(signs) && !(a.ends_with('.') && a.contains('@'))) || b.trim_start_matches(is_unseen).starts_with(signs)
 }
 
 fn part_at_blanks(section: &str) -> Vec<&str> {

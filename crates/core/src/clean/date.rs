@@ -685,16 +685,18 @@ impl DateColumn {
     /// Whether the value is an ISO date in its bounds as it stands.
     #[inline]
     pub fn is_clean(&self, value: &[u8]) -> bool {
-        value.len() == 10 && iso_date(value).is_some_and(|date| !self.is_far(date))
+        value.len() == 10 && iso_date(value).is_some_and(|date| !self.is_far(date) && !self.is_to_come(date))
+    }
+
+    /// Whether the day of something that was done is still to come.
+    pub fn is_to_come(&self, date: Date) -> bool {
+        self.of == DateOf::Past && date > self.today
     }
 
     fn is_far(&self, date: Date) -> bool {
         match self.of {
             DateOf::Birth => date > self.today || date.year < self.today.year - 120,
-            DateOf::Past => {
-                let tomorrow = || Date::from_day_number(self.today.day_number() + 1);
-                date.year < 1900 || (date > self.today && date > tomorrow())
-            }
+            DateOf::Past => date.year < 1900,
             DateOf::Any => date.year < 1900 || date.year > self.today.year + 100,
         }
     }

@@ -1,6 +1,11 @@
 //! Text that was decoded wrongly once or several times before it was exported (`JosÃ©`, `â€™`), put right where that
 //! is certain: UTF-8 that was taken for windows-1252.
 
+use crate::columns::{ColumnMap, Field};
+use crate::read::split::RecordBuffer;
+use crate::read::{Record, cell};
+use crate::units::ColumnIndex;
+use crate::write::csv::{CsvBuffer, Defusing};
 use encoding_rs::{EncoderResult, WINDOWS_1252};
 use memchr::memchr_iter;
 use std::borrow::Cow;
@@ -84,4 +89,60 @@ fn is_usual(c: char) -> bool {
             '\u{80}'..='\u{17F}' | 'ƒ' | 'Ș'..='ț' | 'ʼ' | '˜' | 'ˆ' | '\u{370}'..='\u{6FF}' | '\u{900}'..='\u{DFF}' | '\u{E00}'..='\u{E7F}'
             | '\u{1E00}'..='\u{1EFF}' | '–' | '—' | '‘'..='‚' | '“'..='„' | '†'..='•' | '…' | '‰' | '‹' | '›' | '€' | '™' | '№' | '\u{FEFF}'
             | '\u{3040}'..='\u{30FF}' | '\u{4E00}'..='\u{9FFF}' | '\u{AC00}'..='\u{D7A3}')
+}
+
+/// What was put right in one cell: the header of its column, the text before and after.
+pub type TextRepair = (String, String, String);
+
+/// A record in which wrongly decoded text is put right; addresses stay as they are. Keeps its buffers from record to
+/// record.
+#[derive(Debug)]
+pub struct DecodedRecord {
+    buffer: RecordBuffer,
+    cell: CsvBuffer,
+    repairs: Vec<TextRepair>,
+}
+
+impl Default for DecodedRecord {
+    fn default() -> Self {
+        DecodedRecord { buffer: RecordBuffer::default(), cell: CsvBuffer::new(Defusing::Off), repairs: Vec::new() }
+    }
+}
+
+impl DecodedRecord {
+    /// Reads a record; whether anything in it was put right.
+    pub fn read(&mut self, record: &Record, map: &ColumnMap) -> bool {
+        self.repairs.clear();
+        if !may_hold(record.bytes()) {
+            return false;
+        }
+        self.buffer.clear();
+        for (column, raw) in record.raw_cells().enumerate() {
+            let is_address = map.column(Field::Email) == Some(ColumnIndex(column))
+                || map.further_addresses.contains(&ColumnIndex(column));
+            let text = cell::text(raw);
+            let meant = if is_address { None } else { repaired(&text) };
+            match meant {
+                Some(meant) => {
+                    self.cell.clear();
+                    self.cell.value(meant.as_bytes());
+                    self.buffer.cell(self.cell.bytes.strip_suffix(b",").unwrap_or(&self.cell.bytes));
+                    let header = map.headers.get(column).cloned().unwrap_or_default();
+                    self.repairs.push((header, text.into_owned(), meant));
+                }
+                None => self.buffer.cell(raw),
+            }
+        }
+        !self.repairs.is_empty()
+    }
+
+    /// The record that was read last, put right.
+    pub fn record(&self) -> Record<'_> {
+        self.buffer.record()
+    }
+
+    /// What was put right in it.
+    pub fn repairs(&self) -> &[TextRepair] {
+        &self.repairs
+    }
 }

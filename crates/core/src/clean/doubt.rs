@@ -11,8 +11,10 @@ pub enum Doubt {
     UnreadablePhone,
     /// A day that no calendar has, such as 31 June or 1900-01-00.
     ImpossibleDate,
-    /// A day before 1900, a birthday or last visit still to come, a birthday more than 120 years ago.
+    /// A day before 1900, a birthday still to come, a birthday more than 120 years ago.
     FarOffDate,
+    /// A sign-up or last visit still to come.
+    DateToCome,
     /// No date at all.
     UnreadableDate,
     /// A postal code that its country cannot have.
@@ -48,6 +50,7 @@ impl Doubt {
             Doubt::UnreadablePhone => "unreadable-phone",
             Doubt::ImpossibleDate => "impossible-date",
             Doubt::FarOffDate => "far-off-date",
+            Doubt::DateToCome => "date-to-come",
             Doubt::UnreadableDate => "unreadable-date",
             Doubt::UnfitPostalCode => "unfit-postal-code",
             Doubt::UnknownCountry => "unknown-country",
@@ -68,6 +71,7 @@ impl Doubt {
         !matches!(
             self,
             Doubt::FarOffDate
+                | Doubt::DateToCome
                 | Doubt::CompanyInName
                 | Doubt::UnknownTopLevelDomain
                 | Doubt::UnknownRegion
@@ -88,6 +92,7 @@ impl Doubt {
             Doubt::UnreadablePhone => "that no phone can have, left unchanged",
             Doubt::ImpossibleDate => "with a day that no calendar has, left unchanged",
             Doubt::FarOffDate => "far off: before 1900, or still to come where that cannot be; left unchanged",
+            Doubt::DateToCome => "still to come, of something that was done; does not count as the newest",
             Doubt::UnreadableDate => "that cannot be read as a date, left unchanged",
             Doubt::UnfitPostalCode => "that the country cannot have, left unchanged",
             Doubt::UnknownCountry => "not known as a country, left unchanged",

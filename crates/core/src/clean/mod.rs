@@ -5,6 +5,7 @@
 pub mod address;
 pub mod audience;
 pub mod blank;
+pub mod comparable;
 pub mod consent;
 pub mod date;
 pub mod decoded_twice;

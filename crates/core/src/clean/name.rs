@@ -205,6 +205,70 @@ pub fn part(full_name: &str) -> NameParts<'_> {
     }
 }
 
+/// The words of a whole name that count when it is compared, its title, suffixes and nickname left out.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct WithoutExtras<'a> {
+    /// The given name and the words of the family name.
+    pub core: Vec<&'a str>,
+    /// What stands between them.
+    pub middle: Vec<&'a str>,
+}
+
+/// Parts a whole name for a comparison. Of words in a row the first is the given name; the family name is the last, or begins
+/// with its particle. A comma, or capitals, say which the family name is.
+pub fn compared_parts(full_name: &str) -> WithoutExtras<'_> {
+    let words = |text| str::split_whitespace(text).collect::<Vec<&str>>();
+    let whole = full_name.trim();
+    if whole.contains('@') || is_company(whole) || !is_latin(whole) {
+        return WithoutExtras { core: words(whole), middle: Vec::new() };
+    }
+    let (before_suffix, _) = without_trailing_suffixes(whole);
+    if let Some((family, given)) = before_suffix.split_once(',') {
+        let plain = |text| without_trailing_suffixes(without_titles(str::trim(text)).1).0;
+        let (family, given) = (words(plain(family)), words(plain(given)));
+        if !given.is_empty() && !family.is_empty() {
+            return compared_words(given, family);
+        }
+    }
+    let (_, rest) = without_titles(before_suffix);
+    match family_in_capitals(rest) {
+        Some((given, family)) => compared_words(words(given), words(family)),
+        None => compared_words(words(rest.trim_end_matches(',')), Vec::new()),
+    }
+}
+
+/// The given name first, what else is no family name between; where the family name is not known, it is found.
+fn compared_words<'a>(mut given: Vec<&'a str>, mut family: Vec<&'a str>) -> WithoutExtras<'a> {
+    if family.is_empty() && given.len() > 1 {
+        let particle = given.iter().skip(1).position(|word| WORDS.particles.holds(word)).map(|place| place + 1);
+        let last = given.len() - 1;
+        family = given.split_off(particle.unwrap_or(last).min(last));
+    }
+    let middle = if given.len() > 1 { given.split_off(1) } else { Vec::new() };
+    given.append(&mut family);
+    WithoutExtras { core: given, middle }
+}
+
+/// A whole name without what stands in brackets or quotes: a nickname, a remark. One that is nothing else keeps it.
+pub fn without_nickname(full_name: &str) -> Cow<'_, str> {
+    const PAIRS: [(char, char); 7] =
+        [('(', ')'), ('[', ']'), ('"', '"'), ('“', '”'), ('„', '“'), ('«', '»'), ('‘', '’')];
+    let mut bare: Cow<str> = full_name.into();
+    for (open, close) in PAIRS {
+        while let Some(start) = bare.find(open)
+            && let Some(length) = bare[start + open.len_utf8()..].find(close)
+        {
+            let end = start + open.len_utf8() + length + close.len_utf8();
+            let without = format!("{} {}", &bare[..start], &bare[end..]);
+            if !without.contains(char::is_alphabetic) {
+                return bare;
+            }
+            bare = without.into();
+        }
+    }
+    bare
+}
+
 /// The first word and the rest of a name of Latin letters without signs in which nothing asks for more care: no title,
 /// suffix, initial or company's word, and no word in capitals.
 fn plain_parts(full_name: &str) -> Option<(&str, &str)> {

@@ -54,7 +54,84 @@ const SURE_WITHOUT_TRUNK: usize = 9;
 #[inline]
 pub fn is_clean(value: &[u8]) -> bool {
     let [b'+', digits @ ..] = value else { return false };
+    is_number(digits) && !(ends_plainly(digits) && is_placeholder(std::str::from_utf8(value).unwrap_or_default()))
+}
+
+/// Whether digits behind a plus are a possible number.
+fn is_number(digits: &[u8]) -> bool {
     (7..=MOST_DIGITS).contains(&digits.len()) && digits.iter().all(u8::is_ascii_digit) && has_possible_length(digits)
+}
+
+/// Whether a text is a number that people type where they have none: one digit again and again, or digits in their order,
+/// of five or more behind the country's prefix.
+///
+/// ```
+/// use pebblebank_core::clean::phone::is_placeholder;
+/// assert!(is_placeholder("000-000-0000") && is_placeholder("+44 1234567890") && is_placeholder("99999"));
+/// assert!(!is_placeholder("+44 20 7946 0018") && !is_placeholder("1111"));
+/// ```
+pub fn is_placeholder(text: &str) -> bool {
+    let mut room = [0u8; 24];
+    let mut length = 0;
+    let (main, _) = without_extension(without_label(text));
+    for c in main.chars() {
+        match c {
+            '0'..='9' if length < room.len() => {
+                room[length] = c as u8;
+                length += 1;
+            }
+            '+' | ' ' | '-' | '.' | '(' | ')' | '/' | '\u{a0}' | '–' | '‐' | '‑' => {}
+            _ => return false,
+        }
+    }
+    let digits = &room[..length];
+    if !ends_plainly(digits) {
+        return false;
+    }
+    let is_abroad = main.trim_start().starts_with('+') || digits.starts_with(b"00");
+    let behind_zeros = digits.iter().position(|digit| *digit != b'0').map_or(&[][..], |first| &digits[first..]);
+    let behind_code = (1..=3).filter(|length| {
+        is_abroad && behind_zeros.get(..*length).is_some_and(|code| PLANS.by_code[number(code)] != 0)
+    });
+    let national = behind_code.map(|length| &behind_zeros[length..]);
+    [digits, behind_zeros].into_iter().chain(national.into_iter()).any(is_plain_run)
+}
+
+/// The national numbers that digits may stand for: without zeros in front, and without a calling code where they have a plus
+/// or the zeros of a call abroad.
+///
+/// ```
+/// use pebblebank_core::clean::phone::national_forms;
+/// assert!(national_forms("+442079460018").contains(&"2079460018".to_owned()));
+/// assert_eq!(national_forms("02079460018"), ["2079460018"]);
+/// ```
+pub fn national_forms(number: &str) -> Vec<String> {
+    const SHORTEST: usize = 6;
+    let digits: String = number.chars().filter(char::is_ascii_digit).collect();
+    let is_abroad = number.starts_with('+') || digits.starts_with("00");
+    let bare = digits.trim_start_matches('0');
+    let is_code = |length: &usize| bare.get(..*length).is_some_and(|code| PLANS.by_code[self::number(code.as_bytes())] != 0);
+    let behind_code = (1..=3).filter(|length| is_abroad && is_code(length)).map(|length| &bare[length..]);
+    let behind_code = behind_code.map(|national| national.trim_start_matches('0'));
+    let plain = (!is_abroad).then_some(bare);
+    behind_code.chain(plain).filter(|form| form.len() >= SHORTEST).map(str::to_owned).collect()
+}
+
+/// The quick test: whether the last digits may be those of a placeholder.
+#[inline]
+fn ends_plainly(digits: &[u8]) -> bool {
+    let [.., a, b, c] = digits else { return false };
+    let step = |from: u8, to: u8| (to + 10 - from) % 10;
+    matches!(step(*a, *b), 0 | 1 | 9) && step(*a, *b) == step(*b, *c)
+}
+
+/// Five or more digits that are all alike, or go up or down one by one, with 0 next to 9.
+fn is_plain_run(digits: &[u8]) -> bool {
+    const FEWEST: usize = 5;
+    let step = |pair: &[u8]| (pair[1] + 10 - pair[0]) % 10;
+    let mut steps = digits.windows(2).map(step);
+    let first = steps.next();
+    digits.len() >= FEWEST && matches!(first, Some(0 | 1 | 9)) && steps.all(|step| Some(step) == first)
 }
 
 /// Whether digits begin with a calling code and go on with a national number of a possible length.
@@ -90,7 +167,7 @@ struct Typed<'a> {
 /// assert_eq!(out, "+442079460018 ext. 5");
 /// ```
 pub fn clean(text: &str, country: Option<Country>, out: &mut String) -> Cleaned {
-    if is_clean(text.as_bytes()) {
+    if text.strip_prefix('+').is_some_and(|digits| is_number(digits.as_bytes())) {
         return Cleaned::AsItIs;
     }
     if is_exponent(text) {
@@ -172,7 +249,7 @@ fn add_one(text: &str, country: Option<Country>, out: &mut String) -> Result<Rul
         };
         push(&plan.calling_code.to_string(), plan.national(digits).ok_or(Doubt::DamagedPhone)?, out);
     }
-    if !is_clean(&out.as_bytes()[start..]) {
+    if !is_number(&out.as_bytes()[start + 1..]) {
         return Err(Doubt::DamagedPhone);
     }
     if !typed.extension.is_empty() {

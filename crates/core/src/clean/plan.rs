@@ -173,7 +173,8 @@ impl CleaningPlan {
         plan
     }
 
-    /// Adds columns for the wanted fields that follow from others.
+    /// Adds columns for the wanted fields that follow from others. A whole name follows from a first and a last one, where the
+    /// file has a column for each.
     fn derive(&mut self, wanted: &Wanted, map: &ColumnMap) {
         let has = |field: Field| map.column(field).is_some();
         for field in &wanted.fields {
@@ -186,7 +187,7 @@ impl CleaningPlan {
                 Field::MiddleName if has(Field::FullName) => Derived::PartOfName(NamePart::Middle),
                 Field::LastName if has(Field::FullName) => Derived::PartOfName(NamePart::Last),
                 Field::NameSuffix if has(Field::FullName) => Derived::PartOfName(NamePart::Suffix),
-                Field::FullName if has(Field::FirstName) || has(Field::LastName) => Derived::WholeName,
+                Field::FullName if has(Field::FirstName) && has(Field::LastName) => Derived::WholeName,
                 Field::PostalCode if has(Field::City) => Derived::PostalCode,
                 Field::Region if has(Field::City) => Derived::Region,
                 Field::Tags if self.wishes.tags_roles => Derived::Tags,
@@ -212,6 +213,17 @@ impl CleaningPlan {
             ColumnRef::Extra(extra) => self.map.derive_extra(extra.header.clone()),
         }
         self.derived.push(Derived::Supplied);
+    }
+
+    /// Whether a field follows from others in this file, which has no column for it.
+    pub fn derives(&self, field: Field) -> bool {
+        self.derived.iter().any(|derived| match derived {
+            Derived::PartOfName(part) => Kind::of_field(field) == Kind::Name(*part),
+            Derived::WholeName => field == Field::FullName,
+            Derived::Region => field == Field::Region,
+            Derived::PostalCode => field == Field::PostalCode,
+            Derived::Tags | Derived::FurtherAddress(_) | Derived::Supplied => false,
+        })
     }
 
     /// The columns that are cleaned.

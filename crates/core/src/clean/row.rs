@@ -4,10 +4,11 @@
 //! Only columns that are written, required, or in a condition are looked at. A record in which all is clean is handed on
 //! as it stands.
 
-use super::address::{Address, AddressCleaner};
+use super::address::{Address, AddressCleaner, AddressWishes, FurtherAddress};
 use super::audience;
 use super::blank::{BlankIn, trimmed};
 use super::consent::{self, YesMeans};
+use super::decoded_twice::{DecodedRecord, TextRepair};
 use super::doubt::{Cleaned, Doubt};
 use super::kind::Kind;
 use super::name::{self, NamePart};
@@ -23,6 +24,7 @@ use crate::units::ColumnIndex;
 use crate::write::csv::{CsvBuffer, without_defusing};
 use std::borrow::Cow;
 use std::ops::Range;
+use std::sync::Arc;
 
 /// The country of the row that is being cleaned, once it was asked for.
 #[derive(Debug, Clone, Copy)]
@@ -45,6 +47,8 @@ pub struct CellRepair {
 /// Cleans records, one after the other. Keeps its buffers from record to record.
 #[derive(Debug, Default)]
 pub struct RowCleaner {
+    decoded: DecodedRecord,
+    is_decoded: bool,
     record: RecordBuffer,
     cell: CsvBuffer,
     /// The texts of the repairs, before and after.
@@ -52,6 +56,8 @@ pub struct RowCleaner {
     repairs: Vec<CellRepair>,
     doubts: Vec<(ColumnIndex, Doubt)>,
     out: String,
+    /// What one kind of value makes of a text.
+    value: String,
     known_countries: QuickMap<Vec<u8>, Option<Country>>,
     /// By place of the column and its kind.
     known_words: Vec<QuickMap<Vec<u8>, KnownWord>>,
@@ -81,6 +87,11 @@ const WORD_KINDS: [(Kind, Option<YesMeans>); 6] = [
 const WORDS_REMEMBERED: usize = 512;
 
 impl RowCleaner {
+    /// A cleaner for a job, which says how further addresses are cleaned.
+    pub fn with(addresses: Arc<AddressWishes>) -> RowCleaner {
+        RowCleaner { addresses: AddressCleaner::with(addresses), ..RowCleaner::default() }
+    }
+
     /// What was repaired in the record that was cleaned last, by column.
     pub fn repairs(&self) -> impl Iterator<Item = (ColumnIndex, Rules, &str, &str)> {
         self.repairs.iter().map(|repair| {
@@ -98,13 +109,30 @@ impl RowCleaner {
         self.is_changed
     }
 
-    /// The record that was cleaned last, cleaned; itself where nothing was changed or added.
-    pub fn after<'a>(&'a self, record: &Record<'a>) -> Record<'a> {
-        if self.is_changed { self.record.record() } else { *record }
+    /// What was put right in it that had been decoded wrongly.
+    pub fn decoded(&self) -> &[TextRepair] {
+        if self.is_decoded { self.decoded.repairs() } else { &[] }
     }
 
-    /// Cleans a record whose address is `address`.
+    /// The record that was cleaned last, cleaned; itself where nothing was changed or added.
+    pub fn after<'a>(&'a self, record: &Record<'a>) -> Record<'a> {
+        match (self.is_changed, self.is_decoded) {
+            (true, _) => self.record.record(),
+            (false, true) => self.decoded.record(),
+            (false, false) => *record,
+        }
+    }
+
+    /// Cleans a record whose address is `address`: puts right what was decoded wrongly, then cleans each value.
     pub fn clean(&mut self, plan: &CleaningPlan, record: &Record, address: &Address) {
+        let mut decoded = std::mem::take(&mut self.decoded);
+        self.is_decoded = decoded.read(record, &plan.map);
+        let meant = if self.is_decoded { decoded.record() } else { *record };
+        self.clean_values(plan, &meant, address);
+        self.decoded = decoded;
+    }
+
+    fn clean_values(&mut self, plan: &CleaningPlan, record: &Record, address: &Address) {
         self.repairs.clear();
         self.doubts.clear();
         self.texts.clear();
@@ -277,18 +305,28 @@ impl RowCleaner {
         };
         let mut rules = Rules::NONE;
         let tidied = tidy(text, line_ends(column.kind), &mut rules);
-        match self.clean_value(column, plan, &tidied, country, &mut rules, out) {
+        if column.kind == Kind::Phone && phone::is_placeholder(&tidied) {
+            return Cleaned::Repaired(Rules::one(Rule::BlankWord));
+        }
+        // Each kind writes into a buffer of its own, so that what it began and gave up is nowhere.
+        let mut value = std::mem::take(&mut self.value);
+        value.clear();
+        let cleaned = self.clean_value(column, plan, &tidied, country, &mut rules, &mut value);
+        let cleaned = match cleaned {
             Cleaned::AsItIs if *tidied == *text => Cleaned::AsItIs,
             Cleaned::AsItIs => {
                 out.push_str(&tidied);
                 Cleaned::Repaired(rules)
             }
             Cleaned::Repaired(more) => {
+                out.push_str(&value);
                 rules.add_all(more);
                 Cleaned::Repaired(rules)
             }
             Cleaned::Doubtful(doubt) => Cleaned::Doubtful(doubt),
-        }
+        };
+        self.value = value;
+        cleaned
     }
 
     fn clean_value(
@@ -302,7 +340,16 @@ impl RowCleaner {
     ) -> Cleaned {
         match column.kind {
             Kind::Phone => phone::clean(&ordinary_width(text, rules), country, out),
-            Kind::Date(of) => plan.dates(of, column.order).clean(&ordinary_width(text, rules), out),
+            Kind::Date(of) => {
+                let dates = plan.dates(of, column.order);
+                let shown = ordinary_width(text, rules);
+                let cleaned = dates.clean(&shown, out);
+                let day = dates.moment(&shown).map(|(moment, _)| moment.date);
+                if !matches!(cleaned, Cleaned::Doubtful(_)) && day.is_ok_and(|day| dates.is_to_come(day)) {
+                    self.doubts.push((column.column, Doubt::DateToCome));
+                }
+                cleaned
+            }
             Kind::PostalCode => place::clean_postal_code(&ordinary_width(text, rules), country, out),
             Kind::Country => place::clean_country(text, out),
             Kind::Region => place::clean_region(text, country, out),
@@ -521,20 +568,21 @@ impl RowCleaner {
         whole
     }
 
-    /// The usable addresses beside the first: of its cell, then of further columns, each once.
+    /// The usable addresses beside the first, as they are written: of its cell, then of further columns, each once.
     fn further_addresses(&mut self, plan: &CleaningPlan, record: &Record, address: &Address) -> Vec<String> {
-        let mut all: Vec<String> = address.further.to_vec();
+        let mut all: Vec<FurtherAddress> = address.further.to_vec();
         for column in &plan.further_addresses {
             let value = cell::value(record.raw(column.0));
             let further = self.addresses.clean(&value);
             if further.is_usable() {
-                all.push(String::from_utf8_lossy(further.text).into_owned());
+                let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+                let (text, identity) = (text(further.text), text(further.identity));
+                all.push(FurtherAddress { typed: text.clone(), text, identity });
                 all.extend(further.further.iter().cloned());
             }
         }
         let mut seen = std::collections::HashSet::from([String::from_utf8_lossy(address.identity).into_owned()]);
-        all.retain(|address| seen.insert(address.clone()));
-        all
+        all.into_iter().filter(|further| seen.insert(further.identity.clone())).map(|further| further.text).collect()
     }
 }
 

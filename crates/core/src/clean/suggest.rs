@@ -112,7 +112,14 @@ impl DomainSlips {
 /// assert!(!is_one_slip("postbox", "postbox") && !is_one_slip("pstbx", "postbox"));
 /// ```
 pub fn is_one_slip(a: &str, b: &str) -> bool {
-    let (a, b) = (a.as_bytes(), b.as_bytes());
+    if a.is_ascii() && b.is_ascii() {
+        return are_one_apart(a.as_bytes(), b.as_bytes());
+    }
+    let (a, b): (Vec<char>, Vec<char>) = (a.chars().collect(), b.chars().collect());
+    are_one_apart(&a, &b)
+}
+
+fn are_one_apart<T: PartialEq>(a: &[T], b: &[T]) -> bool {
     if a.len().abs_diff(b.len()) > 1 {
         return false;
     }

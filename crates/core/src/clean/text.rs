@@ -170,12 +170,36 @@ pub fn ordinary_width<'a>(text: &'a str, rules: &mut Rules) -> Cow<'a, str> {
     text.chars().map(ordinary).collect::<String>().into()
 }
 
-/// What texts are compared by: NFKC, small letters, one blank for each run of blanks; accents and punctuation stay.
+/// The form in which texts are compared: NFKC, case-folded, without invisible characters, one space for each run of spaces;
+/// accents and punctuation stay.
+///
+/// ```
+/// use pebblebank_core::clean::text::comparable;
+/// assert_eq!(comparable(" Große  STRASSE\u{200b}"), comparable("GROSSE straße"));
+/// assert_ne!(comparable("Rene"), comparable("René"));
+/// ```
 pub fn comparable(text: &str) -> Cow<'_, str> {
     let is_plain = text.bytes().all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'+');
     if is_plain {
         return text.into();
     }
-    let folded: String = text.nfkc().flat_map(char::to_lowercase).collect();
-    folded.split_whitespace().collect::<Vec<_>>().join(" ").into()
+    if text.is_ascii() {
+        let words = text.split(|c: char| c.is_ascii_whitespace() || c == '\x0B').filter(|word| !word.is_empty());
+        let mut folded = words.collect::<Vec<_>>().join(" ");
+        folded.retain(|c| !c.is_ascii_control());
+        folded.make_ascii_lowercase();
+        return folded.into();
+    }
+    let shown = text.nfkc().filter(|c| !is_invisible(*c)).flat_map(char::to_lowercase);
+    let mut folded = String::with_capacity(text.len());
+    for c in shown {
+        // Unicode's case folding (UAX 44) goes beyond small letters here.
+        match c {
+            'ß' => folded.push_str("ss"),
+            'ς' => folded.push('σ'),
+            c => folded.push(c),
+        }
+    }
+    let folded = folded.split_whitespace().collect::<Vec<_>>().join(" ");
+    if is_nfc(&folded) { folded.into() } else { folded.nfc().collect::<String>().into() }
 }

@@ -125,22 +125,20 @@ fn job(wishes: &CompareWishes) -> Result<Job> {
         }
         _ => {}
     }
-    let key = wishes
-        .by
-        .clone()
-        .unwrap_or(ListKey { ours: ColumnRef::Field(Field::Email), theirs: ColumnRef::Field(Field::Email) });
+    let email = ColumnRef::Field(Field::Email);
+    let key = wishes.by.clone().unwrap_or(ListKey::of(email.clone()));
     let source = |(place, list): (usize, &ComparedList)| {
         let own = if place == 0 { &key.ours } else { &key.theirs };
         keyed_source(list, own, &key.ours)
     };
-    let is_by_address = key.ours == ColumnRef::Field(Field::Email)
-        && (key.ours == key.theirs || matches!(key.theirs, ColumnRef::Extra(_)));
+    let is_by_address =
+        key.ours == [email] && (key.ours == key.theirs || matches!(key.theirs[..], [ColumnRef::Extra(_)]));
     let required = if is_by_address { vec![Field::Email] } else { Vec::new() };
     Ok(Job {
         country: wishes.country,
         sources: wishes.lists.iter().enumerate().map(source).collect(),
         person: PersonWishes {
-            same: vec![PersonKey { columns: vec![key.ours.clone()] }],
+            same: vec![PersonKey { columns: key.ours.clone() }],
             near_duplicates: Some(false),
             ..PersonWishes::default()
         },
@@ -162,21 +160,29 @@ fn job(wishes: &CompareWishes) -> Result<Job> {
     })
 }
 
-/// A list as a source with the column `own` for its key, which is cleaned as `first` is in the first list.
-fn keyed_source(list: &ComparedList, own: &ColumnRef, first: &ColumnRef) -> Source {
+/// A list as a source with the columns `own` for its key, which are cleaned as those of the first list are.
+fn keyed_source(list: &ComparedList, own: &[ColumnRef], first: &[ColumnRef]) -> Source {
     let mut source = Source::new(&list.name, list.read.clone());
     let columns = &mut source.read.columns;
-    match (first, own) {
-        _ if own == first => {}
-        (ColumnRef::Field(field), ColumnRef::Extra(extra)) => {
-            columns.headers.insert(*field, vec![extra.header.clone()]);
+    let mut key = Vec::new();
+    for (first, own) in first.iter().zip(own) {
+        match (first, own) {
+            _ if own == first => {}
+            (ColumnRef::Field(field), ColumnRef::Extra(extra)) => {
+                columns.headers.insert(*field, vec![extra.header.clone()]);
+            }
+            (ColumnRef::Extra(first), ColumnRef::Extra(own)) => {
+                let header = Some(own.header.clone());
+                columns.own.push(OwnField { name: first.header.clone(), kind: crate::clean::Kind::Text, header });
+            }
+            (_, ColumnRef::Field(_)) => {
+                key.push(own.clone());
+                continue;
+            }
         }
-        (ColumnRef::Extra(first), ColumnRef::Extra(own)) => {
-            let header = Some(own.header.clone());
-            columns.own.push(OwnField { name: first.header.clone(), kind: crate::clean::Kind::Text, header });
-        }
-        (_, ColumnRef::Field(_)) => source.same = Some(vec![PersonKey { columns: vec![own.clone()] }]),
+        key.push(first.clone());
     }
+    source.same = (key != first).then(|| vec![PersonKey { columns: key }]);
     source
 }
 

@@ -9,6 +9,7 @@ pub const DEFAULT_MEMORY: u64 = 1 << 30;
 /// use pebblebank_core::job::memory::parse;
 /// assert_eq!(parse("2 GiB"), Some(2 << 30));
 /// assert_eq!(parse("plenty"), None);
+/// assert_eq!(parse("17179869185 GiB"), None, "more than can be counted");
 /// ```
 pub fn parse(text: &str) -> Option<u64> {
     let text = text.trim().to_ascii_lowercase();
@@ -22,5 +23,5 @@ pub fn parse(text: &str) -> Option<u64> {
         "t" | "tb" | "tib" => 40,
         _ => return None,
     };
-    number.parse::<u64>().ok()?.checked_shl(shift)
+    number.parse::<u64>().ok()?.checked_mul(1 << shift)
 }

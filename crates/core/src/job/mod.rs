@@ -20,7 +20,8 @@ use crate::clean::blank::BlankWords;
 use crate::clean::date::{Date, DateOrder};
 use crate::clean::place::Country;
 use crate::clean::replace::Replacement;
-use crate::columns::mapping::{ColumnWishes, ConsentQuestions};
+use crate::columns::fold::fold;
+use crate::columns::mapping::{ColumnWishes, ConsentQuestions, OwnField};
 use crate::columns::{ColumnMap, Field, NamedHeaders};
 use crate::error::{Error, ErrorKind, Result, closest};
 use crate::person::{Identity, PersonKey, PersonWishes};
@@ -207,6 +208,17 @@ impl ListFiles {
         }
     }
 
+    /// Whether it holds whoever would be written at an address of it, and not the people who have one: a list of bounces.
+    pub fn is_of_addresses(&self) -> bool {
+        self.by.is_none() && self.hold.as_ref().is_some_and(|hold| hold.reason == Reason::Bounced)
+    }
+
+    /// Whether its entries are the mailings that people were sent, of which only so many are allowed.
+    pub fn counts_mailings(&self) -> bool {
+        let is_memory = matches!(self.entries_from, EntriesFrom::Memory(_));
+        is_memory && self.hold.as_ref().is_some_and(|hold| hold.reason == Reason::TooOften)
+    }
+
     /// The list, at this place in the job, and where its entries have reasons of their own one more behind it for each.
     pub fn with_shares(self, place: usize) -> Vec<ListFiles> {
         let of_reason = |reason: Reason| {
@@ -228,15 +240,23 @@ impl ListFiles {
         ListFiles { hold: Some(Hold::new(&list.name, reason)), ..list }
     }
 
-    /// Goes by other columns than the address. Where the contacts' one is a known field and the list's one a header, the
-    /// header is taken for that field, so that both sides are cleaned alike.
-    pub fn go_by(&mut self, key: Option<ListKey>) {
-        self.by = key.map(|ListKey { ours, theirs }| match (&ours, &theirs) {
-            (ColumnRef::Field(field), ColumnRef::Extra(extra)) => {
-                self.read.columns.headers.entry(*field).or_insert_with(|| vec![extra.header.clone()]);
-                ListKey { theirs: ours.clone(), ours }
+    /// Goes by other columns than the address. Where the contacts' one is a known field, or one of the job's own, and the
+    /// list's one a header, the header is taken for that field, so that both sides are cleaned alike.
+    pub fn go_by(&mut self, key: Option<ListKey>, own_fields: &[OwnField]) {
+        self.by = key.map(|ListKey { ours, mut theirs }| {
+            for (ours, theirs) in ours.iter().zip(&mut theirs) {
+                if let (ColumnRef::Field(field), ColumnRef::Extra(extra)) = (ours, &*theirs) {
+                    self.read.columns.headers.entry(*field).or_insert_with(|| vec![extra.header.clone()]);
+                    *theirs = ours.clone();
+                } else if let (ColumnRef::Extra(ours_extra), ColumnRef::Extra(extra)) = (ours, &*theirs)
+                    && let Some(own) = own_fields.iter().find(|own| fold(&own.name) == ours_extra.folded)
+                {
+                    let header = Some(extra.header.clone());
+                    self.read.columns.own.push(OwnField { header, ..own.clone() });
+                    *theirs = ours.clone();
+                }
             }
-            _ => ListKey { ours, theirs },
+            ListKey { ours, theirs }
         });
     }
 }
@@ -328,13 +348,26 @@ pub enum Remembering {
     From(Arc<dyn Remembered>),
 }
 
-/// What the entries of a list are compared by: a column of the contacts, and one of the list.
+/// What the entries of a list are compared by: columns of the contacts, and as many of the list. A blank in any of them
+/// makes no key.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ListKey {
-    /// The contacts' column.
-    pub ours: ColumnRef,
-    /// The list's column.
-    pub theirs: ColumnRef,
+    /// The contacts' columns.
+    pub ours: Vec<ColumnRef>,
+    /// The list's columns, in the same order.
+    pub theirs: Vec<ColumnRef>,
+}
+
+impl ListKey {
+    /// The same column on both sides.
+    pub fn of(column: ColumnRef) -> ListKey {
+        ListKey { ours: vec![column.clone()], theirs: vec![column] }
+    }
+
+    /// The contacts' columns, as a job names them.
+    pub fn name(&self) -> String {
+        self.ours.iter().map(ColumnRef::name).collect::<Vec<_>>().join(" + ")
+    }
 }
 
 /// A value that contacts are given from a list, where they have none of their own.
@@ -449,8 +482,7 @@ impl Job {
             let mut list = ListFiles::holding(&hold.name, ReadFiles::default(), hold.reason);
             list.entries_from = EntriesFrom::Memory(place);
             if hold.by == HeldBy::Phone {
-                let phone = ColumnRef::Field(Field::Phone);
-                list.by = Some(ListKey { ours: phone.clone(), theirs: phone });
+                list.by = Some(ListKey::of(ColumnRef::Field(Field::Phone)));
             }
             if let (true, Some(hold)) = (self.compares, &mut list.hold) {
                 hold.near_miss = NearMisses::Ignored;
@@ -547,7 +579,7 @@ impl Job {
         let asked = conditions.flat_map(Selection::columns).map(|column| column.name().to_owned());
         let keys = self.sources.iter().filter_map(|source| source.same.as_ref()).flatten();
         let keys = keys.flat_map(|key| &key.columns).chain(self.person.columns());
-        let by = self.lists.iter().filter_map(|list| list.by.as_ref()).flat_map(|key| [&key.ours, &key.theirs]);
+        let by = self.lists.iter().filter_map(|list| list.by.as_ref()).flat_map(|key| key.ours.iter().chain(&key.theirs));
         let taken = self.lists.iter().flat_map(|list| &list.take).flat_map(|taken| [&taken.ours, &taken.theirs]);
         let reasons = self.lists.iter().filter_map(|list| list.reason_from.as_ref());
         let replaced = self.replace_values.iter().map(|replacement| &replacement.column);
@@ -561,7 +593,7 @@ impl Job {
         let required = self.require.fields.iter().chain(self.require.any.iter().flatten());
         let required = required.filter(|field| **field != Field::Email).map(|field| ColumnRef::Field(*field));
         let own = source.same.iter().flatten().flat_map(|key| &key.columns);
-        let by = self.lists.iter().filter_map(|list| list.by.as_ref()).map(|key| &key.ours);
+        let by = self.lists.iter().filter_map(|list| list.by.as_ref()).flat_map(|key| &key.ours);
         let keys = self.person.columns().chain(own).chain(by).filter(|key| **key != ColumnRef::Field(Field::Email));
         let asked = source.condition.iter().flat_map(Selection::columns);
         let mut needed = required.chain(keys.cloned()).chain(asked);

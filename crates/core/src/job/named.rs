@@ -32,8 +32,8 @@ pub fn same_keys(names: &[String]) -> Result<Vec<PersonKey>> {
     }
 }
 
-/// What the entries of a list are compared by: `"phone"`, or `"contact_id = member no"` with the contacts' column first.
-/// None for the address alone, which is compared anyway.
+/// What the entries of a list are compared by: `"phone"`, `"first_name + last_name"`, or `"contact_id = member no"` with the
+/// contacts' columns first. None for the address alone, which is compared anyway.
 pub fn list_key(text: &str) -> Result<Option<ListKey>> {
     let (ours, theirs) = text.split_once('=').unwrap_or((text, text));
     if ours.trim().is_empty() || theirs.trim().is_empty() {
@@ -43,9 +43,23 @@ pub fn list_key(text: &str) -> Result<Option<ListKey>> {
             "write by = \"phone\", or by = \"contact_id = member no\" with the contacts' column first",
         ));
     }
-    let key = ListKey { ours: ColumnRef::new(ours), theirs: ColumnRef::new(theirs) };
-    let email = ColumnRef::Field(Field::Email);
-    Ok((key.ours != email || key.theirs != email).then_some(key))
+    let side = |text: &str| PersonKey::parse(text).map(|key| key.columns);
+    let (Some(ours), Some(theirs)) = (side(ours), side(theirs)) else {
+        return Err(Error::new(
+            ErrorKind::Job,
+            format!("the key \"{text}\" lacks a part"),
+            "write by = \"first_name + last_name\"",
+        ));
+    };
+    if ours.len() != theirs.len() {
+        return Err(Error::new(
+            ErrorKind::Job,
+            format!("the key \"{text}\" names {} columns of the contacts and {} of the list", ours.len(), theirs.len()),
+            "name as many on both sides: by = \"first_name + last_name = Given + Family\"",
+        ));
+    }
+    let email = [ColumnRef::Field(Field::Email)];
+    Ok((ours != email || theirs != email).then_some(ListKey { ours, theirs }))
 }
 
 /// What rows are sorted by: `"last_name, first_name"`, or `"signed_up descending"`.

@@ -29,12 +29,14 @@ pub enum Role {
     CompareOnly,
     /// The value that a list goes by: compared with that list's entries, and joins nothing.
     Compared,
+    /// A hash of the row's first address: compared with lists of hashes, and joins nothing.
+    FirstHash,
     /// Another key of the job's, by its place there.
     Other(u8),
 }
 
 impl Role {
-    const OTHERS_FROM: u8 = 5;
+    const OTHERS_FROM: u8 = 6;
 
     #[inline]
     fn byte(self) -> u8 {
@@ -44,6 +46,7 @@ impl Role {
             Role::Further => 2,
             Role::CompareOnly => 3,
             Role::Compared => 4,
+            Role::FirstHash => 5,
             Role::Other(place) => Role::OTHERS_FROM + place,
         }
     }
@@ -80,6 +83,7 @@ impl Key {
             2 => Role::Further,
             3 => Role::CompareOnly,
             4 => Role::Compared,
+            5 => Role::FirstHash,
             other => Role::Other(other - Role::OTHERS_FROM),
         }
     }

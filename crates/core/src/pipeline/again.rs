@@ -8,11 +8,11 @@ use super::in_order::in_order;
 use super::known::Known;
 use crate::clean::address::{Address, AddressCleaner};
 use crate::clean::replace::Replaced;
-use crate::clean::{CleaningPlan, RowCleaner};
+use crate::clean::{CleaningPlan, Doubt, RowCleaner};
 use crate::error::Result;
 use crate::observe::{Observer, Stage};
 use crate::read::{Line, Record, Records};
-use crate::units::RowId;
+use crate::units::{ColumnIndex, RowId};
 use std::sync::Arc;
 
 /// A contact that is read again.
@@ -25,6 +25,8 @@ pub struct RowAgain<'a> {
     pub original: &'a Record<'a>,
     /// As it was meant: with the job's replacements, and with its values cleaned where that is wanted.
     pub cleaned: &'a Record<'a>,
+    /// What could not be cleaned in it, where values are cleaned.
+    pub doubts: &'a [(ColumnIndex, Doubt)],
     /// Its address.
     pub address: &'a Address<'a>,
 }
@@ -61,7 +63,7 @@ pub fn read_again<R: Send + Default>(
     let scratch = || Scratch {
         records: Records::default(),
         addresses: AddressCleaner::with(Arc::clone(&files.addresses)),
-        values: RowCleaner::default(),
+        values: RowCleaner::with(Arc::clone(&files.addresses)),
         replaced: Replaced::default(),
     };
     in_order(
@@ -90,11 +92,14 @@ pub fn read_again<R: Send + Default>(
                 }
                 let typed = address_value(file.map(), &meant);
                 let address = addresses.clean(&typed);
+                let mut doubts: &[(ColumnIndex, Doubt)] = &[];
                 if let Some(plans) = wants.values {
                     values.clean(&plans[index], &meant, &address);
                     meant = values.after(&meant);
+                    doubts = values.doubts();
                 }
-                let again = RowAgain { row, file: index, original: &original, cleaned: &meant, address: &address };
+                let again =
+                    RowAgain { row, file: index, original: &original, cleaned: &meant, doubts, address: &address };
                 each(&again, &mut found);
             }
             Ok((chunk, found))

@@ -100,7 +100,9 @@ pub(super) fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     // What is remembered holds nobody by a column that is not there.
     let of_files = job.lists.iter().filter(|list| list.entries_from == EntriesFrom::Files);
     let compared = of_files.filter_map(|list| Some((list, list.by.as_ref()?)));
-    let compared = compared.map(|(list, key)| (format!("by = of {}", list.name), key.ours.clone()));
+    let compared = compared.flat_map(|(list, key)| {
+        key.ours.iter().map(|column| (format!("by = of {}", list.name), column.clone())).collect::<Vec<_>>()
+    });
     let conditioned = job.sources.iter().filter_map(|source| Some((source, source.condition.as_ref()?)));
     let conditioned = conditioned.flat_map(|(source, condition)| {
         condition.columns().map(|column| (format!("where = of {}", source.name), column)).collect::<Vec<_>>()
@@ -179,7 +181,7 @@ fn check_list_columns(job: &Job, opened: &OpenFiles, file: &OpenFile<ListId>) ->
         return Err(no_address_column(&file.input, file.map()));
     }
     let keyed = opened.list_keys[file.id.0 as usize].as_ref().map(|keys| &keys.cleaning().map);
-    let by = list.by.iter().map(|key| ("by =", key.theirs.clone()));
+    let by = list.by.iter().flat_map(|key| &key.theirs).map(|column| ("by =", column.clone()));
     let conditioned = list.condition.iter().flat_map(Selection::columns).map(|column| ("where =", column));
     let taken = list.take.iter().map(|taken| ("take =", taken.theirs.clone()));
     let reasons = list.reason_from.iter().map(|column| ("reason_from =", column.clone()));

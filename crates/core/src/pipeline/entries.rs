@@ -181,8 +181,7 @@ pub fn read_entries(
     let mut list = ListFiles::new("entries", wishes.read.clone());
     list.condition.clone_from(&wishes.condition);
     if wishes.by_phone {
-        let phone = ColumnRef::Field(Field::Phone);
-        list.go_by(Some(ListKey { ours: phone.clone(), theirs: phone }));
+        list.go_by(Some(ListKey::of(ColumnRef::Field(Field::Phone))), &[]);
     }
     let job = Job { lists: vec![list], country: wishes.country, ..Job::new("entries", wishes.today) };
     let files = open_files(&job, &setting.spool_folder, observer)?;
@@ -501,7 +500,7 @@ impl Scratch {
 
 fn phone_text(value: &str, country: Option<Country>) -> Texts {
     let value = value.trim();
-    if value.is_empty() {
+    if value.is_empty() || phone::is_placeholder(value) {
         return Texts::Nothing;
     }
     let mut number = String::new();

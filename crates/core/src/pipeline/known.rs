@@ -1,6 +1,7 @@
 //! All that is known of a job's files before anything is written: opened, read once, and settled who is who.
 
 use super::check::check_columns;
+use super::chunks::{FileRead, changed};
 use super::counts::{FileCounts, ListCounts, WatchedColumn};
 use super::first_pass::{NotText, read_lists, read_sources};
 use super::open::{OpenFile, OpenFiles, Refuted, in_another_encoding, open_again, open_files};
@@ -12,7 +13,7 @@ use super::{Setting, date_orders, folder_for_spooling, remembered};
 use crate::clean::date::Date;
 use crate::columns::headers::{self, Meaning};
 use crate::error::Result;
-use crate::job::{Job, Remembering};
+use crate::job::{Job, ListFiles, Remembering};
 use crate::observe::{Finding, Observer, Weight, counted};
 use crate::suppress::{Allowed, Returned};
 use crate::units::{ColumnIndex, RowId, SourceId};
@@ -146,6 +147,16 @@ impl Known {
         Finding { count: boards.rows, ..Finding::new("switchboard", Weight::Doubt, text) }
     }
 
+    /// Fails where a list is no longer what it was when its entries were compared. `read` are its files, read again.
+    pub(crate) fn check_lists_again(&self, read: &[FileRead]) -> Result<()> {
+        for (file, (again, first)) in self.files.lists.iter().zip(read.iter().zip(&self.list_files)) {
+            if again.fingerprint != first.fingerprint {
+                return Err(changed(file.input.path()));
+            }
+        }
+        Ok(())
+    }
+
     /// The columns of all sources together.
     pub fn all_columns(&self) -> AllColumns {
         let mut columns = AllColumns::of(self.files.sources.iter().map(OpenFile::map));
@@ -248,6 +259,7 @@ fn first_pass(
     let estimated = files.sources.iter().map(|file| file.records_estimated).sum();
     let has_ranks = files.row_keys.iter().any(Option::is_some);
     let mut people = People::new(job.clean.identity, setting.memory, estimated, has_ranks, spool_folder)?;
+    people.checks.lists_of_addresses = job.lists.iter().map(ListFiles::is_of_addresses).collect();
     if let Remembering::From(memory) = &job.remembered {
         let hasher = &people.hasher;
         let hash = |(identity, day): &(String, Date)| (hasher.hash_address(identity.as_bytes()), day.day_number());

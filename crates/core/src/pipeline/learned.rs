@@ -12,14 +12,17 @@ use std::path::{Path, PathBuf};
 pub enum Learning {
     /// It was written to an import file.
     Prepared,
-    /// A source says that the person complained or opted out, or that mail came back.
+    /// A source says that the person complained or opted out, or that mail came back for good.
     Refused(Reason),
+    /// A source says that mail came back for a reason that may pass.
+    SoftBounced,
 }
 
 impl Learning {
     fn byte(self) -> u8 {
         match self {
             Learning::Prepared => b'P',
+            Learning::SoftBounced => b'S',
             Learning::Refused(reason) => reason as u8,
         }
     }
@@ -27,6 +30,7 @@ impl Learning {
     fn of_byte(byte: u8) -> Learning {
         match Reason::ALL.get(usize::from(byte)) {
             Some(reason) => Learning::Refused(*reason),
+            None if byte == b'S' => Learning::SoftBounced,
             None => Learning::Prepared,
         }
     }

@@ -171,7 +171,11 @@ impl Look<'_> {
             let text = format!("{}: {rows} no address, domain or hash; is it the right column?", self.name());
             return Some(trip(Guard::NoneUsable, list.blank.max(1), text));
         }
-        let is_none = self.has_files() && list.entries > 0 && list.entries == list.unusable && self.list.by.is_none();
+        let is_none = self.has_files()
+            && list.entries > 0
+            && list.entries == list.unusable
+            && list.matched == 0
+            && self.list.by.is_none();
         is_none.then(|| {
             let entries = counted(list.entries, "entry", "is", "are");
             let text = format!("{}: {entries} neither addresses nor domains; is it the right column?", self.name());

@@ -5,6 +5,7 @@
 //! the account balances.
 
 pub(crate) mod again;
+mod alike;
 mod check;
 pub(crate) mod chunks;
 mod copies;

@@ -7,25 +7,24 @@
 
 use super::Setting;
 use super::again::{RowAgain, Wants, read_again};
+use super::alike::Alike;
 use super::chunks::Reading;
 use super::first_pass::{EntryScratch, ListPlan, read_list_chunk};
 use super::known::Known;
 use super::settle::Standing;
 use super::tally::{NearMissExample, NearMissTally};
-use crate::clean::suggest::{is_mailbox_provider, is_one_slip};
-use crate::clean::text::comparable;
+use crate::clean::CleaningPlan;
+use crate::clean::comparable::FullName;
 use crate::columns::{ColumnMap, Field};
 use crate::error::Result;
 use crate::job::{EntriesFrom, Job, NearMisses, Remembering};
 use crate::observe::{Observer, Stage};
-use crate::person::near::keys::{SHORTEST_LOCAL, are_numbered, without_one_letter};
-use crate::person::without_tag;
+use crate::person::IdentityHasher;
 use crate::read::{Record, cell};
 use crate::suppress::RememberedEntry;
 use crate::units::{ListId, RowId};
 use crate::write::csv::{CsvBuffer, Defusing};
 use std::collections::HashMap;
-use xxhash_rust::xxh3::xxh3_64;
 
 /// Unless a job asks for it, near misses are looked for among no more persons than these, and for no more entries, so that
 /// a large run is as quick as it can be.
@@ -66,8 +65,7 @@ pub struct Missed {
 #[derive(Clone)]
 struct Entry {
     list: ListId,
-    address: String,
-    name: String,
+    alike: Alike,
 }
 
 /// An entry and a contact that are close.
@@ -102,7 +100,7 @@ impl NearMissed {
             let entry = &self.entries[pair.entry as usize];
             NearMissExample {
                 list: name_of(job, entry.list).to_owned(),
-                entry: entry.address.clone(),
+                entry: entry.alike.shown().to_owned(),
                 contact: pair.contact.clone(),
                 why: pair.why.to_owned(),
             }
@@ -138,7 +136,7 @@ impl NearMissed {
             let cells = [
                 name_of(job, entry.list),
                 hold.map_or("", |hold| hold.reason.name()),
-                &entry.address,
+                entry.alike.shown(),
                 &pair.contact,
                 pair.why,
                 if sets_aside { "near-miss" } else { "written" },
@@ -180,13 +178,24 @@ pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observ
     Ok(found)
 }
 
+/// An address as the job compares it.
+pub(super) fn address_alike(address: &str, hasher: &IdentityHasher) -> Alike {
+    let text = String::from_utf8_lossy(&hasher.compared(address.as_bytes())).into_owned();
+    Alike::Address { text, name: String::new() }
+}
+
+fn has_name(alike: &Alike) -> bool {
+    matches!(alike, Alike::Address { name, .. } if !name.is_empty())
+}
+
 /// Which lists are looked at; counts the entries of all.
 fn wanted_lists(job: &Job, known: &Known, found: &mut NearMissed) -> Vec<bool> {
     let unmatched = |list: usize| known.settled.matches[list].unmatched;
     let is_short = known.settled.persons() <= QUICK;
     let mut wanted = vec![false; job.lists.len()];
     for (place, list) in job.lists.iter().enumerate() {
-        let Some(hold) = list.hold.as_ref().filter(|_| list.by.is_none()) else { continue };
+        // How often somebody was written to is no matter of one entry.
+        let Some(hold) = list.hold.as_ref().filter(|_| !list.counts_mailings()) else { continue };
         let count = unmatched(place);
         let is_wanted = match hold.near_miss {
             NearMisses::Ignored => continue,
@@ -235,7 +244,7 @@ impl NearMissed {
             let entry = &self.entries[pair.entry as usize];
             let hold = job.lists[entry.list.0 as usize].hold.as_ref();
             let sets_aside = hold.is_some_and(|hold| hold.near_miss == NearMisses::SetAside);
-            let text = format!("{}: {}, {}", name_of(job, entry.list), entry.address, pair.why);
+            let text = format!("{}: {}, {}", name_of(job, entry.list), entry.alike.shown(), pair.why);
             let missed = self.by_row.entry(pair.row.0).or_insert(Missed { sets_aside: false, details: String::new() });
             missed.sets_aside |= sets_aside;
             if !missed.details.is_empty() {
@@ -246,7 +255,7 @@ impl NearMissed {
     }
 }
 
-/// Hands over the entries of the wanted lists that matched nobody, as far as they are addresses.
+/// Hands over the entries of the wanted lists that matched nobody, as far as they can be close to somebody.
 fn for_each_unmatched(
     job: &Job,
     known: &Known,
@@ -269,17 +278,18 @@ fn for_each_unmatched(
             let list = file.owner.0 as usize + share;
             for (place, text) in entries.texts.into_iter().enumerate() {
                 let own = RowId(number + place as u32);
-                if let Some((address, name)) = text
+                if let Some(alike) = text
                     && wanted.get(list) == Some(&true)
                     && !matched.holds(own)
                 {
-                    each(Entry { list: ListId(list as u16), address, name })?;
+                    each(Entry { list: ListId(list as u16), alike })?;
                 }
             }
             number += entries.compared.len() as u32;
         }
         chunk.give_back();
     }
+    known.check_lists_again(&reading.files_read())?;
     let Remembering::From(memory) = &job.remembered else { return Ok(()) };
     let of_hold = |hold: usize| job.lists.iter().position(|list| list.entries_from == EntriesFrom::Memory(hold));
     let is_wanted = |hold: usize| of_hold(hold).is_some_and(|list| wanted[list]);
@@ -288,10 +298,15 @@ fn for_each_unmatched(
             if let RememberedEntry::Domain(_) = entry {
                 return Ok(());
             }
-            if let (RememberedEntry::Address(address), Some(list)) = (entry, of_hold(hold).filter(|list| wanted[*list]))
+            let alike = match entry {
+                RememberedEntry::Address(address) => Some(address_alike(address, &known.settled.hasher)),
+                RememberedEntry::Phone(phone) => Some(Alike::Phone(phone.to_owned())),
+                _ => None,
+            };
+            if let (Some(alike), Some(list)) = (alike, of_hold(hold).filter(|list| wanted[*list]))
                 && !matched.holds(RowId(number))
             {
-                each(Entry { list: ListId(list as u16), address: address.to_owned(), name: String::new() })?;
+                each(Entry { list: ListId(list as u16), alike })?;
             }
             number += 1;
             Ok(())
@@ -311,7 +326,7 @@ impl Keys {
     fn new(entries: &[Entry]) -> Keys {
         let mut keys: Vec<(u64, u32)> = Vec::new();
         for (number, entry) in entries.iter().enumerate() {
-            for_each_key(&entry.address, &entry.name, |key| keys.push((key, number as u32)));
+            entry.alike.for_each_key(|key| keys.push((key, number as u32)));
         }
         keys.sort_unstable();
         keys.dedup();
@@ -321,7 +336,7 @@ impl Keys {
             let bit = *key as usize & (size - 1);
             bits[bit / 64] |= 1 << (bit % 64);
         }
-        Keys { bits, keys, has_names: entries.iter().any(|entry| !entry.name.is_empty()) }
+        Keys { bits, keys, has_names: entries.iter().any(|entry| has_name(&entry.alike)) }
     }
 
     fn of(&self, key: u64) -> impl Iterator<Item = u32> {
@@ -330,47 +345,6 @@ impl Keys {
         let start = if is_there { self.keys.partition_point(|(other, _)| *other < key) } else { self.keys.len() };
         self.keys[start..].iter().take_while(move |(other, _)| *other == key).map(|(_, entry)| *entry)
     }
-}
-
-/// Texts that two addresses have in common where they are a slip, a tag or a name apart.
-fn for_each_key(address: &str, name: &str, mut add: impl FnMut(u64)) {
-    let Some((local, domain)) = address.rsplit_once('@') else { return };
-    let mut text = Vec::with_capacity(64);
-    let mut key = |parts: [&str; 4]| {
-        text.clear();
-        for part in parts {
-            text.extend_from_slice(part.as_bytes());
-        }
-        add(xxh3_64(&text));
-    };
-    let untagged = without_tag(address.as_bytes());
-    key(["t", &String::from_utf8_lossy(&untagged), "", ""]);
-    if local.chars().count() >= SHORTEST_LOCAL {
-        without_one_letter(local, |(a, b)| key(["l", domain, a, b]));
-        without_one_letter(domain, |(a, b)| key(["d", local, a, b]));
-    }
-    if !name.is_empty() {
-        key(["n", domain, "@", name]);
-    }
-}
-
-/// What two addresses have in common, if they are close.
-fn alike(entry: &Entry, contact: &str, name: &str) -> Option<&'static str> {
-    if entry.address == contact {
-        return None;
-    }
-    let ((local, domain), (other, other_domain)) = (entry.address.rsplit_once('@')?, contact.rsplit_once('@')?);
-    if without_tag(entry.address.as_bytes()) == without_tag(contact.as_bytes()) {
-        return Some("a tag or dots apart");
-    }
-    if domain == other_domain && is_one_slip(local, other) && !are_numbered(local, other) {
-        return Some("one slip before the @");
-    }
-    let are_providers = is_mailbox_provider(domain) && is_mailbox_provider(other_domain);
-    if local == other && is_one_slip(domain, other_domain) && !are_providers && !are_numbered(domain, other_domain) {
-        return Some("one slip in the domain");
-    }
-    (domain == other_domain && !name.is_empty() && entry.name == name).then_some("same name and domain")
 }
 
 /// The pairs of an entry and a contact that nothing holds.
@@ -383,21 +357,46 @@ fn pairs(
 ) -> Result<Vec<Pair>> {
     let mut pairs = Vec::new();
     let is_free = |row: RowId| matches!(known.settled.standing(row), Standing::Free(_));
-    let wants = Wants { rows: is_free, values: None, stage: Stage::Comparing };
+    let by_field: Vec<ListId> = {
+        let is_of_address = |entry: &&Entry| matches!(entry.alike, Alike::Address { .. });
+        let mut lists: Vec<ListId> =
+            entries.iter().filter(|entry| !is_of_address(entry)).map(|entry| entry.list).collect();
+        lists.sort_unstable();
+        lists.dedup();
+        lists
+    };
+    let cleaning: Option<Vec<CleaningPlan>> = if by_field.is_empty() {
+        None
+    } else {
+        known.files.row_keys.iter().map(|keys| keys.as_ref().map(|keys| keys.cleaning().clone())).collect()
+    };
+    let wants = Wants { rows: is_free, values: cleaning.as_deref(), stage: Stage::Comparing };
     let each = |again: &RowAgain, found: &mut Vec<Pair>| {
-        if !again.address.is_usable() {
-            return;
-        }
-        let contact = String::from_utf8_lossy(again.address.identity);
         let map = known.files.sources[again.file].map();
-        let name = if keys.has_names { name_in(map, again.original) } else { String::new() };
-        let mut met: Vec<u32> = Vec::new();
-        for_each_key(&contact, &name, |key| met.extend(keys.of(key)));
-        met.sort_unstable();
-        met.dedup();
-        for entry in met {
-            if let Some(why) = alike(&entries[entry as usize], &contact, &name) {
-                found.push(Pair { row: again.row, entry, contact: contact.to_string(), why });
+        let mut look = |contact: &Alike, list: Option<ListId>| {
+            let mut met: Vec<u32> = Vec::new();
+            contact.for_each_key(|key| met.extend(keys.of(key)));
+            met.sort_unstable();
+            met.dedup();
+            for number in met {
+                let entry = &entries[number as usize];
+                let is_of_list = list.is_none_or(|list| entry.list == list);
+                if let (true, Some(why)) = (is_of_list, Alike::why_close(&entry.alike, contact)) {
+                    found.push(Pair { row: again.row, entry: number, contact: contact.shown().to_owned(), why });
+                }
+            }
+        };
+        if again.address.is_usable() {
+            let text = known.settled.hasher.compared(again.address.identity);
+            let text = String::from_utf8_lossy(&text).into_owned();
+            let name = if keys.has_names { name_in(map, again.original) } else { String::new() };
+            look(&Alike::Address { text, name }, None);
+        }
+        if let Some(row_keys) = &known.files.row_keys[again.file] {
+            for list in &by_field {
+                if let Some(contact) = row_keys.alike(*list, again.cleaned, again.doubts, again.address) {
+                    look(&contact, Some(*list));
+                }
             }
         }
     };
@@ -412,15 +411,13 @@ fn pairs(
 pub(super) fn name_in(map: &ColumnMap, record: &Record) -> String {
     let value = |field| map.column(field).map_or(String::new(), |column| cell::text(record.raw(column.0)).into_owned());
     let full = value(Field::FullName);
-    let name = match full.split_once(',') {
-        Some((family, given)) => format!("{} {}", given.trim(), family.trim()),
-        None if full.is_empty() => {
-            let (first, last) = (value(Field::FirstName), value(Field::LastName));
-            if first.trim().is_empty() || last.trim().is_empty() { String::new() } else { format!("{first} {last}") }
-        }
-        None => full,
+    let name = if full.trim().is_empty() {
+        let (first, last) = (value(Field::FirstName), value(Field::LastName));
+        if first.trim().is_empty() || last.trim().is_empty() { String::new() } else { format!("{first} {last}") }
+    } else {
+        full
     };
-    let name = comparable(&name).into_owned();
+    let name = FullName::of(&name).core.join(" ");
     // One word alone is no full name.
-    if name.trim().contains(' ') { name } else { String::new() }
+    if name.contains(' ') { name } else { String::new() }
 }

@@ -29,6 +29,9 @@ pub const LEFT_OUT: u8 = 0x20;
 /// Set in the byte of a record that has another key than the address.
 pub const HAS_OTHER_KEY: u8 = 0x10;
 
+/// Set in the rank of a record that lacks a field which the job requires: it ranks below those of its person that have it.
+pub const LACKS_FIELD: u32 = 1 << 31;
+
 /// The part of the byte that says what the record is.
 pub const LINE_BITS: u8 = !(HAS_ADDRESS | IS_CLEAN | LEFT_OUT | HAS_OTHER_KEY);
 
@@ -56,6 +59,8 @@ pub struct People {
     /// The first record of each source file.
     pub first_of_file: Vec<u32>,
     pub(super) entries: u64,
+    /// The first entry of each stretch of entries that count mailings, and the number of their mailing.
+    pub(super) mailings: Vec<(u32, u32)>,
     memory: u64,
     bytes_per_record: u64,
     has_ranks: bool,
@@ -86,6 +91,7 @@ impl People {
             chunks: Vec::new(),
             first_of_file: Vec::new(),
             entries: 0,
+            mailings: Vec::new(),
             memory,
             bytes_per_record,
             has_ranks,
@@ -96,7 +102,16 @@ impl People {
     /// Adds entries of a list, and counts them.
     pub(super) fn add_list_entries(&mut self, entries: Entries, list: ListId, counts: &mut ListCounts) -> Result<()> {
         const PROVIDERS_KEPT: usize = 5;
+        let first = self.entries as u32;
         self.add_entries(&entries.compared, counts)?;
+        for (place, mailing) in entries.mailings.iter().enumerate() {
+            if self.mailings.last().is_none_or(|(_, last)| last != mailing) {
+                self.mailings.push((first + place as u32, *mailing));
+            }
+        }
+        for (place, hash) in &entries.also {
+            self.keys.add(*hash, Role::Entry, first + place)?;
+        }
         for domain in &entries.domains {
             self.checks.domains.add(domain, list, &self.hasher);
             if counts.providers.len() < PROVIDERS_KEPT && holds_mailbox_provider(domain) {

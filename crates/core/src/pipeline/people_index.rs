@@ -47,7 +47,7 @@ pub fn add(out: &mut Vec<u8>, address: &Address, row: RowId, survivor: RowId, fa
     if address.identity.is_empty() {
         return;
     }
-    let further = address.further.iter().map(std::string::String::as_bytes);
+    let further = address.further.iter().map(|further| further.identity.as_bytes());
     for identity in std::iter::once(address.identity).chain(further) {
         let mut record = [0u8; RECORD_BYTES];
         record[..12].copy_from_slice(&stable_digest(identity));

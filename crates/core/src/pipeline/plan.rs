@@ -146,10 +146,28 @@ fn set_orders(keys: &mut RowKeys, glimpse: &Glimpse, said: Option<DateOrder>, jo
 fn wanted(job: &Job, newest_by: Option<&ColumnRef>, all: &AllColumns, map: &ColumnMap) -> Wanted {
     let mut wanted = Wanted::default();
     let newest_by = newest_by.filter(|_| job.person.survivor == Survivor::Newest);
-    for column in needed_columns(job, all).iter().chain(newest_by) {
+    let needed = needed_columns(job, all);
+    let followed = if job.person.fill { fields_that_others_follow(&needed) } else { Vec::new() };
+    for column in needed.iter().chain(newest_by).chain(&followed) {
         wanted.add(column, map);
     }
     wanted
+}
+
+/// The fields that some of these follow from where a file has no column for them, and that are not among these: the parts of
+/// a whole name, the whole of parts, the city of a region.
+pub(super) fn fields_that_others_follow(columns: &[ColumnRef]) -> Vec<ColumnRef> {
+    const PARTS: [Field; 3] = [Field::FirstName, Field::MiddleName, Field::LastName];
+    let has = |field: Field| columns.contains(&ColumnRef::Field(field));
+    let mut fields = Vec::new();
+    if has(Field::FullName) || PARTS.into_iter().any(has) || has(Field::Title) || has(Field::NameSuffix) {
+        fields.extend(PARTS);
+        fields.push(Field::FullName);
+    }
+    if has(Field::Region) || has(Field::PostalCode) {
+        fields.push(Field::City);
+    }
+    fields.into_iter().filter(|field| !has(*field)).map(ColumnRef::Field).collect()
 }
 
 /// What a job writes, requires, or has conditions on.

@@ -72,6 +72,14 @@ pub fn add_entries(
                 entries.compared.push(keyed_phone_hash(of_hold[hold], &digest, &hasher));
             }
             RememberedEntry::Digest(digest) => entries.digest(digest, &hasher),
+            RememberedEntry::Mailed(identity, mailing) => {
+                entries.compared.push(hasher.hash_address(identity.as_bytes()));
+                entries.mailings.push(mailing);
+            }
+            RememberedEntry::MailedDigest(digest, mailing) => {
+                entries.digest(digest, &hasher);
+                entries.mailings.push(mailing);
+            }
         }
         Ok(())
     })?;
@@ -109,7 +117,8 @@ fn among(files: &OpenFiles, observer: &dyn Observer) -> Result<Among> {
                 let address = cleaner.clean(&value);
                 // An unusable one is compared by its text and its domain.
                 among.add(&String::from_utf8_lossy(address.identity));
-                address.further.iter().for_each(|identity| among.add(identity));
+                address.further.iter().for_each(|further| among.add(&further.identity));
+                address.held_by.iter().for_each(|text| among.add(text));
             }
         }
         chunk.give_back();

@@ -45,6 +45,7 @@ impl Reports<'_> {
         let mut repairs = RepairCounts::default();
         let mut suggestions = RepairCounts::default();
         let mut persons_on = vec![0; self.job.lists.len()];
+        let mut persons_held = vec![0; self.job.lists.len()];
         let mut sources = Vec::new();
         let unread = self.unread(&counts);
         let mut allowed: Vec<AllowedTally> = self.job.allow.iter().map(allowed_tally).collect();
@@ -55,7 +56,12 @@ impl Reports<'_> {
                 let is_lifted = marks.iter().any(|mark| matches!(mark, Mark::Lifted(_)));
                 for mark in marks {
                     match mark {
-                        Mark::On(list) => persons_on[list.0 as usize] += count,
+                        Mark::On(list) => {
+                            persons_on[list.0 as usize] += count;
+                            let is_held = !self.job.lists[list.0 as usize].is_of_addresses();
+                            persons_held[list.0 as usize] += if is_held { *count } else { 0 };
+                        }
+                        Mark::FirstOn(list) => persons_held[list.0 as usize] += count,
                         Mark::Allowed(part) => {
                             let allowed = &mut allowed[*part as usize];
                             allowed.persons += count;
@@ -75,12 +81,12 @@ impl Reports<'_> {
             sources.push(source);
         }
         findings.extend(self.findings(&sources));
-        let of_kind = |is_wanted: fn(&ListFiles) -> bool| {
+        let of_kind = |is_wanted: fn(&ListFiles) -> bool, persons: &[u64]| {
             let lists =
-                persons_on.iter().zip(&self.job.lists).enumerate().filter(move |(_, (_, spec))| is_wanted(spec));
+                persons.iter().zip(&self.job.lists).enumerate().filter(move |(_, (_, spec))| is_wanted(spec));
             lists.map(|(list, (on, _))| self.list_tally(ListId(list as u16), *on)).collect::<Vec<ListTally>>()
         };
-        let suppression: Vec<SuppressionTally> = of_kind(|list| list.hold.is_some())
+        let suppression: Vec<SuppressionTally> = of_kind(|list| list.hold.is_some(), &persons_held)
             .into_iter()
             .filter_map(|list| {
                 let spec = self.job.lists.iter().find(|spec| spec.name == list.name)?;
@@ -97,7 +103,7 @@ impl Reports<'_> {
                 })
             })
             .collect();
-        let lists = of_kind(|list| list.is_asked);
+        let lists = of_kind(|list| list.is_asked, &persons_on);
         let is_remembered = |held: &&SuppressionTally| {
             let spec = self.job.lists.iter().find(|spec| spec.name == held.list.name);
             spec.is_some_and(|spec| matches!(spec.entries_from, EntriesFrom::Memory(_)) || spec.reason_from.is_some())
@@ -470,6 +476,10 @@ fn written_without_address(source: &str, met: &Met) -> Option<Finding> {
 /// A list that holds nobody because nothing in it can be read, or because it is empty.
 fn nothing_usable(what: &str, list: &ListTally) -> Option<Finding> {
     let usable = list.entries - list.unusable;
+    // Whatever they are, they held somebody.
+    if list.matched > 0 {
+        return None;
+    }
     let text = match (usable, list.entries + list.blank + list.left_out) {
         (0, 0) => format!("the {what} {} is empty", list.name),
         (0, _) if list.left_out > 0 && list.entries + list.blank == 0 => {

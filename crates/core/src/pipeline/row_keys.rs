@@ -1,33 +1,39 @@
 //! The keys of a row beside its address, and its rank among the copies of a person; in the first pass.
 
+use super::alike::Alike;
 use super::open::OpenFiles;
+use super::people::LACKS_FIELD;
 use crate::clean::address::Address;
 use crate::clean::blank::BlankWords;
+use crate::clean::comparable::{Form, FullName, digits_of_phone};
 use crate::clean::date::{Date, DateColumn, DateOf};
 use crate::clean::plan::Wanted;
-use crate::clean::text::comparable;
-use crate::clean::{CleaningPlan, CleaningWishes, Kind, RowCleaner, place};
-use crate::columns::fold::fold;
+use crate::clean::{CleaningPlan, CleaningWishes, Doubt, Kind, RowCleaner};
 use crate::columns::{ColumnMap, Field};
 use crate::job::layout::ColumnRef;
-use crate::job::{EntriesFrom, Job, ListFiles, Remembering, Source};
+use crate::job::{EntriesFrom, Job, ListFiles, ListKey, Remembering, Requirement, Source};
 use crate::person::decisions::{Decision, Decisions, Named};
 use crate::person::{IdentityHash, IdentityHasher, Role, Survivor};
 use crate::read::{Record, cell};
+use crate::require::RequirementPlan;
 use crate::select::{Selection, SelectionPlan};
 use crate::suppress::{Digest, DigestKind};
 use crate::units::{ColumnIndex, ListId};
 use crate::write::value::ValueSource;
-use std::borrow::Cow;
 use std::sync::Arc;
 
 /// How the keys and ranks of one file's rows are found, and which of its rows count.
 #[derive(Debug, Clone)]
 pub struct RowKeys {
     cleaning: CleaningPlan,
-    keys: Vec<(KeyOf, Vec<Part>)>,
+    keys: Vec<FittedKey>,
     rank: Rank,
     condition: Option<SelectionPlan>,
+    /// What a row must have so as not to rank below one that has it.
+    required: Option<RequirementPlan>,
+    blank_words: Arc<BlankWords>,
+    /// Whether its rows are entries of a list.
+    are_entries: bool,
 }
 
 /// What a key is compared with.
@@ -62,7 +68,8 @@ impl KeyOf {
 /// What a row is found to be.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct RowSeen {
-    /// What it is ranked by among the copies of a person; the higher survives.
+    /// What it is ranked by among the rows of a person; the higher survives. With [`LACKS_FIELD`] where a required field is
+    /// blank or cannot be read.
     pub rank: u32,
     /// Whether the condition of its file holds.
     pub counts: bool,
@@ -73,52 +80,36 @@ pub struct RowSeen {
 enum Part {
     /// The identity of the usable address.
     Address,
-    /// A value, as it is compared.
-    Value { source: ValueSource, form: KeyForm },
-    /// The first and the last name, where a file does not have the full one.
-    Names([ValueSource; 2]),
+    /// A value, in its comparable form.
+    Value { source: ValueSource, form: Form },
+    /// The first, middle and last name, where a file does not have the full one.
+    Names([ValueSource; 3]),
 }
 
-/// How a value is compared.
+/// How the texts of a key's parts become what is compared.
 #[derive(Debug, Clone, Copy)]
-enum KeyForm {
-    /// Letter case and the number of blanks do not count.
-    Text,
-    /// Nor do the words of streets in their usual forms.
-    Street,
-    /// Nor does anything but letters and digits.
-    Code,
-    /// Nor does the order of "Family, Given".
-    FullName,
-    /// The text itself is not shown: its keyed digest, by which the bank keeps the phones of those who were forgotten.
+enum Shown {
+    /// As they are.
+    Plainly,
+    /// By their keyed hash, by which the bank keeps the phones of people who were forgotten.
     Keyed([u8; 32]),
 }
 
-impl KeyForm {
-    fn of(column: &ColumnRef) -> KeyForm {
-        match column {
-            ColumnRef::Field(Field::Street | Field::Street2) => KeyForm::Street,
-            ColumnRef::Field(Field::PostalCode) => KeyForm::Code,
-            ColumnRef::Field(Field::FullName) => KeyForm::FullName,
-            _ => KeyForm::Text,
-        }
-    }
+/// A key, as a job asks for it.
+struct WantedKey {
+    of: KeyOf,
+    columns: Vec<ColumnRef>,
+    /// The columns of the job that say how these are compared.
+    like: Vec<ColumnRef>,
+    shown: Shown,
+}
 
-    fn key(self, value: &str) -> Cow<'_, str> {
-        match self {
-            KeyForm::Text => comparable(value),
-            KeyForm::Street => place::street_key(value).into(),
-            KeyForm::Code => fold(value).replace(' ', "").into(),
-            KeyForm::FullName => match comparable(value).split_once(',') {
-                Some((family, given)) if !given.contains(',') && !given.trim().is_empty() => {
-                    format!("{} {}", given.trim(), family.trim()).into()
-                }
-                _ => comparable(value),
-            },
-            KeyForm::Keyed(_) if value.is_empty() => value.into(),
-            KeyForm::Keyed(key) => DigestKind::Keyed.of(value.as_bytes(), Some(&key)).hex().into(),
-        }
-    }
+/// A key, fitted to a file.
+#[derive(Debug, Clone)]
+struct FittedKey {
+    of: KeyOf,
+    parts: Vec<Part>,
+    shown: Shown,
 }
 
 /// What a row is ranked by; the higher survives.
@@ -126,8 +117,8 @@ impl KeyForm {
 pub enum Rank {
     /// By nothing but the order of reading.
     Equal,
-    /// By the minutes of a date.
-    Newest(ValueSource),
+    /// By the minutes of a date, none of which may be after this day.
+    Newest(ValueSource, Option<Date>),
     /// By how many of these are filled.
     Fullest(Vec<(ColumnIndex, Kind)>, Arc<BlankWords>),
 }
@@ -147,30 +138,29 @@ pub struct KeyedFile<'a> {
 }
 
 impl KeyedFile<'_> {
-    fn keys(
-        &self,
-        wanted: &Wanted,
-        keys: &[(KeyOf, Vec<ColumnRef>, Vec<KeyForm>)],
-        condition: Option<&Selection>,
-    ) -> RowKeys {
+    fn keys(&self, wanted: &Wanted, keys: Vec<WantedKey>, condition: Option<&Selection>) -> RowKeys {
         let cleaning = CleaningPlan::new(self.wishes, wanted, self.map, self.is_receipt, self.separators);
-        let part = |(column, form): (&ColumnRef, &KeyForm)| match column {
+        let source = |column: &ColumnRef| ValueSource::new(column, &cleaning.map, self.is_receipt);
+        let part = |(column, like): (&ColumnRef, &ColumnRef)| match column {
             ColumnRef::Field(Field::Email) => Part::Address,
             ColumnRef::Field(Field::FullName) if names_stand_for(&cleaning.map) => {
-                let source = |field| ValueSource::new(&ColumnRef::Field(field), &cleaning.map, self.is_receipt);
-                Part::Names([Field::FirstName, Field::LastName].map(source))
+                Part::Names(PARTS_OF_NAME.map(|field| source(&ColumnRef::Field(field))))
             }
-            column => {
-                let source = ValueSource::new(column, &cleaning.map, self.is_receipt);
-                Part::Value { source, form: *form }
-            }
+            column => Part::Value { source: source(column), form: Form::of_column(like, &cleaning.map) },
         };
-        let keys = keys.iter().map(|(of, columns, forms)| (*of, columns.iter().zip(forms).map(part).collect()));
+        let fitted = |key: WantedKey| FittedKey {
+            of: key.of,
+            parts: key.columns.iter().zip(&key.like).map(part).collect(),
+            shown: key.shown,
+        };
         RowKeys {
-            keys: keys.collect(),
+            keys: keys.into_iter().map(fitted).collect(),
             rank: Rank::Equal,
             condition: condition
                 .map(|selection| SelectionPlan::new(selection, &cleaning.map, self.is_receipt, self.job)),
+            required: None,
+            blank_words: Arc::clone(&self.wishes.blank_words),
+            are_entries: false,
             cleaning,
         }
     }
@@ -179,7 +169,7 @@ impl KeyedFile<'_> {
         let mut wanted = Wanted::default();
         columns.for_each(|column| match column {
             ColumnRef::Field(Field::FullName) if names_stand_for(self.map) => {
-                for field in [Field::FirstName, Field::LastName] {
+                for field in PARTS_OF_NAME {
                     wanted.add(&ColumnRef::Field(field), self.map);
                 }
             }
@@ -207,8 +197,9 @@ impl RowKeys {
         let by_lists: Vec<_> = by_lists.filter_map(|(list, files)| Some((list, files.by.as_ref()?))).collect();
         let needs_rank = matches!(persons.survivor, Survivor::Newest | Survivor::Fullest);
         let condition = source.condition.as_ref();
+        let required = required_beside_address(file.job);
         let is_plain = !persons.has_other_keys() && !needs_rank && by_lists.is_empty() && decided_by.is_empty();
-        if is_plain && condition.is_none() {
+        if is_plain && condition.is_none() && required.fields.is_empty() {
             return None;
         }
         let own = source.same.as_ref().unwrap_or(&persons.same);
@@ -219,32 +210,39 @@ impl RowKeys {
         let mut keys = Vec::new();
         for (place, (key, own)) in persons.same.iter().zip(own).enumerate() {
             if !key.is_address() || !own.is_address() {
-                let forms = key.columns.iter().map(KeyForm::of).collect();
-                keys.push((KeyOf::Person(place as u8), own.columns.clone(), forms));
+                let of = KeyOf::Person(place as u8);
+                let (columns, like) = (own.columns.clone(), key.columns.clone());
+                keys.push(WantedKey { of, columns, like, shown: Shown::Plainly });
             }
         }
         for (list, key) in by_lists {
-            let forms = vec![KeyForm::of(&key.ours)];
             let of = KeyOf::List(ListId(list as u16));
-            keys.push((of, vec![key.ours.clone()], forms));
+            let wanted = |shown| WantedKey { of, columns: key.ours.clone(), like: key.ours.clone(), shown };
+            keys.push(wanted(Shown::Plainly));
             if let (Some(secret), EntriesFrom::Memory(_)) = (secret, file.job.lists[list].entries_from) {
-                keys.push((of, vec![key.ours.clone()], vec![KeyForm::Keyed(secret)]));
+                keys.push(wanted(Shown::Keyed(secret)));
             }
         }
         for field in decided_by {
-            let column = ColumnRef::Field(*field);
-            keys.push((KeyOf::Decisions(*field), vec![column.clone()], vec![KeyForm::of(&column)]));
+            let columns = vec![ColumnRef::Field(*field)];
+            let of = KeyOf::Decisions(*field);
+            keys.push(WantedKey { of, like: columns.clone(), columns, shown: Shown::Plainly });
         }
         let newest_by = newest_by.filter(|_| persons.survivor == Survivor::Newest);
-        let wanted = file.wanted(keys.iter().flat_map(|(_, columns, _)| columns).chain(newest_by), condition);
-        let mut found = file.keys(&wanted, &keys, condition);
+        let fields: Vec<ColumnRef> = required.fields.iter().copied().map(ColumnRef::Field).collect();
+        let of_keys = keys.iter().flat_map(|key| &key.columns);
+        let wanted = file.wanted(of_keys.chain(newest_by).chain(&fields), condition);
+        let mut found = file.keys(&wanted, keys, condition);
         found.rank = match (persons.survivor, newest_by) {
             (Survivor::Newest, Some(column)) => {
-                Rank::Newest(ValueSource::new(column, &found.cleaning.map, file.is_receipt))
+                Rank::newest(column, &found.cleaning.map, file.is_receipt, file.wishes.today)
             }
             (Survivor::Fullest, _) => Rank::fullest(file.map, &file.wishes.blank_words),
             _ => Rank::Equal,
         };
+        if !required.fields.is_empty() {
+            found.required = Some(RequirementPlan::new(&required, &found.cleaning.map, file.is_receipt));
+        }
         Some(found)
     }
 
@@ -254,16 +252,21 @@ impl RowKeys {
         if list.by.is_none() && condition.is_none() {
             return None;
         }
-        let by = list.by.iter();
-        let keys: Vec<_> =
-            by.map(|key| (KeyOf::List(id), vec![key.theirs.clone()], vec![KeyForm::of(&key.ours)])).collect();
-        let wanted = file.wanted(keys.iter().flat_map(|(_, columns, _)| columns), condition);
-        Some(file.keys(&wanted, &keys, condition))
+        let of = KeyOf::List(id);
+        let wanted = |key: &ListKey| WantedKey {
+            of,
+            columns: key.theirs.clone(),
+            like: key.ours.clone(),
+            shown: Shown::Plainly,
+        };
+        let keys: Vec<WantedKey> = list.by.iter().map(wanted).collect();
+        let wanted = file.wanted(keys.iter().flat_map(|key| &key.columns), condition);
+        Some(RowKeys { are_entries: true, ..file.keys(&wanted, keys, condition) })
     }
 
     /// The columns that its keys are read from.
     pub fn columns(&self) -> impl Iterator<Item = ColumnIndex> + '_ {
-        self.keys.iter().flat_map(|(_, parts)| parts).flat_map(|part| {
+        self.keys.iter().flat_map(|key| &key.parts).flat_map(|part| {
             let sources: Vec<&ValueSource> = match part {
                 Part::Address => Vec::new(),
                 Part::Value { source, .. } => vec![source],
@@ -288,6 +291,41 @@ impl RowKeys {
         &mut self.cleaning
     }
 
+    /// What may be close to the row's key of a list: a whole name, or a phone number. None where the list goes by something
+    /// else, or the row has none. `record` is the cleaned one.
+    pub fn alike(&self, list: ListId, record: &Record, doubts: &[(ColumnIndex, Doubt)], address: &Address) -> Option<Alike> {
+        let is_of_list = |key: &&FittedKey| key.of == KeyOf::List(list) && matches!(key.shown, Shown::Plainly);
+        let key = self.keys.iter().find(is_of_list)?;
+        let row = CleanedRow { record: *record, doubts, address };
+        let value = |source: &ValueSource| row.value(source, &self.blank_words);
+        let name = |shown: String| {
+            let name = FullName::of(&shown);
+            // One word alone is no whole name.
+            (name.core.len() > 1).then_some(Alike::Name { name, shown })
+        };
+        let joined = |sources: &[&ValueSource]| {
+            let filled = sources.iter().map(|source| value(source)).filter(|value| !value.is_empty());
+            filled.collect::<Vec<_>>().join(" ")
+        };
+        match key.parts.as_slice() {
+            [Part::Names(sources)] => name(joined(&sources.iter().collect::<Vec<_>>())),
+            [Part::Value { source, form: Form::FullName }] => name(value(source)),
+            [Part::Value { source: a, form: Form::GivenName }, Part::Value { source: b, form: Form::FamilyName }]
+            | [Part::Value { source: b, form: Form::FamilyName }, Part::Value { source: a, form: Form::GivenName }] => {
+                name(joined(&[a, b]))
+            }
+            [Part::Value { source, form: Form::Phone }] if row.is_doubtful(source) => {
+                digits_of_phone(&value(source)).map(|digits| Alike::Phone(digits.trim_start_matches('?').to_owned()))
+            }
+            [Part::Value { source, form: Form::Phone }] => {
+                let number = value(source);
+                let number = number.split(' ').next().unwrap_or_default();
+                (!number.is_empty()).then(|| Alike::Phone(number.to_owned()))
+            }
+            _ => None,
+        }
+    }
+
     /// Hands the row's keys to `add`, each with its role, and says what the row is.
     pub fn read(
         &self,
@@ -298,75 +336,161 @@ impl RowKeys {
         mut add: impl FnMut(Role, IdentityHash),
     ) -> RowSeen {
         cleaner.clean(&self.cleaning, record, address);
-        let after = cleaner.after(record);
-        let is_doubtful = |source: &ValueSource| {
-            let doubts = cleaner.doubts().iter().filter(|(_, doubt)| doubt.is_unusable());
-            doubts.clone().any(|(column, _)| source.columns().any(|own| own == *column))
-        };
-        for (of, parts) in &self.keys {
-            let mut text = of.prefix().to_vec();
-            let is_whole = parts.iter().all(|part| {
-                let mut push = |key: &[u8]| {
-                    // With its length, so that parts cannot run into each other.
-                    text.extend_from_slice(&(key.len() as u32).to_le_bytes());
-                    text.extend_from_slice(key);
-                };
-                match part {
-                    Part::Address => {
-                        push(address.identity);
-                        address.is_usable()
-                    }
-                    Part::Names(sources) => {
-                        let names = sources.map(|source| source.value(&after, address.text).into_owned());
-                        let name = names.iter().map(|name| String::from_utf8_lossy(name).into_owned());
-                        let name = name.filter(|name| !name.is_empty()).collect::<Vec<_>>().join(" ");
-                        let key = KeyForm::FullName.key(&name);
-                        push(key.as_bytes());
-                        !key.is_empty()
-                    }
-                    Part::Value { source, form } => {
-                        let value = source.value(&after, address.text);
-                        let value = String::from_utf8_lossy(&value);
-                        let key = form.key(&value);
-                        push(key.as_bytes());
-                        !key.is_empty() && !is_doubtful(source)
-                    }
-                }
-            });
-            if is_whole {
-                add(of.role(), hasher.hash(&text));
+        let row = CleanedRow { record: cleaner.after(record), doubts: cleaner.doubts(), address };
+        for key in &self.keys {
+            for text in key.texts(&row, self).into_iter().flatten() {
+                add(key.of.role(), hasher.hash(&text));
             }
         }
         let usable = if address.is_usable() { address.text } else { b"" };
+        let lacks = self.required.as_ref().is_some_and(|required| {
+            required.lacks(&row.record, row.doubts, usable).is_some()
+        });
         RowSeen {
-            rank: self.rank.of(record, &after, address),
-            counts: self.condition.as_ref().is_none_or(|condition| condition.holds(&after, usable, &[])),
+            rank: self.rank.of(record, &row.record, address) | if lacks { LACKS_FIELD } else { 0 },
+            counts: self.condition.as_ref().is_none_or(|condition| condition.holds(&row.record, usable, &[])),
         }
     }
 }
 
+/// A row whose values were cleaned.
+struct CleanedRow<'a> {
+    record: Record<'a>,
+    doubts: &'a [(ColumnIndex, Doubt)],
+    address: &'a Address<'a>,
+}
+
+impl CleanedRow<'_> {
+    fn value(&self, source: &ValueSource, words: &BlankWords) -> String {
+        String::from_utf8_lossy(&source.filled(&self.record, self.address.text, words)).into_owned()
+    }
+
+    /// Whether a value is no better than none: half a phone number, no date.
+    fn is_doubtful(&self, source: &ValueSource) -> bool {
+        let mut doubts = self.doubts.iter().filter(|(_, doubt)| doubt.is_unusable());
+        doubts.any(|(column, _)| source.columns().any(|own| own == *column))
+    }
+}
+
+/// What a part of a key comes to: one text, or two of which either will do.
+type Alternatives = [Option<String>; 2];
+
+impl FittedKey {
+    /// The texts that the row is compared by under this key; none where a part of it is blank.
+    fn texts(&self, row: &CleanedRow, keys: &RowKeys) -> [Option<Vec<u8>>; 2] {
+        let mut texts = [Some(self.of.prefix().to_vec()), None];
+        for part in &self.parts {
+            let [first, second] = self.alternatives(part, row, keys);
+            let Some(first) = first else { return [None, None] };
+            if let (Some(second), [Some(text), None]) = (second, &mut texts) {
+                let mut other = text.clone();
+                self.shown.push(&mut other, &second);
+                self.shown.push(text, &first);
+                texts[1] = Some(other);
+                continue;
+            }
+            texts.iter_mut().flatten().for_each(|text| self.shown.push(text, &first));
+        }
+        texts
+    }
+
+    fn alternatives(&self, part: &Part, row: &CleanedRow, keys: &RowKeys) -> Alternatives {
+        let filled = |text: String| (!text.is_empty()).then_some(text);
+        let is_of_list = matches!(self.of, KeyOf::List(_));
+        match part {
+            Part::Address => {
+                let identity = || String::from_utf8_lossy(row.address.identity).into_owned();
+                [row.address.is_usable().then(identity), None]
+            }
+            Part::Names(sources) => {
+                let names = sources.iter().map(|source| row.value(source, &keys.blank_words));
+                let whole = names.filter(|name| !name.is_empty()).collect::<Vec<_>>().join(" ");
+                self.of_name(&FullName::of(&whole), keys)
+            }
+            Part::Value { source, form } => {
+                let value = row.value(source, &keys.blank_words);
+                match form {
+                    Form::Phone if is_of_list && row.is_doubtful(source) => [digits_of_phone(&value), None],
+                    _ if row.is_doubtful(source) => [None, None],
+                    Form::FullName => self.of_name(&FullName::of(&value), keys),
+                    form => [filled(form.of_value(&value).into_owned()), None],
+                }
+            }
+        }
+    }
+
+    /// What a whole name is compared by: all of it among the rows of people; with its middle name only where both sides have
+    /// one, in lists.
+    fn of_name(&self, name: &FullName, keys: &RowKeys) -> Alternatives {
+        if name.is_blank() {
+            return [None, None];
+        }
+        if !matches!(self.of, KeyOf::List(_)) {
+            return [Some(name.as_it_stands()), None];
+        }
+        let mut texts = if keys.are_entries { name.found_by() } else { name.asked_for().into() }.into_iter();
+        [texts.next(), texts.next()]
+    }
+}
+
+impl Shown {
+    /// Adds a part of a key, with its length, so that parts cannot run into each other.
+    fn push(self, text: &mut Vec<u8>, part: &str) {
+        let keyed;
+        let part = match self {
+            Shown::Plainly => part,
+            Shown::Keyed(key) => {
+                keyed = DigestKind::Keyed.of(part.as_bytes(), Some(&key)).hex();
+                &keyed
+            }
+        };
+        text.extend_from_slice(&(part.len() as u32).to_le_bytes());
+        text.extend_from_slice(part.as_bytes());
+    }
+}
+
+/// What a job requires that a row may lack beside a usable address. With `fill` other rows may give it.
+fn required_beside_address(job: &Job) -> Requirement {
+    let mut fields = if job.person.fill || job.compares { Vec::new() } else { job.require.fields.clone() };
+    fields.retain(|field| *field != Field::Email);
+    Requirement { fields, any: Vec::new(), opted_in: false }
+}
+
 impl Rank {
+    /// By the latest moment. What was done cannot be still to come: such a date does not count.
+    pub fn newest(column: &ColumnRef, map: &ColumnMap, is_receipt: bool, today: Date) -> Rank {
+        let source = ValueSource::new(column, map, is_receipt);
+        let is_of_the_past = matches!(column, ColumnRef::Field(Field::SignedUp | Field::LastSeen));
+        Rank::Newest(source, is_of_the_past.then_some(today))
+    }
+
     /// By how many known fields are filled.
     pub fn fullest(map: &ColumnMap, blank_words: &Arc<BlankWords>) -> Rank {
         let filled = |field: Field| map.column(field).map(|column| (column, Kind::of_field(field)));
         Rank::Fullest(Field::ALL.into_iter().filter_map(filled).collect(), Arc::clone(blank_words))
     }
 
-    /// The rank of a record, which is also there as `cleaned`.
+    /// The rank of a record, which is also there as `cleaned`; less than [`LACKS_FIELD`].
     pub fn of(&self, record: &Record, cleaned: &Record, address: &Address) -> u32 {
         match self {
             Rank::Equal => 0,
-            Rank::Newest(source) => minutes_of(&source.value(cleaned, address.text)),
+            Rank::Newest(source, latest) => rank_of_moment(&source.value(cleaned, address.text), *latest),
             Rank::Fullest(columns, blank_words) => {
                 let is_filled = |(column, kind): &&(ColumnIndex, Kind)| {
                     let raw = record.raw(column.0);
-                    !raw.is_empty() && !blank_words.holds(&cell::text(raw), kind.blank_in())
+                    !raw.is_empty() && {
+                        let text = cell::text(raw);
+                        text.contains(char::is_alphanumeric) && !blank_words.holds(&text, kind.blank_in())
+                    }
                 };
                 columns.iter().filter(is_filled).count() as u32
             }
         }
     }
 }
+
+/// The fields that stand for the full name.
+const PARTS_OF_NAME: [Field; 3] = [Field::FirstName, Field::MiddleName, Field::LastName];
 
 /// Whether the first and the last name stand for the full one, which is not there.
 fn names_stand_for(map: &ColumnMap) -> bool {
@@ -391,13 +515,12 @@ pub fn keyed_phone_hash(list: ListId, digest: &Digest, hasher: &IdentityHasher) 
 }
 
 fn hash_of_value(of: KeyOf, field: Field, value: &str, hasher: &IdentityHasher) -> IdentityHash {
-    hash_of_key(of, &KeyForm::of(&ColumnRef::Field(field)).key(value), hasher)
+    hash_of_key(of, &Form::of(Kind::of_field(field)).of_value(value), hasher)
 }
 
 fn hash_of_key(of: KeyOf, key: &str, hasher: &IdentityHasher) -> IdentityHash {
     let mut text = of.prefix().to_vec();
-    text.extend_from_slice(&(key.len() as u32).to_le_bytes());
-    text.extend_from_slice(key.as_bytes());
+    Shown::Plainly.push(&mut text, key);
     hasher.hash(&text)
 }
 
@@ -410,16 +533,19 @@ pub fn decided_hashes(decisions: &Decisions, hasher: &IdentityHasher) -> Vec<Ide
     decisions.all.iter().flat_map(Decision::persons).map(hash).collect()
 }
 
-/// Minutes since the year 0; 0 where there is no date.
-fn minutes_of(value: &[u8]) -> u32 {
+/// Minutes since 1600, from 1 on and as far as they fit beside [`LACKS_FIELD`]; 0 where there is no date, or one after
+/// `latest`.
+fn rank_of_moment(value: &[u8], latest: Option<Date>) -> u32 {
+    const BEGINNING: Date = Date { year: 1600, month: 1, day: 1 };
     let text = String::from_utf8_lossy(value);
     let column = DateColumn { order: None, today: Date { year: 2100, month: 1, day: 1 }, of: DateOf::Any };
     match column.moment(&text) {
-        Ok((moment, _)) => {
+        Ok((moment, _)) if latest.is_none_or(|latest| moment.date <= latest) => {
             let time = moment.time.map_or(0, |time| time.seconds / 60);
-            moment.date.day_number().unsigned_abs() * 1_440 + time
+            let days = i64::from(moment.date.day_number()) - i64::from(BEGINNING.day_number());
+            (days * 1_440 + i64::from(time)).clamp(1, i64::from(LACKS_FIELD) - 1) as u32
         }
-        Err(_) => 0,
+        _ => 0,
     }
 }
 

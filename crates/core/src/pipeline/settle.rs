@@ -3,20 +3,20 @@
 use super::chunks::ChunkPlace;
 use super::counts::ListCounts;
 use super::in_order::in_order;
-use super::people::{HAS_ADDRESS, HAS_OTHER_KEY, IS_CLEAN, LEFT_OUT, LINE_BITS, People};
+use super::people::{HAS_ADDRESS, HAS_OTHER_KEY, IS_CLEAN, LACKS_FIELD, LEFT_OUT, LINE_BITS, People};
 use super::settling::{Entrants, EntryNumbers, PartitionFindings, Settling};
 use crate::clean::consent::Consent;
 use crate::error::{Error, Result};
-use crate::job::Job;
+use crate::job::{Job, ListFiles};
 use crate::observe::{Met, Observer, Progress, Stage};
 use crate::person::decisions::Decisions;
 use crate::person::runs::Runs;
 use crate::person::{Groups, IdentityHasher, Survivor};
 use crate::read::Line;
 use crate::suppress::allowed::{HitBy, gives_way};
-use crate::suppress::marks::reason_of;
+use crate::suppress::marks::{ListReason, reason_of};
 use crate::suppress::{HeldDomains, Mark, MarkSet, MarkSets, Reason, RowChecks};
-use crate::units::{FileId, ListId, RowId, RowNumber};
+use crate::units::{FileId, ListId, RowId, RowNumber, SourceId};
 use std::path::Path;
 
 /// Shows that a person may be written to as far as lists and consent go. Only [`Settled`] makes one.
@@ -100,6 +100,17 @@ impl RowSet {
         self.bits[row.index() / 64] |= 1 << (row.0 % 64);
     }
 
+    /// How many of these numbers are in it.
+    pub fn count(&self, numbers: std::ops::Range<u32>) -> u64 {
+        let (first, end) = (numbers.start as usize, numbers.end as usize);
+        let in_word = |word: usize| {
+            let below = |number: usize| if number >= 64 { u64::MAX } else { (1u64 << number) - 1 };
+            let wanted = below((end - word * 64).min(64)) & !below(first.saturating_sub(word * 64));
+            u64::from((self.bits[word] & wanted).count_ones())
+        };
+        (first / 64..end.div_ceil(64)).map(in_word).sum()
+    }
+
     /// Whether a row is in it.
     #[inline]
     pub fn holds(&self, row: RowId) -> bool {
@@ -110,7 +121,7 @@ impl RowSet {
 /// A record that no key joined to another.
 pub(super) const NO_KEY: u8 = u8::MAX;
 
-/// A record that a decision joined to another.
+/// A record that nothing but a decision joined to another.
 pub(super) const DECIDED: u8 = u8::MAX - 1;
 
 /// All records of a run, settled.
@@ -177,14 +188,10 @@ impl Settled {
 
     /// The place of the key by which a merged record was joined to its person; none where somebody decided it.
     pub fn key_of(&self, row: RowId) -> Option<usize> {
-        let own = self.key_of.get(row.index()).copied().unwrap_or_default();
-        let survivor = self.groups.settled()[row.index()] as usize;
-        // The row that a group was formed around has the key of the one that outranked it.
-        let key = if own == NO_KEY { self.key_of.get(survivor).copied().unwrap_or_default() } else { own };
-        match key {
-            DECIDED => None,
-            NO_KEY => Some(0),
-            key => Some(usize::from(key)),
+        match self.key_of.get(row.index()).copied() {
+            Some(DECIDED) => None,
+            Some(NO_KEY) | None => Some(0),
+            Some(key) => Some(usize::from(key)),
         }
     }
 
@@ -227,14 +234,18 @@ impl Settled {
         let rank = match rule {
             Survivor::FirstRead => 0,
             Survivor::LastRead => row.0,
-            Survivor::Newest | Survivor::Fullest => self.ranks.get(row.index()).copied().unwrap_or_default(),
+            Survivor::Newest | Survivor::Fullest => {
+                self.ranks.get(row.index()).copied().unwrap_or_default() & !LACKS_FIELD
+            }
         };
         let is_usable = self.lines[row.index()] & HAS_ADDRESS != 0;
-        let parts: [&[u8]; 6] = [
+        let lacks_field = self.ranks.get(row.index()).is_some_and(|rank| rank & LACKS_FIELD != 0);
+        let parts: [&[u8]; 7] = [
             &survivor.0.to_be_bytes(),
             &flag(row != survivor),
             &flag(self.is_left_out(row)),
             &flag(!is_usable),
+            &flag(lacks_field),
             &(!rank).to_be_bytes(),
             &row.0.to_be_bytes(),
         ];
@@ -319,8 +330,9 @@ pub fn settle(
     threads: usize,
     observer: &dyn Observer,
 ) -> Result<Settled> {
-    let People { hasher, checks, keys, lines, ranks, marks, mark_sets, chunks, first_of_file, entries, .. } = people;
-    let numbers = EntryNumbers::new(entrants, job);
+    let People { hasher, checks, keys, lines, ranks, marks, mark_sets, chunks, first_of_file, entries, mailings, .. } = people;
+    let numbers = EntryNumbers::new(entrants, job, mailings);
+    let bounced = bounced_rows(&marks, &mark_sets);
     let lists = &entrants.lists;
     let address_key = job.person.address_key();
     let has_other_keys = job.person.has_other_keys();
@@ -333,8 +345,8 @@ pub fn settle(
         first_with_address: if has_other_keys { (0..lines.len() as u32).collect() } else { Vec::new() },
         key_of: if has_other_keys || decisions.is_some() { vec![NO_KEY; lines.len()] } else { Vec::new() },
         address_key: address_key.unwrap_or_default() as u8,
-        matched: vec![0; lists.len()],
         taken: Vec::new(),
+        mailed: Vec::new(),
         decided: Vec::new(),
         matched_entries: RowSet::new(entries as usize),
         several: Vec::new(),
@@ -349,7 +361,7 @@ pub fn settle(
         || (),
         |(partition, mut keys), ()| {
             spilled.load(partition, &mut keys)?;
-            Ok(PartitionFindings::of(&keys, &numbers, address_key.is_some(), has_other_keys))
+            Ok(PartitionFindings::of(&keys, &numbers, &bounced, address_key.is_some(), has_other_keys))
         },
         |found: PartitionFindings| {
             rows += found.keys;
@@ -367,10 +379,11 @@ pub fn settle(
         (false, _) => 0,
     };
     settling.unite_persons(&lines, &ranks, job.person.survivor, master_ends);
+    settling.count_mailings(&numbers, job);
     settling.spread_refusals();
     let persons_of_entries = settling.persons_of_entries();
     let namesakes = settling.namesakes(&numbers);
-    let Settling { groups, mut marks, mark_sets, matched, key_of, matched_entries, .. } = settling;
+    let Settling { groups, mut marks, mark_sets, key_of, matched_entries, .. } = settling;
     forget_marks_of_merged(&mut marks, &groups);
     let reasons = gravest_reasons(&mark_sets, job);
     Ok(Settled {
@@ -379,7 +392,7 @@ pub fn settle(
         marks,
         mark_sets,
         reasons,
-        matches: matches(lists, &matched, &checks.domains),
+        matches: matches(lists, &matched_entries, &checks.domains),
         key_of,
         switchboards,
         taken: persons_of_entries,
@@ -406,19 +419,35 @@ fn forget_marks_of_merged(marks: &mut [MarkSet], groups: &Groups) {
     }
 }
 
-fn matches(lists: &[ListCounts], matched: &[u64], domains: &HeldDomains) -> Vec<Matches> {
-    let of_list = |(index, (counts, matched)): (usize, (&ListCounts, &u64))| {
-        let matched = matched + domains.matched_entries(ListId(index as u16));
+fn matches(lists: &[ListCounts], matched: &RowSet, domains: &HeldDomains) -> Vec<Matches> {
+    let of_list = |(index, counts): (usize, &ListCounts)| {
+        let own = counts.entry_numbers.iter().map(|numbers| matched.count(numbers.clone())).sum::<u64>();
+        let matched = own + domains.matched_entries(ListId(index as u16));
         let entries = counts.addresses + counts.domains + counts.unusable;
         Matches { matched, unmatched: entries - matched }
     };
-    lists.iter().zip(matched).enumerate().map(of_list).collect()
+    lists.iter().enumerate().map(of_list).collect()
+}
+
+/// The rows of which a source says that mail to their address came back, in their order, each with the source.
+fn bounced_rows(marks: &[MarkSet], mark_sets: &MarkSets) -> Vec<(u32, SourceId)> {
+    let source = |marks: &Vec<Mark>| {
+        marks.iter().find_map(|mark| if let Mark::FirstBounced(source) = mark { Some(*source) } else { None })
+    };
+    let of_set: Vec<Option<SourceId>> = mark_sets.all().iter().map(source).collect();
+    if of_set.iter().all(Option::is_none) {
+        return Vec::new();
+    }
+    let rows = marks.iter().enumerate();
+    rows.filter_map(|(row, set)| Some((row as u32, of_set[set.0 as usize]?))).collect()
 }
 
 /// The gravest reason of each combination of marks.
 fn gravest_reasons(sets: &MarkSets, job: &Job) -> Vec<Option<Reason>> {
-    let list_reasons: Vec<Option<Reason>> =
-        job.lists.iter().map(|list| list.hold.as_ref().map(|hold| hold.reason)).collect();
+    let list_reason = |list: &ListFiles| {
+        Some(ListReason { reason: list.hold.as_ref()?.reason, is_of_address: list.is_of_addresses() })
+    };
+    let list_reasons: Vec<Option<ListReason>> = job.lists.iter().map(list_reason).collect();
     let of_set = |marks: &Vec<Mark>| {
         let is_allowed = marks.iter().any(|mark| matches!(mark, Mark::Allowed(_)));
         let reason = |mark: &Mark| {

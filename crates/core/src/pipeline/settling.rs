@@ -1,8 +1,8 @@
 //! Who is who, found out: what the keys say partition by partition, put together into groups and marks.
 
 use super::counts::ListCounts;
-use super::people::{HAS_ADDRESS, LEFT_OUT, LINE_BITS};
-use super::settle::{DECIDED, Decided, NO_KEY, Namesakes, RowSet, Switchboards};
+use super::people::{HAS_ADDRESS, LACKS_FIELD, LEFT_OUT, LINE_BITS};
+use super::settle::{DECIDED, Decided, Namesakes, RowSet, Switchboards};
 use crate::error::Result;
 use crate::job::{Job, ListFiles};
 use crate::person::decisions::{Decisions, Verdict};
@@ -11,7 +11,7 @@ use crate::person::{Groups, Key, PersonWishes, Role, Survivor};
 use crate::read::Line;
 use crate::suppress::allowed::{HitBy, gives_way};
 use crate::suppress::{Mark, MarkSet, MarkSets, Reason, Refusal};
-use crate::units::{ListId, RowId, RowNumber};
+use crate::units::{ListId, RowId, RowNumber, SourceId};
 
 /// Whose an entry is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -39,13 +39,27 @@ pub struct Entrants {
 pub(super) struct EntryNumbers {
     /// The first number of each stretch, and whose it is.
     starts: Vec<(u32, EntryOwner)>,
-    /// By list: whether values are taken from it, whether it goes by another field, its reason.
-    lists: Vec<(bool, bool, Option<Reason>)>,
+    lists: Vec<ListWishes>,
     has_allowances: bool,
+    /// The mailing of entries that count mailings: the first entry of each stretch, and the number of its mailing.
+    mailings: Vec<(u32, u32)>,
+}
+
+/// What is wanted of a list's matches.
+struct ListWishes {
+    /// Whether values are taken from it.
+    gives_values: bool,
+    /// Whether it goes by another field than the address.
+    is_by_field: bool,
+    /// Whether it holds whoever would be written at one of its addresses.
+    is_of_addresses: bool,
+    /// Whether its entries are mailings, which are counted for each person.
+    counts_mailings: bool,
+    reason: Option<Reason>,
 }
 
 impl EntryNumbers {
-    pub fn new(entrants: &Entrants, job: &Job) -> EntryNumbers {
+    pub fn new(entrants: &Entrants, job: &Job, mailings: Vec<(u32, u32)>) -> EntryNumbers {
         let lists = entrants.lists.iter().enumerate();
         let mut starts: Vec<(u32, EntryOwner)> = Vec::new();
         let mut add = |counts: &ListCounts, owner| {
@@ -55,13 +69,25 @@ impl EntryNumbers {
         add(&entrants.decided, EntryOwner::Decision);
         entrants.allowed.iter().enumerate().for_each(|(part, counts)| add(counts, EntryOwner::Allowance(part as u16)));
         starts.sort_by_key(|(start, _)| *start);
-        let of_list =
-            |list: &ListFiles| (!list.take.is_empty(), list.by.is_some(), list.hold.as_ref().map(|hold| hold.reason));
+        let of_list = |list: &ListFiles| ListWishes {
+            gives_values: !list.take.is_empty(),
+            is_by_field: list.by.is_some(),
+            is_of_addresses: list.is_of_addresses(),
+            counts_mailings: list.counts_mailings(),
+            reason: list.hold.as_ref().map(|hold| hold.reason),
+        };
         EntryNumbers {
             starts,
             lists: job.lists.iter().map(of_list).collect(),
             has_allowances: !entrants.allowed.is_empty(),
+            mailings,
         }
+    }
+
+    /// The mailing that an entry is of.
+    fn mailing(&self, entry: u32) -> u32 {
+        let after = self.mailings.partition_point(|(first, _)| *first <= entry);
+        self.mailings[after - 1].1
     }
 
     fn owner(&self, entry: u32) -> EntryOwner {
@@ -82,6 +108,8 @@ pub(super) struct PartitionFindings {
     several: Vec<(u32, u32)>,
     /// Entries of lists that values are taken from, each with a row that it is of.
     taken: Vec<(u32, u32)>,
+    /// Entries that count mailings, each with a row that it is of.
+    mailed: Vec<(u32, u32)>,
     /// Who is named by a decision: the entry, and a row.
     decided: Vec<(u32, u32)>,
     /// Rows that share an identity and are not joined by it: runs, each after its length.
@@ -90,28 +118,32 @@ pub(super) struct PartitionFindings {
     others: Vec<u32>,
     /// Rows with the same first address: the first of them, and another.
     same_address: Vec<(u32, u32)>,
-    matched: Vec<u64>,
     joins_by_address: bool,
     has_other_keys: bool,
 }
 
 impl PartitionFindings {
     /// Looks at each run of equal hashes; `keys` are sorted.
-    pub fn of(keys: &[Key], numbers: &EntryNumbers, joins_by_address: bool, has_other_keys: bool) -> PartitionFindings {
+    pub fn of(
+        keys: &[Key],
+        numbers: &EntryNumbers,
+        bounced: &[(u32, SourceId)],
+        joins_by_address: bool,
+        has_other_keys: bool,
+    ) -> PartitionFindings {
         let mut found = PartitionFindings {
             keys: keys.len() as u64,
-            matched: vec![0; numbers.lists.len()],
             joins_by_address,
             has_other_keys,
             ..Default::default()
         };
         for run in keys.chunk_by(|a, b| a.is_same_identity(*b)) {
-            found.look_at(run, numbers);
+            found.look_at(run, numbers, bounced);
         }
         found
     }
 
-    fn look_at(&mut self, run: &[Key], numbers: &EntryNumbers) {
+    fn look_at(&mut self, run: &[Key], numbers: &EntryNumbers, bounced: &[(u32, SourceId)]) {
         if run.len() == 1 {
             return;
         }
@@ -128,6 +160,9 @@ impl PartitionFindings {
         self.compare(entries, rows, numbers);
         let firsts = rows.partition_point(|key| key.role() == Role::First);
         let joining = rows.partition_point(|key| key.role() <= Role::Further);
+        if firsts > 1 && !bounced.is_empty() {
+            self.spread_bounces(&rows[..firsts], bounced);
+        }
         if self.has_other_keys && firsts > 1 {
             self.same_address.extend(rows[1..firsts].iter().map(|row| (rows[0].owner(), row.owner())));
         }
@@ -137,9 +172,20 @@ impl PartitionFindings {
             self.joins.extend(rows[1..joining].iter().map(|row| (first, RowId(row.owner()))));
         }
         let joined = if joins { joining } else { 0 };
-        if rows.len() > 1 && joined < rows.len() && rows[0].role() != Role::Compared {
+        if rows.len() > 1 && joined < rows.len() && rows[0].role() < Role::Compared {
             self.shared.push(rows.len() as u32);
             self.shared.extend(rows.iter().map(|row| row.owner()));
+        }
+    }
+
+    /// Mail to one address came back: that holds every row that would be written there.
+    fn spread_bounces(&mut self, rows: &[Key], bounced: &[(u32, SourceId)]) {
+        let source = |row: &Key| {
+            let place = bounced.binary_search_by_key(&row.owner(), |(row, _)| *row).ok()?;
+            Some(bounced[place].1)
+        };
+        if let Some(source) = rows.iter().find_map(source) {
+            self.held.extend(rows.iter().map(|row| (RowId(row.owner()), Mark::FirstBounced(source))));
         }
     }
 
@@ -164,17 +210,25 @@ impl PartitionFindings {
                 }
                 EntryOwner::List(list) => list,
             };
-            let (takes, by_field, reason) = numbers.lists[list.0 as usize];
-            self.matched[list.0 as usize] += 1;
-            if takes {
+            let wishes = &numbers.lists[list.0 as usize];
+            let lifted = is_allowed && wishes.reason.is_some_and(|reason| gives_way(reason, HitBy::Address));
+            if wishes.counts_mailings {
+                let counted = (!lifted).then(of_rows);
+                self.mailed.extend(counted.into_iter().flatten());
+                continue;
+            }
+            if wishes.gives_values {
                 self.taken.extend(of_rows());
             }
-            if by_field && rows.len() > 1 {
+            if wishes.is_by_field && rows.len() > 1 {
                 self.several.extend(of_rows());
             }
             if before.replace(list) != Some(list) {
-                let lifted = is_allowed && reason.is_some_and(|reason| gives_way(reason, HitBy::Address));
                 self.held.extend(mark_all(if lifted { Mark::Lifted(list) } else { Mark::On(list) }));
+                if wishes.is_of_addresses {
+                    let firsts = rows.iter().filter(|row| matches!(row.role(), Role::First | Role::FirstHash));
+                    self.held.extend(firsts.map(|row| (RowId(row.owner()), Mark::FirstOn(list))));
+                }
             }
         }
     }
@@ -191,8 +245,8 @@ pub(super) struct Settling {
     pub first_with_address: Vec<u32>,
     pub key_of: Vec<u8>,
     pub address_key: u8,
-    pub matched: Vec<u64>,
     pub taken: Vec<(u32, u32)>,
+    pub mailed: Vec<(u32, u32)>,
     pub decided: Vec<(u32, u32)>,
     /// The entries that matched.
     pub matched_entries: RowSet,
@@ -206,8 +260,8 @@ impl Settling {
         }
         found.matched_entries.iter().for_each(|entry| self.matched_entries.add(RowId(*entry)));
         self.several.extend_from_slice(&found.several);
-        self.matched.iter_mut().zip(&found.matched).for_each(|(sum, count)| *sum += count);
         self.taken.extend_from_slice(&found.taken);
+        self.mailed.extend_from_slice(&found.mailed);
         self.decided.extend_from_slice(&found.decided);
         self.shared.extend_from_slice(&found.shared);
         self.others.add(&found.others)?;
@@ -220,12 +274,15 @@ impl Settling {
         Ok(())
     }
 
+    /// Makes two rows one person. Of several keys by which a row equals others of its person, the first of the job is kept.
     fn join(&mut self, a: RowId, b: RowId, key: u8) {
         self.groups.join(a, b, |a, b| a < b);
-        if a != b
-            && let Some(known @ &mut NO_KEY) = self.key_of.get_mut(b.index())
-        {
-            *known = key;
+        if a != b {
+            for row in [a, b] {
+                if let Some(known) = self.key_of.get_mut(row.index()) {
+                    *known = key.min(*known);
+                }
+            }
         }
     }
 
@@ -291,15 +348,33 @@ impl Settling {
             Survivor::LastRead => row.0,
             Survivor::Newest | Survivor::Fullest => ranks.get(row.index()).copied().unwrap_or_default(),
         };
+        let lacks_field = |row: RowId| ranks.get(row.index()).is_some_and(|rank| rank & LACKS_FIELD != 0);
         let standing = |row: RowId| {
             let is_of_master = row.0 < master_ends;
-            (is_of_master, may_survive(row), is_usable(row), if is_of_master { 0 } else { rank(row) })
+            let ranked = if is_of_master { (true, 0) } else { (!lacks_field(row), rank(row) & !LACKS_FIELD) };
+            (is_of_master, may_survive(row), is_usable(row), ranked)
         };
         self.groups.elect(|row, other| standing(row) > standing(other));
         for row in 0..lines.len() {
             let survivor = self.groups.settled()[row] as usize;
             if survivor != row && self.marks[row] != MarkSet::NONE {
-                self.marks[survivor] = self.mark_sets.union(self.marks[survivor], self.marks[row]);
+                let of_person = self.mark_sets.of_person(self.marks[row]);
+                self.marks[survivor] = self.mark_sets.union(self.marks[survivor], of_person);
+            }
+        }
+    }
+
+    /// Marks people who were sent as many mailings as the job allows, over all their addresses.
+    pub fn count_mailings(&mut self, numbers: &EntryNumbers, job: &Job) {
+        let list = job.lists.iter().position(ListFiles::counts_mailings);
+        let (Some(list), Some(limits)) = (list, job.limits) else { return };
+        let of_person = |(entry, row): (u32, u32)| (self.groups.settled()[row as usize], numbers.mailing(entry));
+        let mut mailed: Vec<(u32, u32)> = std::mem::take(&mut self.mailed).into_iter().map(of_person).collect();
+        mailed.sort_unstable();
+        mailed.dedup();
+        for mailings in mailed.chunk_by(|a, b| a.0 == b.0) {
+            if mailings.len() >= limits.at_most as usize {
+                self.mark(RowId(mailings[0].0), Mark::On(ListId(list as u16)));
             }
         }
     }

@@ -5,19 +5,19 @@
 //! pass to read alongside.
 
 use super::chunks::Reading;
-use super::chunks::changed;
 use super::copies::sort_copies;
 use super::first_pass::{EntryScratch, ListPlan, address_value, read_list_chunk};
 use super::known::Known;
 use super::open::OpenFile;
-use super::plan::cleaning_wishes;
+use super::plan::{cleaning_wishes, fields_that_others_follow};
 use super::row_keys::Rank;
 use super::{Setting, row_keys};
 use crate::clean::address::AddressCleaner;
+use crate::clean::blank::BlankWords;
 use crate::clean::date::DateOrder;
 use crate::clean::plan::Wanted;
 use crate::clean::text::comparable;
-use crate::clean::{CleaningPlan, RowCleaner, tags};
+use crate::clean::{CleaningPlan, Kind, RowCleaner, name, tags};
 use crate::columns::{ColumnMap, Field};
 use crate::error::{Error, Result};
 use crate::job::{ColumnRef, Job};
@@ -154,9 +154,11 @@ impl Supplies {
         let mut supplies = Sorter::new(memory, &known.spool_folder);
         let mut fill = FillTally::default();
         if job.person.fill {
-            let copies = sorted_copies(job, known, columns, setting, memory, observer)?;
-            let mut folding = Folding { known, job, columns, supplies: &mut supplies, tally: &mut fill, conflicts };
-            folding.fold(copies)?;
+            let mut all = columns.columns.clone();
+            all.extend(fields_that_others_follow(&columns.columns));
+            let copies = sorted_copies(job, known, &all, setting, memory, observer)?;
+            let (filled, supplies) = (columns.columns.len(), &mut supplies);
+            Folding { known, job, columns: &all, filled, supplies, tally: &mut fill, conflicts }.fold(copies)?;
         }
         let taken = take_from_lists(job, known, columns, memory, &mut supplies, observer)?;
         let fail = |cause: std::io::Error| Error::unwritable(&known.spool_folder, &cause);
@@ -210,11 +212,11 @@ impl SupplyReader {
     }
 }
 
-/// The rows of persons with several, with their values by column, sorted by person and then by rank.
+/// The rows of people with several, with their values by column, sorted by person and then by rank.
 fn sorted_copies(
     job: &Job,
     known: &Known,
-    columns: &AllColumns,
+    columns: &[ColumnRef],
     setting: &Setting,
     memory: u64,
     observer: &dyn Observer,
@@ -222,30 +224,28 @@ fn sorted_copies(
     let files = &known.files;
     let of_file = |(file, plan): (&OpenFile<SourceId>, &CleaningPlan)| {
         let source = |column| ValueSource::new(column, &plan.map, file.is_receipt);
-        columns.columns.iter().map(source).collect::<Vec<_>>()
+        columns.iter().map(source).collect::<Vec<_>>()
     };
     let sources: Vec<Vec<ValueSource>> = files.sources.iter().zip(&files.cleaning).map(of_file).collect();
-    let full_name = columns.columns.iter().position(|column| *column == ColumnRef::Field(Field::FullName));
     sort_copies(job, known, setting, memory, observer, |copy, payload| {
         if known.settled.is_left_out(copy.row) {
             return;
         }
-        let makes_whole_name = files.sources[copy.file].map().column(Field::FullName).is_none();
         payload.extend_from_slice(&copy.row.0.to_le_bytes());
-        for (place, source) in sources[copy.file].iter().enumerate() {
-            let value = source.value(copy.cleaned, copy.address.text);
-            // A whole name that is made of one part is no better than none.
-            let is_part = makes_whole_name && full_name == Some(place) && !value.contains(&b' ');
-            put_text(payload, if is_part { b"" } else { &value });
+        for source in &sources[copy.file] {
+            put_text(payload, &source.filled(copy.cleaned, copy.address.text, &job.clean.blank_words));
         }
     })
 }
 
-/// Folds the copies of each person into what its survivor is given.
+/// Folds the rows of each person into what its survivor is given.
 struct Folding<'a> {
     known: &'a Known,
     job: &'a Job,
-    columns: &'a AllColumns,
+    /// The columns that are filled, then those that some of them follow from.
+    columns: &'a [ColumnRef],
+    /// How many of these are filled.
+    filled: usize,
     supplies: &'a mut Sorter,
     tally: &'a mut FillTally,
     conflicts: &'a mut dyn FnMut(&[u8]) -> Result<()>,
@@ -280,7 +280,7 @@ impl Folding<'_> {
                 person.clear();
                 survivor = key[..4].to_vec();
             }
-            person.extend(Copy::read(payload, self.columns.columns.len()));
+            person.extend(Copy::read(payload, self.columns.len()));
         }
         self.person(&person)
     }
@@ -288,39 +288,46 @@ impl Folding<'_> {
     /// `copies` are in the survivor's ranking, itself first.
     fn person(&mut self, copies: &[Copy]) -> Result<()> {
         let [survivor, others @ ..] = copies else { return Ok(()) };
-        let mut filled = Vec::new();
+        let filled = Filled::new(self.columns, copies);
+        let mut given = Vec::new();
         let mut taken: Vec<Vec<&str>> = vec![Vec::new(); others.len()];
-        for (place, column) in self.columns.columns.iter().enumerate() {
-            if *column == ColumnRef::Field(Field::Email) {
-                continue;
-            }
+        for (place, column) in self.columns[..self.filled].iter().enumerate() {
             let own = &survivor.values[place];
-            if *column == ColumnRef::Field(Field::Tags) {
-                let united = united_tags(copies.iter().map(|copy| &copy.values[place][..]));
-                if united.as_bytes() != own.as_slice() {
-                    filled.extend_from_slice(&(place as u32).to_le_bytes());
-                    put_text(&mut filled, united.as_bytes());
-                    self.tally.values += 1;
-                    for (other, taken) in others.iter().zip(&mut taken) {
-                        if !other.values[place].is_empty() {
-                            taken.push(column.name());
+            match column {
+                ColumnRef::Field(Field::Email) => {}
+                ColumnRef::Field(Field::Tags) => {
+                    let united = united_tags(copies.iter().map(|copy| &copy.values[place][..]));
+                    if united.as_bytes() != own.as_slice() {
+                        self.give(place, united.as_bytes(), &mut given);
+                        for (other, taken) in others.iter().zip(&mut taken) {
+                            if !other.values[place].is_empty() {
+                                taken.push(column.name());
+                            }
                         }
                     }
                 }
-                continue;
+                column => match self.following(column, survivor, &filled) {
+                    Some(value) if !value.is_empty() => {
+                        if value != *own {
+                            self.give(place, &value, &mut given);
+                        }
+                        self.conflicts_in(column, place, (survivor.row, &value), others)?;
+                    }
+                    _ => {
+                        let Some(kept) = filled.kept[place] else { continue };
+                        let value = &copies[kept].values[place];
+                        if kept > 0 {
+                            self.give(place, value, &mut given);
+                            taken[kept - 1].push(column.name());
+                        }
+                        self.conflicts_in(column, place, (copies[kept].row, value), &copies[kept + 1..])?;
+                    }
+                },
             }
-            let Some(kept) = copies.iter().position(|copy| !copy.values[place].is_empty()) else { continue };
-            if kept > 0 {
-                filled.extend_from_slice(&(place as u32).to_le_bytes());
-                put_text(&mut filled, &copies[kept].values[place]);
-                self.tally.values += 1;
-                taken[kept - 1].push(column.name());
-            }
-            self.conflicts_in(column, place, &copies[kept..])?;
         }
-        if !filled.is_empty() {
+        if !given.is_empty() {
             self.tally.persons += 1;
-            self.supplies.push(&[&survivor.row.0.to_be_bytes()[..], &[0]].concat(), &filled)?;
+            self.supplies.push(&[&survivor.row.0.to_be_bytes()[..], &[0]].concat(), &given)?;
         }
         for (other, names) in others.iter().zip(taken).filter(|(_, names)| !names.is_empty()) {
             self.supplies.push(&[&other.row.0.to_be_bytes()[..], &[1]].concat(), names.join("; ").as_bytes())?;
@@ -328,13 +335,45 @@ impl Folding<'_> {
         Ok(())
     }
 
-    /// Lists values that differ from the one that is kept, the first one.
-    fn conflicts_in(&mut self, column: &ColumnRef, place: usize, copies: &[Copy]) -> Result<()> {
-        let Some((kept, others)) = copies.split_first() else { return Ok(()) };
-        let compared = |copy: &Copy| comparable(&String::from_utf8_lossy(&copy.values[place])).into_owned();
+    fn give(&mut self, place: usize, value: &[u8], given: &mut Vec<u8>) {
+        given.extend_from_slice(&(place as u32).to_le_bytes());
+        put_text(given, value);
+        self.tally.values += 1;
+    }
+
+    /// A field that follows from others in the survivor's file, out of the filled ones, so that it does not contradict them;
+    /// none for a column of the file.
+    fn following(&self, column: &ColumnRef, survivor: &Copy, filled: &Filled) -> Option<Vec<u8>> {
+        let ColumnRef::Field(field) = column else { return None };
+        let (file, _) = self.known.settled.place(survivor.row);
+        if !self.known.files.cleaning[file.0 as usize].derives(*field) {
+            return None;
+        }
+        let text = |field| String::from_utf8_lossy(filled.value(field)).into_owned();
+        let value = match (field, Kind::of_field(*field)) {
+            (Field::FullName, _) => {
+                let parts = [Field::FirstName, Field::MiddleName, Field::LastName].map(text);
+                parts.iter().filter(|part| !part.is_empty()).map(String::as_str).collect::<Vec<_>>().join(" ")
+            }
+            (_, Kind::Name(part)) => name::part(&text(Field::FullName)).part(part).to_owned(),
+            // What stood in the city's cell was parted before; where another row gave the city, it gives its region too.
+            _ => String::from_utf8_lossy(filled.beside(Field::City, *field)).into_owned(),
+        };
+        Some(value.into_bytes())
+    }
+
+    /// Lists values that differ from the one that is kept, which is of the row with it.
+    fn conflicts_in(
+        &mut self,
+        column: &ColumnRef,
+        place: usize,
+        (kept_row, kept): (RowId, &[u8]),
+        others: &[Copy],
+    ) -> Result<()> {
+        let compared = |value: &[u8]| comparable(&String::from_utf8_lossy(value)).into_owned();
         let mut seen = vec![compared(kept)];
         for other in others.iter().filter(|other| !other.values[place].is_empty()) {
-            let value = compared(other);
+            let value = compared(&other.values[place]);
             if seen.contains(&value) {
                 continue;
             }
@@ -342,9 +381,9 @@ impl Folding<'_> {
             self.tally.conflicts += 1;
             let mut out = CsvBuffer::new(Defusing::On);
             out.value(column.name().as_bytes());
-            for copy in [kept, other] {
-                out.value(&copy.values[place]);
-                let (file, number) = self.known.settled.place(copy.row);
+            for (row, value) in [(kept_row, kept), (other.row, &other.values[place])] {
+                out.value(value);
+                let (file, number) = self.known.settled.place(row);
                 let file = &self.known.files.sources[file.0 as usize];
                 out.value(self.job.sources[file.owner.0 as usize].name.as_bytes());
                 out.value(file.input.name().as_bytes());
@@ -354,6 +393,35 @@ impl Folding<'_> {
             (self.conflicts)(&out.bytes)?;
         }
         Ok(())
+    }
+}
+
+/// The rows of a person, the survivor first, with the first of them that has a value, by column.
+struct Filled<'a> {
+    columns: &'a [ColumnRef],
+    copies: &'a [Copy],
+    kept: Vec<Option<usize>>,
+}
+
+impl<'a> Filled<'a> {
+    fn new(columns: &'a [ColumnRef], copies: &'a [Copy]) -> Filled<'a> {
+        let kept = |place: usize| copies.iter().position(|copy| !copy.values[place].is_empty());
+        Filled { columns, copies, kept: (0..columns.len()).map(kept).collect() }
+    }
+
+    fn place(&self, field: Field) -> Option<usize> {
+        self.columns.iter().position(|column| *column == ColumnRef::Field(field))
+    }
+
+    /// The value of a field; empty where no row has one.
+    fn value(&self, field: Field) -> &'a [u8] {
+        self.beside(field, field)
+    }
+
+    /// The value of another field in the row that gives this one.
+    fn beside(&self, field: Field, other: Field) -> &'a [u8] {
+        let (Some(place), Some(other)) = (self.place(field), self.place(other)) else { return b"" };
+        self.kept[place].map_or(b"", |kept| &self.copies[kept].values[other])
     }
 }
 
@@ -447,7 +515,7 @@ impl TakePlan {
         }
         let source = |column: &ColumnRef| ValueSource::new(column, &cleaning.map, file.is_receipt);
         let rank = match (job.person.survivor, newest_by) {
-            (Survivor::Newest, Some(column)) => Rank::Newest(source(&column)),
+            (Survivor::Newest, Some(column)) => Rank::newest(&column, &cleaning.map, file.is_receipt, job.today),
             (Survivor::Fullest, _) => Rank::fullest(file.map(), &job.clean.blank_words),
             _ => Rank::Equal,
         };
@@ -460,7 +528,7 @@ fn read_list_rows(job: &Job, known: &Known, rows: &mut Sorter, observer: &dyn Ob
     let files = &known.files;
     let plans: Vec<TakePlan> = files.lists.iter().map(|file| TakePlan::new(job, file)).collect();
     let mut scratch = EntryScratch::new(files);
-    let mut values = RowCleaner::default();
+    let mut values = RowCleaner::with(Arc::clone(&files.addresses));
     let mut addresses = AddressCleaner::with(Arc::clone(&files.addresses));
     let mut records = Records::default();
     let mut reading = Reading::new(&files.lists, Stage::Filling, observer);
@@ -495,7 +563,7 @@ fn read_list_rows(job: &Job, known: &Known, rows: &mut Sorter, observer: &dyn Ob
             let cleaned = values.after(&record);
             let mut payload = Vec::new();
             for source in &plan.sources {
-                put_text(&mut payload, &source.value(&cleaned, address.text));
+                put_text(&mut payload, &source.filled(&cleaned, address.text, &job.clean.blank_words));
             }
             let order = match job.person.survivor {
                 Survivor::LastRead => !own.start,
@@ -510,12 +578,7 @@ fn read_list_rows(job: &Job, known: &Known, rows: &mut Sorter, observer: &dyn Ob
         entry += read.shares.iter().map(|share| share.compared.len() as u32).sum::<u32>();
         chunk.give_back();
     }
-    for (file, (again, first)) in files.lists.iter().zip(reading.files_read().iter().zip(&known.list_files)) {
-        if again.fingerprint != first.fingerprint {
-            return Err(changed(file.input.path()));
-        }
-    }
-    Ok(())
+    known.check_lists_again(&reading.files_read())
 }
 
 /// The supplied columns in the cleaned records of one file.
@@ -523,15 +586,21 @@ fn read_list_rows(job: &Job, known: &Known, rows: &mut Sorter, observer: &dyn Ob
 pub struct SuppliedColumns {
     places: Vec<Option<ColumnIndex>>,
     sources: Vec<ValueSource>,
+    blank_words: Arc<BlankWords>,
 }
 
 impl SuppliedColumns {
     /// Fits them to a file.
-    pub fn new(columns: &AllColumns, map: &ColumnMap, is_receipt: bool) -> SuppliedColumns {
+    pub fn new(
+        columns: &AllColumns,
+        map: &ColumnMap,
+        is_receipt: bool,
+        blank_words: &Arc<BlankWords>,
+    ) -> SuppliedColumns {
         let sources: Vec<ValueSource> =
             columns.columns.iter().map(|column| ValueSource::new(column, map, is_receipt)).collect();
         let places = sources.iter().map(|source| source.columns().next()).collect();
-        SuppliedColumns { places, sources }
+        SuppliedColumns { places, sources, blank_words: Arc::clone(blank_words) }
     }
 }
 
@@ -557,7 +626,7 @@ impl Supplied {
             for (place, value) in supply.cells() {
                 let Some(column) = columns.places[place] else { continue };
                 let is_given = self.changes.iter().any(|(known, _)| *known == column);
-                let is_blank = || columns.sources[place].value(record, address).is_empty();
+                let is_blank = || columns.sources[place].filled(record, address, &columns.blank_words).is_empty();
                 if !is_given && (supply.kind == SupplyKind::Filled || is_blank()) {
                     self.changes.push((column, value.to_vec()));
                 }

@@ -17,8 +17,10 @@ pub fn describe(job: &Job, marks: &[Mark]) -> String {
         Consent::Bounced => "bounced",
     };
     let of_mark = |mark: &Mark| match mark {
-        Mark::On(list) => job.lists[list.0 as usize].hold.as_ref().map(|hold| hold.name.clone()),
-        Mark::Said(Consent::OptedIn, _)
+        Mark::On(list) if job.lists[list.0 as usize].is_of_addresses() => None,
+        Mark::On(list) | Mark::FirstOn(list) => job.lists[list.0 as usize].hold.as_ref().map(|hold| hold.name.clone()),
+        Mark::FirstBounced(id) => Some(format!("bounced in {}", source(id))),
+        Mark::Said(Consent::OptedIn | Consent::Bounced, _)
         | Mark::From(_)
         | Mark::RemovedByHand
         | Mark::UnreadableRow

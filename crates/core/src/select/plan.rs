@@ -1,6 +1,7 @@
 //! A condition fitted to the columns of one file, and how a contact is judged by it.
 
 use super::condition::{Condition, NumberTest, Selection, Subject, Test};
+use crate::clean::blank::BlankWords;
 use crate::clean::date::{Date, DateColumn, DateOf};
 use crate::clean::number;
 use crate::clean::text::comparable;
@@ -10,12 +11,14 @@ use crate::job::layout::ColumnRef;
 use crate::read::Record;
 use crate::suppress::Mark;
 use crate::write::value::ValueSource;
+use std::sync::Arc;
 
 /// A selection, with the columns of one file.
 #[derive(Debug, Clone)]
 pub struct SelectionPlan {
     condition: Fitted,
     today: Date,
+    blank_words: Arc<BlankWords>,
 }
 
 /// A condition whose columns are known.
@@ -32,12 +35,51 @@ enum Fitted {
 impl SelectionPlan {
     /// Fits a selection of the job to the cleaned records of a file.
     pub fn new(selection: &Selection, map: &ColumnMap, is_receipt: bool, job: &Job) -> SelectionPlan {
-        SelectionPlan { condition: fit(&selection.condition, map, is_receipt, job), today: job.today }
+        let blank_words = Arc::clone(&job.clean.blank_words);
+        SelectionPlan { condition: fit(&selection.condition, map, is_receipt, job), today: job.today, blank_words }
     }
 
     /// Whether a contact is in the audience. `address` is empty where it is not usable; `marks` are those of its person.
     pub fn holds(&self, record: &Record, address: &[u8], marks: &[Mark]) -> bool {
-        holds(&self.condition, record, address, marks, self.today)
+        self.is_met(&self.condition, record, address, marks)
+    }
+
+    fn is_met(&self, condition: &Fitted, record: &Record, address: &[u8], marks: &[Mark]) -> bool {
+        match condition {
+            Fitted::All(parts) => parts.iter().all(|part| self.is_met(part, record, address, marks)),
+            Fitted::Any(parts) => parts.iter().any(|part| self.is_met(part, record, address, marks)),
+            Fitted::Not(part) => !self.is_met(part, record, address, marks),
+            Fitted::Marked(mark) => mark.is_in(marks),
+            Fitted::Column(subject, source, test) => {
+                let value = source.value(record, address);
+                let shown = String::from_utf8_lossy(&value);
+                match subject {
+                    // A word that stands for nothing is blank, unless it is the very word that is asked for.
+                    Subject::Value(_) if source.is_blank_word(&value, &self.blank_words) => {
+                        names_word(test, &shown).unwrap_or_else(|| passes(test, "", self.today))
+                    }
+                    Subject::Value(_) => passes(test, &shown, self.today),
+                    Subject::Domain => passes(test, shown.rsplit_once('@').map_or("", |(_, domain)| domain), self.today),
+                    Subject::Age => match day_of(&shown) {
+                        Some(born) => passes(test, &years_between(born, self.today).to_string(), self.today),
+                        None => passes(test, "", self.today),
+                    },
+                }
+            }
+        }
+    }
+}
+
+/// What a test that names the very word comes to.
+fn names_word(test: &Test, word: &str) -> Option<bool> {
+    let names = |values: &[String]| {
+        let own = comparable(word);
+        values.iter().any(|value| *value == own)
+    };
+    match test {
+        Test::Is(values) if names(values) => Some(true),
+        Test::IsNot(values) if names(values) => Some(false),
+        _ => None,
     }
 }
 
@@ -55,27 +97,6 @@ fn fit(condition: &Condition, map: &ColumnMap, is_receipt: bool, job: &Job) -> F
                 Subject::Domain => ColumnRef::Field(Field::Email),
             };
             Fitted::Column(subject.clone(), ValueSource::new(&column, map, is_receipt), test.clone())
-        }
-    }
-}
-
-fn holds(condition: &Fitted, record: &Record, address: &[u8], marks: &[Mark], today: Date) -> bool {
-    match condition {
-        Fitted::All(parts) => parts.iter().all(|part| holds(part, record, address, marks, today)),
-        Fitted::Any(parts) => parts.iter().any(|part| holds(part, record, address, marks, today)),
-        Fitted::Not(part) => !holds(part, record, address, marks, today),
-        Fitted::Marked(mark) => marks.contains(mark),
-        Fitted::Column(subject, source, test) => {
-            let value = source.value(record, address);
-            let shown = String::from_utf8_lossy(&value);
-            match subject {
-                Subject::Value(_) => passes(test, &shown, today),
-                Subject::Domain => passes(test, shown.rsplit_once('@').map_or("", |(_, domain)| domain), today),
-                Subject::Age => match day_of(&shown) {
-                    Some(born) => passes(test, &years_between(born, today).to_string(), today),
-                    None => passes(test, "", today),
-                },
-            }
         }
     }
 }

@@ -28,7 +28,7 @@ pub enum HitBy {
 pub fn gives_way(reason: Reason, hit: HitBy) -> bool {
     match reason {
         Reason::AlreadySent | Reason::TooOften | Reason::OnOtherList => true,
-        Reason::DoNotContact => hit == HitBy::Domain,
+        Reason::DoNotContact => hit != HitBy::Address,
         _ => false,
     }
 }

@@ -56,7 +56,7 @@ fn read_carefully(text: &str, cleaner: &mut AddressCleaner, each: &mut dyn FnMut
     let address = cleaner.clean(text.as_bytes());
     if address.is_usable() && !text.starts_with('*') {
         each(Entry::Address(address.identity));
-        address.further.iter().for_each(|identity| each(Entry::Address(identity.as_bytes())));
+        address.further.iter().for_each(|further| each(Entry::Address(further.identity.as_bytes())));
     }
     let mut is_anything = false;
     let mut unread: Vec<&str> = Vec::new();
@@ -78,11 +78,19 @@ fn read_carefully(text: &str, cleaner: &mut AddressCleaner, each: &mut dyn FnMut
     let mut known: Vec<String> = Vec::new();
     if first.is_usable() && !text.starts_with('*') {
         known.push(String::from_utf8_lossy(first.identity).into_owned());
-        known.extend(first.further.iter().cloned());
+        known.extend(first.further.iter().map(|further| further.identity.clone()));
     }
     let more = if unread.is_empty() { Vec::new() } else { look::addresses_in(text) };
     for identity in more.iter().filter(|identity| !identity.starts_with('*') && !known.contains(identity)) {
         each(Entry::Address(identity.as_bytes()));
+    }
+    // Parts that cannot be used, beside one that can.
+    let beside: Vec<String> = match cleaner.clean(text.as_bytes()) {
+        address if address.is_usable() => address.held_by.to_vec(),
+        _ => Vec::new(),
+    };
+    for part in beside.iter().filter(|part| part.contains('@') && !known.contains(part) && !more.contains(part)) {
+        each(Entry::Unusable(part.as_bytes()));
     }
     if !is_anything && known.is_empty()
         || (known.is_empty() && more.is_empty() && !unread.is_empty() && !is_placeholder)

@@ -12,6 +12,11 @@ use std::collections::HashMap;
 pub enum Mark {
     /// An entry of this list is one of its identities, or a domain above one.
     On(ListId),
+    /// Its first usable address is an entry of this list, or at a domain that is one: what a list of bounces needs, which
+    /// is about addresses and not people. It stays with the row.
+    FirstOn(ListId),
+    /// This source says that mail to its first usable address came back. It stays with the row.
+    FirstBounced(SourceId),
     /// An entry of this list would hold it, but the job allows the address that it matched.
     Lifted(ListId),
     /// One of its identities is allowed by the job, in the part of this number.
@@ -102,6 +107,15 @@ impl MarkSets {
         }
     }
 
+    /// The marks of a combination that count for the whole person.
+    pub fn of_person(&mut self, set: MarkSet) -> MarkSet {
+        if !self.marks(set).iter().any(|mark| mark.stays_with_row()) {
+            return set;
+        }
+        let marks = self.marks(set).iter().copied().filter(|mark| !mark.stays_with_row()).collect();
+        self.number(marks)
+    }
+
     /// All marks of both.
     #[inline]
     pub fn union(&mut self, a: MarkSet, b: MarkSet) -> MarkSet {
@@ -132,10 +146,36 @@ impl MarkSets {
     }
 }
 
+impl Mark {
+    /// Whether it is about the address that the row would be written at, and no other row of the person.
+    pub fn stays_with_row(self) -> bool {
+        matches!(self, Mark::FirstOn(_) | Mark::FirstBounced(_))
+    }
+
+    /// Whether marks say that the person is what this one says: on a list also where an address that the job allows keeps
+    /// the list from holding it.
+    pub fn is_in(self, marks: &[Mark]) -> bool {
+        let is_lifted = |list| marks.contains(&Mark::Lifted(list));
+        marks.contains(&self) || matches!(self, Mark::On(list) if is_lifted(list))
+    }
+}
+
+/// Why being on a list matters, if it does.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct ListReason {
+    /// The reason.
+    pub reason: Reason,
+    /// Whether only the address counts that somebody would be written at.
+    pub is_of_address: bool,
+}
+
 /// What a mark means for being written to; `list_reasons` by list.
-pub fn reason_of(mark: Mark, list_reasons: &[Option<Reason>]) -> Option<Reason> {
+pub fn reason_of(mark: Mark, list_reasons: &[Option<ListReason>]) -> Option<Reason> {
+    let of_list = |list: ListId| list_reasons[list.0 as usize];
     match mark {
-        Mark::On(list) => list_reasons[list.0 as usize],
+        Mark::On(list) => of_list(list).filter(|list| !list.is_of_address).map(|list| list.reason),
+        Mark::FirstOn(list) => of_list(list).filter(|list| list.is_of_address).map(|list| list.reason),
+        Mark::FirstBounced(_) => Some(Reason::Bounced),
         // Judged with all else that a survivor may lack.
         Mark::From(_) | Mark::RemovedByHand | Mark::UnreadableRow | Mark::Lifted(_) | Mark::Allowed(_) => None,
         Mark::Said(consent, _) | Mark::RefusedElsewhere(consent, _) => match consent {
@@ -143,7 +183,8 @@ pub fn reason_of(mark: Mark, list_reasons: &[Option<Reason>]) -> Option<Reason> 
             Consent::Pending | Consent::Unlisted => Some(Reason::NoConsent),
             Consent::OptedOut => Some(Reason::OptedOut),
             Consent::Complained => Some(Reason::Complained),
-            Consent::Bounced => Some(Reason::Bounced),
+            // Of the address alone: see `FirstBounced`.
+            Consent::Bounced => None,
         },
     }
 }

@@ -33,6 +33,8 @@ pub struct RowChecks {
     pub allowed: Allowed,
     /// Who refused and came back, and on which day.
     pub returned: Returned,
+    /// By list: whether it is about addresses, as bounces are, and not about people.
+    pub lists_of_addresses: Vec<bool>,
 }
 
 /// People who refused and came back, as the bank remembers it: refusals in files that are older than that are void.

@@ -69,6 +69,10 @@ pub enum RememberedEntry<'a> {
     Phone(&'a str),
     /// An address that is not shown.
     Digest(Digest),
+    /// An address that a mailing went to, by its identity, and the number of the mailing.
+    Mailed(&'a str, u32),
+    /// The same for an address that is not shown.
+    MailedDigest(Digest, u32),
 }
 
 /// The people of a short run, so that nobody else need be asked for.

@@ -71,6 +71,13 @@ impl CsvBuffer {
         self.bytes.push(b',');
     }
 
+    /// Adds a cell of a text that the job itself says, which is never defused.
+    pub fn own_text(&mut self, text: &[u8]) {
+        let defusing = std::mem::replace(&mut self.defusing, Defusing::Off);
+        self.value(text);
+        self.defusing = defusing;
+    }
+
     /// Adds a usable address, which holds nothing that needs quotes. One that begins like a formula is still an
     /// address, unless it could be run as one.
     #[inline]
@@ -195,9 +202,11 @@ fn needs_quotes(value: &[u8]) -> bool {
 }
 
 /// Whether a spreadsheet would run the value: it begins with `= + - @`, a tab or a carriage return, and
-/// is not a number or a phone number.
+/// is not a number, a phone number or a dash.
 pub fn is_formula(value: &[u8]) -> bool {
     match value {
+        // Signs alone are a dash or a line, and nothing that could be run.
+        [b'=' | b'@' | b'+' | b'-', rest @ ..] if rest.iter().all(|byte| b"=+-_. ".contains(byte)) => false,
         [b'=' | b'@' | b'\t' | b'\r', ..] => true,
         [b'+' | b'-', rest @ ..] => {
             let is_number = rest.iter().any(u8::is_ascii_digit)

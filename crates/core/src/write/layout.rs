@@ -3,6 +3,7 @@
 use super::csv::{CsvBuffer, RawCells};
 use super::sort::SortPlan;
 use super::value::ValueSource;
+use crate::clean::blank::BlankWords;
 use crate::clean::date::{Date, DateFormat};
 use crate::clean::place::{self, Country, PlaceForm};
 use crate::columns::{ColumnMap, Field};
@@ -12,6 +13,7 @@ use crate::pipeline::settle::Cleared;
 use crate::read::Record;
 use crate::suppress::Mark;
 use std::borrow::Cow;
+use std::sync::Arc;
 
 /// A layout fitted to the columns of one file.
 #[derive(Debug, Clone)]
@@ -19,6 +21,7 @@ pub struct LayoutPlan {
     columns: Vec<CellPlan>,
     has_required: bool,
     sort: SortPlan,
+    blank_words: Arc<BlankWords>,
 }
 
 #[derive(Debug, Clone)]
@@ -99,7 +102,8 @@ impl LayoutPlan {
             })
             .collect();
         let sort = SortPlan::new(&layout.sort, map, is_receipt);
-        LayoutPlan { has_required: columns.iter().any(|column| column.required), columns, sort }
+        let blank_words = Arc::clone(&job.clean.blank_words);
+        LayoutPlan { has_required: columns.iter().any(|column| column.required), columns, sort, blank_words }
     }
 
     /// The name of the first required column that would stay blank.
@@ -107,7 +111,8 @@ impl LayoutPlan {
         if !self.has_required {
             return None;
         }
-        let stays_blank = |column: &&CellPlan| column.required && column.is_blank(record, address, marks);
+        let row = Row { record, address, marks, blank_words: &self.blank_words };
+        let stays_blank = |column: &&CellPlan| column.required && column.is_blank(&row);
         self.columns.iter().find(stays_blank).map(|column| column.name.as_str())
     }
 
@@ -126,42 +131,77 @@ impl LayoutPlan {
         cells: RawCells,
         out: &mut CsvBuffer,
     ) {
+        let row = Row { record, address, marks, blank_words: &self.blank_words };
         for column in &self.columns {
             match (&column.content, &column.otherwise, &column.form) {
                 (ContentPlan::Value(ValueSource::Address), ..) if !address.is_empty() => out.address(address),
                 (ContentPlan::Value(ValueSource::Column(plan)), None, None) if !plan.is_receipt => {
                     out.raw(record.raw_cell(plan.column.0), cells);
                 }
-                _ => out.value(&column.text(record, address, marks)),
+                _ => match column.text(&row) {
+                    CellText::OfJob(text) => out.own_text(text.as_bytes()),
+                    CellText::OfRow(text) => out.value(&text),
+                },
             }
         }
         out.end_row();
     }
 }
 
+/// A row that is laid out.
+struct Row<'a> {
+    record: &'a Record<'a>,
+    address: &'a [u8],
+    marks: &'a [Mark],
+    blank_words: &'a BlankWords,
+}
+
+/// What stands in a cell.
+enum CellText<'a> {
+    /// A text that the job says, the same in many rows.
+    OfJob(&'a str),
+    /// A value of the row.
+    OfRow(Cow<'a, [u8]>),
+}
+
 impl CellPlan {
-    fn is_blank(&self, record: &Record, address: &[u8], marks: &[Mark]) -> bool {
-        self.text(record, address, marks).is_empty()
+    /// Whether the column stays blank; a word that stands for nothing is blank too.
+    fn is_blank(&self, row: &Row) -> bool {
+        match self.text(row) {
+            CellText::OfJob(text) => text.is_empty(),
+            CellText::OfRow(text) => {
+                let is_word = |source: &ValueSource| source.is_blank_word(&text, row.blank_words);
+                text.is_empty() || matches!(&self.content, ContentPlan::Value(source) if is_word(source))
+            }
+        }
     }
 
-    /// What stands in the column for this record.
-    fn text<'a>(&'a self, record: &Record<'a>, address: &'a [u8], marks: &[Mark]) -> Cow<'a, [u8]> {
-        let text = match &self.content {
-            ContentPlan::Constant(text) => return text.as_bytes().into(),
+    /// What stands in the column for this row.
+    fn text<'a>(&'a self, row: &Row<'a>) -> CellText<'a> {
+        let Row { record, address, marks, blank_words } = *row;
+        let text: Cow<[u8]> = match &self.content {
+            ContentPlan::Constant(text) => return CellText::OfJob(text),
             ContentPlan::Membership(mark, membership) => {
-                let text = if marks.contains(mark) { &membership.yes } else { &membership.no };
-                text.as_bytes().into()
+                let text = if mark.is_in(marks) { &membership.yes } else { &membership.no };
+                let otherwise = self.otherwise.as_ref().filter(|_| text.is_empty());
+                return CellText::OfJob(otherwise.unwrap_or(text));
             }
             ContentPlan::Surplus(width) => record.raw_from(*width).into(),
-            ContentPlan::Value(source) => match &self.form {
-                Some(form) => form.of(source.value(record, address), record),
-                None => source.value(record, address),
-            },
-            ContentPlan::Template(pieces) => fill(pieces, self.otherwise.is_some(), record, address).into(),
+            ContentPlan::Value(source) => {
+                let value = match &self.otherwise {
+                    Some(_) => source.filled(record, address, blank_words),
+                    None => source.value(record, address),
+                };
+                match &self.form {
+                    Some(form) => form.of(value, record),
+                    None => value,
+                }
+            }
+            ContentPlan::Template(pieces) => fill(pieces, self.otherwise.is_some(), row).into(),
         };
-        match (&self.otherwise, text.is_empty()) {
-            (Some(otherwise), true) => otherwise.as_bytes().into(),
-            _ => text,
+        match &self.otherwise {
+            Some(otherwise) if text.is_empty() => CellText::OfJob(otherwise),
+            _ => CellText::OfRow(text),
         }
     }
 }
@@ -190,14 +230,14 @@ impl FormPlan {
 
 /// Fills a template. Empty where `all_or_nothing` and one of its values is blank; else the blanks that
 /// empty values leave are closed up.
-fn fill(pieces: &[PiecePlan], all_or_nothing: bool, record: &Record, address: &[u8]) -> Vec<u8> {
+fn fill(pieces: &[PiecePlan], all_or_nothing: bool, row: &Row) -> Vec<u8> {
     let mut filled = Vec::new();
     let mut has_blank = false;
     for piece in pieces {
         match piece {
             PiecePlan::Text(text) => filled.extend_from_slice(text.as_bytes()),
             PiecePlan::Value(source) => {
-                let value = source.value(record, address);
+                let value = source.filled(row.record, row.address, row.blank_words);
                 has_blank |= value.is_empty();
                 filled.extend_from_slice(&value);
             }

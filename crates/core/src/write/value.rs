@@ -1,5 +1,7 @@
 //! Where the value of a field comes from in one file's cleaned records.
 
+use crate::clean::Kind;
+use crate::clean::blank::{BlankIn, BlankWords};
 use crate::columns::fold::fold;
 use crate::columns::{ColumnMap, Field};
 use crate::job::layout::ColumnRef;
@@ -28,6 +30,8 @@ pub struct ColumnPlan {
     pub column: ColumnIndex,
     /// Whether its cells may have been defused by an earlier run.
     pub is_receipt: bool,
+    /// Which words stand for nothing in it, where its values are not cleaned and such words are still there.
+    pub blank_in: Option<BlankIn>,
 }
 
 impl ColumnPlan {
@@ -45,7 +49,12 @@ impl ColumnPlan {
 impl ValueSource {
     /// Finds where `wanted` comes from in a file with these columns.
     pub fn new(wanted: &ColumnRef, map: &ColumnMap, is_receipt: bool) -> ValueSource {
-        let plan = |column| ColumnPlan { column, is_receipt };
+        let plan = |column| ColumnPlan { column, is_receipt, blank_in: None };
+        let uncleaned = |column| {
+            let of_field = Field::ALL.into_iter().find(|field| map.column(*field) == Some(column));
+            let blank_in = of_field.map_or(BlankIn::Others, |field| Kind::of_field(field).blank_in());
+            ColumnPlan { column, is_receipt, blank_in: Some(blank_in) }
+        };
         match wanted {
             ColumnRef::Field(Field::Email) if map.column(Field::Email).is_some() => ValueSource::Address,
             ColumnRef::Field(field) => match (map.column(*field), map.second_choice(*field)) {
@@ -57,7 +66,7 @@ impl ValueSource {
                 let column = map.headers.iter().position(|header| fold(header) == extra.folded);
                 match column.map(ColumnIndex) {
                     Some(column) if map.column(Field::Email) == Some(column) => ValueSource::Address,
-                    Some(column) => ValueSource::Column(plan(column)),
+                    Some(column) => ValueSource::Column(uncleaned(column)),
                     None => ValueSource::Nothing,
                 }
             }
@@ -72,6 +81,22 @@ impl ValueSource {
             ValueSource::FirstFilled([first, second]) => [Some(*first), Some(*second)],
         };
         plans.into_iter().flatten().map(|plan| plan.column)
+    }
+
+    /// The value; empty also where it is one of the words that stand for nothing.
+    pub fn filled<'a>(&self, record: &Record<'a>, address: &'a [u8], words: &BlankWords) -> Cow<'a, [u8]> {
+        let value = self.value(record, address);
+        if value.is_empty() || !self.is_blank_word(&value, words) { value } else { Cow::Borrowed(&[]) }
+    }
+
+    /// Whether a value of it is one of the words that stand for nothing.
+    pub fn is_blank_word(&self, value: &[u8], words: &BlankWords) -> bool {
+        match self {
+            ValueSource::Column(ColumnPlan { blank_in: Some(blank_in), .. }) => {
+                words.holds(&String::from_utf8_lossy(value), *blank_in)
+            }
+            _ => false,
+        }
     }
 
     /// The value in a record whose cleaned address is `address`.

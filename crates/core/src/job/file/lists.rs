@@ -3,6 +3,7 @@
 use super::Reader;
 use crate::clean::address::AddressCleaner;
 use crate::clean::date::DateOrder;
+use crate::columns::mapping::OwnField;
 use crate::error::{Result, closest};
 use crate::job::layout::ColumnRef;
 use crate::job::named::{list_key, list_reason};
@@ -12,18 +13,23 @@ use crate::suppress::Reason;
 
 impl Reader<'_> {
     /// The lists to ask about, then the suppression lists with files of their own.
-    pub(super) fn lists(&self, lists: Vec<ListPart>, suppress: Vec<SuppressPart>) -> Result<Vec<ListFiles>> {
-        let mut all: Vec<ListFiles> = lists.into_iter().map(|part| self.list(part)).collect::<Result<_>>()?;
+    pub(super) fn lists(
+        &self,
+        lists: Vec<ListPart>,
+        suppress: Vec<SuppressPart>,
+        own: &[OwnField],
+    ) -> Result<Vec<ListFiles>> {
+        let mut all: Vec<ListFiles> = lists.into_iter().map(|part| self.list(part, own)).collect::<Result<_>>()?;
         for part in suppress {
             match part.list.clone() {
                 Some(list) => self.hold_list(&mut all, &part, &list)?,
-                None => all.extend(self.suppress(part, all.len())?),
+                None => all.extend(self.suppress(part, all.len(), own)?),
             }
         }
         Ok(all)
     }
 
-    fn list(&self, part: ListPart) -> Result<ListFiles> {
+    fn list(&self, part: ListPart, own: &[OwnField]) -> Result<ListFiles> {
         let read = self.read_files(&part.name, &part.files, part.columns)?;
         let mut read = ReadFiles { wishes: self.wishes(overruled!(part))?, ..read };
         read.columns.date_order = part.date_order.map(DateOrder::from);
@@ -38,12 +44,12 @@ impl Reader<'_> {
             is_asked: true,
             ..ListFiles::new(part.name, read)
         };
-        list.go_by(part.by.as_deref().map(|text| self.list_key(text)).transpose()?.flatten());
+        list.go_by(part.by.as_deref().map(|text| self.list_key(text)).transpose()?.flatten(), own);
         Ok(list)
     }
 
     /// A suppression list, and where its entries have reasons of their own one more for each of these.
-    fn suppress(&self, part: SuppressPart, place: usize) -> Result<Vec<ListFiles>> {
+    fn suppress(&self, part: SuppressPart, place: usize, own: &[OwnField]) -> Result<Vec<ListFiles>> {
         let read = self.read_files(&part.name, &part.files, part.columns.clone())?;
         let hold = self.hold(&part, Reason::DoNotContact)?;
         let mut conditions: Vec<String> = part.condition.iter().map(|text| format!("({text})")).collect();
@@ -60,7 +66,7 @@ impl Reader<'_> {
         let mut read = ReadFiles { wishes: self.wishes(overruled!(part))?, ..read };
         read.columns.date_order = part.date_order.map(DateOrder::from);
         let mut list = ListFiles { condition, hold: Some(hold), reason_from, ..ListFiles::new(&part.name, read) };
-        list.go_by(part.by.as_deref().map(|text| self.list_key(text)).transpose()?.flatten());
+        list.go_by(part.by.as_deref().map(|text| self.list_key(text)).transpose()?.flatten(), own);
         Ok(list.with_shares(place))
     }
 

@@ -148,7 +148,7 @@ impl Reader<'_> {
                 bounced: parts.remember.bounced,
             },
             sources: parts.source.into_iter().map(|part| self.source(part, &own)).collect::<Result<_>>()?,
-            lists: self.lists(parts.list, parts.suppress)?,
+            lists: self.lists(parts.list, parts.suppress, &own)?,
             require: self.require(parts.require)?,
             pick: self.pick(&parts.select)?,
             select: parts.select.condition.as_deref().map(|text| self.selection(text)).transpose()?,

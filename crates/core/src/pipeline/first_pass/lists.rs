@@ -3,6 +3,7 @@
 use super::{NotText, line_above, not_text};
 use crate::clean::RowCleaner;
 use crate::clean::address::AddressCleaner;
+use crate::clean::decoded_twice;
 use crate::clean::look::Look;
 use crate::error::Result;
 use crate::job::{EntriesFrom, Hold, Job, ListFiles};
@@ -10,7 +11,8 @@ use crate::observe::{Observer, Stage};
 use crate::person::{IdentityHash, IdentityHasher};
 use crate::pipeline::counts::{FileCounts, ListCounts, Problem, UNLISTED_WORDS_KEPT};
 use crate::pipeline::in_order::in_order;
-use crate::pipeline::near_misses::name_in;
+use crate::pipeline::alike::Alike;
+use crate::pipeline::near_misses::{address_alike, name_in};
 use crate::pipeline::open::{EntryStatus, OpenFile, OpenFiles};
 use crate::pipeline::people::People;
 use crate::pipeline::row_keys::RowKeys;
@@ -158,7 +160,8 @@ pub(in crate::pipeline) struct EntryScratch {
 
 impl EntryScratch {
     pub fn new(files: &OpenFiles) -> EntryScratch {
-        EntryScratch { cleaner: AddressCleaner::with(Arc::clone(&files.addresses)), ..EntryScratch::default() }
+        let (cleaner, values) = (AddressCleaner::with(Arc::clone(&files.addresses)), RowCleaner::with(Arc::clone(&files.addresses)));
+        EntryScratch { cleaner, values, ..EntryScratch::default() }
     }
 }
 
@@ -185,13 +188,17 @@ pub(in crate::pipeline) struct ListChunk {
 pub(in crate::pipeline) struct Entries {
     /// Those that are compared by their hash.
     pub compared: Vec<IdentityHash>,
+    /// Further hashes of some of these, by their place.
+    pub also: Vec<(u32, IdentityHash)>,
+    /// The mailing of each, where mailings are counted.
+    pub mailings: Vec<u32>,
     pub domains: Vec<String>,
     pub digest_kinds: Vec<DigestKind>,
     pub digests: u64,
     pub unusable: u64,
     pub blank: u64,
-    /// For each that is compared its address and the name beside it, where texts are wanted and it has one.
-    pub texts: Vec<Option<(String, String)>>,
+    /// For each that is compared what may be close to it, where that is wanted.
+    pub texts: Vec<Option<Alike>>,
 }
 
 impl Entries {
@@ -213,13 +220,21 @@ impl Entries {
         self.compared.len() + self.domains.len() - self.unusable as usize
     }
 
-    /// Keeps the address of a row's first entry, which has this place among those that are compared.
-    fn keep_text(&mut self, place: usize, text: Option<(String, String)>) {
-        self.texts.resize(place.min(self.compared.len()), None);
-        if place < self.compared.len() {
-            self.texts.push(text);
+    /// Adds an entry, and what may be close to it, with the name beside it.
+    fn add_alike(&mut self, entry: Entry, name: &str, hasher: &IdentityHasher) {
+        let shown = match &entry {
+            Entry::Address(text) | Entry::Unusable(text) => Some(String::from_utf8_lossy(text)),
+            _ => None,
+        };
+        let alike = shown.map(|text| match address_alike(&text, hasher) {
+            Alike::Address { text, .. } => Alike::Address { text, name: name.to_owned() },
+            other => other,
+        });
+        self.add(entry, hasher);
+        if self.texts.len() < self.compared.len() {
+            self.texts.resize(self.compared.len() - 1, None);
+            self.texts.push(alike);
         }
-        self.texts.resize(self.compared.len(), None);
     }
 
     pub fn digest(&mut self, digest: Digest, hasher: &IdentityHasher) {
@@ -307,12 +322,16 @@ pub(in crate::pipeline) fn read_list_chunk(
             }
         }
         read.counts.count(Line::Contact);
-        let mut key = None;
+        let mut row_keys: Vec<IdentityHash> = Vec::new();
+        let mut alike = None;
         let mut share = 0;
         let text = if keys.is_some() || plan.status.is_some() { cell::value(first) } else { Cow::default() };
         if let Some(keys) = keys {
             let address = cleaner.clean(&text);
-            let seen = keys.read(&record, &address, values, hasher, |_, hash| key = Some(hash));
+            let seen = keys.read(&record, &address, values, hasher, |_, hash| row_keys.push(hash));
+            if *keeps_texts && has_keys {
+                alike = keys.alike(file.owner, &values.after(&record), values.doubts(), &address);
+            }
             if !seen.counts {
                 read.left_out += 1;
                 continue;
@@ -327,24 +346,25 @@ pub(in crate::pipeline) fn read_list_chunk(
         let (before, usable_before) = (entries.compared.len(), entries.usable());
         let mut first_gave_entry = true;
         if has_keys {
-            entries.compared.extend(key);
+            if let Some((first, others)) = row_keys.split_first() {
+                entries.also.extend(others.iter().map(|other| (entries.compared.len() as u32, *other)));
+                entries.compared.push(*first);
+                if *keeps_texts {
+                    entries.texts.resize(entries.compared.len() - 1, None);
+                    entries.texts.push(alike);
+                }
+            }
         } else {
-            let mut first_text = None;
+            let name = if *keeps_texts { name_in(file.map(), &record) } else { String::new() };
             for (place, column) in columns.iter().enumerate() {
                 if place == 1 {
                     first_gave_entry = entries.usable() > usable_before;
                 }
                 let value = cell::value(record.raw(column.0));
-                entry::read(&value, cleaner, &mut |entry| {
-                    if let (true, Entry::Address(identity)) = (*keeps_texts, &entry) {
-                        first_text.get_or_insert_with(|| String::from_utf8_lossy(identity).into_owned());
-                    }
-                    entries.add(entry, hasher);
+                entry::read(&value, cleaner, &mut |entry| match *keeps_texts {
+                    true => entries.add_alike(entry, &name, hasher),
+                    false => entries.add(entry, hasher),
                 });
-            }
-            if *keeps_texts {
-                let place = before.min(entries.compared.len());
-                entries.keep_text(place, first_text.map(|address| (address, name_in(file.map(), &record))));
             }
         }
         let mut gave_entry = entries.usable() > usable_before;
@@ -404,6 +424,7 @@ impl ListChunk {
     /// The share that a status puts a row into; none where it is no refusal.
     fn share(&mut self, value: &[u8]) -> Option<usize> {
         let text = String::from_utf8_lossy(value);
+        let text = decoded_twice::repaired(&text).map_or(text, Cow::Owned);
         match status::read(&text) {
             StatusReason::Is(reason) => {
                 let place = StatusReasons::REASONS.into_iter().position(|other| other == reason);

@@ -1,11 +1,11 @@
 //! Sources, read: each row leaves its kind, its keys and its marks; no value is kept.
 
 use super::{NotText, address_value, checksum, has_open_quote, is_unreadable, line_above, not_text};
-use crate::clean::address::{Address, AddressCleaner, State};
+use crate::clean::address::{Address, AddressCleaner, FurtherAddress, State};
 use crate::clean::consent::{Consent, Statement};
 use crate::clean::date::OrderEvidence;
 use crate::clean::replace::Replaced;
-use crate::clean::{CleaningPlan, RowCleaner, consent, look};
+use crate::clean::{CleaningPlan, RowCleaner, consent, decoded_twice, look};
 use crate::columns::consent::is_sure_refusal;
 use crate::columns::{ConsentColumn, Field};
 use crate::error::Result;
@@ -21,6 +21,7 @@ use crate::read::lines::looks_like_footnote;
 use crate::read::{Chunk, Format, Line, Record, Records, Shape, cell};
 use crate::suppress::{Mark, RowChecks};
 use crate::units::{ColumnIndex, RowNumber, SourceId};
+use std::borrow::Cow;
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -87,6 +88,7 @@ impl Scratch {
         Scratch {
             cleaner: AddressCleaner::with(Arc::clone(&files.addresses)),
             further: AddressCleaner::with(Arc::clone(&files.addresses)),
+            values: RowCleaner::with(Arc::clone(&files.addresses)),
             ..Scratch::default()
         }
     }
@@ -233,28 +235,53 @@ impl RowRead<'_> {
         record: &Record,
         further: &mut AddressCleaner,
     ) {
-        if !self.checks.digests.is_empty() && address.is_usable() {
-            self.digests(typed, address);
-        }
         match address.state {
             State::Usable => self.identity(address.identity, address.domain(), Role::First),
-            State::Invalid(_) => self.identity(address.identity, address.domain(), Role::CompareOnly),
+            // Only what looks like an address says anything of other rows.
+            State::Invalid(_) if address.identity.contains(&b'@') => {
+                self.identity(address.identity, address.domain(), Role::CompareOnly);
+            }
+            State::Invalid(_) => self.identity(address.identity, b"", Role::Compared),
             State::Blank | State::Placeholder => {}
         }
-        for identity in address.further {
-            self.further_identity(identity.as_bytes());
+        if !self.checks.digests.is_empty() && !address.identity.is_empty() && address.state != State::Placeholder {
+            let role = if address.is_usable() { Role::FirstHash } else { Role::Compared };
+            self.hashes(typed, address, role);
         }
+        self.beside(address);
         for column in &file.map().further_addresses {
             let value = cell::value(record.raw(column.0));
             let address = further.clean(&value);
             if address.is_usable() {
                 self.identity(address.identity, address.domain(), Role::Further);
                 if !self.checks.digests.is_empty() {
-                    self.digests(&value, &address);
+                    self.hashes(&value, &address, Role::Compared);
                 }
+            } else if let State::Invalid(_) = address.state {
+                let role = if address.identity.contains(&b'@') { Role::CompareOnly } else { Role::Compared };
+                self.identity(address.identity, address.domain(), role);
             }
-            for identity in address.further {
-                self.further_identity(identity.as_bytes());
+            self.beside(&address);
+        }
+    }
+
+    /// What a cell holds beside its first address: further ones, and texts that only lists are asked about.
+    fn beside(&mut self, address: &Address) {
+        for FurtherAddress { text, identity, typed } in address.further {
+            let domain = identity.rsplit_once('@').map_or("", |(_, domain)| domain);
+            self.identity(identity.as_bytes(), domain.as_bytes(), Role::Further);
+            if !self.checks.digests.is_empty() {
+                self.hash_forms(typed.as_bytes(), text.as_bytes(), identity.as_bytes(), Role::Compared);
+            }
+        }
+        for text in address.held_by {
+            let (role, domain) = match text.rsplit_once('@') {
+                Some((_, domain)) => (Role::CompareOnly, domain),
+                None => (Role::Compared, ""),
+            };
+            self.identity(text.as_bytes(), domain.as_bytes(), role);
+            if !self.checks.digests.is_empty() {
+                self.hash_forms(text.as_bytes(), text.as_bytes(), text.as_bytes(), Role::Compared);
             }
         }
     }
@@ -276,7 +303,7 @@ impl RowRead<'_> {
             if address.is_usable() {
                 self.identity(address.identity, address.domain(), Role::CompareOnly);
                 if !self.checks.digests.is_empty() {
-                    self.digests(&value, &address);
+                    self.hashes(&value, &address, Role::Compared);
                 }
             }
         }
@@ -320,33 +347,28 @@ impl RowRead<'_> {
         }
     }
 
-    fn further_identity(&mut self, identity: &[u8]) {
-        let domain = identity.iter().rposition(|byte| *byte == b'@').map_or(&[][..], |at| &identity[at + 1..]);
-        self.identity(identity, domain, Role::Further);
-        if !self.checks.digests.is_empty() {
-            self.digest_forms(identity, identity, identity);
-        }
+    /// The hashes under which a list may hold an address.
+    fn hashes(&mut self, typed: &[u8], address: &Address, role: Role) {
+        self.hash_forms(typed, address.text, address.identity, role);
     }
 
-    /// The digests under which a list may hold an address.
-    fn digests(&mut self, typed: &[u8], address: &Address) {
-        self.digest_forms(typed, address.text, address.identity);
-    }
-
-    fn digest_forms(&mut self, typed: &[u8], text: &[u8], identity: &[u8]) {
+    fn hash_forms(&mut self, typed: &[u8], text: &[u8], identity: &[u8], role: Role) {
         let (row, hasher, keys) = (self.row, self.hasher, &mut self.read.keys);
-        self.checks.digests.for_each(typed, text, identity, hasher, |hash| keys.push((row, Role::Compared, hash)));
+        self.checks.digests.for_each(typed, text, identity, hasher, |hash| keys.push((row, role, hash)));
     }
 
     #[inline]
     fn identity(&mut self, identity: &[u8], domain: &[u8], role: Role) {
         let hash = self.hasher.hash_address(identity);
         self.read.keys.push((self.row, role, hash));
-        let RowChecks { domains, allowed, .. } = self.checks;
+        let RowChecks { domains, allowed, lists_of_addresses, .. } = self.checks;
         if !domains.is_empty() {
             let (row, marks) = (self.row, &mut self.read.marks);
             domains.for_each_match(domain, self.hasher, |list| {
                 marks.push((row, if allowed.lifts(hash, list) { Mark::Lifted(list) } else { Mark::On(list) }));
+                if role == Role::First && lists_of_addresses[list.0 as usize] {
+                    marks.push((row, Mark::FirstOn(list)));
+                }
             });
         }
     }
@@ -378,6 +400,9 @@ impl RowRead<'_> {
                         *self.read.counts.unlisted_words.entry(word).or_default() += 1;
                     }
                     self.read.marks.push((self.row, Mark::Said(consent, file.owner)));
+                    if consent == Consent::Bounced && address.is_usable() {
+                        self.read.marks.push((self.row, Mark::FirstBounced(file.owner)));
+                    }
                 }
             }
         }
@@ -434,7 +459,9 @@ fn statement(raw: &[u8], column: &ConsentColumn, known: &mut SaidByDirection) ->
     if let Some(statement) = known.get(raw) {
         return *statement;
     }
-    let statement = consent::read(&cell::text(raw), column.yes_means);
+    let text = cell::text(raw);
+    let meant = decoded_twice::repaired(&text).map_or(text, Cow::Owned);
+    let statement = consent::read(&meant, column.yes_means);
     if known.len() < KEPT {
         known.insert(raw.to_vec(), statement);
     }

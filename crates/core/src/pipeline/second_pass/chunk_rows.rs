@@ -7,16 +7,17 @@ use crate::clean::address::{Address, AddressCleaner, State};
 use crate::clean::consent::{self, Consent, Statement};
 use crate::clean::suggest::{self, DomainLooks};
 use crate::clean::{Doubt, Rule, Rules, audience};
-use crate::columns::{ColumnMap, ConsentColumn, Field};
-use crate::job::{OnViolation, Passing};
+use crate::columns::Field;
+use crate::job::{Layout, OnViolation, Passing};
 use crate::pipeline::learned::{self, Learning};
 use crate::pipeline::people_index;
 use crate::pipeline::settle::{Cleared, Standing};
 use crate::pipeline::tally::Company;
 use crate::read::{Record, cell};
-use crate::suppress::{Mark, MarkSet, Reason};
+use crate::suppress::{Mark, MarkSet, Reason, StatusReason, status};
 use crate::units::{ColumnIndex, RowId, RowNumber};
 use crate::write::csv::{CsvBuffer, RawCells};
+use std::sync::Arc;
 
 /// The key of rows that somebody decided to be one person.
 pub const DECISION: &str = "decision";
@@ -82,7 +83,7 @@ impl<'b> ChunkRows<'_, 'b> {
                 }
                 if let Some((reason, details)) = fault {
                     if reason == Reason::LayoutViolation {
-                        self.note_violation(number, &details);
+                        self.note_violation(number, &meant.record, address, marks);
                     }
                     self.set_aside(number, reason, &details, record);
                     people_index::Fate::SetAside(reason)
@@ -100,7 +101,7 @@ impl<'b> ChunkRows<'_, 'b> {
             _ => row,
         };
         if self.pass.job.remember.is_anything() {
-            self.learn(survivor, fate, address, record);
+            self.learn(survivor, fate, address, &meant.record);
         }
         people_index::add(&mut self.rows.people, address, row, survivor, fate);
     }
@@ -109,10 +110,9 @@ impl<'b> ChunkRows<'_, 'b> {
     /// the row's own address.
     fn learn(&mut self, survivor: RowId, fate: people_index::Fate, address: &Address, record: &Record) {
         let remember = self.pass.job.remember;
-        let learned = &mut self.rows.learned;
         if fate == people_index::Fate::Written {
             if remember.prepared && address.is_usable() {
-                learned::add(learned, Learning::Prepared, address.identity);
+                learned::add(&mut self.rows.learned, Learning::Prepared, address.identity);
             }
             return;
         }
@@ -125,17 +125,37 @@ impl<'b> ChunkRows<'_, 'b> {
         };
         let map = self.pass.files.sources[self.plan.file].map();
         if let Some(reason) = refused.filter(|_| remember.opted_out) {
-            for identity in identities(address, map, record) {
-                learned::add(learned, Learning::Refused(reason), identity.as_bytes());
+            for identity in self.identities(address, record) {
+                learned::add(&mut self.rows.learned, Learning::Refused(reason), identity.as_bytes());
             }
         }
-        let bounced = |column: &ConsentColumn| {
-            let value = cell::text(record.raw(column.column.0));
-            consent::read(&value, column.yes_means) == Statement::Says(Consent::Bounced)
-        };
-        if remember.bounced && address.is_usable() && says(Consent::Bounced) && map.consents.iter().any(bounced) {
-            learned::add(learned, Learning::Refused(Reason::Bounced), address.identity);
+        if !remember.bounced || !address.is_usable() || !says(Consent::Bounced) {
+            return;
         }
+        let words = map.consents.iter().map(|column| (column, cell::text(record.raw(column.column.0))));
+        let bounced = words.filter(|(column, word)| {
+            consent::read(word, column.yes_means) == Statement::Says(Consent::Bounced)
+        });
+        let softly = |word: &str| status::read(word) == StatusReason::SoftBounce;
+        let learning = bounced.map(|(_, word)| match softly(&word) {
+            true => Learning::SoftBounced,
+            false => Learning::Refused(Reason::Bounced),
+        });
+        if let Some(learning) = learning.min() {
+            learned::add(&mut self.rows.learned, learning, address.identity);
+        }
+    }
+
+    /// Every usable address of a row, cleaned as the job says it.
+    fn identities(&self, address: &Address, record: &Record) -> Vec<String> {
+        let files = self.pass.files;
+        let mut all = usable_identities(address);
+        let mut cleaner = AddressCleaner::with(Arc::clone(&files.addresses));
+        for column in &files.sources[self.plan.file].map().further_addresses {
+            let value = cell::value(record.raw(column.0));
+            all.extend(usable_identities(&cleaner.clean(&value)));
+        }
+        all
     }
 
     /// A row of the master stays as it is.
@@ -189,8 +209,7 @@ impl<'b> ChunkRows<'_, 'b> {
         if self.plan.selection.as_ref().is_some_and(|selection| !selection.holds(record, usable, marks)) {
             return Some((Reason::NotSelected, String::new()));
         }
-        let violation = self.plan.layouts.iter().find_map(|layout| layout.violation(record, usable, marks));
-        if let Some(column) = violation {
+        if let Some((_, column)) = self.violations(record, usable, marks).next() {
             return Some((Reason::LayoutViolation, column.to_owned()));
         }
         if marks.contains(&Mark::RemovedByHand) {
@@ -213,12 +232,24 @@ impl<'b> ChunkRows<'_, 'b> {
         is_disposable.then(|| (Reason::DisposableDomain, String::from_utf8_lossy(address.domain()).into_owned()))
     }
 
-    fn note_violation(&mut self, number: RowNumber, column: &str) {
-        let stops = self.pass.layouts.iter().any(|layout| {
-            layout.on_violation == OnViolation::Stop && layout.columns.iter().any(|other| other.name == column)
-        });
-        if stops && self.rows.counts.stop.is_none() {
-            self.rows.counts.stop = Some((number, column.to_owned()));
+    /// The layouts that the row does not fit, each with the column that would stay blank.
+    fn violations<'c>(
+        &'c self,
+        record: &'c Record,
+        usable: &'c [u8],
+        marks: &'c [Mark],
+    ) -> impl Iterator<Item = (&'c Layout, &'c str)> {
+        let layouts = self.pass.layouts.iter().zip(&self.plan.layouts);
+        layouts.filter_map(move |(layout, plan)| Some((layout, plan.violation(record, usable, marks)?)))
+    }
+
+    /// Stops the run at the first row that a layout stops at.
+    fn note_violation(&mut self, number: RowNumber, record: &Record, address: &Address, marks: &[Mark]) {
+        let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
+        let stops = |(layout, _): &(&Layout, &str)| layout.on_violation == OnViolation::Stop;
+        let column = self.violations(record, usable, marks).find(stops).map(|(_, column)| column.to_owned());
+        if let (Some(column), None) = (column, &self.rows.counts.stop) {
+            self.rows.counts.stop = Some((number, column));
         }
     }
 
@@ -289,7 +320,7 @@ impl<'b> ChunkRows<'_, 'b> {
             let header = headers.get(change.column.0).map_or("", String::as_str);
             repair_row(repairs, Rule::Replacement, &self.plan.name_cells, number, header, before, after);
         }
-        for (header, before, after) in meant.repairs {
+        for (header, before, after) in meant.values.iter().flat_map(|values| values.decoded()) {
             let (before, after) = (before.as_bytes(), after.as_bytes());
             counts.repairs.count(Rule::DecodedTwice, Company::Alone, before, after);
             repair_row(repairs, Rule::DecodedTwice, &self.plan.name_cells, number, header, before, after);
@@ -345,19 +376,9 @@ impl<'b> ChunkRows<'_, 'b> {
     }
 }
 
-/// Every usable address of a row.
-fn identities(address: &Address, map: &ColumnMap, record: &Record) -> Vec<String> {
-    let text = |identity: &[u8]| String::from_utf8_lossy(identity).into_owned();
-    let mut all: Vec<String> = address.is_usable().then(|| text(address.identity)).into_iter().collect();
-    all.extend(address.further.iter().cloned());
-    let mut cleaner = AddressCleaner::default();
-    for column in &map.further_addresses {
-        let value = cell::value(record.raw(column.0));
-        let further = cleaner.clean(&value);
-        all.extend(further.is_usable().then(|| text(further.identity)));
-        all.extend(further.further.iter().cloned());
-    }
-    all
+fn usable_identities(address: &Address) -> Vec<String> {
+    let first = address.is_usable().then(|| String::from_utf8_lossy(address.identity).into_owned());
+    first.into_iter().chain(address.further.iter().map(|further| further.identity.clone())).collect()
 }
 
 fn company_of(rules: Rules) -> Company {

@@ -1,16 +1,14 @@
-//! A record as it was meant: what was decoded wrongly put right, what the job replaces replaced, its values cleaned.
+//! A record as it was meant: what the job replaces replaced, its values cleaned.
 
 use crate::clean::address::AddressCleaner;
 use crate::clean::replace::{Change, Replaced};
 use crate::clean::suggest::DomainLooks;
-use crate::clean::{Doubt, RowCleaner, decoded_twice};
-use crate::columns::{ColumnMap, Field};
+use crate::clean::{Doubt, RowCleaner};
 use crate::pipeline::open::{OpenFile, OpenFiles};
 use crate::pipeline::supply::Supplied;
-use crate::read::split::RecordBuffer;
-use crate::read::{Chunk, Record, Records, Shape, cell};
+use crate::read::{Chunk, Record, Records, Shape};
 use crate::units::{ColumnIndex, SourceId};
-use crate::write::csv::{CsvBuffer, RawCells};
+use crate::write::csv::RawCells;
 use std::sync::Arc;
 
 /// Which cells of a chunk can be copied without a look at each.
@@ -50,7 +48,6 @@ impl ChunkCells {
 pub(super) struct Scratch {
     pub records: Records,
     pub cleaner: AddressCleaner,
-    pub decoded: Decoded,
     pub replaced: Replaced,
     pub values: RowCleaner,
     pub domains: DomainLooks,
@@ -59,7 +56,8 @@ pub(super) struct Scratch {
 
 impl Scratch {
     pub fn new(files: &OpenFiles) -> Scratch {
-        Scratch { cleaner: AddressCleaner::with(Arc::clone(&files.addresses)), ..Scratch::default() }
+        let (cleaner, values) = (AddressCleaner::with(Arc::clone(&files.addresses)), RowCleaner::with(Arc::clone(&files.addresses)));
+        Scratch { cleaner, values, ..Scratch::default() }
     }
 }
 
@@ -67,7 +65,6 @@ impl Scratch {
 pub(super) struct Meant<'a> {
     pub record: Record<'a>,
     pub cells: RawCells,
-    pub repairs: &'a [TextRepair],
     pub replaced: &'a [Change],
     /// What was cleaned in it, if it may be written.
     pub values: Option<&'a RowCleaner>,
@@ -77,46 +74,5 @@ impl Meant<'_> {
     /// What could not be cleaned in it, or looks like something else.
     pub fn doubts(&self) -> &[(ColumnIndex, Doubt)] {
         self.values.map_or(&[], RowCleaner::doubts)
-    }
-}
-
-/// The header of a column, the text before and after.
-pub(super) type TextRepair = (String, String, String);
-
-/// Puts right what was decoded wrongly before the file was exported. Addresses stay as they are.
-#[derive(Default)]
-pub(super) struct Decoded {
-    buffer: RecordBuffer,
-    cell: CsvBuffer,
-    repairs: Vec<TextRepair>,
-}
-
-impl Decoded {
-    pub fn take<'a>(&'a mut self, record: &Record<'a>, map: &ColumnMap) -> Meant<'a> {
-        self.buffer.clear();
-        self.repairs.clear();
-        for (column, raw) in record.raw_cells().enumerate() {
-            let is_address = map.column(Field::Email) == Some(ColumnIndex(column))
-                || map.further_addresses.contains(&ColumnIndex(column));
-            let text = cell::text(raw);
-            let repaired = if is_address { None } else { decoded_twice::repaired(&text) };
-            match repaired {
-                Some(repaired) => {
-                    self.cell.clear();
-                    self.cell.value(repaired.as_bytes());
-                    self.buffer.cell(self.cell.bytes.strip_suffix(b",").unwrap_or(&self.cell.bytes));
-                    let header = map.headers.get(column).cloned().unwrap_or_default();
-                    self.repairs.push((header, text.into_owned(), repaired));
-                }
-                None => self.buffer.cell(raw),
-            }
-        }
-        Meant {
-            record: self.buffer.record(),
-            cells: RawCells::NeedALook,
-            repairs: &self.repairs,
-            replaced: &[],
-            values: None,
-        }
     }
 }

@@ -18,7 +18,7 @@ use super::settle::{Settled, Standing};
 use super::supply::{SuppliedColumns, Supplies, Supply, SupplyKind};
 use super::why_held::describe;
 use crate::clean::address::Address;
-use crate::clean::{CleaningPlan, decoded_twice};
+use crate::clean::CleaningPlan;
 use crate::error::{Error, ErrorKind, Result};
 use crate::job::{Job, Layout};
 use crate::observe::{Observer, Stage};
@@ -93,7 +93,7 @@ impl<'a> SecondPass<'a> {
             supplied: files
                 .supplied
                 .as_ref()
-                .map(|supplied| SuppliedColumns::new(supplied, &cleaning.map, file.is_receipt)),
+                .map(|supplied| SuppliedColumns::new(supplied, &cleaning.map, file.is_receipt, &job.clean.blank_words)),
         };
         let plans = files.sources.iter().zip(&files.cleaning).map(plan).collect();
         let details = settled.all_marks().map(|marks| describe(job, marks)).collect();
@@ -221,10 +221,9 @@ impl<'a> SecondPass<'a> {
             return Err(changed(file.input.path()));
         }
         let mut rows = self.spare_rows();
-        let Scratch { records, cleaner, decoded, replaced, values, domains, supplied } = scratch;
+        let Scratch { records, cleaner, replaced, values, domains, supplied } = scratch;
         let mut supplies = supplies;
         replaced.changes.clear();
-        let may_be_decoded_twice = decoded_twice::may_hold(&job.chunk.bytes);
         let cells = ChunkCells::of(file, &job.chunk);
         let mut chunk = ChunkRows {
             pass: self,
@@ -259,16 +258,14 @@ impl<'a> SecondPass<'a> {
             let address =
                 if self.settled.is_clean(row) { Address::clean_already(&typed) } else { cleaner.clean(&typed) };
             let cells = if replaced.changes.is_empty() { chunk.cells } else { RawCells::NeedALook };
-            let meant = if may_be_decoded_twice && decoded_twice::may_hold(after.bytes()) {
-                decoded.take(&after, file.map())
-            } else {
-                Meant { record: after, cells, repairs: &[], replaced: &[], values: None }
-            };
-            let mut meant = Meant { replaced: &replaced.changes, ..meant };
+            let mut meant = Meant { record: after, cells, replaced: &replaced.changes, values: None };
             if matches!(standing, Standing::Free(_)) {
                 values.clean(&self.files.cleaning[job.file.0 as usize], &meant.record, &address);
                 meant.record = values.after(&meant.record);
                 meant.values = Some(values);
+                if !values.decoded().is_empty() {
+                    meant.cells = RawCells::NeedALook;
+                }
                 chunk.suggest(row, &address, domains);
                 if let (Some(columns), false) = (&chunk.plan.supplied, given.is_empty()) {
                     meant.record = supplied.apply(&meant.record, address.text, given, columns);
