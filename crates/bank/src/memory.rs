@@ -239,10 +239,10 @@ impl Memory {
         let since = self.today - i64::from(limits.per_days);
         let sent: Vec<(i64, Option<String>, i64, i64)> = bank.ask(|bank| {
             let mut query = bank.prepare(
-                "select b.id, b.campaign, coalesce(e.day, b.day) as day, count(*) from batch b join entry e on e.batch = b.id
+                "select b.id, b.campaign, coalesce(e.day, b.day) as on_day, count(*) from batch b join entry e on e.batch = b.id
                  where b.what = ?1 and b.scope in (1, ?2) and b.undone is null and coalesce(e.day, b.day) > ?3
                    and coalesce(e.day, b.day) <= ?4 and e.removed is null
-                 group by b.id, day",
+                 group by b.id, on_day",
             )?;
             let rows = query.query_map(params![What::Sent.code(), scope.0, since, self.today], |row| {
                 Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?))
@@ -354,9 +354,9 @@ impl Memory {
         each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>,
     ) -> Result<()> {
         let fail = |cause: rusqlite::Error| trouble(&self.path, &cause);
-        let query = "select t.kind, t.value, coalesce(e.day, b.day) as day
+        let query = "select t.kind, t.value, coalesce(e.day, b.day) as on_day
                      from entry e join batch b on b.id = e.batch join text t on t.id = e.text
-                     where e.batch = ?1 and e.removed is null order by day, e.id";
+                     where e.batch = ?1 and e.removed is null order by on_day, e.id";
         let mut query = bank.prepare(query).map_err(fail)?;
         let mut batches: Vec<i64> = mailings.keys().map(|(batch, _)| *batch).collect();
         batches.dedup();

@@ -13,6 +13,7 @@ use pebblebank_core::clean::date::Date;
 use pebblebank_core::job::Limits;
 use proptest::prelude::*;
 use rstest::rstest;
+use std::collections::BTreeSet;
 
 const PEOPLE: [&str; 3] = ["ann@post.example", "ben@post.example", "cy@post.example"];
 

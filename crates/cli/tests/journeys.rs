@@ -24,7 +24,7 @@ fn clean_merges_files_of_different_shapes_into_one() {
         "email,first_name,last_name,full_name,Basket,Walk\n\
          ida@post.example,Ida,Moss,Ida Moss,\"ferns, small\",\n\
          wren@post.example,Wren,Larkin,Wren Larkin,,Bats\n\
-         hugo@post.example,Hugo,,Hugo,,\n"
+         hugo@post.example,Hugo,,,,\n"
     );
     let aside = desk.sheet("spring.set-aside.csv");
     assert_eq!(

@@ -187,7 +187,8 @@ fn a_list_that_is_old_shrank_or_matches_nobody_any_more_stops_the_run() {
 #[case::the_address_itself("email\ncy@hotel.example\n", "", false)]
 #[case::sent_before("email\ncy@hotel.example\n", "reason = \"already-sent\"", true)]
 #[case::another_list_by_phone("phone\n+442079460003\n", "by = \"phone\"\nreason = \"on-other-list\"", true)]
-#[case::do_not_contact_by_phone("phone\n+442079460003\n", "by = \"phone\"", false)]
+#[case::do_not_contact_by_phone("phone\n+442079460003\n", "by = \"phone\"", true)]
+#[case::an_opt_out_by_phone("phone\n+442079460003\n", "by = \"phone\"\nreason = \"opted-out\"", false)]
 #[case::an_opt_out_by_domain("email\nhotel.example\n", "reason = \"opted-out\"", false)]
 fn an_allowed_address_is_written_although_a_lesser_reason_holds_it(
     #[case] list: &str,

@@ -223,13 +223,14 @@ impl fmt::Display for Error {
 
 impl std::error::Error for Error {}
 
-/// `names` with the one closest to `name` first mentioned, or nothing where none is close.
+/// The name closest to the given one, the first of several; none where none is close, and never the very name.
 ///
 /// Close means a Jaro-Winkler similarity of at least 0.8, a usual bound for typing slips.
-pub fn closest<'a>(name: &str, names: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
-    let name = name.to_lowercase();
+pub fn closest<'a>(given: &str, names: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    let name = given.to_lowercase();
     names
         .into_iter()
+        .filter(|candidate| *candidate != given)
         .map(|candidate| (strsim::jaro_winkler(&name, &candidate.to_lowercase()), candidate))
         .filter(|(likeness, _)| *likeness >= 0.8)
         .max_by(|a, b| a.0.total_cmp(&b.0))

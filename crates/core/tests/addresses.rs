@@ -11,7 +11,18 @@ type Owned = (State, String, String, Rules, Vec<String>);
 
 fn owned(address: pebblebank_core::clean::address::Address) -> Owned {
     let text = |bytes: &[u8]| String::from_utf8(bytes.to_vec()).unwrap();
-    (address.state, text(address.text), text(address.identity), address.rules, address.further.to_vec())
+    (address.state, text(address.text), text(address.identity), address.rules, further(&address))
+}
+
+fn further(address: &pebblebank_core::clean::address::Address) -> Vec<String> {
+    address.further.iter().map(|further| further.identity.clone()).collect()
+}
+
+/// The state of a cell, and what lists may hold it by beside its usable addresses.
+fn state_and_held_by(typed: &str) -> (bool, Vec<String>) {
+    let mut cleaner = AddressCleaner::default();
+    let address = cleaner.clean(typed.as_bytes());
+    (address.is_usable(), address.held_by.to_vec())
 }
 
 fn clean(typed: &str) -> Owned {
@@ -96,6 +107,25 @@ fn a_cell_parts_only_where_the_parts_are_addresses(#[case] typed: &str, #[case] 
     let (state, text, _, _, others) = clean(typed);
     assert_eq!((state, text.as_str()), (State::Usable, first));
     assert_eq!(others, further);
+}
+
+#[rstest]
+#[case::at_a_line_end("ida.\nmoss@post.example", false, &["moss@post.example"])]
+#[case::at_a_semicolon_and_a_line_end("ida;\nmoss@post.example", false, &["moss@post.example"])]
+#[case::behind_a_line_end("ida@post.example\nmoss", false, &["ida@post.example"])]
+#[case::touching_with_a_sign("ida_; moss@post.example", false, &["moss@post.example"])]
+#[case::touched_by_a_sign("ida@post.example; +moss", false, &["ida@post.example"])]
+#[case::text_at_a_semicolon("ida; moss@post.example", true, &["ida"])]
+#[case::a_dot_behind_an_address("ida@post.example.; Moss", true, &["moss"])]
+#[case::a_word_that_stands_for_nothing("n/a\nmoss@post.example", true, &[])]
+#[case::an_invalid_address_beside("ida@post.example; moss..x@post.example", true, &["moss..x@post.example"])]
+fn text_that_may_be_a_piece_of_an_address_makes_the_cell_unusable(
+    #[case] typed: &str,
+    #[case] is_usable: bool,
+    #[case] held_by: &[&str],
+) {
+    let (usable, others) = state_and_held_by(typed);
+    assert_eq!((usable, others), (is_usable, held_by.iter().map(|text| (*text).to_owned()).collect()));
 }
 
 #[test]

@@ -5,7 +5,7 @@ use pebblebank_core::clean::address::AddressCleaner;
 use pebblebank_core::clean::consent::Consent;
 use pebblebank_core::person::IdentityHasher;
 use pebblebank_core::suppress::entry::{Entry, read};
-use pebblebank_core::suppress::marks::reason_of;
+use pebblebank_core::suppress::marks::{ListReason, reason_of};
 use pebblebank_core::suppress::{HeldDomains, Mark, MarkSet, MarkSets, Reason};
 use pebblebank_core::units::{ListId, SourceId};
 use proptest::prelude::*;
@@ -77,14 +77,19 @@ proptest! {
 }
 
 #[rstest]
-#[case(Mark::On(ListId(1)), Some(Reason::Bounced))]
+#[case::a_list_of_people(Mark::On(ListId(0)), Some(Reason::DoNotContact))]
+#[case::any_address_on_a_list_of_bounces(Mark::On(ListId(1)), None)]
+#[case::the_address_that_would_be_written(Mark::FirstOn(ListId(1)), Some(Reason::Bounced))]
+#[case::said_of_that_address(Mark::FirstBounced(SourceId(0)), Some(Reason::Bounced))]
+#[case::said_in_any_row(Mark::Said(Consent::Bounced, SourceId(0)), None)]
 #[case(Mark::Said(Consent::OptedIn, SourceId(0)), None)]
 #[case(Mark::Said(Consent::Pending, SourceId(0)), Some(Reason::NoConsent))]
 #[case(Mark::Said(Consent::Unlisted, SourceId(0)), Some(Reason::NoConsent))]
 #[case(Mark::Said(Consent::OptedOut, SourceId(0)), Some(Reason::OptedOut))]
 #[case(Mark::RefusedElsewhere(Consent::Complained, SourceId(0)), Some(Reason::Complained))]
 fn what_a_mark_means(#[case] mark: Mark, #[case] reason: Option<Reason>) {
-    assert_eq!(reason_of(mark, &[Some(Reason::DoNotContact), Some(Reason::Bounced)]), reason);
+    let list = |reason| Some(ListReason { reason, is_of_address: reason == Reason::Bounced });
+    assert_eq!(reason_of(mark, &[list(Reason::DoNotContact), list(Reason::Bounced)]), reason);
 }
 
 #[test]

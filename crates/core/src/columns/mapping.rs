@@ -437,7 +437,10 @@ impl Mapper<'_> {
 
     /// Whether most of the filled values are numbers.
     fn holds_numbers(&self, column: ColumnIndex) -> bool {
-        self.mostly(column, |value| value.trim().bytes().all(|byte| byte.is_ascii_digit() || byte == b'-'))
+        self.mostly(column, |value| {
+            let value = value.trim().as_bytes();
+            value.iter().all(|byte| byte.is_ascii_digit() || *byte == b'-') && value.iter().any(u8::is_ascii_digit)
+        })
     }
 
     fn mostly(&self, column: ColumnIndex, is_one: impl Fn(&str) -> bool) -> bool {

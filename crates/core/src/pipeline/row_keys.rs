@@ -84,6 +84,8 @@ enum Part {
     Value { source: ValueSource, form: Form },
     /// The first, middle and last name, where a file does not have the full one.
     Names([ValueSource; 3]),
+    /// The given and the family name alone, of a key that names both: of their columns, or of the full name.
+    GivenAndFamily(Vec<ValueSource>),
 }
 
 /// How the texts of a key's parts become what is compared.
@@ -148,10 +150,19 @@ impl KeyedFile<'_> {
             }
             column => Part::Value { source: source(column), form: Form::of_column(like, &cleaning.map) },
         };
-        let fitted = |key: WantedKey| FittedKey {
-            of: key.of,
-            parts: key.columns.iter().zip(&key.like).map(part).collect(),
-            shown: key.shown,
+        let fitted = |key: WantedKey| {
+            let names_both = names_given_and_family(&key.like);
+            let given_and_family = || {
+                let own = key.columns.iter().zip(&key.like).filter(|(_, like)| is_given_or_family(like));
+                let own: Vec<ValueSource> = own.map(|(column, _)| source(column)).collect();
+                let full = [source(&ColumnRef::Field(Field::FullName))];
+                let has_parts = has_given_and_family(self.map) || full == [ValueSource::Nothing];
+                Part::GivenAndFamily(if has_parts { own } else { full.to_vec() })
+            };
+            let columns = key.columns.iter().zip(&key.like);
+            let others = columns.filter(|(_, like)| !(names_both && is_given_or_family(like))).map(part);
+            let parts = names_both.then(given_and_family).into_iter().chain(others).collect();
+            FittedKey { of: key.of, parts, shown: key.shown }
         };
         RowKeys {
             keys: keys.into_iter().map(fitted).collect(),
@@ -167,6 +178,11 @@ impl KeyedFile<'_> {
 
     fn wanted<'b>(&self, columns: impl Iterator<Item = &'b ColumnRef>, condition: Option<&Selection>) -> Wanted {
         let mut wanted = Wanted::default();
+        let columns: Vec<&ColumnRef> = columns.collect();
+        if columns.iter().any(|column| is_given_or_family(column)) && self.map.column(Field::FullName).is_some() {
+            wanted.add(&ColumnRef::Field(Field::FullName), self.map);
+        }
+        let columns = columns.into_iter();
         columns.for_each(|column| match column {
             ColumnRef::Field(Field::FullName) if names_stand_for(self.map) => {
                 for field in PARTS_OF_NAME {
@@ -271,6 +287,7 @@ impl RowKeys {
                 Part::Address => Vec::new(),
                 Part::Value { source, .. } => vec![source],
                 Part::Names(sources) => sources.iter().collect(),
+                Part::GivenAndFamily(sources) => sources.iter().collect(),
             };
             sources.into_iter().flat_map(ValueSource::columns).collect::<Vec<_>>()
         })
@@ -310,10 +327,7 @@ impl RowKeys {
         match key.parts.as_slice() {
             [Part::Names(sources)] => name(joined(&sources.iter().collect::<Vec<_>>())),
             [Part::Value { source, form: Form::FullName }] => name(value(source)),
-            [Part::Value { source: a, form: Form::GivenName }, Part::Value { source: b, form: Form::FamilyName }]
-            | [Part::Value { source: b, form: Form::FamilyName }, Part::Value { source: a, form: Form::GivenName }] => {
-                name(joined(&[a, b]))
-            }
+            [Part::GivenAndFamily(sources)] => name(joined(&sources.iter().collect::<Vec<_>>())),
             [Part::Value { source, form: Form::Phone }] if row.is_doubtful(source) => {
                 digits_of_phone(&value(source)).map(|digits| Alike::Phone(digits.trim_start_matches('?').to_owned()))
             }
@@ -407,6 +421,14 @@ impl FittedKey {
                 let whole = names.filter(|name| !name.is_empty()).collect::<Vec<_>>().join(" ");
                 self.of_name(&FullName::of(&whole), keys)
             }
+            Part::GivenAndFamily(sources) => {
+                let names = sources.iter().map(|source| row.value(source, &keys.blank_words));
+                let names: Vec<String> = names.collect();
+                let name = FullName::of(&names.join(" "));
+                // Of two columns both must be filled, as in any key of several.
+                let is_whole = names.iter().all(|name| !name.is_empty());
+                [filled(name.core.join(" ")).filter(|_| is_whole), None]
+            }
             Part::Value { source, form } => {
                 let value = row.value(source, &keys.blank_words);
                 match form {
@@ -494,8 +516,20 @@ const PARTS_OF_NAME: [Field; 3] = [Field::FirstName, Field::MiddleName, Field::L
 
 /// Whether the first and the last name stand for the full one, which is not there.
 fn names_stand_for(map: &ColumnMap) -> bool {
-    let has = |field| map.column(field).is_some();
-    !has(Field::FullName) && has(Field::FirstName) && has(Field::LastName)
+    map.column(Field::FullName).is_none() && has_given_and_family(map)
+}
+
+fn has_given_and_family(map: &ColumnMap) -> bool {
+    map.column(Field::FirstName).is_some() && map.column(Field::LastName).is_some()
+}
+
+fn is_given_or_family(column: &ColumnRef) -> bool {
+    matches!(column, ColumnRef::Field(Field::FirstName | Field::LastName))
+}
+
+/// Whether a key names both the given and the family name, which are then compared as the parts of one name.
+fn names_given_and_family(columns: &[ColumnRef]) -> bool {
+    columns.iter().filter(|column| is_given_or_family(column)).count() > 1
 }
 
 /// Whether a file has something for a column.

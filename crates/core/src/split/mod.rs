@@ -9,6 +9,7 @@ use crate::clean::address::AddressCleaner;
 use crate::clean::date::Date;
 use crate::clean::place::Country;
 use crate::clean::plan::Wanted;
+use crate::clean::text::comparable;
 use crate::clean::{CleaningPlan, CleaningWishes, RowCleaner};
 use crate::columns::Field;
 use crate::error::{Error, ErrorKind, Result, closest};
@@ -175,6 +176,7 @@ struct Counted {
 struct Splitter<'a> {
     wishes: &'a SplitWishes,
     cleaning: CleaningPlan,
+    cleaning_wishes: CleaningWishes,
     source: ValueSource,
     addresses: AddressCleaner,
     values: RowCleaner,
@@ -220,6 +222,7 @@ impl<'a> Splitter<'a> {
         Ok(Splitter {
             wishes,
             cleaning,
+            cleaning_wishes,
             source,
             addresses: AddressCleaner::default(),
             values: RowCleaner::default(),
@@ -238,7 +241,7 @@ impl<'a> Splitter<'a> {
             SplitBy::Column(_, every) => {
                 self.values.clean(&self.cleaning, record, &address);
                 let cleaned = self.values.after(record);
-                let value = self.source.value(&cleaned, address.text);
+                let value = self.source.filled(&cleaned, address.text, &self.cleaning_wishes.blank_words);
                 let value = String::from_utf8_lossy(&value).trim().to_owned();
                 let length = match every {
                     Every::Value => return value,
@@ -260,7 +263,7 @@ impl<'a> Splitter<'a> {
             SplitBy::Parts { count, seed } => self.shuffled.part_of(before, rows, count, seed),
             SplitBy::Column(..) | SplitBy::Domain => {
                 let next = self.places.len();
-                *self.places.entry(value.to_lowercase()).or_insert(next)
+                *self.places.entry(comparable(value).into_owned()).or_insert(next)
             }
         }
     }

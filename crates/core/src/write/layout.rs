@@ -101,7 +101,7 @@ impl LayoutPlan {
                 required: column.required,
             })
             .collect();
-        let sort = SortPlan::new(&layout.sort, map, is_receipt);
+        let sort = SortPlan::new(&layout.sort, map, is_receipt, &job.clean.blank_words);
         let blank_words = Arc::clone(&job.clean.blank_words);
         LayoutPlan { has_required: columns.iter().any(|column| column.required), columns, sort, blank_words }
     }

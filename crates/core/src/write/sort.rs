@@ -4,16 +4,19 @@
 //! texts. Blanks come last, whatever the direction. Rows with equal values stay in the order in which they were read.
 
 use super::value::ValueSource;
+use crate::clean::blank::BlankWords;
 use crate::columns::ColumnMap;
 use crate::columns::fold::fold;
 use crate::job::{ColumnRef, SortColumn};
 use crate::read::Record;
 use crate::units::RowId;
+use std::sync::Arc;
 
 /// The columns that rows are sorted by, in one file.
 #[derive(Debug, Clone)]
 pub struct SortPlan {
     columns: Vec<SortedColumn>,
+    blank_words: Arc<BlankWords>,
 }
 
 #[derive(Debug, Clone)]
@@ -28,13 +31,13 @@ const BLANK: u8 = 0xFF;
 
 impl SortPlan {
     /// Fits what is sorted by to the cleaned records of a file.
-    pub fn new(sort: &[SortColumn], map: &ColumnMap, is_receipt: bool) -> SortPlan {
+    pub fn new(sort: &[SortColumn], map: &ColumnMap, is_receipt: bool, blank_words: &Arc<BlankWords>) -> SortPlan {
         let column = |sorted: &SortColumn| SortedColumn {
             source: ValueSource::new(&sorted.column, map, is_receipt),
             may_be_number: matches!(sorted.column, ColumnRef::Extra(_)),
             is_descending: sorted.is_descending,
         };
-        SortPlan { columns: sort.iter().map(column).collect() }
+        SortPlan { columns: sort.iter().map(column).collect(), blank_words: Arc::clone(blank_words) }
     }
 
     /// Whether rows stay as they were read.
@@ -45,7 +48,7 @@ impl SortPlan {
     /// Adds the bytes of a record to `key`.
     pub fn add_key(&self, record: &Record, address: &[u8], row: RowId, key: &mut Vec<u8>) {
         for column in &self.columns {
-            let value = column.source.value(record, address);
+            let value = column.source.filled(record, address, &self.blank_words);
             let value = String::from_utf8_lossy(&value);
             if value.is_empty() {
                 key.push(BLANK);

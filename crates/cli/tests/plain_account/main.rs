@@ -1,0 +1,190 @@
+//! Who is written, merged and held, and with which values, counted a second time the plain way: every rule as one sentence
+//! over all rows, without keys, marks or passes. The program must come to the same, whatever the rows are.
+#![allow(clippy::unwrap_used)] // a failure is a failed test
+
+#[path = "../common/mod.rs"]
+mod common;
+mod rules;
+mod world;
+
+use common::Desk;
+use proptest::prelude::*;
+use proptest::test_runner::{TestError, TestRunner};
+use rules::{Fate, World};
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+use world::{By, Job, Row, Select, quoted};
+
+/// How many jobs are tried whenever the tests run; the whole proof tries as many as `PEBBLEBANK_JOBS` says.
+const JOBS: u32 = 200;
+
+fn source(rows: &[Row], splits_names: bool, first_number: usize) -> String {
+    let names = if splits_names { "First name,Middle name,Last name" } else { "Full name" };
+    let mut text = format!("Email,Email 2,Phone,{names},Badge,City,Last seen,Subscription,Keep,Our own number\n");
+    for (place, row) in rows.iter().enumerate() {
+        let names = if splits_names { row.name.parts().to_vec() } else { vec![row.name.typed()] };
+        let keep = if row.is_kept { "yes" } else { "no" };
+        let number = format!("row {:03}", first_number + place);
+        let mut cells = vec![row.cell.typed(), row.second.typed(), row.phone.typed()];
+        cells.extend(names);
+        cells.extend([row.badge.0, row.city.0, row.seen.0, row.status, keep, &number].map(str::to_owned));
+        let cells: Vec<String> = cells.iter().map(|cell| quoted(cell)).collect();
+        _ = writeln!(text, "{}", cells.join(","));
+    }
+    text
+}
+
+/// The job file.
+fn job_file(job: &Job) -> String {
+    let mut text = format!(
+        "[job]\nname = \"plain\"\nreceipt = \"r\"\ncountry = \"GB\"\n[person]\nsame = {:?}\nsurvivor = \"{}\"\nfill = {}\n",
+        job.same, job.survivor, job.fill
+    );
+    if job.survivor == "newest" {
+        text += "newest_by = \"last_seen\"\n";
+    }
+    text += if job.ignores_tags { "[clean]\nidentity = \"ignore-tags\"\n" } else { "" };
+    for (place, (_, splits_names)) in job.sources.iter().enumerate() {
+        let names = if *splits_names {
+            "first_name = \"First name\", middle_name = \"Middle name\", last_name = \"Last name\""
+        } else {
+            "full_name = \"Full name\""
+        };
+        _ = write!(
+            text,
+            "[[source]]\nname = \"s{place}\"\nfiles = [\"s{place}.csv\"]\ncolumns = {{ email = [\"Email\", \"Email 2\"], phone = \"Phone\", \
+             city = \"City\", last_seen = \"Last seen\", consent = \"Subscription\", {names} }}\n{}",
+            if job.leaves_out { "where = 'Keep is not no'\n" } else { "" }
+        );
+    }
+    text += "[[list]]\nname = \"walks\"\nfiles = [\"walks.csv\"]\n";
+    for (place, list) in job.lists.iter().enumerate() {
+        let by = match list.by {
+            By::Address => "",
+            By::Phone => "by = \"phone\"\n",
+            By::Name => "by = \"full_name\"\n",
+            By::NameParts => "by = \"first_name + last_name\"\n",
+            By::Badge => "by = \"Badge\"\n",
+        };
+        let reason = list.reason;
+        _ = write!(text, "[[suppress]]\nname = \"l{place}\"\nfiles = [\"l{place}.csv\"]\nreason = \"{reason}\"\n{by}");
+    }
+    if let Some(address) = job.allow {
+        _ = write!(text, "[[allow]]\naddresses = [{:?}]\nwhy = \"asked\"\n", address.written());
+    }
+    if !job.sent.is_empty() {
+        _ = write!(text, "[limits]\nat_most = {}\nper_days = 7\n", job.at_most);
+    }
+    text += if job.needs_city { "[require]\nfields = [\"email\", \"city\"]\n" } else { "" };
+    let condition = match job.select {
+        Select::All => "",
+        Select::OnWalks => "in walks",
+        Select::NotOnWalks => "not in walks",
+        Select::BadgeFilled => "Badge is filled",
+        Select::BadgeIsNone => "Badge is none",
+        Select::BadgeIsNot1 => "Badge is not B1",
+    };
+    if !condition.is_empty() {
+        _ = write!(text, "[select]\nwhere = '{condition}'\n");
+    }
+    text += "[guard]\nwrite_at_least = 0\naccept = { holds-most = 9999, none-usable = 9999, unread-entries = 9999 }\n";
+    text += "[[write]]\nfile = \"out.csv\"\nlayout = \"plain\"\n[layout.plain]\ncolumns = [\n";
+    for (name, from) in
+        [("number", "Our own number"), ("email", "email"), ("badge", "Badge"), ("city", "city"), ("walks", "in walks")]
+    {
+        _ = writeln!(text, "  {{ name = \"{name}\", from = \"{from}\" }},");
+    }
+    text + "]\n"
+}
+
+/// Lays everything out that the job needs.
+fn desk(job: &Job) -> Desk {
+    let desk = Desk::new();
+    let mut number = 0;
+    for (place, (rows, splits_names)) in job.sources.iter().enumerate() {
+        desk.file(&format!("s{place}.csv"), source(rows, *splits_names, number));
+        number += rows.len();
+    }
+    let lines = |all: &[world::Address]| all.iter().map(|one| format!("{}\n", quoted(&one.spelled()))).collect::<String>();
+    desk.file("walks.csv", format!("email\n{}", lines(&job.walks)));
+    for (place, list) in job.lists.iter().enumerate() {
+        desk.file(&format!("l{place}.csv"), list.file());
+    }
+    if !job.bank.is_empty() {
+        desk.file("bank.csv", format!("email\n{}", lines(&job.bank)));
+        desk.done(&["bank", "load", "bank.csv", "--as", "opted-out", "--yes"]);
+    }
+    for (place, mailing) in job.sent.iter().enumerate() {
+        let (file, campaign) = (format!("sent{place}.csv"), format!("mailing {}", mailing.campaign));
+        desk.file(&file, format!("email\n{}", lines(&mailing.addresses)));
+        desk.done(&["bank", "load", &file, "--as", "sent", "--campaign", &campaign, "--yes"]);
+    }
+    desk.file("job.toml", job_file(job));
+    desk
+}
+
+/// What the program says becomes of each row.
+fn fates_by_program(desk: &Desk, rows: usize) -> Vec<Fate> {
+    let mut fates: BTreeMap<usize, Fate> = BTreeMap::new();
+    let mut add = |own: &str, fate| {
+        let number = own.trim_start_matches("row ").parse::<usize>().unwrap();
+        assert!(fates.insert(number, fate).is_none(), "row {number} has two fates");
+    };
+    for [own, email, badge, city, walks] in desk.sheet("out.csv").columns(["number", "email", "badge", "city", "walks"]) {
+        let (email, badge, city) = (email.to_owned(), badge.to_owned(), city.to_owned());
+        add(own, Fate::Written { email, badge, city, walks: if walks == "yes" { "yes" } else { "no" } });
+    }
+    for [own, reason] in desk.sheet("r/set-aside.csv").columns(["Our own number", "pebblebank_reason"]) {
+        add(own, Fate::SetAside(Box::leak(reason.to_owned().into_boxed_str())));
+    }
+    for [own, key] in desk.sheet("r/merged.csv").columns(["Our own number", "pebblebank_key"]) {
+        add(own, Fate::Merged(key.to_owned()));
+    }
+    assert_eq!(fates.len(), rows, "each row has one fate");
+    fates.into_values().collect()
+}
+
+fn holds_for(job: &Job) -> Result<(), TestCaseError> {
+    let desk = desk(job);
+    let ran = desk.run(&["run", "job.toml"]);
+    prop_assert_eq!(ran.status, 0, "{}{}\n{}\n{}", ran.stdout, ran.stderr, job_file(job), files(&desk));
+    let meant = World::of(job).fates();
+    let found = fates_by_program(&desk, meant.len());
+    for (row, (meant, found)) in meant.iter().zip(&found).enumerate() {
+        prop_assert_eq!(found, meant, "row {} of\n{}\n{}", row, job_file(job), files(&desk));
+    }
+    Ok(())
+}
+
+/// The files of a job that came out otherwise.
+fn files(desk: &Desk) -> String {
+    let is_shown = |name: &String| name.ends_with(".csv") && name != "out.csv";
+    let names = desk.names().into_iter().filter(is_shown);
+    names.map(|name| format!("{name}:\n{}", desk.text(&name))).collect()
+}
+
+fn try_jobs(jobs: u32) {
+    let mut runner = TestRunner::new(ProptestConfig { cases: jobs, max_shrink_iters: 800, failure_persistence: None, ..ProptestConfig::default() });
+    match runner.run(&world::job(), |job| holds_for(&job)) {
+        Ok(()) => {}
+        // The reason shows the files; the values that they were made from say no more.
+        Err(TestError::Fail(reason, _)) => panic!("{reason}"),
+        Err(error) => panic!("{error}"),
+    }
+}
+
+#[test]
+fn the_program_comes_to_what_the_rules_say_in_plain_words() {
+    try_jobs(JOBS);
+}
+
+/// The whole proof: `cargo test -p pebblebank --test plain_account -- --ignored`.
+#[test]
+#[ignore = "takes minutes; for changes to who is who and who is held"]
+fn ten_thousand_jobs() {
+    const ALL: u32 = 10_000;
+    let half = std::env::var("PEBBLEBANK_JOBS").ok().and_then(|jobs| jobs.parse().ok()).unwrap_or(ALL) / 2;
+    let other = std::thread::spawn(move || try_jobs(half));
+    try_jobs(half);
+    other.join().unwrap();
+}
