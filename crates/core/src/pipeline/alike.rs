@@ -79,7 +79,7 @@ impl Alike {
             }
             Alike::Phone(number) => {
                 phone::national_forms(number).iter().for_each(|national| key(["p", national, "", ""]));
-                without_one_letter(number, |(a, b)| key(["q", &[a, b].concat(), "", ""]));
+                without_one_letter(digits_of(number), |(a, b)| key(["q", &[a, b].concat(), "", ""]));
             }
         }
     }
@@ -134,6 +134,10 @@ fn names(entry: &FullName, contact: &FullName) -> Option<&'static str> {
     entry.core.iter().enumerate().any(is_slip).then_some("one slip in the name")
 }
 
+fn digits_of(number: &str) -> &str {
+    number.trim_start_matches('+')
+}
+
 fn phones(entry: &str, contact: &str) -> Option<&'static str> {
     if entry == contact {
         return None;
@@ -142,6 +146,7 @@ fn phones(entry: &str, contact: &str) -> Option<&'static str> {
     if phone::national_forms(entry).iter().any(|national| of_contact.contains(national)) {
         return Some("same number but for its prefix");
     }
+    let (entry, contact) = (digits_of(entry), digits_of(contact));
     let is_one_more = entry.len().abs_diff(contact.len()) == 1 && is_one_slip(entry, contact);
     is_one_more.then_some("one digit more or less")
 }

@@ -329,7 +329,9 @@ impl RowKeys {
             [Part::Value { source, form: Form::FullName }] => name(value(source)),
             [Part::GivenAndFamily(sources)] => name(joined(&sources.iter().collect::<Vec<_>>())),
             [Part::Value { source, form: Form::Phone }] if row.is_doubtful(source) => {
-                digits_of_phone(&value(source)).map(|digits| Alike::Phone(digits.trim_start_matches('?').to_owned()))
+                let value = value(source);
+                let plus = if value.trim_start().starts_with('+') { "+" } else { "" };
+                digits_of_phone(&value).map(|digits| Alike::Phone(format!("{plus}{}", digits.trim_start_matches('?'))))
             }
             [Part::Value { source, form: Form::Phone }] => {
                 let number = value(source);
