@@ -14,7 +14,7 @@ pub enum Fate {
 }
 
 /// Gravest first.
-const REASONS: [&str; 13] = [
+pub const REASONS: [&str; 13] = [
     "complained",
     "opted-out",
     "no-consent",
