@@ -7,14 +7,14 @@ mod common;
 mod rules;
 mod world;
 
-use common::Desk;
+use common::{Desk, Ran};
 use proptest::prelude::*;
 use proptest::test_runner::{TestError, TestRunner};
-use rules::{Fate, World};
+use rules::{COLUMNS, Fate, World};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::sync::Mutex;
-use world::{By, Job, Row, Select, quoted};
+use world::{By, Job, Row, SCOPES, Select, quoted};
 
 /// How many jobs are tried whenever the tests run; the whole proof tries as many as `PEBBLEBANK_JOBS` says.
 const JOBS: u32 = 200;
@@ -25,7 +25,7 @@ static OCCURRED: Mutex<BTreeMap<&str, u64>> = Mutex::new(BTreeMap::new());
 /// A source's file; each row with its own number.
 fn source(rows: &[(usize, &Row)], splits_names: bool) -> String {
     let names = if splits_names { "First name,Middle name,Last name" } else { "Full name" };
-    let mut text = format!("Email,Email 2,Phone,{names},Badge,City,Last seen,Subscription,Keep,Our own number\n");
+    let mut text = format!("Email,Email 2,Phone,{names},Badge,City,Last seen,Subscription,Keep,Our own number,Joined,Tags,Website,Language,Visits\n");
     for (own, row) in rows {
         let names = if splits_names { row.name.parts().to_vec() } else { vec![row.name.typed()] };
         let keep = if row.is_kept { "yes" } else { "no" };
@@ -33,6 +33,7 @@ fn source(rows: &[(usize, &Row)], splits_names: bool) -> String {
         let mut cells = vec![row.cell.typed(), row.second.typed(), row.phone.typed()];
         cells.extend(names);
         cells.extend([row.badge.0, row.city.0, row.seen.0, row.status, keep, &number].map(str::to_owned));
+        cells.extend(row.values.map(|(typed, _)| typed.to_owned()));
         let cells: Vec<String> = cells.iter().map(|cell| quoted(cell)).collect();
         _ = writeln!(text, "{}", cells.join(","));
     }
@@ -45,9 +46,16 @@ fn job_file(job: &Job) -> String {
         "[job]\nname = \"plain\"\nreceipt = \"r\"\ncountry = \"GB\"\n[person]\nsame = {:?}\nsurvivor = \"{}\"\nfill = {}\n",
         job.same, job.survivor, job.fill
     );
+    if uses_bank(job) {
+        text = text.replacen("country", "scope = \"larkfold\"\ncountry", 1);
+    }
+    if let Some(campaign) = job.campaign {
+        text = text.replacen("country", &format!("campaign = \"MAILING  {campaign}\"\ncountry"), 1);
+    }
     if job.survivor == "newest" {
         text += "newest_by = \"last_seen\"\n";
     }
+    text += "[fields]\nVisits = \"number\"\n";
     text += if job.ignores_tags { "[clean]\nidentity = \"ignore-tags\"\n" } else { "" };
     for (place, (_, splits_names)) in job.sources.iter().enumerate() {
         let names = if *splits_names {
@@ -58,7 +66,7 @@ fn job_file(job: &Job) -> String {
         _ = write!(
             text,
             "[[source]]\nname = \"s{place}\"\nfiles = [\"s{place}.csv\"]\ncolumns = {{ email = [\"Email\", \"Email 2\"], phone = \"Phone\", \
-             city = \"City\", last_seen = \"Last seen\", consent = \"Subscription\", {names} }}\n{}",
+             city = \"City\", last_seen = \"Last seen\", consent = \"Subscription\", signed_up = \"Joined\", tags = \"Tags\", website = \"Website\", language = \"Language\", {names} }}\n{}",
             if job.leaves_out { "where = 'Keep is not no'\n" } else { "" }
         );
     }
@@ -94,12 +102,25 @@ fn job_file(job: &Job) -> String {
     }
     text += "[guard]\nwrite_at_least = 0\naccept = { holds-most = 9999, none-usable = 9999, unread-entries = 9999 }\n";
     text += "[[write]]\nfile = \"out.csv\"\nlayout = \"plain\"\n[layout.plain]\ncolumns = [\n";
-    for (name, from) in
-        [("number", "Our own number"), ("email", "email"), ("badge", "Badge"), ("city", "city"), ("walks", "in walks")]
-    {
+    let filled = |name: &str| job.fill && name == "name";
+    for (name, from) in std::iter::once(("number", "Our own number")).chain(COLUMNS) {
+        if filled(name) {
+            _ = writeln!(text, "  {{ name = \"name\", constant = \"\" }},");
+            continue;
+        }
         _ = writeln!(text, "  {{ name = \"{name}\", from = \"{from}\" }},");
     }
     text + "]\n"
+}
+
+fn uses_bank(job: &Job) -> bool {
+    !job.bank.is_empty() || !job.sent.is_empty()
+}
+
+/// Runs the job.
+fn run(desk: &Desk, job: &Job, more: &[&str]) -> Ran {
+    let new_scope: &[&str] = if uses_bank(job) { &["--new-scope"] } else { &[] };
+    desk.run(&[&["run", "job.toml"], new_scope, more].concat())
 }
 
 /// Lays everything out that the job needs.
@@ -115,14 +136,18 @@ fn desk(job: &Job) -> Desk {
     for (place, list) in job.lists.iter().enumerate() {
         desk.file(&format!("l{place}.csv"), list.file());
     }
-    if !job.bank.is_empty() {
-        desk.file("bank.csv", format!("email\n{}", lines(&job.bank)));
-        desk.done(&["bank", "load", "bank.csv", "--as", "opted-out", "--yes"]);
+    for (place, (address, scope)) in job.bank.iter().enumerate() {
+        let file = format!("bank{place}.csv");
+        desk.file(&file, format!("email\n{}", lines(&[*address])));
+        let scope = SCOPES[*scope as usize];
+        desk.done(&["bank", "load", &file, "--as", "opted-out", "--scope", scope, "--new-scope", "--yes", "--again"]);
     }
     for (place, mailing) in job.sent.iter().enumerate() {
         let (file, campaign) = (format!("sent{place}.csv"), format!("mailing {}", mailing.campaign));
         desk.file(&file, format!("email\n{}", lines(&mailing.addresses)));
-        desk.done(&["bank", "load", &file, "--as", "sent", "--campaign", &campaign, "--yes", "--again"]);
+        let scope = SCOPES[mailing.scope as usize];
+        let load = ["bank", "load", &file, "--as", "sent", "--campaign", &campaign, "--scope", scope, "--new-scope"];
+        desk.done(&[&load[..], &["--yes", "--again"]].concat());
     }
     desk.file("job.toml", job_file(job));
     desk
@@ -173,9 +198,8 @@ fn fates_by_program(desk: &Desk, rows: usize) -> Vec<Fate> {
         let number = own.trim_start_matches("row ").parse::<usize>().unwrap();
         assert!(fates.insert(number, fate).is_none(), "row {number} has two fates");
     };
-    for [own, email, badge, city, walks] in desk.sheet("out.csv").columns(["number", "email", "badge", "city", "walks"]) {
-        let (email, badge, city) = (email.to_owned(), badge.to_owned(), city.to_owned());
-        add(own, Fate::Written { email, badge, city, walks: if walks == "yes" { "yes" } else { "no" } });
+    for row in desk.sheet("out.csv").rows {
+        add(&row[0], Fate::Written(row[1..].to_vec()));
     }
     for [own, reason] in desk.sheet("r/set-aside.csv").columns(["Our own number", "pebblebank_reason"]) {
         add(own, Fate::SetAside(Box::leak(reason.to_owned().into_boxed_str())));
@@ -189,13 +213,13 @@ fn fates_by_program(desk: &Desk, rows: usize) -> Vec<Fate> {
 
 fn holds_for(job: &Job) -> Result<(), TestCaseError> {
     let desk = desk(job);
-    let ran = desk.run(&["run", "job.toml"]);
+    let ran = run(&desk, job, &[]);
     prop_assert_eq!(ran.status, 0, "{}{}\n{}\n{}", ran.stdout, ran.stderr, job_file(job), files(&desk));
     let meant = World::of(job).fates();
     let found = fates_by_program(&desk, meant.len());
     for fate in &meant {
         let name = match fate {
-            Fate::Written { .. } => "written",
+            Fate::Written(_) => "written",
             Fate::Merged(_) => "merged",
             Fate::SetAside(reason) => reason,
         };
@@ -238,10 +262,11 @@ fn the_order_of_rows_sources_lists_and_keys_never_changes_who_is_suppressed() {
         let lists = job.lists.iter().filter(|list| list.reason != "bounced").cloned().collect();
         let job = Job { lists, ..job };
         let desk = desk(&job);
-        desk.done(&["run", "job.toml"]);
+        prop_assert_eq!(run(&desk, &job, &[]).status, 0);
         let first = suppressed(&desk);
         turn_round(&desk, &job);
-        desk.done(&["run", "job.toml", "--replace", "--accept", "matches-nobody", "--accept", "shrunk"]);
+        let again = run(&desk, &job, &["--replace", "--accept", "matches-nobody", "--accept", "shrunk"]);
+        prop_assert_eq!(again.status, 0, "{}{}", again.stdout, again.stderr);
         prop_assert_eq!(suppressed(&desk), first, "{}\n{}", job_file(&job), files(&desk));
         Ok(())
     });

@@ -6,12 +6,27 @@ use std::collections::BTreeSet;
 /// What becomes of a row.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Fate {
-    /// Its address, badge, city and whether it is on the walks list, as they are written.
-    Written { email: String, badge: String, city: String, walks: &'static str },
+    /// The values that are written, in the order of [`COLUMNS`].
+    Written(Vec<String>),
     /// By which key it equals another row of its person.
     Merged(String),
     SetAside(&'static str),
 }
+
+/// The columns that are written: the name, and what stands in it.
+pub const COLUMNS: [(&str, &str); 11] = [
+    ("email", "email"),
+    ("badge", "Badge"),
+    ("city", "city"),
+    ("walks", "in walks"),
+    ("phone", "phone"),
+    ("joined", "signed_up"),
+    ("tags", "tags"),
+    ("website", "website"),
+    ("language", "language"),
+    ("visits", "Visits"),
+    ("name", "full_name"),
+];
 
 /// Gravest first.
 pub const REASONS: [&str; 13] = [
@@ -29,6 +44,11 @@ pub const REASONS: [&str; 13] = [
     "missing-field",
     "not-selected",
 ];
+
+/// Whether what the bank has in a scope counts for the job.
+fn counts_here(scope: u8) -> bool {
+    scope < 2
+}
 
 pub struct World<'a> {
     job: &'a Job,
@@ -124,7 +144,7 @@ impl<'a> World<'a> {
 
     /// How many known fields are filled; an address that cannot be used is, punctuation is not.
     fn filled(&self, row: usize) -> usize {
-        let Row { cell, phone, name, city, seen, status, .. } = self.rows[row];
+        let Row { cell, phone, name, city, seen, status, values, .. } = self.rows[row];
         let has_cell = !matches!(cell, Cell::Blank(_));
         let has_phone = !matches!(phone, crate::world::Phone::None(_));
         let parts = name.parts();
@@ -134,7 +154,9 @@ impl<'a> World<'a> {
             (false, _) => 1,
         };
         let flags = [has_cell, has_phone, city.1.is_some(), !seen.0.is_empty(), !status.is_empty()];
-        names + flags.into_iter().filter(|flag| *flag).count()
+        // Visits are no field that is known to every job.
+        let known = values[..4].iter().filter(|(_, written)| !written.is_empty()).count();
+        names + known + flags.into_iter().filter(|flag| *flag).count()
     }
 
     /// The rows of a person, the one that survives first.
@@ -249,23 +271,28 @@ impl<'a> World<'a> {
             };
         }
         let all: BTreeSet<String> = self.rows_of(person).into_iter().flat_map(|row| self.asked(row)).collect();
-        let is_held = |address: &Address| all.contains(&address.identity(self.job.ignores_tags));
+        let is_held = |(address, scope): &(Address, u8)| {
+            counts_here(*scope) && all.contains(&address.identity(self.job.ignores_tags))
+        };
         if self.job.bank.iter().any(is_held) {
             reasons.insert("opted-out");
         }
-        if self.mailings(&all) >= self.job.at_most && !self.job.sent.is_empty() {
+        if self.mailings(&all).into_iter().any(|campaign| Some(campaign) == self.job.campaign) {
+            reasons.insert("already-sent");
+        }
+        if self.mailings(&all).len() >= self.job.at_most && !self.job.sent.is_empty() {
             reasons.insert("too-often");
         }
         reasons
     }
 
-    /// How many mailings somebody with these addresses was sent; what the job allows does not count.
-    fn mailings(&self, all: &BTreeSet<String>) -> usize {
+    /// The mailings that somebody with these addresses was sent; what the job allows does not count.
+    fn mailings(&self, all: &BTreeSet<String>) -> BTreeSet<u8> {
         let allowed = self.job.allow.map(|address| address.identity(self.job.ignores_tags));
         let identity = |address: &Address| address.identity(self.job.ignores_tags);
         let counts = |address: &Address| all.contains(&identity(address)) && allowed != Some(identity(address));
-        let sent = self.job.sent.iter().filter(|mailing| mailing.addresses.iter().any(counts));
-        sent.map(|mailing| mailing.campaign).collect::<BTreeSet<u8>>().len()
+        let ours = self.job.sent.iter().filter(|mailing| counts_here(mailing.scope));
+        ours.filter(|mailing| mailing.addresses.iter().any(counts)).map(|mailing| mailing.campaign).collect()
     }
 
     fn is_on_walks(&self, person: usize) -> bool {
@@ -282,6 +309,55 @@ impl<'a> World<'a> {
             Some(other) if self.job.fill && own.1.is_none() => other,
             _ => own,
         }
+    }
+
+    /// The same of a value that is written as it is cleaned.
+    fn written(&self, person: usize, value: impl Fn(&Row) -> String) -> String {
+        let rows = self.ranked(person);
+        let own = value(self.rows[rows[0]]);
+        let mut others = rows.iter().filter(|row| !self.is_left_out(**row)).map(|row| value(self.rows[*row]));
+        match others.find(|value| !value.is_empty()) {
+            Some(other) if self.job.fill && own.is_empty() => other,
+            _ => own,
+        }
+    }
+
+    /// The tags of the survivor, or with `fill` of all rows, each once.
+    fn tags(&self, person: usize) -> String {
+        let rows = self.ranked(person);
+        let counts = |row: &&usize| **row == rows[0] || self.job.fill && !self.is_left_out(**row);
+        let mut all: Vec<&str> = Vec::new();
+        for tag in rows.iter().filter(counts).flat_map(|row| self.rows[*row].values[1].1.split("; ")) {
+            if !tag.is_empty() && !all.iter().any(|known| known.eq_ignore_ascii_case(tag)) {
+                all.push(tag);
+            }
+        }
+        all.join("; ")
+    }
+
+    /// What is written of a person, in the order of the columns.
+    fn values(&self, person: usize) -> Vec<String> {
+        let survivor = self.ranked(person)[0];
+        let city = match self.given(person, |row| row.city) {
+            (city, Some(_)) => city.trim(),
+            _ => "",
+        };
+        let own = |place: usize| self.written(person, |row| row.values[place].1.to_owned());
+        // A name that is filled from several rows is looked at elsewhere.
+        let name = if self.job.fill { String::new() } else { self.rows[survivor].name.written(self.splits_names[survivor]) };
+        vec![
+            self.first(survivor).unwrap().written(),
+            self.given(person, |row| row.badge).0.to_owned(),
+            city.to_owned(),
+            if self.is_on_walks(person) { "yes" } else { "no" }.to_owned(),
+            self.written(person, |row| row.phone.written()),
+            own(0),
+            self.tags(person),
+            own(2),
+            own(3),
+            own(4),
+            name,
+        ]
     }
 
     fn is_selected(&self, person: usize) -> bool {
@@ -327,25 +403,17 @@ impl<'a> World<'a> {
             let person = self.person[row];
             let survivor = self.ranked(person)[0];
             let refusals = self.refusals(person);
-            let gravest = |of: &BTreeSet<&str>| REASONS.into_iter().find(|reason| of.contains(reason));
+            let all: BTreeSet<&str> = refusals.into_iter().chain(self.faults(person)).collect();
+            let gravest = REASONS.into_iter().find(|reason| all.contains(reason));
             if self.is_left_out(row) {
-                return Fate::SetAside(gravest(&refusals).unwrap_or("not-selected"));
+                return Fate::SetAside(gravest.unwrap_or("not-selected"));
             }
             if row != survivor {
                 return Fate::Merged(self.key(row));
             }
-            let all: BTreeSet<&str> = refusals.into_iter().chain(self.faults(person)).collect();
-            match gravest(&all) {
+            match gravest {
                 Some(reason) => Fate::SetAside(reason),
-                None => Fate::Written {
-                    email: self.first(row).unwrap().written(),
-                    badge: self.given(person, |row| row.badge).0.to_owned(),
-                    city: match self.given(person, |row| row.city) {
-                        (city, Some(_)) => city.trim().to_owned(),
-                        _ => String::new(),
-                    },
-                    walks: if self.is_on_walks(person) { "yes" } else { "no" },
-                },
+                None => Fate::Written(self.values(person)),
             }
         };
         (0..self.rows.len()).map(fate).collect()

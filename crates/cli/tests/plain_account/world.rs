@@ -129,6 +129,15 @@ impl Phone {
         }
     }
 
+    /// As it is written.
+    pub fn written(self) -> String {
+        match self {
+            Phone::None(_) | Phone::Placeholder(_) => String::new(),
+            Phone::Damaged => self.typed(),
+            Phone::Number(number, _) => format!("+44207946000{number}"),
+        }
+    }
+
     /// What people are compared by.
     pub fn number(self) -> Option<u8> {
         if let Phone::Number(number, _) = self { Some(number) } else { None }
@@ -202,6 +211,21 @@ impl Name {
         }
     }
 
+    /// As it is written in a full name.
+    pub fn written(self, splits_names: bool) -> String {
+        let Name::Of { given, family, middle, spelling } = self else { return String::new() };
+        let middle = middle.map_or(String::new(), |middle| format!(" {}", MIDDLE[middle as usize]));
+        let plain = format!("{}{middle} {}", GIVEN[given as usize], FAMILY[family as usize]);
+        match spelling {
+            // The first name alone, in two capitals, may be initials.
+            3 if splits_names && GIVEN[given as usize] == "Bo" => plain.replacen("Bo", "BO", 1),
+            1 | 2 if splits_names => self.parts().map(|part| part.trim().to_owned()).into_iter().filter(|part| !part.is_empty()).collect::<Vec<_>>().join(" "),
+            3..=6 => plain,
+            _ if splits_names => plain,
+            _ => self.typed(),
+        }
+    }
+
     pub fn core(self) -> Option<(u8, u8)> {
         if let Name::Of { given, family, .. } = self { Some((given, family)) } else { None }
     }
@@ -251,6 +275,28 @@ pub const SEEN: [(&str, u32); 7] = [
     ("", 0),
 ];
 
+/// A value as it is typed, and as it is written.
+pub type Value = (&'static str, &'static str);
+
+pub const JOINED: [Value; 6] = [
+    (" 2026-02-02 ", "2026-02-02"),
+    ("2025-03-05", "2025-03-05"),
+    ("5 March 2025", "2025-03-05"),
+    ("2026-02-02 14:30 ", "2026-02-02T14:30:00"),
+    ("", ""),
+    (" n/a", ""),
+];
+
+pub const TAGS: [Value; 5] =
+    [(" choir ", "choir"), ("bats;choir", "bats; choir"), ("Choir; Bats", "Choir; Bats"), ("", ""), ("n/a", "")];
+
+pub const WEBSITES: [Value; 3] =
+    [(" https://moss.example ", "https://moss.example"), ("WWW.Moss.example/", "https://www.moss.example"), ("", "")];
+
+pub const LANGUAGES: [Value; 4] = [(" nl ", "nl"), ("Deutsch", "de"), ("en_gb ", "en-GB"), ("", "")];
+
+pub const VISITS: [Value; 4] = [(" 12 ", "12"), ("1.234,50", "1234.50"), ("€ 7", "7"), ("", "")];
+
 pub const STATUSES: [&str; 8] =
     ["subscribed", "subscribed", "", "unsubscribed", "complained", "pending", "bounced", " Unsubscribed "];
 
@@ -265,16 +311,30 @@ pub struct Row {
     pub seen: (&'static str, u32),
     pub status: &'static str,
     pub is_kept: bool,
+    /// When they joined, their tags, website, language and visits.
+    pub values: [Value; 5],
 }
 
 pub fn row() -> impl Strategy<Value = Row> {
     let second = prop_oneof![6 => Just(Cell::Blank("")), 1 => cell()];
     let status = prop_oneof![3 => Just("subscribed"), 2 => select(&STATUSES[..])];
     let is_kept = prop_oneof![5 => Just(true), 1 => Just(false)];
-    let values = (phone(), name(), select(&BADGES[..]), select(&CITIES[..]), select(&SEEN[..]));
-    (cell(), second, values, status, is_kept).prop_map(|(cell, second, (phone, name, badge, city, seen), status, is_kept)| {
-        Row { cell, second, phone, name, badge, city, seen, status, is_kept }
-    })
+    let known = (phone(), name(), select(&BADGES[..]), select(&CITIES[..]), select(&SEEN[..]));
+    let values = [&JOINED[..], &TAGS[..], &WEBSITES[..], &LANGUAGES[..], &VISITS[..]].map(select);
+    (cell(), second, known, status, is_kept, values).prop_map(
+        |(cell, second, (phone, name, badge, city, seen), status, is_kept, values)| Row {
+            cell,
+            second,
+            phone,
+            name,
+            badge,
+            city,
+            seen,
+            status,
+            is_kept,
+            values,
+        },
+    )
 }
 
 /// An entry of a list.
@@ -398,8 +458,12 @@ pub enum Select {
 #[derive(Debug, Clone)]
 pub struct Mailing {
     pub campaign: u8,
+    pub scope: u8,
     pub addresses: Vec<Address>,
 }
+
+/// The scopes of the bank; the job is for the second, so that the third does not count.
+pub const SCOPES: [&str; 3] = ["everyone", "larkfold", "quillmere"];
 
 #[derive(Debug, Clone)]
 pub struct Job {
@@ -417,8 +481,10 @@ pub struct Job {
     pub leaves_out: bool,
     pub select: Select,
     pub allow: Option<Address>,
-    /// Whom the bank holds as opted out.
-    pub bank: Vec<Address>,
+    /// Whom the bank holds as opted out, in which scope.
+    pub bank: Vec<(Address, u8)>,
+    /// The mailing that the job prepares.
+    pub campaign: Option<u8>,
     /// What was sent, and how many mailings are allowed.
     pub sent: Vec<Mailing>,
     pub at_most: usize,
@@ -437,18 +503,19 @@ pub fn job() -> impl Strategy<Value = Job> {
     let mostly_not = || prop_oneof![3 => Just(false), 1 => Just(true)];
     let selects = [Select::OnWalks, Select::NotOnWalks, Select::BadgeFilled, Select::BadgeIsNone, Select::BadgeIsNot1];
     let select = prop_oneof![4 => Just(Select::All), 2 => prop::sample::select(selects.to_vec())];
-    let mailing = (0..3u8, prop::collection::vec(address(), 1..4))
-        .prop_map(|(campaign, addresses)| Mailing { campaign, addresses });
+    let mailing = (0..3u8, 0..3u8, prop::collection::vec(address(), 1..4))
+        .prop_map(|(campaign, scope, addresses)| Mailing { campaign, scope, addresses });
     let bank = (
-        prop_oneof![3 => Just(Vec::new()), 1 => prop::collection::vec(address(), 1..3)],
+        prop_oneof![3 => Just(Vec::new()), 1 => prop::collection::vec((address(), 0..3u8), 1..3)],
         prop_oneof![4 => Just(Vec::new()), 1 => prop::collection::vec(mailing, 1..4)],
         1..4usize,
+        prop::option::of(0..3u8),
     );
     let people = (same, survivor, mostly_not(), mostly_not());
     let who = (prop::collection::vec(list(), 0..4), prop::collection::vec(address(), 0..3), prop::option::weighted(0.3, address()));
     (prop::collection::vec(source, 1..3), people, who, (mostly_not(), mostly_not(), select), bank).prop_map(
         |(sources, (same, survivor, fill, ignores_tags), (lists, walks, allow), (needs_city, leaves_out, select), bank)| {
-            let (bank, sent, at_most) = bank;
+            let (bank, sent, at_most, campaign) = bank;
             Job {
                 sources,
                 lists,
@@ -462,6 +529,7 @@ pub fn job() -> impl Strategy<Value = Job> {
                 select,
                 allow,
                 bank,
+                campaign: campaign.filter(|_| !sent.is_empty()),
                 sent,
                 at_most,
             }

@@ -724,7 +724,8 @@ fn judge_local(local: &str) -> Result<(), Fault> {
     if local.chars().all(|c| !c.is_ascii() || is_atom_text(c)) { Ok(()) } else { Err(Fault::LocalCharacter) }
 }
 
-/// Letters, digits and hyphens (RFC 1123, section 2.1) in two or more labels.
+/// Letters, digits and hyphens (RFC 1123, section 2.1) in two or more labels, of which the last is of letters or, like any
+/// other, an A-label (RFC 5890) that stands for something.
 pub(crate) fn judge_domain(domain: &str) -> Result<(), Fault> {
     const MAX_DOMAIN: usize = 253;
     if domain.len() > MAX_DOMAIN {
@@ -751,7 +752,13 @@ pub(crate) fn judge_domain(domain: &str) -> Result<(), Fault> {
     if labels < 2 {
         return Err(Fault::OneLabelDomain);
     }
-    if last.bytes().all(|byte| byte.is_ascii_digit()) { Err(Fault::NumericDomain) } else { Ok(()) }
+    if last.bytes().all(|byte| byte.is_ascii_digit()) {
+        return Err(Fault::NumericDomain);
+    }
+    let is_a_label = |label: &str| label.get(..4).is_some_and(|head| head.eq_ignore_ascii_case("xn--"));
+    let can_exist = last.bytes().all(|byte| byte.is_ascii_alphabetic()) || is_a_label(last);
+    let passes_idna = !domain.split('.').any(is_a_label) || idna::domain_to_ascii_strict(domain).is_ok();
+    if can_exist && passes_idna { Ok(()) } else { Err(Fault::DomainCharacter) }
 }
 
 /// The A-labels of a domain, in lower case, where the text is one of two or more labels.

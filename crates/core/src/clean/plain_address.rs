@@ -81,10 +81,13 @@ pub(super) fn plain_address(bytes: &[u8]) -> Option<Plain> {
     let label_ends = dots << 1 | dots >> 1 | masks.at << 1 | 1 << (length - 1);
     let misplaced_hyphens = masks.hyphen & domain & label_ends;
     let domain_dots = dots & domain;
-    if misplaced_dots | misplaced_hyphens | masks.local_only & domain != 0 || domain_dots == 0 {
+    // Two hyphens in a row may be those of an A-label, which is looked at with care.
+    let double_hyphens = masks.hyphen & masks.hyphen >> 1 & domain;
+    let is_odd = misplaced_dots | misplaced_hyphens | double_hyphens | masks.local_only & domain != 0;
+    if is_odd || domain_dots == 0 {
         return None;
     }
-    let last_label = domain & (u64::MAX << domain_dots.ilog2());
-    let has_letter = last_label & masks.letter != 0;
-    has_letter.then_some(Plain { at, has_capitals: masks.capital != 0 })
+    let last_label = domain & (u64::MAX << domain_dots.ilog2()) & !dots;
+    let is_of_letters = last_label & !masks.letter == 0;
+    is_of_letters.then_some(Plain { at, has_capitals: masks.capital != 0 })
 }

@@ -123,6 +123,7 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     let missed = near_misses::search(job, &known, setting, observer)?;
     let second_pass = SecondPass::new(job, &known.files, &known.settled, &layouts, &columns, supplies.as_ref());
     let mut second_pass = second_pass.near_missing(&missed);
+    second_pass.judge_left_out(setting, observer)?;
     second_pass.pick(setting, observer)?;
     outputs.sort(&layouts, setting.memory / MEMORY_PARTS_FOR_SORTING, &known.spool_folder);
     let counts = second_pass.run(setting, &mut outputs, observer)?;

@@ -216,6 +216,17 @@ impl Settled {
         (0..self.lines.len() as u32).filter(is_person).count() as u64
     }
 
+    /// The rows that stand for people of whom the condition of a source leaves rows out; none where there are no such rows.
+    pub fn people_with_rows_left_out(&self) -> Option<RowSet> {
+        let mut found: Option<RowSet> = None;
+        for row in (0..self.lines.len() as u32).map(RowId) {
+            if self.is_left_out(row) && self.line(row) == Line::Contact {
+                found.get_or_insert_with(|| RowSet::new(self.lines.len())).add(self.survivor_of(row));
+            }
+        }
+        found
+    }
+
     /// The survivors that other records were merged into.
     pub fn with_copies(&self) -> RowSet {
         let mut found = RowSet::new(self.lines.len());

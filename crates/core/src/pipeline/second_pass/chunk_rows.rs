@@ -59,7 +59,17 @@ impl<'b> ChunkRows<'_, 'b> {
                     self.count_person(marks);
                 }
                 let pass: &'b SecondPass = self.pass;
-                let details = &pass.details[marks.0 as usize];
+                if pass.left_out.asks_of(row)
+                    && let Some((fault, details)) = self.fault(row, meant, address, pass.settled.marks(marks))
+                    && fault < Reason::NearMiss
+                {
+                    self.rows.judged.push((row, fault, details));
+                }
+                let graver = pass.left_out.reason(pass.settled.survivor_of(row)).filter(|judged| judged.0 < reason);
+                let of_marks = || (reason, pass.details[marks.0 as usize].as_str());
+                let is_left_out = pass.settled.is_left_out(row);
+                let graver = graver.filter(|_| is_left_out).map(|(reason, details)| (*reason, details.as_str()));
+                let (reason, details) = graver.unwrap_or_else(of_marks);
                 self.set_aside(number, reason, details, record);
                 people_index::Fate::SetAside(reason)
             }
@@ -80,6 +90,9 @@ impl<'b> ChunkRows<'_, 'b> {
                 let passed = fault.as_ref().is_none_or(|(reason, _)| *reason == Reason::NearMiss);
                 if passed && self.pass.near.is_some_and(|near| near.of(row).is_some()) {
                     self.rows.counts.near_missed.push(row);
+                }
+                if let (true, Some((reason, details))) = (self.pass.left_out.asks_of(row), &fault) {
+                    self.rows.judged.push((row, *reason, details.clone()));
                 }
                 if let Some((reason, details)) = fault {
                     if reason == Reason::LayoutViolation {

@@ -1,6 +1,7 @@
 //! The second pass: read again, require, lay out, write. Every contact ends in exactly one place.
 
 mod chunk_rows;
+mod left_out;
 mod meant;
 mod rows;
 
@@ -31,6 +32,7 @@ use crate::write::csv::{CsvBuffer, Defusing, RawCells};
 use crate::write::layout::LayoutPlan;
 use crate::write::receipt::{AllColumns, OriginalValues};
 use chunk_rows::ChunkRows;
+use left_out::{Judged, LeftOut};
 use meant::{ChunkCells, Meant, Scratch};
 use std::sync::Mutex;
 
@@ -63,6 +65,7 @@ pub struct SecondPass<'a> {
     pick: Picking,
     supplies: Option<&'a Supplies>,
     near: Option<&'a NearMissed>,
+    left_out: LeftOut,
     spare: Mutex<Vec<Rows>>,
 }
 
@@ -109,6 +112,7 @@ impl<'a> SecondPass<'a> {
             pick: Picking::All,
             supplies,
             near: None,
+            left_out: LeftOut::Nobody,
             spare: Mutex::default(),
         }
     }
@@ -117,6 +121,17 @@ impl<'a> SecondPass<'a> {
     #[must_use]
     pub fn near_missing(self, near: &'a NearMissed) -> SecondPass<'a> {
         SecondPass { near: Some(near), ..self }
+    }
+
+    /// Finds out why people are not written of whom the condition of a source leaves rows out: these rows are set aside for
+    /// the same reason, if it is graver.
+    pub fn judge_left_out(&mut self, setting: &Setting, observer: &dyn Observer) -> Result<()> {
+        let Some(people) = self.settled.people_with_rows_left_out() else { return Ok(()) };
+        self.left_out = LeftOut::Asking(people);
+        let mut judged = Judged::default();
+        self.read_again(setting, Stage::Picking, &mut judged, observer)?;
+        self.left_out = LeftOut::Known(judged);
+        Ok(())
     }
 
     /// Finds out who is picked, where the job does not want all; so that [`Self::run`] then writes those alone.
@@ -200,6 +215,7 @@ impl<'a> SecondPass<'a> {
             suggestions: CsvBuffer::new(Defusing::On),
             people: Vec::new(),
             learned: Vec::new(),
+            judged: Vec::new(),
             counts: Counts::default(),
         });
         rows.imports.iter_mut().for_each(CsvBuffer::clear);
@@ -210,6 +226,7 @@ impl<'a> SecondPass<'a> {
         }
         rows.people.clear();
         rows.learned.clear();
+        rows.judged.clear();
         rows
     }
 
@@ -259,7 +276,7 @@ impl<'a> SecondPass<'a> {
                 if self.settled.is_clean(row) { Address::clean_already(&typed) } else { cleaner.clean(&typed) };
             let cells = if replaced.changes.is_empty() { chunk.cells } else { RawCells::NeedALook };
             let mut meant = Meant { record: after, cells, replaced: &replaced.changes, values: None };
-            if matches!(standing, Standing::Free(_)) {
+            if matches!(standing, Standing::Free(_)) || self.left_out.asks_of(row) {
                 values.clean(&self.files.cleaning[job.file.0 as usize], &meant.record, &address);
                 meant.record = values.after(&meant.record);
                 meant.values = Some(values);

@@ -39,6 +39,8 @@ pub struct Rows {
     pub people: Vec<u8>,
     /// What the bank learns.
     pub learned: Vec<u8>,
+    /// Why people are not written, where that is to be found out.
+    pub(super) judged: Vec<(RowId, Reason, String)>,
     pub(super) counts: Counts,
 }
 
