@@ -260,7 +260,10 @@ fn the_order_of_rows_sources_lists_and_keys_never_changes_who_is_suppressed() {
     let tried = runner.run(&world::job(), |job| {
         // A bounce concerns the address that would be written, which the order may decide.
         let lists = job.lists.iter().filter(|list| list.reason != "bounced").cloned().collect();
-        let job = Job { lists, ..job };
+        let mut job = Job { lists, ..job };
+        for row in job.sources.iter_mut().flat_map(|(rows, _)| rows) {
+            row.status = if row.status == "bounced" { "" } else { row.status };
+        }
         let desk = desk(&job);
         prop_assert_eq!(run(&desk, &job, &[]).status, 0);
         let first = suppressed(&desk);

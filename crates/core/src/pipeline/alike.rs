@@ -20,6 +20,8 @@ pub enum Alike {
     Address {
         /// As the job compares it.
         text: String,
+        /// As it is written.
+        shown: String,
         /// In its comparable form; empty where it has none.
         name: String,
     },
@@ -38,8 +40,7 @@ impl Alike {
     /// As messages and receipts show it.
     pub fn shown(&self) -> &str {
         match self {
-            Alike::Address { text, .. } => text,
-            Alike::Name { shown, .. } => shown,
+            Alike::Address { shown, .. } | Alike::Name { shown, .. } => shown,
             Alike::Phone(number) => number,
         }
     }
@@ -56,7 +57,7 @@ impl Alike {
             add(xxh3_64(&text));
         };
         match self {
-            Alike::Address { text, name } => {
+            Alike::Address { text, name, .. } => {
                 let Some((local, domain)) = text.rsplit_once('@') else { return };
                 let untagged = without_tag(text.as_bytes());
                 key(["t", &String::from_utf8_lossy(&untagged), "", ""]);
@@ -87,7 +88,7 @@ impl Alike {
     /// What an entry and a contact have in common, if they are close.
     pub fn why_close(entry: &Alike, contact: &Alike) -> Option<&'static str> {
         match (entry, contact) {
-            (Alike::Address { text, name }, Alike::Address { text: other, name: other_name }) => {
+            (Alike::Address { text, name, .. }, Alike::Address { text: other, name: other_name, .. }) => {
                 let has_name = !name.is_empty() && name == other_name;
                 addresses(text, other, has_name)
             }

@@ -178,10 +178,10 @@ pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observ
     Ok(found)
 }
 
-/// An address as the job compares it.
-pub(super) fn address_alike(address: &str, hasher: &IdentityHasher) -> Alike {
+/// An address as the job compares it, with the name beside it.
+pub(super) fn address_alike(address: &str, name: String, hasher: &IdentityHasher) -> Alike {
     let text = String::from_utf8_lossy(&hasher.compared(address.as_bytes())).into_owned();
-    Alike::Address { text, name: String::new() }
+    Alike::Address { text, shown: address.to_owned(), name }
 }
 
 fn has_name(alike: &Alike) -> bool {
@@ -299,7 +299,7 @@ fn for_each_unmatched(
                 return Ok(());
             }
             let alike = match entry {
-                RememberedEntry::Address(address) => Some(address_alike(address, &known.settled.hasher)),
+                RememberedEntry::Address(address) => Some(address_alike(address, String::new(), &known.settled.hasher)),
                 RememberedEntry::Phone(phone) => Some(Alike::Phone(phone.to_owned())),
                 _ => None,
             };
@@ -387,10 +387,9 @@ fn pairs(
             }
         };
         if again.address.is_usable() {
-            let text = known.settled.hasher.compared(again.address.identity);
-            let text = String::from_utf8_lossy(&text).into_owned();
+            let identity = String::from_utf8_lossy(again.address.identity);
             let name = if keys.has_names { name_in(map, again.original) } else { String::new() };
-            look(&Alike::Address { text, name }, None);
+            look(&address_alike(&identity, name, &known.settled.hasher), None);
         }
         if let Some(row_keys) = &known.files.row_keys[again.file] {
             for list in &by_field {

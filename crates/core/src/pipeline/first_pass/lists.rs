@@ -226,10 +226,7 @@ impl Entries {
             Entry::Address(text) | Entry::Unusable(text) => Some(String::from_utf8_lossy(text)),
             _ => None,
         };
-        let alike = shown.map(|text| match address_alike(&text, hasher) {
-            Alike::Address { text, .. } => Alike::Address { text, name: name.to_owned() },
-            other => other,
-        });
+        let alike = shown.map(|text| address_alike(&text, name.to_owned(), hasher));
         self.add(entry, hasher);
         if self.texts.len() < self.compared.len() {
             self.texts.resize(self.compared.len() - 1, None);
