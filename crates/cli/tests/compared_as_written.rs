@@ -48,7 +48,11 @@ fn a_list_by_name_holds_every_spelling_of_the_name(#[case] name: &str, #[case] i
 #[test]
 fn a_wrongly_decoded_name_is_the_name_it_was_meant_to_be() {
     let keys = "[[suppress]]\nname = \"names\"\nfiles = [\"list.csv\"]\nby = \"full_name\"";
-    let desk = desk("email,Full name,No\nj@post.example,José Reed,1\nb@post.example,Bo Reed,2\n", "Full name\nJosÃ© Reed\n", keys);
+    let desk = desk(
+        "email,Full name,No\nj@post.example,José Reed,1\nb@post.example,Bo Reed,2\n",
+        "Full name\nJosÃ© Reed\n",
+        keys,
+    );
     assert_eq!(written(&desk), ["2"]);
 }
 
@@ -56,11 +60,16 @@ fn a_wrongly_decoded_name_is_the_name_it_was_meant_to_be() {
 fn names_and_phones_that_are_close_to_an_entry_are_shown() {
     let source = "email,Full name,Phone,No\na@post.example,Ana Rossi,,1\nb@post.example,Bo Reed,+44 20 7946 00181,2\nc@post.example,Cy Fern,020 7946 0019,3\n";
     let by = |field: &str, list: &str| {
-        let keys = format!("[[suppress]]\nname = \"list\"\nfiles = [\"list.csv\"]\nby = \"{field}\"\nnear_miss = \"report\"");
+        let keys =
+            format!("[[suppress]]\nname = \"list\"\nfiles = [\"list.csv\"]\nby = \"{field}\"\nnear_miss = \"report\"");
         let desk = desk(source, list, &keys);
         assert_eq!(written(&desk), ["1", "2", "3"]);
         let sheet = desk.sheet("fair.receipt/near-misses.csv");
-        sheet.columns(["pebblebank_contact", "pebblebank_why"]).into_iter().map(|pair| pair.map(str::to_owned)).collect::<Vec<_>>()
+        sheet
+            .columns(["pebblebank_contact", "pebblebank_why"])
+            .into_iter()
+            .map(|pair| pair.map(str::to_owned))
+            .collect::<Vec<_>>()
     };
     assert_eq!(by("full_name", "Full name\nROSSI Anna\n"), [["Ana Rossi", "one slip in the name"]]);
     // Without a country a number stays as it is.
@@ -90,10 +99,13 @@ fn words_that_stand_for_nothing_make_nobody_the_same(#[case] person: &str, #[cas
 
 #[test]
 fn words_that_stand_for_nothing_are_blank_on_lists_in_conditions_and_for_fill_and_written_as_read() {
-    let source = "email,Badge,No\na@post.example,-,1\nb@post.example,none,2\nc@post.example,B7,3\na@post.example,B9,4\n";
+    let source =
+        "email,Badge,No\na@post.example,-,1\nb@post.example,none,2\nc@post.example,B7,3\na@post.example,B9,4\n";
     let by_badge = "[[suppress]]\nname = \"list\"\nfiles = [\"list.csv\"]\nby = \"Badge\"";
     assert_eq!(written(&desk(source, "Badge\n-\nn/a\nb7 \n", by_badge)), ["1", "2"]);
-    for (condition, numbers) in [("Badge is blank", &["1", "2"][..]), ("Badge is filled", &["3"]), ("Badge is none", &["2"])] {
+    for (condition, numbers) in
+        [("Badge is blank", &["1", "2"][..]), ("Badge is filled", &["3"]), ("Badge is none", &["2"])]
+    {
         assert_eq!(written(&desk(source, "", &format!("[select]\nwhere = '{condition}'"))), numbers, "{condition}");
     }
     let filled = desk(source, "", "[person]\nfill = true");
@@ -105,7 +117,14 @@ fn words_that_stand_for_nothing_are_blank_on_lists_in_conditions_and_for_fill_an
 fn who_is_allowed_is_still_on_the_list_for_columns_and_conditions() {
     let keys = "[[list]]\nname = \"walks\"\nfiles = [\"list.csv\"]\n[[suppress]]\nname = \"walkers\"\nlist = \"walks\"\n\
                 [[allow]]\naddresses = [\"a@post.example\"]\nwhy = \"asked\"\n[select]\nwhere = 'in walks'";
-    assert_eq!(written(&desk("email,No\na@post.example,1\nb@post.example,2\n", "email\na@post.example\nb@post.example\n", keys)), ["1"]);
+    assert_eq!(
+        written(&desk(
+            "email,No\na@post.example,1\nb@post.example,2\n",
+            "email\na@post.example\nb@post.example\n",
+            keys
+        )),
+        ["1"]
+    );
 }
 
 #[rstest]
@@ -128,10 +147,14 @@ fn a_source_that_says_bounced_means_the_address_and_not_the_person() {
 #[test]
 fn a_part_that_cannot_be_used_is_held_against_lists_beside_one_that_can() {
     let keys = "[[suppress]]\nname = \"list\"\nfiles = [\"list.csv\"]";
-    let source = "email,No\nida@post.example; bo..x@post.example,1\nwren@post.example,2\n\"robin.\nmoss@post.example\",3\n";
+    let source =
+        "email,No\nida@post.example; bo..x@post.example,1\nwren@post.example,2\n\"robin.\nmoss@post.example\",3\n";
     let desk = desk(source, "email\nbo..x@post.example\n", keys);
     assert_eq!(written(&desk), ["2"]);
-    assert_eq!(reasons(&desk), [("1".to_owned(), "do-not-contact".to_owned()), ("3".to_owned(), "invalid-address".to_owned())]);
+    assert_eq!(
+        reasons(&desk),
+        [("1".to_owned(), "do-not-contact".to_owned()), ("3".to_owned(), "invalid-address".to_owned())]
+    );
     // The piece with an address still carries a refusal.
     let source = "email,Status,No\n\"robin.\nmoss@post.example\",unsubscribed,1\nmoss@post.example,subscribed,2\n";
     assert_eq!(written(&self::desk(source, "", "")), [""; 0]);
@@ -146,7 +169,8 @@ fn text_that_is_no_address_says_nothing_of_others() {
 #[test]
 fn a_complete_row_is_never_merged_into_one_that_lacks_a_required_field() {
     let source = "email,Phone,City,No\nida@post.example,+442079460001,,1\nida@post.example,+442079460001,Larkfold,2\n;,+442079460002,Larkfold,3\nbo@post.example,+442079460002,Larkfold,4\n";
-    let person = "[person]\nsame = [\"email\", \"phone\"]\nsurvivor = \"fullest\"\n[require]\nfields = [\"email\", \"city\"]";
+    let person =
+        "[person]\nsame = [\"email\", \"phone\"]\nsurvivor = \"fullest\"\n[require]\nfields = [\"email\", \"city\"]";
     assert_eq!(written(&desk(source, "", person)), ["2", "4"]);
     assert_eq!(written(&desk(source, "", &person.replace("fullest", "first-read"))), ["2", "4"]);
 }
@@ -157,7 +181,11 @@ fn merged_rows_name_the_first_key_of_the_job_by_which_they_equal_another() {
     let keys = |same: &str| {
         let desk = desk(source, "", &format!("[person]\nsame = [{same}]"));
         assert_eq!(written(&desk), ["1"]);
-        desk.sheet("fair.receipt/merged.csv").column("pebblebank_key").into_iter().map(str::to_owned).collect::<Vec<_>>()
+        desk.sheet("fair.receipt/merged.csv")
+            .column("pebblebank_key")
+            .into_iter()
+            .map(str::to_owned)
+            .collect::<Vec<_>>()
     };
     assert_eq!(keys(r#""email", "phone", "Badge""#), ["email", "phone", "Badge"]);
     assert_eq!(keys(r#""Badge", "phone", "email""#), ["Badge", "Badge", "Badge"]);
@@ -179,12 +207,16 @@ fn values_that_are_clean_but_for_spaces_around_them_are_written_once() {
     let desk = desk(source, "", "");
     assert_eq!(written(&desk), ["1"]);
     let sheet = desk.sheet("out.csv");
-    assert_eq!(sheet.columns(["signed_up", "tags", "website", "language"]), [["2026-02-02", "choir", "https://moss.example", "nl"]]);
+    assert_eq!(
+        sheet.columns(["signed_up", "tags", "website", "language"]),
+        [["2026-02-02", "choir", "https://moss.example", "nl"]]
+    );
 }
 
 #[test]
 fn a_full_name_follows_from_the_filled_names_and_a_second_address_stays_as_it_was_read() {
-    let shop = "email,First name,Last name,No\nida@post.example; bo@bücher.example,Ida,,1\nida@post.example,Idda,Moss,2\n";
+    let shop =
+        "email,First name,Last name,No\nida@post.example; bo@bücher.example,Ida,,1\nida@post.example,Idda,Moss,2\n";
     let keys = "[person]\nfill = true\n[layout.names]\ncolumns = [{ name = \"No\", from = \"No\" }, { name = \"name\", from = \"full_name\" }, { name = \"other\", from = \"email_2\" }]";
     let desk = desk(shop, "", &keys.replace("[layout", "[guard]\nwrite_at_least = 1\n[layout"));
     let job = desk.text("job.toml").replace("file = \"out.csv\"", "file = \"out.csv\"\nlayout = \"names\"");
@@ -197,13 +229,17 @@ fn a_full_name_follows_from_the_filled_names_and_a_second_address_stays_as_it_wa
 fn layouts_write_what_the_job_says_as_it_stands_and_stop_only_by_themselves() {
     let source = "email,City,Badge,No\nida@post.example,,-,1\nbo@post.example,Larkfold,B1,2\n";
     let column = |name: &str, more: &str| format!("{{ name = \"{name}\", from = \"{name}\"{more} }}");
-    let aside = [column("No", ""), column("city", ", required = true"), column("Badge", ", otherwise = \"-\"")].join(", ");
+    let aside =
+        [column("No", ""), column("city", ", required = true"), column("Badge", ", otherwise = \"-\"")].join(", ");
     let stops = [column("No", ""), "{ name = \"city\", from = \"email\", required = true }".to_owned()].join(", ");
     let keys = format!(
         "[[write]]\nfile = \"other.csv\"\nlayout = \"stops\"\n[layout.aside]\ncolumns = [{aside}]\n[layout.stops]\non_violation = \"stop\"\ncolumns = [{stops}]"
     );
     let desk = desk(source, "", &keys);
-    desk.file("job.toml", desk.text("job.toml").replacen("file = \"out.csv\"", "file = \"out.csv\"\nlayout = \"aside\"", 1));
+    desk.file(
+        "job.toml",
+        desk.text("job.toml").replacen("file = \"out.csv\"", "file = \"out.csv\"\nlayout = \"aside\"", 1),
+    );
     assert_eq!(written(&desk), ["2"]);
     assert_eq!(reasons(&desk), [("1".to_owned(), "layout-violation".to_owned())]);
     let always = desk.text("job.toml").replace(", required = true }, { name = \"Badge\"", " }, { name = \"Badge\"");
@@ -240,9 +276,16 @@ fn the_bank_learns_addresses_as_they_were_mended_and_statuses_as_they_were_repla
 
 #[test]
 fn what_is_said_of_odd_requests_and_lists_is_right() {
-    let desk = desk("email,No\nbo..x@post.example,1\nida@post.example,2\n", "email\nbo..x@post.example\n", "[[suppress]]\nname = \"list\"\nfiles = [\"list.csv\"]");
+    let desk = desk(
+        "email,No\nbo..x@post.example,1\nida@post.example,2\n",
+        "email\nbo..x@post.example\n",
+        "[[suppress]]\nname = \"list\"\nfiles = [\"list.csv\"]",
+    );
     assert_eq!(written(&desk), ["2"]);
-    assert!(!desk.text("fair.receipt/tally.json").contains("list-without-entries"), "an entry that held somebody is one");
+    assert!(
+        !desk.text("fair.receipt/tally.json").contains("list-without-entries"),
+        "an entry that held somebody is one"
+    );
     let split = desk.run(&["split", "shop.csv", "--by", "city"]);
     assert!(split.status != 0 && !split.stderr.contains("did you mean \"city\""), "{}", split.stderr);
     let memory = desk.run(&["run", "job.toml", "--replace", "--memory", "17179869185GiB"]);

@@ -117,9 +117,10 @@ fn a_stopped_run_leaves_nothing_behind() {
 fn rows_of_everything(of: &str, rows: usize) -> String {
     let row = |n: usize| {
         let names = ["Ida Moss", "Mrs. Anna Rossi", "ROSSI Anna", "JosÃ© Reed", "", "Bo Clara Fern"];
-        let (status, badge) = (["subscribed", "", "unsubscribed", "bounced"][n % 97 % 4], ["n/a", "B1", " b2", ""][n % 4]);
-        let phone = if n % 5 == 0 { format!("020 7946 {:04}", n % 900) } else { String::new() };
-        let further = if n % 11 == 0 { format!("; next{}@post.example", n % 300) } else { String::new() };
+        let (status, badge) =
+            (["subscribed", "", "unsubscribed", "bounced"][n % 97 % 4], ["n/a", "B1", " b2", ""][n % 4]);
+        let phone = if n.is_multiple_of(5) { format!("020 7946 {:04}", n % 900) } else { String::new() };
+        let further = if n.is_multiple_of(11) { format!("; next{}@post.example", n % 300) } else { String::new() };
         let address = format!("person{}@post{}.example{further}", n * 7 % (rows * 2 / 3), n % 13);
         let seen = format!("{}.{}.2025", n % 28 + 1, n % 12 + 1);
         format!("\"{address}\",{},{phone},{badge},{status},{seen},{of} {n}\n", names[n % names.len()])
@@ -191,7 +192,10 @@ fn equal_runs_give_equal_bytes_with_any_number_of_threads_and_any_memory() {
         ("shop.csv", &rows_of_everything("shop", 9_000)),
         ("walks.csv", &rows_of_everything("walks", 9_000)),
         ("members.csv", "email,Fee\nperson7@post7.example,12\nPerson7@post7.example,14\nperson8@post8.example,n/a\n"),
-        ("stop.txt", "person7@post7.example\n@post3.example\npersn77@post12.example\n0bc83cb571cd1c50ba6f3e8a78ef1346\n"),
+        (
+            "stop.txt",
+            "person7@post7.example\n@post3.example\npersn77@post12.example\n0bc83cb571cd1c50ba6f3e8a78ef1346\n",
+        ),
         ("names.csv", "Full name\nFern, Bo\n"),
         ("bounced.csv", "email\nnext3@post.example\nperson14@post2.example\n"),
         ("job.toml", EVERYTHING),

@@ -25,7 +25,9 @@ static OCCURRED: Mutex<BTreeMap<&str, u64>> = Mutex::new(BTreeMap::new());
 /// A source's file; each row with its own number.
 fn source(rows: &[(usize, &Row)], splits_names: bool) -> String {
     let names = if splits_names { "First name,Middle name,Last name" } else { "Full name" };
-    let mut text = format!("Email,Email 2,Phone,{names},Badge,City,Last seen,Subscription,Keep,Our own number,Joined,Tags,Website,Language,Visits\n");
+    let mut text = format!(
+        "Email,Email 2,Phone,{names},Badge,City,Last seen,Subscription,Keep,Our own number,Joined,Tags,Website,Language,Visits\n"
+    );
     for (own, row) in rows {
         let names = if splits_names { row.name.parts().to_vec() } else { vec![row.name.typed()] };
         let keep = if row.is_kept { "yes" } else { "no" };
@@ -131,7 +133,8 @@ fn desk(job: &Job) -> Desk {
         let rows: Vec<(usize, &Row)> = (&mut numbers).zip(rows).collect();
         desk.file(&format!("s{place}.csv"), source(&rows, *splits_names));
     }
-    let lines = |all: &[world::Address]| all.iter().map(|one| format!("{}\n", quoted(&one.spelled()))).collect::<String>();
+    let lines =
+        |all: &[world::Address]| all.iter().map(|one| format!("{}\n", quoted(&one.spelled()))).collect::<String>();
     desk.file("walks.csv", format!("email\n{}", lines(&job.walks)));
     for (place, list) in job.lists.iter().enumerate() {
         desk.file(&format!("l{place}.csv"), list.file());
@@ -175,7 +178,8 @@ fn turn_round(desk: &Desk, job: &Job) {
 
 /// The numbers of the rows whose person must not be contacted.
 fn suppressed(desk: &Desk) -> BTreeSet<String> {
-    let refusals = ["complained", "opted-out", "no-consent", "do-not-contact", "already-sent", "too-often", "on-other-list"];
+    let refusals =
+        ["complained", "opted-out", "no-consent", "do-not-contact", "already-sent", "too-often", "on-other-list"];
     let aside = desk.sheet("r/set-aside.csv");
     let columns = ["Our own number", "pebblebank_reason", "pebblebank_file", "pebblebank_row"];
     let held: Vec<[&str; 4]> =
@@ -233,13 +237,18 @@ fn holds_for(job: &Job) -> Result<(), TestCaseError> {
 
 /// The files of a job that came out otherwise.
 fn files(desk: &Desk) -> String {
-    let is_shown = |name: &String| name.ends_with(".csv") && name != "out.csv";
+    let is_shown = |name: &String| name.as_str() != "out.csv" && name.split('.').next_back() == Some("csv");
     let names = desk.names().into_iter().filter(is_shown);
     names.map(|name| format!("{name}:\n{}", desk.text(&name))).collect()
 }
 
 fn try_jobs(jobs: u32) {
-    let mut runner = TestRunner::new(ProptestConfig { cases: jobs, max_shrink_iters: 800, failure_persistence: None, ..ProptestConfig::default() });
+    let mut runner = TestRunner::new(ProptestConfig {
+        cases: jobs,
+        max_shrink_iters: 800,
+        failure_persistence: None,
+        ..ProptestConfig::default()
+    });
     match runner.run(&world::job(), |job| holds_for(&job)) {
         Ok(()) => {}
         // The reason shows the files; the values that they were made from say no more.
@@ -256,7 +265,8 @@ fn the_program_comes_to_what_the_rules_say_in_plain_words() {
 #[test]
 fn the_order_of_rows_sources_lists_and_keys_never_changes_who_is_suppressed() {
     const TRIED: u32 = 60;
-    let mut runner = TestRunner::new(ProptestConfig { cases: TRIED, failure_persistence: None, ..ProptestConfig::default() });
+    let mut runner =
+        TestRunner::new(ProptestConfig { cases: TRIED, failure_persistence: None, ..ProptestConfig::default() });
     let tried = runner.run(&world::job(), |job| {
         // A bounce concerns the address that would be written, which the order may decide.
         let lists = job.lists.iter().filter(|list| list.reason != "bounced").cloned().collect();

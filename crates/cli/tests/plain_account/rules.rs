@@ -189,9 +189,11 @@ impl<'a> World<'a> {
         })
     }
 
-    fn domain_is_on(&self, list: &List, text: &str) -> bool {
+    fn domain_is_on(list: &List, text: &str) -> bool {
         let domain = text.rsplit_once('@').map_or("", |(_, domain)| domain);
-        list.entries.iter().any(|entry| matches!(entry, Entry::Domain(number) if domain == format!("mail{number}.example")))
+        list.entries
+            .iter()
+            .any(|entry| matches!(entry, Entry::Domain(number) if domain == format!("mail{number}.example")))
     }
 
     /// Whether a list holds a person for its reason.
@@ -203,7 +205,7 @@ impl<'a> World<'a> {
             By::Address if list.reason == "bounced" => {
                 let survivor = self.ranked(person)[0];
                 let written = self.first(survivor).map(|address| address.identity(self.job.ignores_tags));
-                written.is_some_and(|written| self.is_on(list, &written) || self.domain_is_on(list, &written))
+                written.is_some_and(|written| self.is_on(list, &written) || World::domain_is_on(list, &written))
             }
             By::Address => {
                 let all: BTreeSet<String> = rows.iter().flat_map(|row| self.asked(*row)).collect();
@@ -211,13 +213,12 @@ impl<'a> World<'a> {
                     let is_allowed = allowed.as_ref() == Some(text);
                     let by_itself = self.is_on(list, text) && !(is_allowed && lesser);
                     let gives_way = lesser || list.reason == "do-not-contact";
-                    by_itself || self.domain_is_on(list, text) && !(is_allowed && gives_way)
+                    by_itself || World::domain_is_on(list, text) && !(is_allowed && gives_way)
                 })
             }
             by => {
-                let is_allowed = rows.iter().any(|row| {
-                    allowed.as_ref().is_some_and(|allowed| self.asked(*row).contains(allowed))
-                });
+                let is_allowed =
+                    rows.iter().any(|row| allowed.as_ref().is_some_and(|allowed| self.asked(*row).contains(allowed)));
                 let gives_way = lesser || list.reason == "do-not-contact";
                 let is_met = rows.iter().any(|row| list.entries.iter().any(|entry| self.is_met(by, entry, *row)));
                 is_met && !(is_allowed && gives_way)
@@ -344,7 +345,8 @@ impl<'a> World<'a> {
         };
         let own = |place: usize| self.written(person, |row| row.values[place].1.to_owned());
         // A name that is filled from several rows is looked at elsewhere.
-        let name = if self.job.fill { String::new() } else { self.rows[survivor].name.written(self.splits_names[survivor]) };
+        let name =
+            if self.job.fill { String::new() } else { self.rows[survivor].name.written(self.splits_names[survivor]) };
         vec![
             self.first(survivor).unwrap().written(),
             self.given(person, |row| row.badge).0.to_owned(),

@@ -31,7 +31,7 @@ impl Address {
     /// As it is written: the domain as it was read.
     pub fn written(self) -> String {
         let tag = if self.has_tag { "+fair" } else { "" };
-        let is_unicode = self.who == PEOPLE - 1 && self.spelling % 2 == 0;
+        let is_unicode = self.who == PEOPLE - 1 && self.spelling.is_multiple_of(2);
         let domain = if is_unicode { "mäil.example".to_owned() } else { Address::domain(self.who) };
         format!("person{}{tag}@{domain}", self.who)
     }
@@ -219,7 +219,13 @@ impl Name {
         match spelling {
             // The first name alone, in two capitals, may be initials.
             3 if splits_names && GIVEN[given as usize] == "Bo" => plain.replacen("Bo", "BO", 1),
-            1 | 2 if splits_names => self.parts().map(|part| part.trim().to_owned()).into_iter().filter(|part| !part.is_empty()).collect::<Vec<_>>().join(" "),
+            1 | 2 if splits_names => self
+                .parts()
+                .map(|part| part.trim().to_owned())
+                .into_iter()
+                .filter(|part| !part.is_empty())
+                .collect::<Vec<_>>()
+                .join(" "),
             3..=6 => plain,
             _ if splits_names => plain,
             _ => self.typed(),
@@ -466,6 +472,7 @@ pub struct Mailing {
 pub const SCOPES: [&str; 3] = ["everyone", "larkfold", "quillmere"];
 
 #[derive(Debug, Clone)]
+#[allow(clippy::struct_excessive_bools)] // each is a key of a job file
 pub struct Job {
     /// The rows of the sources, and whether their names stand in three columns.
     pub sources: Vec<(Vec<Row>, bool)>,
@@ -512,9 +519,19 @@ pub fn job() -> impl Strategy<Value = Job> {
         prop::option::of(0..3u8),
     );
     let people = (same, survivor, mostly_not(), mostly_not());
-    let who = (prop::collection::vec(list(), 0..4), prop::collection::vec(address(), 0..3), prop::option::weighted(0.3, address()));
+    let who = (
+        prop::collection::vec(list(), 0..4),
+        prop::collection::vec(address(), 0..3),
+        prop::option::weighted(0.3, address()),
+    );
     (prop::collection::vec(source, 1..3), people, who, (mostly_not(), mostly_not(), select), bank).prop_map(
-        |(sources, (same, survivor, fill, ignores_tags), (lists, walks, allow), (needs_city, leaves_out, select), bank)| {
+        |(
+            sources,
+            (same, survivor, fill, ignores_tags),
+            (lists, walks, allow),
+            (needs_city, leaves_out, select),
+            bank,
+        )| {
             let (bank, sent, at_most, campaign) = bank;
             Job {
                 sources,

@@ -123,8 +123,15 @@ impl std::fmt::Debug for Address<'_> {
 }
 
 impl<'a> Address<'a> {
-    const BLANK: Address<'static> =
-        Address { state: State::Blank, text: b"", identity: b"", rules: Rules::NONE, further: &[], held_by: &[], at: 0 };
+    const BLANK: Address<'static> = Address {
+        state: State::Blank,
+        text: b"",
+        identity: b"",
+        rules: Rules::NONE,
+        further: &[],
+        held_by: &[],
+        at: 0,
+    };
 
     /// An address that is known to be clean and usable as it stands.
     #[inline]

@@ -90,11 +90,10 @@ pub fn is_placeholder(text: &str) -> bool {
     }
     let is_abroad = main.trim_start().starts_with('+') || digits.starts_with(b"00");
     let behind_zeros = digits.iter().position(|digit| *digit != b'0').map_or(&[][..], |first| &digits[first..]);
-    let behind_code = (1..=3).filter(|length| {
-        is_abroad && behind_zeros.get(..*length).is_some_and(|code| PLANS.by_code[number(code)] != 0)
-    });
+    let behind_code = (1..=3)
+        .filter(|length| is_abroad && behind_zeros.get(..*length).is_some_and(|code| PLANS.by_code[number(code)] != 0));
     let national = behind_code.map(|length| &behind_zeros[length..]);
-    [digits, behind_zeros].into_iter().chain(national.into_iter()).any(is_plain_run)
+    [digits, behind_zeros].into_iter().chain(national).any(is_plain_run)
 }
 
 /// The national numbers that digits may stand for: without zeros in front, and without a calling code where they have a plus
@@ -110,7 +109,8 @@ pub fn national_forms(number: &str) -> Vec<String> {
     let digits: String = number.chars().filter(char::is_ascii_digit).collect();
     let is_abroad = number.starts_with('+') || digits.starts_with("00");
     let bare = digits.trim_start_matches('0');
-    let is_code = |length: &usize| bare.get(..*length).is_some_and(|code| PLANS.by_code[self::number(code.as_bytes())] != 0);
+    let is_code =
+        |length: &usize| bare.get(..*length).is_some_and(|code| PLANS.by_code[self::number(code.as_bytes())] != 0);
     let behind_code = (1..=3).filter(|length| is_abroad && is_code(length)).map(|length| &bare[length..]);
     let behind_code = behind_code.map(|national| national.trim_start_matches('0'));
     let plain = (!is_abroad).then_some(bare);

@@ -579,7 +579,8 @@ impl Job {
         let asked = conditions.flat_map(Selection::columns).map(|column| column.name().to_owned());
         let keys = self.sources.iter().filter_map(|source| source.same.as_ref()).flatten();
         let keys = keys.flat_map(|key| &key.columns).chain(self.person.columns());
-        let by = self.lists.iter().filter_map(|list| list.by.as_ref()).flat_map(|key| key.ours.iter().chain(&key.theirs));
+        let by =
+            self.lists.iter().filter_map(|list| list.by.as_ref()).flat_map(|key| key.ours.iter().chain(&key.theirs));
         let taken = self.lists.iter().flat_map(|list| &list.take).flat_map(|taken| [&taken.ours, &taken.theirs]);
         let reasons = self.lists.iter().filter_map(|list| list.reason_from.as_ref());
         let replaced = self.replace_values.iter().map(|replacement| &replacement.column);

@@ -79,7 +79,9 @@ impl Alike {
                 }
             }
             Alike::Phone(number) => {
-                phone::national_forms(number).iter().for_each(|national| key(["p", national, "", ""]));
+                for national in phone::national_forms(number) {
+                    key(["p", &national, "", ""]);
+                }
                 without_one_letter(digits_of(number), |(a, b)| key(["q", &[a, b].concat(), "", ""]));
             }
         }
@@ -128,7 +130,9 @@ fn names(entry: &FullName, contact: &FullName) -> Option<&'static str> {
     let is_slip = |(place, word): (usize, &String)| {
         let others = without_word(&entry.core, place);
         let is_other = |(at, other): (usize, &String)| {
-            word.chars().count() >= SHORTEST_NAME && is_one_slip(word, other) && without_word(&contact.core, at) == others
+            word.chars().count() >= SHORTEST_NAME
+                && is_one_slip(word, other)
+                && without_word(&contact.core, at) == others
         };
         contact.core.iter().enumerate().any(is_other)
     };

@@ -82,8 +82,7 @@ impl Reports<'_> {
         }
         findings.extend(self.findings(&sources));
         let of_kind = |is_wanted: fn(&ListFiles) -> bool, persons: &[u64]| {
-            let lists =
-                persons.iter().zip(&self.job.lists).enumerate().filter(move |(_, (_, spec))| is_wanted(spec));
+            let lists = persons.iter().zip(&self.job.lists).enumerate().filter(move |(_, (_, spec))| is_wanted(spec));
             lists.map(|(list, (on, _))| self.list_tally(ListId(list as u16), *on)).collect::<Vec<ListTally>>()
         };
         let suppression: Vec<SuppressionTally> = of_kind(|list| list.hold.is_some(), &persons_held)

@@ -310,7 +310,13 @@ impl RowKeys {
 
     /// What may be close to the row's key of a list: a whole name, or a phone number. None where the list goes by something
     /// else, or the row has none. `record` is the cleaned one.
-    pub fn alike(&self, list: ListId, record: &Record, doubts: &[(ColumnIndex, Doubt)], address: &Address) -> Option<Alike> {
+    pub fn alike(
+        &self,
+        list: ListId,
+        record: &Record,
+        doubts: &[(ColumnIndex, Doubt)],
+        address: &Address,
+    ) -> Option<Alike> {
         let is_of_list = |key: &&FittedKey| key.of == KeyOf::List(list) && matches!(key.shown, Shown::Plainly);
         let key = self.keys.iter().find(is_of_list)?;
         let row = CleanedRow { record: *record, doubts, address };
@@ -359,9 +365,8 @@ impl RowKeys {
             }
         }
         let usable = if address.is_usable() { address.text } else { b"" };
-        let lacks = self.required.as_ref().is_some_and(|required| {
-            required.lacks(&row.record, row.doubts, usable).is_some()
-        });
+        let lacks =
+            self.required.as_ref().is_some_and(|required| required.lacks(&row.record, row.doubts, usable).is_some());
         RowSeen {
             rank: self.rank.of(record, &row.record, address) | if lacks { LACKS_FIELD } else { 0 },
             counts: self.condition.as_ref().is_none_or(|condition| condition.holds(&row.record, usable, &[])),
@@ -579,7 +584,8 @@ fn rank_of_moment(value: &[u8], latest: Option<Date>) -> u32 {
         Ok((moment, _)) if latest.is_none_or(|latest| moment.date <= latest) => {
             let time = moment.time.map_or(0, |time| time.seconds / 60);
             let days = i64::from(moment.date.day_number()) - i64::from(BEGINNING.day_number());
-            (days * 1_440 + i64::from(time)).clamp(1, i64::from(LACKS_FIELD) - 1) as u32
+            let minutes = u32::try_from((days * 1_440 + i64::from(time)).max(1)).unwrap_or(u32::MAX);
+            minutes.min(LACKS_FIELD - 1)
         }
         _ => 0,
     }

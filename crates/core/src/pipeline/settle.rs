@@ -341,7 +341,9 @@ pub fn settle(
     threads: usize,
     observer: &dyn Observer,
 ) -> Result<Settled> {
-    let People { hasher, checks, keys, lines, ranks, marks, mark_sets, chunks, first_of_file, entries, mailings, .. } = people;
+    let People {
+        hasher, checks, keys, lines, ranks, marks, mark_sets, chunks, first_of_file, entries, mailings, ..
+    } = people;
     let numbers = EntryNumbers::new(entrants, job, mailings);
     let bounced = bounced_rows(&marks, &mark_sets);
     let lists = &entrants.lists;

@@ -49,13 +49,32 @@ pub(super) struct EntryNumbers {
 struct ListWishes {
     /// Whether values are taken from it.
     gives_values: bool,
-    /// Whether it goes by another field than the address.
-    is_by_field: bool,
-    /// Whether it holds whoever would be written at one of its addresses.
-    is_of_addresses: bool,
-    /// Whether its entries are mailings, which are counted for each person.
-    counts_mailings: bool,
+    about: About,
     reason: Option<Reason>,
+}
+
+/// What the entries of a list are about.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum About {
+    /// People, by any of their addresses.
+    People,
+    /// People, by another field.
+    Fields,
+    /// Whoever would be written at this address.
+    Addresses,
+    /// Mailings that went to an address, which are counted for each person.
+    Mailings,
+}
+
+impl About {
+    fn of(list: &ListFiles) -> About {
+        match () {
+            () if list.counts_mailings() => About::Mailings,
+            () if list.is_of_addresses() => About::Addresses,
+            () if list.by.is_some() => About::Fields,
+            () => About::People,
+        }
+    }
 }
 
 impl EntryNumbers {
@@ -71,9 +90,7 @@ impl EntryNumbers {
         starts.sort_by_key(|(start, _)| *start);
         let of_list = |list: &ListFiles| ListWishes {
             gives_values: !list.take.is_empty(),
-            is_by_field: list.by.is_some(),
-            is_of_addresses: list.is_of_addresses(),
-            counts_mailings: list.counts_mailings(),
+            about: About::of(list),
             reason: list.hold.as_ref().map(|hold| hold.reason),
         };
         EntryNumbers {
@@ -131,12 +148,8 @@ impl PartitionFindings {
         joins_by_address: bool,
         has_other_keys: bool,
     ) -> PartitionFindings {
-        let mut found = PartitionFindings {
-            keys: keys.len() as u64,
-            joins_by_address,
-            has_other_keys,
-            ..Default::default()
-        };
+        let mut found =
+            PartitionFindings { keys: keys.len() as u64, joins_by_address, has_other_keys, ..Default::default() };
         for run in keys.chunk_by(|a, b| a.is_same_identity(*b)) {
             found.look_at(run, numbers, bounced);
         }
@@ -212,7 +225,7 @@ impl PartitionFindings {
             };
             let wishes = &numbers.lists[list.0 as usize];
             let lifted = is_allowed && wishes.reason.is_some_and(|reason| gives_way(reason, HitBy::Address));
-            if wishes.counts_mailings {
+            if wishes.about == About::Mailings {
                 let counted = (!lifted).then(of_rows);
                 self.mailed.extend(counted.into_iter().flatten());
                 continue;
@@ -220,12 +233,12 @@ impl PartitionFindings {
             if wishes.gives_values {
                 self.taken.extend(of_rows());
             }
-            if wishes.is_by_field && rows.len() > 1 {
+            if wishes.about == About::Fields && rows.len() > 1 {
                 self.several.extend(of_rows());
             }
             if before.replace(list) != Some(list) {
                 self.held.extend(mark_all(if lifted { Mark::Lifted(list) } else { Mark::On(list) }));
-                if wishes.is_of_addresses {
+                if wishes.about == About::Addresses {
                     let firsts = rows.iter().filter(|row| matches!(row.role(), Role::First | Role::FirstHash));
                     self.held.extend(firsts.map(|row| (RowId(row.owner()), Mark::FirstOn(list))));
                 }

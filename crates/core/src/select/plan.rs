@@ -59,7 +59,9 @@ impl SelectionPlan {
                         names_word(test, &shown).unwrap_or_else(|| passes(test, "", self.today))
                     }
                     Subject::Value(_) => passes(test, &shown, self.today),
-                    Subject::Domain => passes(test, shown.rsplit_once('@').map_or("", |(_, domain)| domain), self.today),
+                    Subject::Domain => {
+                        passes(test, shown.rsplit_once('@').map_or("", |(_, domain)| domain), self.today)
+                    }
                     Subject::Age => match day_of(&shown) {
                         Some(born) => passes(test, &years_between(born, self.today).to_string(), self.today),
                         None => passes(test, "", self.today),

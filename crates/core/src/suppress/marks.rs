@@ -179,12 +179,11 @@ pub fn reason_of(mark: Mark, list_reasons: &[Option<ListReason>]) -> Option<Reas
         // Judged with all else that a survivor may lack.
         Mark::From(_) | Mark::RemovedByHand | Mark::UnreadableRow | Mark::Lifted(_) | Mark::Allowed(_) => None,
         Mark::Said(consent, _) | Mark::RefusedElsewhere(consent, _) => match consent {
-            Consent::OptedIn => None,
+            // A bounce is of the address alone: see `FirstBounced`.
+            Consent::OptedIn | Consent::Bounced => None,
             Consent::Pending | Consent::Unlisted => Some(Reason::NoConsent),
             Consent::OptedOut => Some(Reason::OptedOut),
             Consent::Complained => Some(Reason::Complained),
-            // Of the address alone: see `FirstBounced`.
-            Consent::Bounced => None,
         },
     }
 }

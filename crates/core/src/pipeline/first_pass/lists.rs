@@ -9,9 +9,9 @@ use crate::error::Result;
 use crate::job::{EntriesFrom, Hold, Job, ListFiles};
 use crate::observe::{Observer, Stage};
 use crate::person::{IdentityHash, IdentityHasher};
+use crate::pipeline::alike::Alike;
 use crate::pipeline::counts::{FileCounts, ListCounts, Problem, UNLISTED_WORDS_KEPT};
 use crate::pipeline::in_order::in_order;
-use crate::pipeline::alike::Alike;
 use crate::pipeline::near_misses::{address_alike, name_in};
 use crate::pipeline::open::{EntryStatus, OpenFile, OpenFiles};
 use crate::pipeline::people::People;
@@ -160,7 +160,8 @@ pub(in crate::pipeline) struct EntryScratch {
 
 impl EntryScratch {
     pub fn new(files: &OpenFiles) -> EntryScratch {
-        let (cleaner, values) = (AddressCleaner::with(Arc::clone(&files.addresses)), RowCleaner::with(Arc::clone(&files.addresses)));
+        let (cleaner, values) =
+            (AddressCleaner::with(Arc::clone(&files.addresses)), RowCleaner::with(Arc::clone(&files.addresses)));
         EntryScratch { cleaner, values, ..EntryScratch::default() }
     }
 }
@@ -218,6 +219,18 @@ impl Entries {
     /// How many entries there are that can be compared with contacts.
     fn usable(&self) -> usize {
         self.compared.len() + self.domains.len() - self.unusable as usize
+    }
+
+    /// Adds an entry that goes by other fields: the first of its hashes counts as the entry.
+    fn add_keys(&mut self, hashes: &[IdentityHash], alike: Option<Alike>) {
+        let Some((first, others)) = hashes.split_first() else { return };
+        let place = self.compared.len();
+        self.also.extend(others.iter().map(|other| (place as u32, *other)));
+        self.compared.push(*first);
+        if alike.is_some() {
+            self.texts.resize(place, None);
+            self.texts.push(alike);
+        }
     }
 
     /// Adds an entry, and what may be close to it, with the name beside it.
@@ -343,24 +356,17 @@ pub(in crate::pipeline) fn read_list_chunk(
         let (before, usable_before) = (entries.compared.len(), entries.usable());
         let mut first_gave_entry = true;
         if has_keys {
-            if let Some((first, others)) = row_keys.split_first() {
-                entries.also.extend(others.iter().map(|other| (entries.compared.len() as u32, *other)));
-                entries.compared.push(*first);
-                if *keeps_texts {
-                    entries.texts.resize(entries.compared.len() - 1, None);
-                    entries.texts.push(alike);
-                }
-            }
+            entries.add_keys(&row_keys, alike.filter(|_| *keeps_texts));
         } else {
-            let name = if *keeps_texts { name_in(file.map(), &record) } else { String::new() };
+            let name = keeps_texts.then(|| name_in(file.map(), &record));
             for (place, column) in columns.iter().enumerate() {
                 if place == 1 {
                     first_gave_entry = entries.usable() > usable_before;
                 }
                 let value = cell::value(record.raw(column.0));
-                entry::read(&value, cleaner, &mut |entry| match *keeps_texts {
-                    true => entries.add_alike(entry, &name, hasher),
-                    false => entries.add(entry, hasher),
+                entry::read(&value, cleaner, &mut |entry| match &name {
+                    Some(name) => entries.add_alike(entry, name, hasher),
+                    None => entries.add(entry, hasher),
                 });
             }
         }

@@ -146,14 +146,11 @@ impl<'b> ChunkRows<'_, 'b> {
             return;
         }
         let words = map.consents.iter().map(|column| (column, cell::text(record.raw(column.column.0))));
-        let bounced = words.filter(|(column, word)| {
-            consent::read(word, column.yes_means) == Statement::Says(Consent::Bounced)
-        });
+        let bounced =
+            words.filter(|(column, word)| consent::read(word, column.yes_means) == Statement::Says(Consent::Bounced));
         let softly = |word: &str| status::read(word) == StatusReason::SoftBounce;
-        let learning = bounced.map(|(_, word)| match softly(&word) {
-            true => Learning::SoftBounced,
-            false => Learning::Refused(Reason::Bounced),
-        });
+        let learning = bounced
+            .map(|(_, word)| if softly(&word) { Learning::SoftBounced } else { Learning::Refused(Reason::Bounced) });
         if let Some(learning) = learning.min() {
             learned::add(&mut self.rows.learned, learning, address.identity);
         }

@@ -56,7 +56,8 @@ pub(super) struct Scratch {
 
 impl Scratch {
     pub fn new(files: &OpenFiles) -> Scratch {
-        let (cleaner, values) = (AddressCleaner::with(Arc::clone(&files.addresses)), RowCleaner::with(Arc::clone(&files.addresses)));
+        let (cleaner, values) =
+            (AddressCleaner::with(Arc::clone(&files.addresses)), RowCleaner::with(Arc::clone(&files.addresses)));
         Scratch { cleaner, values, ..Scratch::default() }
     }
 }
