@@ -26,7 +26,7 @@ const WRITING_KIB: u32 = 256 << 10;
 /// What may wait in memory to be sorted.
 const SORTED_BYTES: u64 = 96 << 20;
 
-/// So many of the domains are named that hold a public mailbox provider.
+/// The most domains of public mailbox providers that are named.
 const PROVIDERS_NAMED: usize = 5;
 
 /// What a load would do.

@@ -247,7 +247,7 @@ pub struct ValuesSay {
     pub values: Vec<(String, u64)>,
 }
 
-/// So many different values are kept.
+/// The most different values that are kept.
 const VALUES_KEPT: usize = 40;
 
 /// Words that refuse something, but perhaps not mail.

@@ -95,7 +95,7 @@ impl CellSeen {
     }
 }
 
-/// What speaks for a row as the header.
+/// The evidence that a row is the header.
 #[derive(Debug, Clone, Copy, Default)]
 struct Evidence {
     /// Its filled cells.
@@ -181,7 +181,7 @@ impl Finder<'_> {
         evidence.is_some_and(|evidence| evidence.filled > 1 && evidence.suffices())
     }
 
-    /// What speaks for a row as the header; none where it cannot be one.
+    /// The evidence that a row is the header; none where it cannot be one.
     fn evidence(&self, index: usize) -> Option<Evidence> {
         let row = &self.rows[index];
         let cells = &self.cells[index];

@@ -113,7 +113,7 @@ pub struct ColumnMap {
     pub extras: Vec<ColumnIndex>,
     /// The columns of the job's own fields, and what their values are.
     pub own: Vec<(ColumnIndex, Kind)>,
-    /// So many cells a row has at most, but for one that a delimiter too many has lengthened.
+    /// The most cells that a row has, but for one that a delimiter too many has lengthened.
     usual_cells: usize,
 }
 

@@ -73,7 +73,7 @@ impl Accepted {
         self.guards.push((guard, at_most));
     }
 
-    /// Whether a guard that counted so many does not stop the run.
+    /// Whether a guard that tripped with this count does not stop the run.
     ///
     /// ```
     /// use pebblebank_core::job::{Accepted, Guard};

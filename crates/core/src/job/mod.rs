@@ -433,7 +433,7 @@ pub enum Pick {
 pub struct Guards {
     /// The largest share of the contacts read that may be set aside, from 0 to 1.
     pub set_aside_at_most: Option<f64>,
-    /// So many contacts must be written at least.
+    /// The fewest contacts that must be written.
     pub write_at_least: u64,
     /// The guards that do not stop the run.
     pub accept: Accepted,

@@ -165,7 +165,7 @@ impl EntriesRead {
     }
 }
 
-/// So many different words of status columns are kept.
+/// The most different words of status columns that are kept.
 const WORDS_KEPT: usize = 200;
 
 /// Headers of columns that say when it happened.

@@ -70,7 +70,7 @@ pub struct OpenFile<Owner> {
     pub replacements: ReplacementPlan,
     /// Whether an earlier run wrote it aside.
     pub is_receipt: bool,
-    /// About how many records it has, judged by its beginning.
+    /// An estimate of its number of records, from its beginning.
     pub records_estimated: u64,
     /// Whether it holds nothing at all.
     pub is_empty: bool,
