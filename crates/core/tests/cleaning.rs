@@ -484,6 +484,8 @@ fn cleaned_in_a_record(field: Field, value: &str) -> String {
 /// The same by the rules of its kind alone, without any quick test before them.
 fn cleaned_carefully(field: Field, value: &str) -> String {
     let kind = Kind::of_field(field);
+    let meant = pebblebank_core::clean::decoded_twice::repaired(value);
+    let value = meant.as_deref().unwrap_or(value);
     if BlankWords::default().holds(value, kind.blank_in()) {
         return String::new();
     }

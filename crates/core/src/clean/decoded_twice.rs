@@ -1,14 +1,16 @@
 //! Text that was decoded wrongly once or several times before it was exported (`JosÃ©`, `â€™`), put right where that
 //! is certain: UTF-8 that was taken for windows-1252.
 
+use super::blank::is_invisible;
 use crate::columns::{ColumnMap, Field};
 use crate::read::split::RecordBuffer;
 use crate::read::{Record, cell};
 use crate::units::ColumnIndex;
 use crate::write::csv::{CsvBuffer, Defusing};
 use encoding_rs::{EncoderResult, WINDOWS_1252};
-use memchr::memchr_iter;
+use memchr::memchr2_iter;
 use std::borrow::Cow;
+use unicode_normalization::{UnicodeNormalization, is_nfc};
 
 /// How often a text may have been decoded wrongly.
 const MOST_ROUNDS: usize = 4;
@@ -16,11 +18,11 @@ const MOST_ROUNDS: usize = 4;
 /// Whether bytes of UTF-8 hold what such text is known by: a capital `Ã`, `Â`, `â` and the like before a sign that no
 /// word goes on with. A text without it need not be looked at.
 pub fn may_hold(text: &[u8]) -> bool {
-    memchr_iter(0xC3, text).any(|at| {
+    memchr2_iter(0xC3, 0xCC, text).any(|at| {
         matches!(
-            text.get(at + 1..at + 3),
-            // Â Ã Ä Å Æ Ð Ñ â ã ä å æ ç è é ï, followed by something that is not ASCII.
-            Some([0x82..=0x86 | 0x90 | 0x91 | 0xA2..=0xA9 | 0xAF, 0xC2..=0xFF])
+            (text[at], text.get(at + 1..at + 3)),
+            // Â Ã Ä Å Æ Ð Ñ â ã ä å æ ç è é ï, followed by something that is not ASCII; or an accent apart from its letter.
+            (0xCC, _) | (_, Some([0x82..=0x86 | 0x90 | 0x91 | 0xA2..=0xA9 | 0xAF, 0xC2..=0xFF]))
         )
     })
 }
@@ -36,17 +38,27 @@ pub fn may_hold(text: &[u8]) -> bool {
 /// assert_eq!(repaired("São João"), None);
 /// ```
 pub fn repaired(text: &str) -> Option<String> {
-    let mut meant: Cow<str> = text.into();
-    for _ in 0..MOST_ROUNDS {
+    let shown = without_later_signs(text);
+    let mut meant = decoded_once_less(&shown)?;
+    for _ in 1..MOST_ROUNDS {
         match decoded_once_less(&meant) {
-            Some(less) => meant = less.into(),
+            Some(less) => meant = less,
             None => break,
         }
     }
-    match meant {
-        Cow::Owned(meant) => Some(meant),
-        Cow::Borrowed(_) => None,
+    // A control character is nothing that anybody meant.
+    (!meant.contains(|c| ('\u{80}'..='\u{9F}').contains(&c))).then_some(meant)
+}
+
+/// The text without what came into it after it was decoded wrongly, so that cleaning finds the same before and after these
+/// are taken out: invisible characters and spaces that windows-1252 does not have, accents apart from their letters.
+fn without_later_signs(text: &str) -> Cow<'_, str> {
+    let is_later = |c: char| c > '\u{FF}' && (is_invisible(c) || c.is_whitespace());
+    if is_nfc(text) && !text.contains(is_later) {
+        return text.into();
     }
+    let kept = text.chars().filter(|c| !(is_later(*c) && is_invisible(*c)));
+    kept.map(|c| if is_later(c) { ' ' } else { c }).nfc().collect::<String>().into()
 }
 
 /// Undoes one wrong decoding: the whole text must be windows-1252 whose bytes are UTF-8 with letters that names have.
