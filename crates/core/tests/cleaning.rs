@@ -572,8 +572,10 @@ proptest! {
 
     #[test]
     fn a_value_of_any_kind_is_clean_after_one_cleaning_and_spaces_around_it_change_nothing(typed in typed(), field in 0..Field::ALL.len()) {
-        let field = Field::ALL[field];
-        prop_assume!(!typed.contains('\r') && field != Field::Email);
+        // The address is cleaned in a way of its own.
+        let field = Some(Field::ALL[field]).filter(|field| *field != Field::Email).unwrap_or(Field::City);
+        // Carriage returns at a record's end belong to its line end.
+        let typed = typed.replace('\r', "");
         for value in [typed.clone(), example_of(field).to_owned()] {
             let once = cleaned_in_a_record(field, &value);
             prop_assert_eq!(&cleaned_in_a_record(field, &once), &once, "{} {:?}", field, value);

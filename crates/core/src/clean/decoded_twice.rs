@@ -1,7 +1,7 @@
 //! Text that was decoded wrongly once or several times before it was exported (`JosÃ©`, `â€™`), put right where that
 //! is certain: UTF-8 that was taken for windows-1252.
 
-use super::blank::is_invisible;
+use super::blank::is_unseen;
 use crate::columns::{ColumnMap, Field};
 use crate::read::split::RecordBuffer;
 use crate::read::{Record, cell};
@@ -38,8 +38,12 @@ pub fn may_hold(text: &[u8]) -> bool {
 /// assert_eq!(repaired("São João"), None);
 /// ```
 pub fn repaired(text: &str) -> Option<String> {
-    let shown = without_later_signs(text);
-    let mut meant = decoded_once_less(&shown)?;
+    if text.is_ascii() || !may_hold(text.as_bytes()) {
+        return None;
+    }
+    let has_later = |c: char| c > '\u{FF}' && is_unseen(c);
+    let mut meant =
+        decoded_once_less(&without(text, has_later)).or_else(|| decoded_once_less(&without(text, is_unseen)))?;
     for _ in 1..MOST_ROUNDS {
         match decoded_once_less(&meant) {
             Some(less) => meant = less,
@@ -50,14 +54,13 @@ pub fn repaired(text: &str) -> Option<String> {
     (!meant.contains(|c| ('\u{80}'..='\u{9F}').contains(&c))).then_some(meant)
 }
 
-/// The text without what came into it after it was decoded wrongly, so that cleaning finds the same before and after these
-/// are taken out: invisible characters and spaces that windows-1252 does not have, accents apart from their letters.
-fn without_later_signs(text: &str) -> Cow<'_, str> {
-    let is_later = |c: char| c > '\u{FF}' && (is_invisible(c) || c.is_whitespace());
-    if is_nfc(text) && !text.contains(is_later) {
+/// The text without such characters, of which spaces become plain ones, and with accents at their letters: they may have come
+/// into it after it was decoded wrongly, and cleaning must find the same before and after it takes them out.
+fn without(text: &str, is_later: impl Fn(char) -> bool) -> Cow<'_, str> {
+    if is_nfc(text) && !text.contains(&is_later) {
         return text.into();
     }
-    let kept = text.chars().filter(|c| !(is_later(*c) && is_invisible(*c)));
+    let kept = text.chars().filter(|c| c.is_whitespace() || !is_later(*c));
     kept.map(|c| if is_later(c) { ' ' } else { c }).nfc().collect::<String>().into()
 }
 

@@ -301,7 +301,8 @@ pub fn given_first(full_name: &str) -> Option<String> {
     let suffix = if name.suffix.is_empty() { String::new() } else { format!(", {}", name.suffix) };
     let words = [&*name.title, name.first, &*name.middle, &*name.last];
     let turned = words.iter().filter(|word| !word.is_empty()).copied().collect::<Vec<_>>().join(" ");
-    (!name.first.is_empty() && !name.last.is_empty()).then(|| turned + &suffix)
+    let is_name = |part: &str| part.contains(char::is_alphabetic) && !part.contains(',');
+    (is_name(name.first) && is_name(&name.last)).then(|| turned + &suffix)
 }
 
 fn joined<'a>(parts: &[&'a str]) -> Cow<'a, str> {
