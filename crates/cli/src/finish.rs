@@ -23,6 +23,15 @@ impl Said {
     }
 }
 
+/// Lets a panic say where it happened and no more: what it says may hold values of rows.
+pub fn keep_values_out_of_panics() {
+    std::panic::set_hook(Box::new(|panic| {
+        let place = panic.location().map_or(String::new(), |place| format!(" at {}:{}", place.file(), place.line()));
+        // Nobody is left to tell where stderr is closed.
+        let _ = writeln!(std::io::stderr(), "defect{place}");
+    }));
+}
+
 /// Prints what a command said, or why it could not be done.
 pub fn finish(result: Result<Said, Error>, screen: &Screen) -> ExitCode {
     let (text, status) = match result {

@@ -8,13 +8,22 @@ mod render;
 mod setting;
 
 use clap::Parser;
+use pebblebank_core::Error;
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
     let arguments = arguments::Arguments::parse();
     observe::listen_for_interrupts();
+    finish::keep_values_out_of_panics();
     let screen = render::Screen::new(&arguments.shared);
-    let result = match arguments.command {
+    let result = catch_unwind(AssertUnwindSafe(|| run(arguments))).unwrap_or_else(|_| Err(Error::defect()));
+    finish::finish(result, &screen)
+}
+
+/// Does what the command line asks for.
+fn run(arguments: arguments::Arguments) -> Result<finish::Said, Error> {
+    match arguments.command {
         None => Ok(commands::start::start()),
         Some(arguments::Command::Survey(command)) => commands::survey::survey_files(&command, &arguments.shared),
         Some(arguments::Command::Propose(command)) => commands::propose::propose_job(&command, &arguments.shared),
@@ -27,6 +36,5 @@ fn main() -> ExitCode {
         Some(arguments::Command::Split(command)) => commands::split::split_list(&command, &arguments.shared),
         Some(arguments::Command::Review(command)) => commands::review::review(&command, &arguments.shared),
         Some(arguments::Command::Demo(command)) => commands::demo::demo(&command, &arguments.shared),
-    };
-    finish::finish(result, &screen)
+    }
 }

@@ -30,6 +30,8 @@ pub enum ErrorKind {
     Guard,
     /// The rows read and the rows accounted for differ: a defect of the program.
     Unbalanced,
+    /// A part of the program gave up where it should not have: a defect of the program.
+    Defect,
     /// The user stopped the run.
     Interrupted,
 }
@@ -137,10 +139,19 @@ impl Error {
         match self.0.kind {
             ErrorKind::Job => 2,
             ErrorKind::Guard => 3,
-            ErrorKind::Unbalanced => 70,
+            ErrorKind::Unbalanced | ErrorKind::Defect => 70,
             ErrorKind::Interrupted => 130,
             _ => 1,
         }
+    }
+
+    /// A part of the program panicked. What it said is not shown: it may hold values of rows.
+    pub fn defect() -> Error {
+        Error::new(
+            ErrorKind::Defect,
+            "a defect in Pebblebank ended the work; nothing was written and earlier files are as they were",
+            "please report it, with the command and the line of the program that stands above",
+        )
     }
 
     /// The user pressed Ctrl-C, or the system asked the program to end.

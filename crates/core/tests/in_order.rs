@@ -62,3 +62,41 @@ fn an_error_of_whoever_takes_the_results_ends_it(#[values(1, 3)] threads: usize)
     );
     assert_eq!(ended.unwrap_err().what(), "job 40");
 }
+
+/// The part of the work that gives up.
+#[derive(Clone, Copy, PartialEq)]
+enum Gone {
+    Source,
+    Worker,
+    Taker,
+}
+
+#[rstest]
+fn a_panic_anywhere_ends_it_as_a_defect_and_nobody_waits(
+    #[values(1, 2, 8)] threads: usize,
+    #[values(Gone::Source, Gone::Worker, Gone::Taker)] gone: Gone,
+) {
+    let give_up = |part: Gone, job: u32| assert!(gone != part || job != 40, "planted");
+    let mut given = 0;
+    let mut taken = 0;
+    let ended = in_order(
+        threads,
+        || {
+            given += 1;
+            give_up(Gone::Source, given);
+            Ok((given <= 5_000).then_some(given))
+        },
+        || (),
+        |job: u32, ()| {
+            give_up(Gone::Worker, job);
+            Ok(job)
+        },
+        |job| {
+            give_up(Gone::Taker, job);
+            taken += 1;
+            Ok(())
+        },
+    );
+    assert_eq!(ended.unwrap_err().exit_status(), 70);
+    assert!(taken < 5_000);
+}

@@ -47,6 +47,7 @@ fn kind_name(kind: ErrorKind) -> &'static str {
         ErrorKind::Memory => "memory",
         ErrorKind::Guard => "guard",
         ErrorKind::Unbalanced => "unbalanced",
+        ErrorKind::Defect => "defect",
         ErrorKind::Interrupted => "interrupted",
     }
 }

@@ -3,6 +3,7 @@
 use super::Rule;
 use super::doubt::Cleaned;
 use super::rules::Rules;
+use std::collections::HashSet;
 
 /// What stands between tags as they are written.
 pub const BETWEEN: &str = "; ";
@@ -25,6 +26,28 @@ pub fn separator_of<'a>(values: impl Iterator<Item = &'a str>) -> char {
     }
 }
 
+/// The tags that were seen: mostly a few, so that looking at each is quickest.
+#[derive(Default)]
+struct Seen {
+    few: Vec<String>,
+    others: HashSet<String>,
+}
+
+impl Seen {
+    /// Whether a tag is new.
+    fn insert(&mut self, tag: String) -> bool {
+        const FEW: usize = 32;
+        if self.few.contains(&tag) {
+            return false;
+        }
+        if self.few.len() < FEW {
+            self.few.push(tag);
+            return true;
+        }
+        self.others.insert(tag)
+    }
+}
+
 /// Cleans a tidy text as tags; the new value is added to `out`.
 ///
 /// ```
@@ -35,13 +58,11 @@ pub fn separator_of<'a>(values: impl Iterator<Item = &'a str>) -> char {
 /// ```
 pub fn clean(text: &str, separator: char, out: &mut String) -> Cleaned {
     let start = out.len();
-    let mut seen: Vec<String> = Vec::new();
+    let mut seen = Seen::default();
     for tag in text.split([separator, ';', '\n']).map(str::trim).filter(|tag| !tag.is_empty()) {
-        let folded = tag.to_lowercase();
-        if seen.contains(&folded) {
+        if !seen.insert(tag.to_lowercase()) {
             continue;
         }
-        seen.push(folded);
         if out.len() > start {
             out.push_str(BETWEEN);
         }

@@ -14,13 +14,15 @@ pub struct Runs {
     /// The length of a run, its key's place, then its rows; and so on.
     waiting: Vec<u32>,
     file: Option<File>,
+    /// How many numbers the file holds.
+    written: u64,
     folder: PathBuf,
 }
 
 impl Runs {
     /// None yet; what does not fit into memory goes into a nameless file in `folder`.
     pub fn new(folder: &Path) -> Runs {
-        Runs { waiting: Vec::new(), file: None, folder: folder.to_path_buf() }
+        Runs { waiting: Vec::new(), file: None, written: 0, folder: folder.to_path_buf() }
     }
 
     /// Adds runs, each as its length, its key's place, and its rows.
@@ -37,6 +39,7 @@ impl Runs {
         };
         let bytes: Vec<u8> = self.waiting.iter().flat_map(|number| number.to_le_bytes()).collect();
         file.write_all(&bytes).map_err(fail)?;
+        self.written += self.waiting.len() as u64;
         self.waiting.clear();
         Ok(())
     }
@@ -52,10 +55,15 @@ impl Runs {
             file.seek(SeekFrom::Start(0)).map_err(fail)?;
             let mut reader = BufReader::with_capacity(1 << 20, file);
             let mut head = [0; 8];
-            while reader.read_exact(&mut head).is_ok() {
+            let mut left = self.written;
+            // A file that ends too early is a failed read, and not the end: joins would be lost in silence.
+            while left > 0 {
+                reader.read_exact(&mut head).map_err(fail)?;
                 let [a, b, c, d, place, ..] = head;
-                let mut bytes = vec![0; u32::from_le_bytes([a, b, c, d]) as usize * 4];
+                let length = u32::from_le_bytes([a, b, c, d]);
+                let mut bytes = vec![0; length as usize * 4];
                 reader.read_exact(&mut bytes).map_err(fail)?;
+                left = left.saturating_sub(u64::from(length) + 2);
                 rows.clear();
                 rows.extend(bytes.as_chunks::<4>().0.iter().map(|number| u32::from_le_bytes(*number)));
                 take(place, &rows);

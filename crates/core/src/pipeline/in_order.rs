@@ -1,8 +1,9 @@
 //! Work side by side, results in order: the same whatever the number of threads.
 
-use crate::error::Result;
+use crate::error::{Error, Result};
 use std::collections::BTreeMap;
-use std::sync::{Condvar, Mutex, MutexGuard};
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 
 /// How many results may wait for an earlier one, for each thread.
 const WAITING_PER_THREAD: u64 = 4;
@@ -10,7 +11,8 @@ const WAITING_PER_THREAD: u64 = 4;
 /// Takes jobs from `next` until there are none, works on them on `threads` threads, and hands the results to
 /// `take` in the order of the jobs. The first error in that order ends everything and is returned.
 ///
-/// Each thread keeps what it reuses in a value made by `make_scratch`.
+/// Each thread keeps what it reuses in a value made by `make_scratch`. A panic in any of them ends everything with
+/// [`Error::defect`]; no thread waits for one that is gone.
 pub fn in_order<J: Send, R: Send, S>(
     threads: usize,
     next: impl FnMut() -> Result<Option<J>> + Send,
@@ -19,7 +21,8 @@ pub fn in_order<J: Send, R: Send, S>(
     take: impl FnMut(R) -> Result<()> + Send,
 ) -> Result<()> {
     if threads <= 1 {
-        return one_by_one(next, &make_scratch, work, take);
+        let worked = catch_unwind(AssertUnwindSafe(|| one_by_one(next, &make_scratch, work, take)));
+        return worked.unwrap_or_else(|_| Err(Error::defect()));
     }
     let queue = Queue {
         source: Mutex::new(Source { next, given: 0, is_done: false }),
@@ -31,17 +34,22 @@ pub fn in_order<J: Send, R: Send, S>(
     std::thread::scope(|scope| {
         for _ in 0..threads {
             scope.spawn(|| {
-                let mut scratch = make_scratch();
-                while let Some((place, job)) = queue.next_job() {
-                    let result = job.and_then(|job| work(job, &mut scratch));
-                    if !queue.deliver(place, result) {
-                        break;
+                let worked = catch_unwind(AssertUnwindSafe(|| {
+                    let mut scratch = make_scratch();
+                    while let Some((place, job)) = queue.next_job() {
+                        let result = job.and_then(|job| work(job, &mut scratch));
+                        if !queue.deliver(place, result) {
+                            break;
+                        }
                     }
+                }));
+                if worked.is_err() {
+                    queue.give_up();
                 }
             });
         }
     });
-    queue.results.into_inner().expect("no thread panics while it holds the results").outcome
+    queue.results.into_inner().unwrap_or_else(PoisonError::into_inner).outcome
 }
 
 fn one_by_one<J, R, S>(
@@ -85,7 +93,8 @@ where
 {
     /// The next job and its place; an error of the source takes a place too.
     fn next_job(&self) -> Option<(u64, Result<J>)> {
-        let mut source = self.source.lock().expect("no thread panics while it holds the source");
+        // A source that panicked has nothing more to give.
+        let mut source = self.source.lock().ok()?;
         if source.is_done {
             return None;
         }
@@ -97,14 +106,23 @@ where
     }
 
     fn results(&self) -> MutexGuard<'_, Results<R>> {
-        self.results.lock().expect("no thread panics while it holds the results")
+        self.results.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Ends everything after a panic.
+    fn give_up(&self) {
+        let mut results = self.results();
+        if results.outcome.is_ok() {
+            results.outcome = Err(Error::defect());
+        }
+        self.moved.notify_all();
     }
 
     /// Hands a result in; whoever finds the one that is due takes all that follow it. False once all has ended.
     fn deliver(&self, place: u64, result: Result<R>) -> bool {
         let mut results = self.results();
         while results.outcome.is_ok() && place >= results.due + self.window {
-            results = self.moved.wait(results).expect("no thread panics while it holds the results");
+            results = self.moved.wait(results).unwrap_or_else(PoisonError::into_inner);
         }
         if results.outcome.is_err() {
             return false;
@@ -119,7 +137,7 @@ where
             let Some(result) = results.waiting.remove(&due) else { break };
             drop(results);
             let outcome = result.and_then(|result| {
-                let mut take = self.take.lock().expect("no thread panics while it takes a result");
+                let mut take = self.take.lock().map_err(|_| Error::defect())?;
                 take(result)
             });
             results = self.results();

@@ -12,6 +12,7 @@ use crate::read::Line;
 use crate::suppress::allowed::{HitBy, gives_way};
 use crate::suppress::{Mark, MarkSet, MarkSets, Reason, Refusal};
 use crate::units::{ListId, RowId, RowNumber, SourceId};
+use std::collections::BTreeMap;
 
 /// Whose an entry is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -479,15 +480,28 @@ impl Settling {
         while let [length, after @ ..] = rest {
             let (run, next) = after.split_at(*length as usize);
             rest = next;
-            let persons: Vec<u32> = run.iter().map(|row| self.groups.settled()[*row as usize]).collect();
-            for person in &persons {
-                for refusal in self.mark_sets.refusals(self.marks[*person as usize]) {
-                    spread.extend(persons.iter().filter(|other| *other != person).map(|other| (*other, refusal)));
-                }
-            }
+            let mut people: Vec<u32> = run.iter().map(|row| self.groups.settled()[*row as usize]).collect();
+            people.sort_unstable();
+            people.dedup();
+            self.refusals_among(&people, &mut spread);
         }
         for (person, Refusal { consent, source }) in spread {
             self.mark(RowId(person), Mark::RefusedElsewhere(consent, source));
+        }
+    }
+
+    /// What each of these people is to be marked with for the refusals of the others; in a time that grows with their number.
+    fn refusals_among(&self, people: &[u32], spread: &mut Vec<(u32, Refusal)>) {
+        // Each refusal with who said it, if it is one alone: whoever it is hears of it from nobody else.
+        let mut said: BTreeMap<Refusal, Option<u32>> = BTreeMap::new();
+        for person in people {
+            for refusal in self.mark_sets.refusals(self.marks[*person as usize]) {
+                said.entry(refusal).and_modify(|alone| *alone = None).or_insert(Some(*person));
+            }
+        }
+        for (refusal, alone) in said {
+            let others = people.iter().filter(|person| alone != Some(**person));
+            spread.extend(others.map(|person| (*person, refusal)));
         }
     }
 }

@@ -31,6 +31,7 @@ use crate::write::csv::{CsvBuffer, Defusing};
 use crate::write::receipt::AllColumns;
 use crate::write::value::ValueSource;
 use serde::Serialize;
+use std::collections::HashSet;
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Read, Seek, SeekFrom, Write};
 use std::sync::Arc;
@@ -125,6 +126,8 @@ fn put_text(out: &mut Vec<u8>, text: &[u8]) {
 #[derive(Debug)]
 pub struct Supplies {
     file: File,
+    /// How many supplies the file holds.
+    count: u64,
     folder: std::path::PathBuf,
     /// How much was filled.
     pub fill: FillTally,
@@ -136,6 +139,8 @@ pub struct Supplies {
 #[derive(Debug)]
 pub struct SupplyReader {
     reader: BufReader<File>,
+    /// How many are still to be read.
+    left: u64,
     folder: std::path::PathBuf,
     ahead: Option<Supply>,
 }
@@ -164,13 +169,15 @@ impl Supplies {
         let fail = |cause: std::io::Error| Error::unwritable(&known.spool_folder, &cause);
         let mut out = BufWriter::with_capacity(1 << 20, tempfile::tempfile_in(&known.spool_folder).map_err(fail)?);
         let mut sorted = supplies.finish()?;
+        let mut count = 0;
         while let Some((key, payload)) = sorted.next()? {
+            count += 1;
             out.write_all(&key[..5]).map_err(fail)?;
             out.write_all(&(payload.len() as u32).to_le_bytes()).map_err(fail)?;
             out.write_all(payload).map_err(fail)?;
         }
         let written = out.into_inner().map_err(|cause| fail(cause.into_error()))?;
-        Ok(Some(Supplies { file: written, folder: known.spool_folder.clone(), fill, taken }))
+        Ok(Some(Supplies { file: written, count, folder: known.spool_folder.clone(), fill, taken }))
     }
 
     /// Begins to read them.
@@ -179,7 +186,7 @@ impl Supplies {
         let mut file = self.file.try_clone().map_err(fail)?;
         file.seek(SeekFrom::Start(0)).map_err(fail)?;
         let reader = BufReader::with_capacity(256 << 10, file);
-        let mut reader = SupplyReader { reader, folder: self.folder.clone(), ahead: None };
+        let mut reader = SupplyReader { reader, left: self.count, folder: self.folder.clone(), ahead: None };
         reader.ahead = reader.read()?;
         Ok(reader)
     }
@@ -198,11 +205,12 @@ impl SupplyReader {
 
     fn read(&mut self) -> Result<Option<Supply>> {
         let fail = |cause: std::io::Error| Error::unreadable(&self.folder, &cause);
-        let mut head = [0; 9];
-        match self.reader.read_exact(&mut head) {
-            Err(cause) if cause.kind() == std::io::ErrorKind::UnexpectedEof => return Ok(None),
-            other => other.map_err(fail)?,
+        if self.left == 0 {
+            return Ok(None);
         }
+        self.left -= 1;
+        let mut head = [0; 9];
+        self.reader.read_exact(&mut head).map_err(fail)?;
         let (row, rest) = head.split_first_chunk::<4>().expect("nine bytes");
         let (length, _) = rest[1..].split_first_chunk::<4>().expect("four bytes");
         let mut payload = vec![0; u32::from_le_bytes(*length) as usize];
@@ -371,13 +379,11 @@ impl Folding<'_> {
         others: &[Copy],
     ) -> Result<()> {
         let compared = |value: &[u8]| comparable(&String::from_utf8_lossy(value)).into_owned();
-        let mut seen = vec![compared(kept)];
+        let mut seen = HashSet::from([compared(kept)]);
         for other in others.iter().filter(|other| !other.values[place].is_empty()) {
-            let value = compared(&other.values[place]);
-            if seen.contains(&value) {
+            if !seen.insert(compared(&other.values[place])) {
                 continue;
             }
-            seen.push(value);
             self.tally.conflicts += 1;
             let mut out = CsvBuffer::new(Defusing::On);
             out.value(column.name().as_bytes());
