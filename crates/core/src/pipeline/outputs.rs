@@ -211,7 +211,7 @@ impl Outputs {
                 folder.file(name)?.write(text, &self.sync)?;
             }
             if outcome == Outcome::Stopped {
-                folder.retarget(with_ending(folder.target(), ".stopped"), Placement::Replace);
+                folder.retarget(with_ending(folder.target(), ".stopped"), Placement::Replace)?;
             }
             placed.receipt = Some(folder.target().to_path_buf());
             commit.folder(folder);

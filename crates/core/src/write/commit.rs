@@ -46,13 +46,10 @@ impl StagedFile {
     /// Begins a file for `target`; only its owner may read it. A link is followed: the file goes beside what it leads to.
     pub fn create(target: &Path, placement: Placement) -> Result<StagedFile> {
         refuse_existing(target, placement)?;
+        refuse_odd(target)?;
         refuse_bank(target)?;
         let target = std::fs::canonicalize(target).unwrap_or_else(|_| target.to_path_buf());
         let fail = |cause: std::io::Error| Error::unwritable(&target, &cause);
-        if target.is_dir() {
-            return Err(Error::new(ErrorKind::Output, "this is a folder, not a file", "name the file to write in it")
-                .in_file(&target));
-        }
         leftovers::clear(&target);
         let file = tempfile::Builder::new()
             .prefix(&leftovers::prefix(&target))
@@ -85,6 +82,36 @@ fn write_and_sync(file: &mut File, bytes: &[u8], unsynced: &mut u64, sync: &Earl
     }
     Ok(())
 }
+
+/// Only a file gives way to a file: no folder, no device or pipe, no link that leads nowhere.
+fn refuse_odd(target: &Path) -> Result<()> {
+    if target.symlink_metadata().is_err() {
+        return Ok(());
+    }
+    let (what, advice) = match std::fs::metadata(target) {
+        Ok(found) if found.is_file() => return Ok(()),
+        Ok(found) if found.is_dir() => ("this is a folder, not a file", "name the file to write in it"),
+        Ok(_) => ("this is a device or a pipe, not a file, and would be replaced", "write to a file"),
+        Err(_) => ("this is a link that leads nowhere", "name the file itself, or take the link away"),
+    };
+    Err(Error::new(ErrorKind::Output, what, advice).in_file(target))
+}
+
+/// A folder gives way only if it is a receipt of an earlier run, or empty.
+fn refuse_foreign_folder(target: &Path) -> Result<()> {
+    let is_ours = match std::fs::read_dir(target) {
+        Ok(mut entries) => entries.next().is_none() || target.join(RECEIPT_FILE).is_file(),
+        Err(_) => target.symlink_metadata().is_err(),
+    };
+    if is_ours {
+        return Ok(());
+    }
+    let what = "this is no receipt of an earlier run, and would be replaced by one";
+    Err(Error::new(ErrorKind::Output, what, "name another receipt, or move this away").in_file(target))
+}
+
+/// The file that every receipt has.
+const RECEIPT_FILE: &str = "tally.json";
 
 /// What a bank begins with: it is an `SQLite` database.
 const DATABASE: &[u8] = b"SQLite format 3\0";
@@ -124,6 +151,10 @@ impl StagedFolder {
     /// Begins a folder for `target`; only its owner may enter it.
     pub fn create(target: &Path, placement: Placement) -> Result<StagedFolder> {
         refuse_existing(target, placement)?;
+        refuse_foreign_folder(target)?;
+        if placement == Placement::KeepPrevious {
+            refuse_foreign_folder(&with_ending(target, ".previous"))?;
+        }
         let fail = |cause: std::io::Error| Error::unwritable(target, &cause);
         leftovers::clear(target);
         let prefix = leftovers::prefix(target);
@@ -151,9 +182,11 @@ impl StagedFolder {
     }
 
     /// Where it will be instead.
-    pub fn retarget(&mut self, target: PathBuf, placement: Placement) {
+    pub fn retarget(&mut self, target: PathBuf, placement: Placement) -> Result<()> {
+        refuse_foreign_folder(&target)?;
         self.target = target;
         self.placement = placement;
+        Ok(())
     }
 }
 
@@ -240,8 +273,10 @@ impl Commit {
         self.prepare(journal)?.complete()
     }
 
-    /// Syncs everything and writes the journal. From here on the outputs survive a kill.
+    /// Syncs everything and writes the journal. From here on the outputs survive a kill. A set that an earlier command left
+    /// half in place is completed first; its journal is never written over.
     pub fn prepare(self, journal: &Path) -> Result<Prepared> {
+        complete_interrupted(journal)?;
         self.sync()?;
         let files = self.files.iter().map(|file| (&file.target, file.placement));
         let folders = self.folders.iter().map(|folder| (&folder.target, folder.placement));
@@ -250,11 +285,11 @@ impl Commit {
         for file in self.files {
             let (to, placement) = (file.target, file.placement);
             let (_, from) = file.file.keep().map_err(|kept| Error::unwritable(&to, &kept.error))?;
-            moves.push(Move { from: complete(from), to, placement });
+            moves.push(Move { from: complete(from), to, placement }.wherever_started()?);
         }
         for folder in self.folders {
             let from = complete(folder.folder.keep());
-            moves.push(Move { from, to: folder.target, placement: folder.placement });
+            moves.push(Move { from, to: folder.target, placement: folder.placement }.wherever_started()?);
         }
         let prepared = Prepared { moves, journal: journal.to_path_buf() };
         if let Err(error) = prepared.write_journal() {
@@ -309,9 +344,17 @@ impl Prepared {
         Ok(())
     }
 
-    /// Renames everything and removes the journal.
+    /// Renames everything and removes the journal. Where the first rename fails, nothing is left of the set; where a later one
+    /// does, the rest stays with its journal, so that the next command that writes there completes it.
     pub fn complete(self) -> Result<()> {
-        let result = self.moves.iter().try_for_each(Move::carry_out);
+        let mut done = 0;
+        let result = self.moves.iter().try_for_each(|step| step.carry_out().map(|()| done += 1));
+        if let (Err(error), true) = (&result, done > 0) {
+            let what = format!("only a part of the outputs could be put in place: {}", error.what());
+            let advice =
+                "see to what stands in the way, then start the same command again: it puts the rest in place first";
+            return Err(Error::new(ErrorKind::Output, what, advice).in_file(&self.moves[done].to));
+        }
         if result.is_err() {
             self.moves.iter().for_each(Move::forget);
         }
@@ -323,6 +366,35 @@ impl Prepared {
 }
 
 impl Move {
+    /// The same with paths that mean the same wherever the program is started.
+    fn wherever_started(self) -> Result<Move> {
+        let absolute = |path: &Path| std::path::absolute(path).map_err(|cause| Error::unwritable(path, &cause));
+        Ok(Move { from: absolute(&self.from)?, to: absolute(&self.to)?, placement: self.placement })
+    }
+
+    /// Whether this program may have written what is to be moved: it lies beside its target, under a name that is made for
+    /// it, belongs to this user and is no link. A journal is data, not an order.
+    fn is_ours(&self) -> bool {
+        let name = self.from.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        let letters = name
+            .strip_prefix(&leftovers::prefix(&self.to))
+            .and_then(|rest| [COMPLETE, BEING_WRITTEN].iter().find_map(|ending| rest.strip_suffix(ending)));
+        let has_our_name = letters.is_some_and(|letters| letters.bytes().all(|byte| byte.is_ascii_alphanumeric()));
+        let lies_beside = self.to.is_absolute() && folder_of(&self.from) == folder_of(&self.to);
+        let is_ordinary = match self.from.symlink_metadata() {
+            Ok(found) => (found.is_file() || found.is_dir()) && is_of_this_user(&found),
+            // It is in place already.
+            Err(_) => true,
+        };
+        let gives_way = match self.to.symlink_metadata() {
+            Ok(found) if self.placement == Placement::New => found.is_file(),
+            Ok(found) if found.is_dir() => refuse_foreign_folder(&self.to).is_ok(),
+            Ok(found) => found.is_file(),
+            Err(_) => true,
+        };
+        has_our_name && lies_beside && is_ordinary && gives_way
+    }
+
     fn carry_out(&self) -> Result<()> {
         let fail = |cause: std::io::Error| Error::unwritable(&self.to, &cause);
         if self.from.symlink_metadata().is_err() {
@@ -340,6 +412,9 @@ impl Move {
             Placement::KeepPrevious => {
                 if self.to.symlink_metadata().is_ok() {
                     let previous = with_ending(&self.to, ".previous");
+                    if previous.is_dir() {
+                        refuse_foreign_folder(&previous)?;
+                    }
                     remove(&previous).map_err(fail)?;
                     std::fs::rename(&self.to, &previous).map_err(fail)?;
                 }
@@ -364,6 +439,8 @@ fn rename_new(from: &Path, to: &Path) -> std::io::Result<()> {
     }
     match std::fs::hard_link(from, to) {
         Ok(()) => std::fs::remove_file(from),
+        // A kill came between the two steps.
+        Err(_) if same_file::is_same_file(from, to).unwrap_or(false) => std::fs::remove_file(from),
         Err(cause) if cause.kind() == std::io::ErrorKind::AlreadyExists => Err(cause),
         // A file system without links.
         Err(_) if to.symlink_metadata().is_err() => std::fs::rename(from, to),
@@ -393,9 +470,32 @@ fn sync_folder(folder: &Path) {
     }
 }
 
-/// Completes the set of a run that was killed while it put its outputs in place. Says whether there was one.
+#[cfg(unix)]
+fn is_of_this_user(found: &std::fs::Metadata) -> bool {
+    use std::os::unix::fs::MetadataExt;
+    // A file that was just made belongs to whoever runs the program.
+    let own = tempfile::tempfile().and_then(|file| file.metadata());
+    own.is_ok_and(|own| own.uid() == found.uid())
+}
+
+#[cfg(not(unix))]
+fn is_of_this_user(_found: &std::fs::Metadata) -> bool {
+    true
+}
+
+/// Completes the set of a run that was killed while it put its outputs in place. Says whether there was one. What the
+/// journal names is moved only where this program may have written it.
 pub fn complete_interrupted(journal: &Path) -> Result<bool> {
-    let Ok(text) = std::fs::read(journal) else { return Ok(false) };
+    let Ok(found) = journal.symlink_metadata() else { return Ok(false) };
+    let foreign = || {
+        let what = "a journal lies here that names what this program has not written";
+        let advice = "nothing was moved; look at it and at the files beside it, then delete the journal";
+        Err(Error::new(ErrorKind::Output, what, advice).in_file(journal))
+    };
+    if !found.is_file() || !is_of_this_user(&found) {
+        return foreign();
+    }
+    let text = std::fs::read(journal).map_err(|cause| Error::unreadable(journal, &cause))?;
     let document: Journal = if let Ok(document) = serde_json::from_slice(&text) {
         document
     } else {
@@ -406,6 +506,9 @@ pub fn complete_interrupted(journal: &Path) -> Result<bool> {
     if document.schema != JOURNAL_SCHEMA {
         let what = format!("an earlier run left a journal of another version ({})", document.schema);
         return Err(Error::new(ErrorKind::Output, what, "finish with the version that wrote it").in_file(journal));
+    }
+    if !document.moves.iter().all(Move::is_ours) {
+        return foreign();
     }
     Prepared { moves: document.moves, journal: journal.to_path_buf() }.complete()?;
     Ok(true)
