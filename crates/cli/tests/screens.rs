@@ -183,7 +183,7 @@ fn people_taken_out_of_a_list() {
       rows stay as they are read, in their order; repeated rows are not merged.
 
       Set aside because   rows
-      do-not-contact         1   on a do-not-contact list, by address or domain
+      do-not-contact         1   on a do-not-contact list
 
       Suppression list   entries   matched   matched nobody   persons   reason
       no                       3         1                2         1   do-not-contact
@@ -219,7 +219,7 @@ fn a_guard_that_stopped() {
       rows stay as they are read, in their order; repeated rows are not merged.
 
       Set aside because   rows
-      do-not-contact        15   on a do-not-contact list, by address or domain
+      do-not-contact        15   on a do-not-contact list
 
       Suppression list   entries   matched   matched nobody   persons   reason
       most                    15        15                0        15   do-not-contact

@@ -177,7 +177,7 @@ fn meaning(reason: Reason) -> &'static str {
         Reason::Complained => "reported a mailing as unwanted",
         Reason::OptedOut => "said no, in a source or on a list",
         Reason::NoConsent => "pending, or a word about consent that is not known",
-        Reason::DoNotContact => "on a do-not-contact list, by address or domain",
+        Reason::DoNotContact => "on a do-not-contact list",
         Reason::Bounced => "mail to this address came back",
         Reason::AlreadySent => "has had this mailing",
         Reason::TooOften => "has been written to often enough",
