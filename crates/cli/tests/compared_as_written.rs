@@ -291,3 +291,24 @@ fn what_is_said_of_odd_requests_and_lists_is_right() {
     let memory = desk.run(&["run", "job.toml", "--replace", "--memory", "17179869185GiB"]);
     assert_eq!(memory.status, 2, "{}", memory.stderr);
 }
+
+#[test]
+fn a_list_by_phone_with_reasons_of_its_own_holds_for_each_of_them() {
+    let source = "email,Phone,No\na@post.example,+442079460001,1\nb@post.example,+442079460002,2\nc@post.example,,3\n";
+    let list = "phone,Status\n+442079460001,hard bounce\n+442079460002,unsubscribed\n";
+    let keys = "[[suppress]]\nname = \"list\"\nfiles = [\"list.csv\"]\nby = \"phone\"\nreason_from = \"Status\"";
+    let desk = desk(source, list, keys);
+    assert_eq!(written(&desk), ["3"]);
+    assert_eq!(reasons(&desk), [("1".to_owned(), "bounced".to_owned()), ("2".to_owned(), "opted-out".to_owned())]);
+}
+
+#[test]
+fn a_large_bank_is_asked_about_addresses_outside_their_column_too() {
+    let source = "email,Phone,Remark,No\n,+442079460001,held@far.example,1\nok@post.example,+442079460001,,2\nbo@post.example,,,3\n";
+    let desk = desk(source, "", "[person]\nsame = [\"email\", \"phone\"]");
+    // From so many entries on, a short run looks its people up.
+    let others: String = (0..100_000).map(|n| format!("n{n}@far.example\n")).collect();
+    desk.file("out.txt", format!("email\nheld@far.example\n{others}"));
+    desk.done(&["bank", "load", "out.txt", "--as", "opted-out", "--yes"]);
+    assert_eq!(written(&desk), ["3"]);
+}

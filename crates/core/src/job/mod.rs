@@ -225,7 +225,7 @@ impl ListFiles {
             let name = format!("{} ({})", self.name, reason.name());
             let hold = self.hold.as_ref().map(|hold| Hold { name: name.clone(), reason, ..hold.clone() });
             let entries_from = EntriesFrom::ReasonOf(place);
-            ListFiles { hold, entries_from, ..ListFiles::new(name, ReadFiles::default()) }
+            ListFiles { hold, entries_from, by: self.by.clone(), ..ListFiles::new(name, ReadFiles::default()) }
         };
         let shares: Vec<ListFiles> = match (&self.reason_from, &self.hold) {
             (Some(_), Some(_)) => StatusReasons::REASONS.into_iter().map(of_reason).collect(),

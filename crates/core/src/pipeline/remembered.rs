@@ -8,6 +8,7 @@ use super::open::OpenFiles;
 use super::people::People;
 use super::row_keys::{keyed_phone_hash, phone_hash};
 use crate::clean::address::AddressCleaner;
+use crate::clean::look;
 use crate::error::Result;
 use crate::job::{EntriesFrom, Job, Remembering};
 use crate::observe::{Observer, Stage};
@@ -112,13 +113,17 @@ fn among(files: &OpenFiles, observer: &dyn Observer) -> Result<Among> {
                 continue;
             }
             let record = records.get(index, &chunk.chunk.bytes, file.dialect);
-            let further = file.map().further_addresses.iter().map(|column| cell::value(record.raw(column.0)));
-            for value in std::iter::once(address_value(file.map(), &record)).chain(further) {
+            // Whatever else looks like an address is compared too: one too many takes no time.
+            let others = record.raw_cells().filter(|raw| memchr::memchr(b'@', raw).is_some()).map(cell::value);
+            for value in std::iter::once(address_value(file.map(), &record)).chain(others) {
                 let address = cleaner.clean(&value);
                 // An unusable one is compared by its text and its domain.
                 among.add(&String::from_utf8_lossy(address.identity));
                 address.further.iter().for_each(|further| among.add(&further.identity));
                 address.held_by.iter().for_each(|text| among.add(text));
+                for identity in look::addresses_in(&String::from_utf8_lossy(&value)) {
+                    among.add(&identity);
+                }
             }
         }
         chunk.give_back();
