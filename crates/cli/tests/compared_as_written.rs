@@ -306,7 +306,7 @@ fn a_list_by_phone_with_reasons_of_its_own_holds_for_each_of_them() {
 fn a_large_bank_is_asked_about_addresses_outside_their_column_too() {
     let source = "email,Phone,Remark,No\n,+442079460001,held@far.example,1\nok@post.example,+442079460001,,2\nbo@post.example,,,3\n";
     let desk = desk(source, "", "[person]\nsame = [\"email\", \"phone\"]");
-    // From so many entries on, a short run looks its people up.
+    // With 100,000 entries and more, a short run looks its people up.
     let others: String = (0..100_000).map(|n| format!("n{n}@far.example\n")).collect();
     desk.file("out.txt", format!("email\nheld@far.example\n{others}"));
     desk.done(&["bank", "load", "out.txt", "--as", "opted-out", "--yes"]);

@@ -74,7 +74,7 @@ proptest! {
         ignores_tags: bool,
     ) {
         prop_assume!(!contacts.is_empty());
-        // Addresses that cannot be one: they match nobody here, and may be close to somebody.
+        // Invalid addresses match nobody here, and may be close to somebody.
         let entries: BTreeSet<String> =
             entries.into_iter().chain(broken.iter().map(|local| format!("{local}@inkwell.example"))).collect();
         let identity = if ignores_tags { "ignore-tags" } else { "ignore-case" };

@@ -61,17 +61,17 @@ pub enum Cell {
     Blank(&'static str),
     /// Nobody's address, and none at all.
     Text(&'static str),
-    /// An address that cannot be one, of this number.
+    /// The invalid address of this number.
     Broken(u8),
     Placeholder,
     Addresses(Vec<Address>),
-    /// A usable address, and one that cannot be one.
+    /// A usable address, and an invalid one.
     Beside(Address, u8),
     /// Two pieces of which nobody knows whether they are one address.
     Torn(Address),
 }
 
-/// The text of an address that cannot be one.
+/// The text of an invalid address.
 pub fn broken(number: u8) -> String {
     format!("broken{number}..x@mail{}.example", number % 3)
 }

@@ -429,8 +429,8 @@ impl<'a> Part<'a> {
         }
         let is_torn = cut.is_torn && !text.contains('@');
         if wishes.blank_words.holds(&text, BlankIn::Others) {
-            let blank = (String::new(), State::Blank);
-            return Part { typed, text: blank.0, state: blank.1, is_torn: false, unmended, ascii_domain: None, rules };
+            let state = State::Blank;
+            return Part { typed, text: String::new(), state, is_torn: false, unmended, ascii_domain: None, rules };
         }
         let (state, ascii_domain) = match judge(&text) {
             _ if text.rfind('@').is_some_and(|at| is_placeholder(text.as_bytes(), at)) => (State::Placeholder, None),

@@ -6,7 +6,7 @@ use crate::columns::{ColumnMap, Field};
 use crate::read::split::RecordBuffer;
 use crate::read::{Record, cell};
 use crate::units::ColumnIndex;
-use crate::write::csv::{CsvBuffer, Defusing};
+use crate::write::csv::CsvBuffer;
 use encoding_rs::{EncoderResult, WINDOWS_1252};
 use memchr::memchr2_iter;
 use std::borrow::Cow;
@@ -111,17 +111,11 @@ pub type TextRepair = (String, String, String);
 
 /// A record in which wrongly decoded text is put right; addresses stay as they are. Keeps its buffers from record to
 /// record.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub struct DecodedRecord {
     buffer: RecordBuffer,
     cell: CsvBuffer,
     repairs: Vec<TextRepair>,
-}
-
-impl Default for DecodedRecord {
-    fn default() -> Self {
-        DecodedRecord { buffer: RecordBuffer::default(), cell: CsvBuffer::new(Defusing::Off), repairs: Vec::new() }
-    }
 }
 
 impl DecodedRecord {

@@ -326,14 +326,14 @@ impl RowKeys {
             // One word alone is no whole name.
             (name.core.len() > 1).then_some(Alike::Name { name, shown })
         };
-        let joined = |sources: &[&ValueSource]| {
-            let filled = sources.iter().map(|source| value(source)).filter(|value| !value.is_empty());
+        let joined = |sources: &[ValueSource]| {
+            let filled = sources.iter().map(value).filter(|value| !value.is_empty());
             filled.collect::<Vec<_>>().join(" ")
         };
         match key.parts.as_slice() {
-            [Part::Names(sources)] => name(joined(&sources.iter().collect::<Vec<_>>())),
+            [Part::Names(sources)] => name(joined(sources)),
+            [Part::GivenAndFamily(sources)] => name(joined(sources)),
             [Part::Value { source, form: Form::FullName }] => name(value(source)),
-            [Part::GivenAndFamily(sources)] => name(joined(&sources.iter().collect::<Vec<_>>())),
             [Part::Value { source, form: Form::Phone }] if row.is_doubtful(source) => {
                 let value = value(source);
                 let plus = if value.trim_start().starts_with('+') { "+" } else { "" };

@@ -356,7 +356,7 @@ pub(in crate::pipeline) fn read_list_chunk(
         let (before, usable_before) = (entries.compared.len(), entries.usable());
         let mut first_gave_entry = true;
         if has_keys {
-            entries.add_keys(&row_keys, alike.filter(|_| *keeps_texts));
+            entries.add_keys(&row_keys, alike);
         } else {
             let name = keeps_texts.then(|| name_in(file.map(), &record));
             for (place, column) in columns.iter().enumerate() {
