@@ -9,8 +9,8 @@ use pebblebank_bank::batch::{NewBatch, What};
 use pebblebank_bank::entry::NewEntry;
 use pebblebank_bank::memory::Asked;
 use pebblebank_bank::{Access, Bank, EVERYONE, Text};
-use pebblebank_core::clean::date::Date;
-use pebblebank_core::suppress::{Among, Remembered};
+use pebblebank_core::suppress::remembered::{Among, Remembered};
+use pebblebank_values::date::Date;
 use std::path::Path;
 
 const TODAY: Date = Date { year: 2026, month: 3, day: 2 };
@@ -43,7 +43,7 @@ fn put(bank: &mut Bank, numbers: std::ops::Range<u64>) -> u64 {
 fn handed_over(path: &Path, among: Option<&Among>) -> u64 {
     let memory = bank(path).into_memory(&Asked::default()).expect("what a run sees");
     let mut count = 0;
-    let each = &mut |_: usize, _: pebblebank_core::suppress::RememberedEntry<'_>| {
+    let each = &mut |_: usize, _: pebblebank_core::suppress::remembered::RememberedEntry<'_>| {
         count += 1;
         Ok(())
     };

@@ -2,9 +2,9 @@
 
 use crate::file::Bank;
 use crate::scope::ScopeId;
-use pebblebank_core::clean::date::Date;
-use pebblebank_core::suppress::Reason;
-use pebblebank_core::{Error, ErrorKind, Result};
+use pebblebank_core::suppress::reason::Reason;
+use pebblebank_table::{Error, ErrorKind, Result};
+use pebblebank_values::date::Date;
 use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::Serialize;
 

@@ -6,7 +6,7 @@ use crate::forget::id_of_new;
 use crate::load::count_out;
 use crate::scope::ScopeId;
 use crate::text::{Text, Value};
-use pebblebank_core::{Error, ErrorKind, Result};
+use pebblebank_table::{Error, ErrorKind, Result};
 use rusqlite::{OptionalExtension, Transaction, params};
 use serde::Serialize;
 

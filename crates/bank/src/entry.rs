@@ -1,7 +1,7 @@
 //! An entry that is about to go in, wherever it comes from.
 
 use crate::text::Text;
-use pebblebank_core::clean::date::Date;
+use pebblebank_values::date::Date;
 
 /// An entry that is about to go in.
 #[derive(Debug, Clone, PartialEq, Eq)]

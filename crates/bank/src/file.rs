@@ -1,8 +1,8 @@
 //! The file: where it is, who may read it, its shape and how older shapes become this one, and what can be wrong with it.
 
-use pebblebank_core::clean::date::Date;
-use pebblebank_core::suppress::{Digest, DigestKind};
-use pebblebank_core::{Error, ErrorKind, Result};
+use pebblebank_table::{Error, ErrorKind, Result};
+use pebblebank_values::date::Date;
+use pebblebank_values::digest::{Digest, DigestKind};
 use rusqlite::{Connection, ErrorCode, OpenFlags, Transaction, TransactionBehavior};
 use std::path::{Path, PathBuf};
 use std::time::Duration;

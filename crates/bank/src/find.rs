@@ -3,7 +3,7 @@
 use crate::batch::{BatchId, What, day_text};
 use crate::file::Bank;
 use crate::text::{Kind, Text};
-use pebblebank_core::Result;
+use pebblebank_table::Result;
 use rusqlite::Row;
 use serde::Serialize;
 

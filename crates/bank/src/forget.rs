@@ -5,7 +5,7 @@ use crate::file::Bank;
 use crate::load::count_out;
 use crate::scope::EVERYONE;
 use crate::text::{Kind, Text, Value};
-use pebblebank_core::{Error, ErrorKind, Result};
+use pebblebank_table::{Error, ErrorKind, Result};
 use rusqlite::{OptionalExtension, Transaction, params};
 use std::collections::HashSet;
 

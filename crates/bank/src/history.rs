@@ -2,7 +2,7 @@
 
 use crate::file::Bank;
 use crate::text::{Kind, Text};
-use pebblebank_core::Result;
+use pebblebank_table::Result;
 use rusqlite::Row;
 use serde::Serialize;
 

@@ -3,7 +3,7 @@
 use crate::batch::NewBatch;
 use crate::entry::NewEntry;
 use crate::text::{Text, Value};
-use pebblebank_core::clean::date::Date;
+use pebblebank_values::date::Date;
 use rusqlite::{Connection, OptionalExtension, Statement, params};
 
 /// What the bank knows of the texts of a batch.

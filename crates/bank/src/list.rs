@@ -3,7 +3,7 @@
 use crate::batch::What;
 use crate::file::{Access, Bank, trouble};
 use crate::find::{ENTRY, KnownEntry};
-use pebblebank_core::{Error, ErrorKind, Result};
+use pebblebank_table::{Error, ErrorKind, Result};
 use rusqlite::backup::{Backup, StepResult};
 use serde::Serialize;
 use std::path::Path;

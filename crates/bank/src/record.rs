@@ -5,10 +5,10 @@ use crate::entry::NewEntry;
 use crate::file::Bank;
 use crate::scope::{EVERYONE, ScopeId};
 use crate::text::Text;
-use pebblebank_core::Result;
-use pebblebank_core::clean::date::Date;
-use pebblebank_core::pipeline::learned::{Learned, Learning};
-use pebblebank_core::suppress::Reason;
+use pebblebank_core::run::write::learned::{Learned, Learning};
+use pebblebank_core::suppress::reason::Reason;
+use pebblebank_table::Result;
+use pebblebank_values::date::Date;
 use serde::Serialize;
 use std::collections::BTreeMap;
 

@@ -1,8 +1,8 @@
 //! Scopes: whose rules apply, a client or brand, or everyone.
 
 use crate::file::Bank;
-use pebblebank_core::error::closest;
-use pebblebank_core::{Error, ErrorKind, Result};
+use pebblebank_table::error::closest;
+use pebblebank_table::{Error, ErrorKind, Result};
 use rusqlite::{OptionalExtension, Transaction};
 
 /// A scope.

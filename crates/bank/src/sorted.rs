@@ -2,9 +2,9 @@
 
 use crate::entry::NewEntry;
 use crate::text::{Kind, Text};
-use pebblebank_core::clean::date::Date;
-use pebblebank_core::sorter::Sorter;
-use pebblebank_core::{Error, Result};
+use pebblebank_table::sorter::Sorter;
+use pebblebank_table::{Error, Result};
+use pebblebank_values::date::Date;
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};

@@ -1,10 +1,10 @@
 //! What entries hold: addresses, domains, phones, and digests of addresses that are not shown.
 
-use pebblebank_core::clean::address::{AddressCleaner, domain};
-use pebblebank_core::clean::place::Country;
-use pebblebank_core::clean::{Cleaned, phone};
-use pebblebank_core::person::without_tag;
-use pebblebank_core::suppress::{Digest, DigestKind};
+use pebblebank_values::address::{AddressCleaner, domain};
+use pebblebank_values::digest::{Digest, DigestKind};
+use pebblebank_values::identity::without_tag;
+use pebblebank_values::place::Country;
+use pebblebank_values::{Cleaned, phone};
 use rusqlite::types::{ToSql, ToSqlOutput, ValueRef};
 
 /// What an entry holds.

@@ -9,8 +9,8 @@ use pebblebank_bank::entry::NewEntry;
 use pebblebank_bank::memory::{Asked, Memory};
 use pebblebank_bank::scope::NewScope;
 use pebblebank_bank::{Bank, EVERYONE, ScopeId, Text};
-use pebblebank_core::clean::date::Date;
 use pebblebank_core::job::Limits;
+use pebblebank_values::date::Date;
 use proptest::prelude::*;
 use rstest::rstest;
 use std::collections::BTreeSet;
@@ -139,6 +139,7 @@ fn an_entry_holds_until_its_last_day_and_on_it(#[case] days_from_now: i32, #[cas
     staged.ready().unwrap().commit().unwrap();
     let memory = shelf.memory(None);
     assert_eq!(held(&memory).len(), usize::from(holds));
-    let counted: u64 = pebblebank_core::suppress::Remembered::holds(&memory).iter().map(|hold| hold.entries).sum();
+    let counted: u64 =
+        pebblebank_core::suppress::remembered::Remembered::holds(&memory).iter().map(|hold| hold.entries).sum();
     assert_eq!(counted, u64::from(holds), "what no longer holds is not counted either");
 }

@@ -7,7 +7,7 @@ use common::{Shelf, all_of, put};
 use pebblebank_bank::EVERYONE;
 use pebblebank_bank::batch::What;
 use pebblebank_bank::scope::NewScope;
-use pebblebank_core::suppress::{Among, Remembered};
+use pebblebank_core::suppress::remembered::{Among, Remembered};
 use proptest::prelude::*;
 
 fn value() -> impl Strategy<Value = String> {

@@ -131,7 +131,7 @@ proptest! {
                 let mine = plain.entries.iter().filter(|entry| scopes.contains(&entry.scope));
                 let meant = mine.count() + plain.forgotten.len();
                 prop_assert_eq!(all_of(&memory, None).len(), meant);
-                let counted: u64 = pebblebank_core::suppress::Remembered::holds(&memory).iter().map(|hold| hold.entries).sum();
+                let counted: u64 = pebblebank_core::suppress::remembered::Remembered::holds(&memory).iter().map(|hold| hold.entries).sum();
                 prop_assert_eq!(counted, meant as u64);
             }
         }

@@ -1,7 +1,7 @@
 //! What a command ends with: text or JSON on stdout, errors on stderr, the exit status.
 
 use crate::render::{self, Screen};
-use pebblebank_core::Error;
+use pebblebank_table::Error;
 use std::io::Write;
 use std::path::Path;
 use std::process::ExitCode;

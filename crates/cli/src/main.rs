@@ -8,7 +8,7 @@ mod render;
 mod setting;
 
 use clap::Parser;
-use pebblebank_core::Error;
+use pebblebank_table::Error;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::process::ExitCode;
 

@@ -1,7 +1,7 @@
 //! Listens to a run: a progress bar for what takes longer than a second, and Ctrl-C.
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use pebblebank_core::observe::{Observer, Progress, Stage};
+use pebblebank_table::observe::{Observer, Progress, Stage};
 use std::io::IsTerminal;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};

@@ -1,8 +1,8 @@
 //! The machine, the clock and the options → how a run is to be done.
 
 use crate::arguments::Shared;
-use pebblebank_core::clean::date::Date;
-use pebblebank_core::pipeline::{Setting, threads_of_this_machine};
+use pebblebank_core::run::setting::{Setting, threads_of_this_machine};
+use pebblebank_values::date::Date;
 
 /// The time, read once.
 pub struct Now {

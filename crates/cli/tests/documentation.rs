@@ -210,7 +210,7 @@ fn every_key_of_the_documents_is_explained() {
 #[test]
 fn every_reason_is_explained_and_every_picture_is_there_and_shown() {
     let rules = text("docs/rules.md");
-    for reason in pebblebank_core::suppress::Reason::ALL {
+    for reason in pebblebank_core::suppress::reason::Reason::ALL {
         let name = reason.name();
         assert!(rules.contains(&format!("`{name}`")), "{name}");
     }

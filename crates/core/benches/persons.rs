@@ -5,13 +5,15 @@
 //! checks its counts against the first.
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
-use pebblebank_core::clean::date::Date;
-use pebblebank_core::compare::{CompareWishes, ComparedList, compare};
 use pebblebank_core::job::file::read;
 use pebblebank_core::job::memory::DEFAULT_MEMORY;
-use pebblebank_core::job::{FilePattern, ReadFiles, Remembering};
-use pebblebank_core::observe::Silent;
-use pebblebank_core::pipeline::{self, Setting};
+use pebblebank_core::job::pattern::FilePattern;
+use pebblebank_core::job::{ReadFiles, Remembering};
+use pebblebank_core::run;
+use pebblebank_core::run::setting::Setting;
+use pebblebank_core::tasks::compare::{CompareWishes, ComparedList, compare};
+use pebblebank_table::observe::Silent;
+use pebblebank_values::date::Date;
 use std::fmt::Write as _;
 use std::path::Path;
 
@@ -45,7 +47,7 @@ fn write_list(path: &Path, rows: usize, mut state: u64) {
 }
 
 fn setting(folder: &Path) -> Setting {
-    let threads = pipeline::threads_of_this_machine();
+    let threads = run::threads_of_this_machine();
     let spool_folder = folder.to_path_buf();
     Setting { threads, memory: DEFAULT_MEMORY, dry_run: false, spool_folder, started: String::new() }
 }
@@ -103,10 +105,10 @@ fn keys_and_near_duplicates(criterion: &mut Criterion) {
         std::fs::write(&path, job).expect("room for the job");
         let mut job = read(&path, "2026-03-02").expect("a job");
         job.replace = true;
-        let expected = pipeline::run(&job, &setting, &Silent).expect("the first run").tally;
+        let expected = run::run(&job, &setting, &Silent).expect("the first run").tally;
         group.bench_function(name, |bencher| {
             bencher.iter(|| {
-                let tally = pipeline::run(&job, &setting, &Silent).expect("a run like the first").tally;
+                let tally = run::run(&job, &setting, &Silent).expect("a run like the first").tally;
                 assert_eq!((tally.all, tally.near_duplicates), (expected.all, expected.near_duplicates));
             });
         });

@@ -4,10 +4,11 @@
 //! Data are made before the clock starts; every run checks its account.
 
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
+use pebblebank_core::job;
 use pebblebank_core::job::memory::DEFAULT_MEMORY;
-use pebblebank_core::observe::Silent;
-use pebblebank_core::pipeline::{self, Setting};
-use pebblebank_core::{job, pipeline::Finished};
+use pebblebank_core::run::setting::Setting;
+use pebblebank_core::run::{self, Finished};
+use pebblebank_table::observe::Silent;
 use std::fmt::Write as _;
 use std::path::Path;
 
@@ -36,13 +37,13 @@ fn run(folder: &Path) -> Finished {
     let mut job = job::file::read(&folder.join("job.toml"), "2026-03-02").expect("a job");
     job.replace = true;
     let setting = Setting {
-        threads: pipeline::threads_of_this_machine(),
+        threads: run::threads_of_this_machine(),
         memory: DEFAULT_MEMORY,
         dry_run: false,
         spool_folder: std::env::temp_dir(),
         started: String::new(),
     };
-    pipeline::run(&job, &setting, &Silent).expect("a run")
+    run::run(&job, &setting, &Silent).expect("a run")
 }
 
 fn shapes(criterion: &mut Criterion) {

@@ -8,9 +8,10 @@
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use pebblebank_core::job::file::read;
 use pebblebank_core::job::memory::DEFAULT_MEMORY;
-use pebblebank_core::observe::Silent;
-use pebblebank_core::pipeline::{self, Setting};
-use pebblebank_core::suppress::DigestKind;
+use pebblebank_core::run;
+use pebblebank_core::run::setting::Setting;
+use pebblebank_table::observe::Silent;
+use pebblebank_values::digest::DigestKind;
 use std::io::{BufWriter, Write};
 use std::path::Path;
 
@@ -60,7 +61,7 @@ fn suppression(criterion: &mut Criterion) {
     pebblebank_demo::large::write(folder, rows(), 1).expect("room for the exports");
     write_lists(folder, rows(), false);
     write_lists(folder, rows(), true);
-    let threads = pipeline::threads_of_this_machine();
+    let threads = run::threads_of_this_machine();
     let spool_folder = folder.to_path_buf();
     let setting = Setting { threads, memory: DEFAULT_MEMORY, dry_run: false, spool_folder, started: String::new() };
     let mut group = criterion.benchmark_group("suppression");
@@ -75,11 +76,11 @@ fn suppression(criterion: &mut Criterion) {
     for (name, path) in cases {
         let mut job = read(Path::new(&path), "2026-03-02").expect("a job");
         job.replace = true;
-        let expected = pipeline::run(&job, &setting, &Silent).expect("the first run").tally;
+        let expected = run::run(&job, &setting, &Silent).expect("the first run").tally;
         assert_eq!(expected.all.read, rows() as u64);
         group.bench_function(name, |bencher| {
             bencher.iter(|| {
-                let tally = pipeline::run(&job, &setting, &Silent).expect("a run like the first").tally;
+                let tally = run::run(&job, &setting, &Silent).expect("a run like the first").tally;
                 assert_eq!((tally.all, tally.near_misses), (expected.all, expected.near_misses.clone()));
             });
         });

@@ -2,16 +2,17 @@
 //! repair, as they come out of a file.
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
-use pebblebank_core::clean::address::AddressCleaner;
-use pebblebank_core::clean::date::{Date, DateOrder};
-use pebblebank_core::clean::place::Country;
-use pebblebank_core::clean::plan::Wanted;
-use pebblebank_core::clean::{CleaningPlan, CleaningWishes, RowCleaner};
+use pebblebank_core::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
+use pebblebank_core::clean::row::RowCleaner;
+use pebblebank_core::columns::locate::locate_table;
 use pebblebank_core::columns::mapping::{ColumnWishes, ConsentQuestions, Unmapped, map_columns};
 use pebblebank_core::columns::sample::SampleRecords;
-use pebblebank_core::columns::{Field, NamedHeaders, locate_table};
-use pebblebank_core::read::{Chunk, Dialect, Records, Shape};
-use pebblebank_core::units::ColumnIndex;
+use pebblebank_table::units::ColumnIndex;
+use pebblebank_table::{Chunk, Dialect, Records, Shape};
+use pebblebank_values::address::AddressCleaner;
+use pebblebank_values::date::{Date, DateOrder};
+use pebblebank_values::place::Country;
+use pebblebank_values::{Field, NamedHeaders};
 use std::hint::black_box;
 use std::path::Path;
 

@@ -5,12 +5,12 @@
 //! Beside it: how fast cells are found and addresses cleaned, on one core.
 
 use criterion::{BatchSize, Criterion, Throughput, criterion_group, criterion_main};
-use pebblebank_core::clean::address::AddressCleaner;
-use pebblebank_core::job;
 use pebblebank_core::job::memory::DEFAULT_MEMORY;
-use pebblebank_core::observe::Silent;
-use pebblebank_core::pipeline::{self, Setting};
-use pebblebank_core::read::{ChunkReader, Dialect, Records};
+use pebblebank_core::run::setting::Setting;
+use pebblebank_core::{job, run};
+use pebblebank_table::observe::Silent;
+use pebblebank_table::{ChunkReader, Dialect, Records};
+use pebblebank_values::address::AddressCleaner;
 use std::hint::black_box;
 use std::path::Path;
 
@@ -23,7 +23,7 @@ fn whole_run(criterion: &mut Criterion) {
         let path = folder.path().join(pebblebank_demo::large::JOB_FILE);
         let mut job = job::file::read(&path, "2026-03-02").expect("the job of the exports");
         job.replace = true;
-        let threads = pipeline::threads_of_this_machine();
+        let threads = run::threads_of_this_machine();
         let setting = Setting {
             threads,
             memory: DEFAULT_MEMORY,
@@ -31,12 +31,12 @@ fn whole_run(criterion: &mut Criterion) {
             spool_folder: std::env::temp_dir(),
             started: String::new(),
         };
-        let expected = pipeline::run(&job, &setting, &Silent).expect("the first run").tally.all;
+        let expected = run::run(&job, &setting, &Silent).expect("the first run").tally.all;
         assert_eq!(expected.read, rows as u64);
         group.throughput(Throughput::Elements(rows as u64));
         group.bench_function(format!("{rows} rows"), |bencher| {
             bencher.iter(|| {
-                let finished = pipeline::run(&job, &setting, &Silent).expect("a run like the first");
+                let finished = run::run(&job, &setting, &Silent).expect("a run like the first");
                 assert_eq!(finished.tally.all, expected);
             });
         });

@@ -1,34 +1,20 @@
-//! The work itself: from exported subscriber files to an import file, every row accounted for.
+//! Jobs: from exported subscriber files to an import file, every row accounted for.
 //!
-//! A row goes through the stages in the order of their names here: [`read`], [`columns`] (map),
-//! [`clean`], [`person`] (same person), [`suppress`], [`require`], [`select`], [`write`] (lay out, write).
-//! [`pipeline`] strings them together in two passes and keeps the account; [`job`] says what is
-//! wanted; [`survey`] tells what is in a file before there is a job, [`split`] parts a list,
-//! [`compare`] holds lists against each other, [`against`] takes the people of some out of another, [`top_up`] adds to a master list, [`review`] goes through
-//! likely duplicates. Nothing here prints, asks, reads the clock or the environment: a caller hands in a
-//! [`job::Job`] and a [`pipeline::Setting`], and listens through [`observe::Observer`].
+//! The rooms, each of which only knows those before it: [`columns`] gives columns their fields, [`clean`] fits cleaning to
+//! the columns of a file, [`person`] tells who is the same person, [`suppress`] who must not be contacted, [`select`] and
+//! [`require`] who is wanted and fit, [`layout`] what is written; [`job`] says what is wanted of all that, [`run`] does it
+//! in five stages, and [`tasks`] are the commands that are more than a job. Nothing here prints, asks, reads the clock or
+//! the environment: a caller hands in a [`job::Job`] and a [`run::Setting`], and listens through
+//! [`pebblebank_table::observe::Observer`].
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 
-pub mod against;
 pub mod clean;
 pub mod columns;
-pub mod compare;
-pub mod error;
 pub mod job;
-pub mod observe;
+pub mod layout;
 pub mod person;
-pub mod pipeline;
-pub mod propose;
-pub mod read;
 pub mod require;
-pub mod review;
+pub mod run;
 pub mod select;
-pub mod sorter;
-pub mod split;
 pub mod suppress;
-pub mod survey;
-pub mod top_up;
-pub mod units;
-pub mod write;
-
-pub use error::{Error, ErrorKind, Result};
+pub mod tasks;

@@ -1,23 +1,21 @@
 //! Cleaning of values, kind by kind: what becomes of what people type, and what must always hold.
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
-use pebblebank_core::clean::address::AddressCleaner;
-use pebblebank_core::clean::blank::{BlankIn, BlankWords};
-use pebblebank_core::clean::date::{Date, DateColumn, DateFormat, DateOf, DateOrder, OrderDecision, OrderEvidence};
-use pebblebank_core::clean::name::{NamePart, given_first, is_address, is_company, part, repaired_case};
-use pebblebank_core::clean::place::{self, Country, PlaceForm, street_key};
-use pebblebank_core::clean::plan::Wanted;
-use pebblebank_core::clean::suggest::{self, DomainSlips, has_known_top_level, mended};
-use pebblebank_core::clean::text::{LineEnds, tidy};
-use pebblebank_core::clean::{
-    Cleaned, CleaningPlan, CleaningWishes, Doubt, Kind, RowCleaner, Rule, Rules, language, number, phone, tags,
-    website, yes_no,
-};
+use pebblebank_core::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
+use pebblebank_core::clean::row::RowCleaner;
+use pebblebank_core::columns::locate::Table;
 use pebblebank_core::columns::mapping::{ColumnWishes, ConsentQuestions, Unmapped, map_columns};
 use pebblebank_core::columns::sample::SampleRecords;
-use pebblebank_core::columns::{Field, Table};
-use pebblebank_core::read::{Chunk, Dialect, Records, Shape, cell};
-use pebblebank_core::units::{ColumnIndex, RowNumber};
+use pebblebank_table::units::{ColumnIndex, RowNumber};
+use pebblebank_table::{Chunk, Dialect, Records, Shape, cell};
+use pebblebank_values::address::AddressCleaner;
+use pebblebank_values::blank::{BlankIn, BlankWords};
+use pebblebank_values::date::{Date, DateColumn, DateFormat, DateOf, DateOrder, OrderDecision, OrderEvidence};
+use pebblebank_values::name::{NamePart, given_first, is_address, is_company, part, repaired_case};
+use pebblebank_values::place::{self, Country, PlaceForm, street_key};
+use pebblebank_values::suggest::{self, DomainSlips, has_known_top_level, mended};
+use pebblebank_values::text::{LineEnds, tidy};
+use pebblebank_values::{Cleaned, Doubt, Field, Kind, Rule, Rules, language, number, phone, tags, website, yes_no};
 use proptest::prelude::*;
 use rstest::rstest;
 use std::path::Path;
@@ -150,7 +148,7 @@ fn companies_in_columns_of_names_are_seen(#[case] name: &str, #[case] is: bool) 
 #[case("８００ 555 0123", "US", "+18005550123")]
 #[case("06 12345678", "IT", "+390612345678")]
 fn phone_numbers_in_e_164(#[case] typed: &str, #[case] of: &str, #[case] number: &str) {
-    let typed = pebblebank_core::clean::text::ordinary_width(typed, &mut Rules::default()).into_owned();
+    let typed = pebblebank_values::text::ordinary_width(typed, &mut Rules::default()).into_owned();
     assert_eq!(after(&typed, |text, out| phone::clean(text, country(of), out)).as_deref(), Ok(number));
 }
 
@@ -170,7 +168,7 @@ fn what_lacks_digits_or_a_country_is_never_guessed(#[case] typed: &str, #[case] 
 #[test]
 fn no_example_number_of_the_reference_library_is_read_otherwise() {
     use phonenumber::{Mode, country::Id, metadata::DATABASE};
-    let plans = include_str!("../src/clean/data/phone_plans.txt");
+    let plans = include_str!("../../values/src/data/phone_plans.txt");
     let (mut tried, mut read) = (0, 0);
     let mut otherwise = Vec::new();
     for region in plans.lines().filter(|line| !line.starts_with('#')).filter_map(|line| line.get(..2)) {
@@ -498,7 +496,7 @@ fn cleaned_carefully(field: Field, value: &str) -> String {
     if field == Field::Phone && phone::is_placeholder(&text) {
         return String::new();
     }
-    let plain = pebblebank_core::clean::text::ordinary_width(&text, &mut Rules::default()).into_owned();
+    let plain = pebblebank_values::text::ordinary_width(&text, &mut Rules::default()).into_owned();
     let column = dates(Some(DateOrder::DayFirst), DateOf::Past);
     let cleaned = match field {
         Field::Phone => after(&plain, |text, out| phone::clean(text, country("GB"), out)),
@@ -606,7 +604,7 @@ proptest! {
     fn two_valid_ascii_addresses_stay_two(a in "[a-z0-9]{1,5}(\\.[a-z0-9]{1,3})?@[a-z]{2,6}\\.(example|com)",
                                          b in "[a-z0-9]{1,5}(\\.[a-z0-9]{1,3})?@[a-z]{2,6}\\.(example|com)") {
         let identity = |text: &str| {
-            let mut cleaner = pebblebank_core::clean::address::AddressCleaner::default();
+            let mut cleaner = pebblebank_values::address::AddressCleaner::default();
             String::from_utf8(cleaner.clean(text.as_bytes()).identity.to_vec()).unwrap()
         };
         prop_assert_eq!(identity(&a) == identity(&b), a == b);

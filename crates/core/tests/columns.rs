@@ -1,13 +1,13 @@
 //! Where a table begins, and which column is which field.
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
-use pebblebank_core::clean::consent::YesMeans;
-use pebblebank_core::columns::mapping::{ColumnWishes, ConsentQuestions, Unmapped, map_columns};
+use pebblebank_core::columns::locate::{Table, locate_table};
+use pebblebank_core::columns::mapping::{ColumnWishes, ConsentQuestions, Mapping, Unmapped, map_columns};
 use pebblebank_core::columns::sample::SampleRecords;
-use pebblebank_core::columns::{Field, Mapping, NamedHeaders, Table, locate_table};
-use pebblebank_core::read::recognise_dialect;
-use pebblebank_core::units::ColumnIndex;
-use pebblebank_core::{Error, ErrorKind};
+use pebblebank_table::units::ColumnIndex;
+use pebblebank_table::{Error, ErrorKind, recognise_dialect};
+use pebblebank_values::consent::YesMeans;
+use pebblebank_values::{Field, NamedHeaders};
 use rstest::rstest;
 use std::path::Path;
 

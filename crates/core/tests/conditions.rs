@@ -1,8 +1,9 @@
 //! The condition language: what is written is judged as a plain reading of it would be, and what cannot be read is pointed at.
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
-use pebblebank_core::clean::date::Date;
-use pebblebank_core::select::{Selection, TableSelection};
+use pebblebank_core::select::condition::Selection;
+use pebblebank_core::select::table::TableSelection;
+use pebblebank_values::date::Date;
 use proptest::prelude::*;
 use rstest::rstest;
 

@@ -1,8 +1,8 @@
 //! Which columns are about consent: every header with every way to say yes and no, and the columns of ordinary exports.
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
-use pebblebank_core::clean::consent::YesMeans;
 use pebblebank_core::columns::consent::{Judged, ValuesSay, judge};
+use pebblebank_values::consent::YesMeans;
 
 /// Ways to say yes and no.
 const YES_AND_NO: [(&str, &str); 9] = [

@@ -1,10 +1,10 @@
 //! What happens if a part of the program gives up where it should not: a clear end, and nothing written.
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
-use pebblebank_core::job;
 use pebblebank_core::job::memory::DEFAULT_MEMORY;
-use pebblebank_core::observe::{Observer, Progress, Stage};
-use pebblebank_core::pipeline::{self, Setting};
+use pebblebank_core::run::setting::Setting;
+use pebblebank_core::{job, run};
+use pebblebank_table::observe::{Observer, Progress, Stage};
 use rstest::rstest;
 use std::path::{Path, PathBuf};
 
@@ -43,7 +43,7 @@ fn a_panic_in_any_stage_ends_the_run_with_70_and_leaves_the_folder_as_it_was(
         spool_folder: std::env::temp_dir(),
         started: String::new(),
     };
-    let error = pipeline::run(&job, &setting, &GivesUp(stage)).map(|_| "it went on").unwrap_err();
+    let error = run::run(&job, &setting, &GivesUp(stage)).map(|_| "it went on").unwrap_err();
     assert_eq!(error.exit_status(), 70, "{}", error.what());
     assert_eq!(files(folder.path()), before);
 }

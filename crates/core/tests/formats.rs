@@ -2,14 +2,13 @@
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use encoding_rs::{MACINTOSH, SHIFT_JIS, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1250, WINDOWS_1251, WINDOWS_1252};
-use pebblebank_core::observe::Silent;
-use pebblebank_core::read::chunk::ChunkReader;
-use pebblebank_core::read::encoding::{BadBytesAre, Decoding};
-use pebblebank_core::read::input::FoundFile;
-use pebblebank_core::read::recipients::{Parser, Recipient};
-use pebblebank_core::read::unescape::Unescaping;
-use pebblebank_core::read::{Dialect, Format, Input, Prepared, ReadWishes, Records, cell, prepare, recognise_dialect};
-use pebblebank_core::{Error, Result};
+use pebblebank_formats::input::FoundFile;
+use pebblebank_formats::recipients::{Parser, Recipient};
+use pebblebank_formats::{Format, Input, Prepared, ReadWishes, prepare};
+use pebblebank_table::encoding::{BadBytesAre, Decoding};
+use pebblebank_table::observe::Silent;
+use pebblebank_table::unescape::Unescaping;
+use pebblebank_table::{ChunkReader, Dialect, Error, Records, Result, cell, recognise_dialect};
 use proptest::prelude::*;
 use rstest::rstest;
 use std::io::{Cursor, Write};
@@ -39,7 +38,7 @@ fn read_as(name: &str, bytes: &[u8], wishes: &ReadWishes) -> Result<Read, Error>
 }
 
 fn read_input(input: Input, wishes: &ReadWishes, folder: &Path) -> Result<Read, Error> {
-    let likeness = |rows: &[Vec<String>]| pebblebank_core::columns::likeness(rows);
+    let likeness = |rows: &[Vec<String>]| pebblebank_core::columns::locate::likeness(rows);
     let Prepared { input, sample, format, headers, has_backslash_quotes, findings, .. } =
         prepare(input, wishes, &likeness, folder, &Silent)?;
     let dialect = if format == Format::Delimited { recognise_dialect(&sample.bytes) } else { Dialect::COMMA };

@@ -1,11 +1,11 @@
 //! The job file: defaults, paths, layouts.
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
-use pebblebank_core::columns::Field;
-use pebblebank_core::job::layout::{ColumnRef, Piece};
-use pebblebank_core::job::{Content, Job, OnViolation, Template, file};
-use pebblebank_core::suppress::Reason;
-use pebblebank_core::{Error, ErrorKind};
+use pebblebank_core::job::{Job, file};
+use pebblebank_core::layout::{Content, OnViolation, Piece, Template};
+use pebblebank_core::suppress::reason::Reason;
+use pebblebank_table::{Error, ErrorKind};
+use pebblebank_values::{ColumnRef, Field};
 use rstest::rstest;
 use std::path::PathBuf;
 

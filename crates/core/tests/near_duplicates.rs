@@ -2,8 +2,9 @@
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_core::job::file::read;
-use pebblebank_core::observe::Silent;
-use pebblebank_core::pipeline::{Setting, run};
+use pebblebank_core::run::run;
+use pebblebank_core::run::setting::Setting;
+use pebblebank_table::observe::Silent;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::path::Path;

@@ -4,11 +4,13 @@
 
 mod shapes;
 
-use pebblebank_core::clean::date::Date;
-use pebblebank_core::job::{FilePattern, Job, ListFiles, ReadFiles, Source, Write};
-use pebblebank_core::observe::Silent;
-use pebblebank_core::pipeline::{Setting, run};
-use pebblebank_core::suppress::Reason;
+use pebblebank_core::job::pattern::FilePattern;
+use pebblebank_core::job::{Job, ListFiles, ReadFiles, Source, Write};
+use pebblebank_core::run::run;
+use pebblebank_core::run::setting::Setting;
+use pebblebank_core::suppress::reason::Reason;
+use pebblebank_table::observe::Silent;
+use pebblebank_values::date::Date;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 
@@ -108,7 +110,7 @@ fn hold_lists(seeds: std::ops::Range<u64>) -> Outcomes {
         let mut job = job(folder.path());
         job.sources.push(Source::new("shop", read(folder.path(), "shop.csv")));
         job.lists.push(ListFiles::holding("list", read(folder.path(), "list.csv"), Reason::DoNotContact));
-        job.guards.accept.add(pebblebank_core::job::Guard::HoldsMost, None);
+        job.guards.accept.add(pebblebank_core::job::guard::Guard::HoldsMost, None);
         outcomes.runs += 1;
         match written(&job, folder.path()) {
             Err(why) => {

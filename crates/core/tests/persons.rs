@@ -1,13 +1,15 @@
 //! Keys, groups and near duplicates: the same persons whatever the memory and the order; decisions about them.
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
-use pebblebank_core::columns::Field;
 use pebblebank_core::person::decisions::{Decision, Decisions, Named, Verdict};
+use pebblebank_core::person::groups::Groups;
+use pebblebank_core::person::keys::{KeyStore, Role};
 use pebblebank_core::person::near::NearPerson;
 use pebblebank_core::person::near::judge::{THRESHOLD, judge};
 use pebblebank_core::person::near::keys::{SlipDomains, keys};
-use pebblebank_core::person::{Groups, IdentityHasher, KeyStore, Role};
-use pebblebank_core::units::RowId;
+use pebblebank_table::units::RowId;
+use pebblebank_values::Field;
+use pebblebank_values::identity::IdentityHasher;
 use proptest::prelude::*;
 use rstest::rstest;
 use std::collections::BTreeSet;

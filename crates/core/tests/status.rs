@@ -1,6 +1,7 @@
 //! What a status column says of an entry: by code or by words, in seven languages.
 
-use pebblebank_core::suppress::{Reason, StatusReason, status};
+use pebblebank_core::suppress::reason::Reason;
+use pebblebank_core::suppress::status::{self, StatusReason};
 use rstest::rstest;
 
 const SENT: StatusReason = StatusReason::Is(Reason::AlreadySent);

@@ -1,13 +1,14 @@
 //! Entries of lists, held domains, marks: who is held, and why.
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
-use pebblebank_core::clean::address::AddressCleaner;
-use pebblebank_core::clean::consent::Consent;
-use pebblebank_core::person::IdentityHasher;
-use pebblebank_core::suppress::entry::{Entry, read};
-use pebblebank_core::suppress::marks::{ListReason, reason_of};
-use pebblebank_core::suppress::{HeldDomains, Mark, MarkSet, MarkSets, Reason};
-use pebblebank_core::units::{ListId, SourceId};
+use pebblebank_core::suppress::domains::HeldDomains;
+use pebblebank_core::suppress::marks::{ListReason, Mark, MarkSet, MarkSets, reason_of};
+use pebblebank_core::suppress::reason::Reason;
+use pebblebank_table::units::{ListId, SourceId};
+use pebblebank_values::address::AddressCleaner;
+use pebblebank_values::consent::Consent;
+use pebblebank_values::entry::{Entry, read};
+use pebblebank_values::identity::IdentityHasher;
 use proptest::prelude::*;
 use rstest::rstest;
 

@@ -1,16 +1,17 @@
 //! Single values: consent words, blank words, names, headers, sizes, and how cells are written.
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
-use pebblebank_core::clean::blank::{is_blank, is_blank_name, is_invisible};
-use pebblebank_core::clean::consent::{Consent, Statement, YesMeans, is_listed, read};
-use pebblebank_core::clean::name::part;
-use pebblebank_core::columns::Field;
-use pebblebank_core::columns::fold::fold;
-use pebblebank_core::columns::headers::{Meaning, recognise};
 use pebblebank_core::job::memory::parse;
-use pebblebank_core::read::cell;
-use pebblebank_core::read::split::RawCell;
-use pebblebank_core::write::csv::{CsvBuffer, Defusing, RawCells, is_formula, without_defusing};
+use pebblebank_table::csv::{Defusing, RawCells, is_formula, without_defusing};
+use pebblebank_table::split::RawCell;
+use pebblebank_table::unseen::is_invisible;
+use pebblebank_table::{CsvBuffer, cell};
+use pebblebank_values::Field;
+use pebblebank_values::blank::{is_blank, is_blank_name};
+use pebblebank_values::consent::{Consent, Statement, YesMeans, is_listed, read};
+use pebblebank_values::fold::fold;
+use pebblebank_values::headers::{Meaning, recognise};
+use pebblebank_values::name::part;
 use proptest::prelude::*;
 use rstest::rstest;
 

@@ -6,8 +6,8 @@ use pebblebank_bank::entry::NewEntry;
 use pebblebank_bank::memory::{Asked, Memory};
 use pebblebank_bank::text::Text;
 use pebblebank_bank::{Access, Bank, ScopeId};
-use pebblebank_core::clean::date::Date;
-use pebblebank_core::suppress::{Among, Remembered, RememberedEntry};
+use pebblebank_core::suppress::remembered::{Among, Remembered, RememberedEntry};
+use pebblebank_values::date::Date;
 use std::path::PathBuf;
 
 pub const MOMENT: &str = "2026-03-02T09:00:00Z";

@@ -8,19 +8,18 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
-use pebblebank_core::clean::Rules;
 use pebblebank_core::job::file::read_layout;
 use pebblebank_core::job::named::{accepted, same_keys, sort_columns, suggested_rule, survivor};
-use pebblebank_core::job::{
-    CleanWishes, Content, FilePattern, Guards, Job, Layout, LayoutColumn, OnViolation, Pick, ReadFiles, Remember,
-    Requirement, Source, Write,
-};
-use pebblebank_core::person::PersonWishes;
-use pebblebank_core::pipeline::duplicates::write_groups;
-use pebblebank_core::pipeline::wrong_use;
-use pebblebank_core::read::input::STDIN_NAME;
-use pebblebank_core::select::Selection;
-use pebblebank_core::{Error, Result};
+use pebblebank_core::job::pattern::FilePattern;
+use pebblebank_core::job::{CleanWishes, Guards, Job, Pick, ReadFiles, Remember, Requirement, Source, Write};
+use pebblebank_core::layout::{Content, Layout, LayoutColumn, OnViolation};
+use pebblebank_core::person::same::PersonWishes;
+use pebblebank_core::run::setting::wrong_use;
+use pebblebank_core::select::condition::Selection;
+use pebblebank_core::tasks::duplicates::write_groups;
+use pebblebank_formats::input::STDIN_NAME;
+use pebblebank_table::{Error, Result};
+use pebblebank_values::Rules;
 use std::path::{Path, PathBuf};
 
 /// Makes a job of the options and does it.

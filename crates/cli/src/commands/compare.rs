@@ -8,15 +8,16 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
-use pebblebank_core::compare::mark::mark;
-use pebblebank_core::compare::{CompareWishes, ComparedList, compare};
+use pebblebank_core::job::ReadFiles;
 use pebblebank_core::job::file::read_layout;
 use pebblebank_core::job::named::{list_key, sort_columns};
-use pebblebank_core::job::{FilePattern, ReadFiles};
-use pebblebank_core::pipeline::wrong_use;
-use pebblebank_core::read::input::STDIN_NAME;
-use pebblebank_core::select::Selection;
-use pebblebank_core::{Error, Result};
+use pebblebank_core::job::pattern::FilePattern;
+use pebblebank_core::run::setting::wrong_use;
+use pebblebank_core::select::condition::Selection;
+use pebblebank_core::tasks::compare::mark::mark;
+use pebblebank_core::tasks::compare::{CompareWishes, ComparedList, compare};
+use pebblebank_formats::input::STDIN_NAME;
+use pebblebank_table::{Error, Result};
 use std::path::Path;
 
 /// Compares the lists and says who is where.

@@ -9,9 +9,9 @@ use crate::render::Screen;
 use crate::render::tally::suppression;
 use crate::setting::{Now, setting};
 use clap::Parser;
-use pebblebank_core::observe::Silent;
-use pebblebank_core::pipeline;
-use pebblebank_core::{Error, ErrorKind, Result, job};
+use pebblebank_core::{job, run};
+use pebblebank_table::observe::Silent;
+use pebblebank_table::{Error, ErrorKind, Result};
 use std::path::Path;
 
 /// Writes the demo data, puts into a bank of its own what is remembered, and does the jobs of both clients.
@@ -75,7 +75,7 @@ fn other_client(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
     let mut job = job::file::read(&path, &now.today)?;
     job.replace = true;
     let job = recall(job, &Remembered::default(), false, shared, now)?;
-    let finished = pipeline::run(&job, &setting(shared, false, now), &Silent)?;
+    let finished = run::run(&job, &setting(shared, false, now), &Silent)?;
     let tally = &finished.tally;
     let held = suppression(tally, &Screen::new(shared));
     Ok(format!(

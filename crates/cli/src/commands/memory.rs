@@ -6,11 +6,11 @@ use pebblebank_bank::memory::Asked;
 use pebblebank_bank::record::{Recorded, RunDone};
 use pebblebank_bank::scope::NewScope;
 use pebblebank_bank::{Access, Bank};
-use pebblebank_core::clean::date::Date;
 use pebblebank_core::job::{Job, Remembering};
-use pebblebank_core::pipeline::Finished;
-use pebblebank_core::pipeline::learned::Learned;
-use pebblebank_core::{Error, ErrorKind, Result};
+use pebblebank_core::run::Finished;
+use pebblebank_core::run::write::learned::Learned;
+use pebblebank_table::{Error, ErrorKind, Result};
+use pebblebank_values::date::Date;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 

@@ -5,12 +5,12 @@ use crate::commands::reading::{country, read_files};
 use crate::commands::survey::survey_all;
 use crate::finish::Said;
 use crate::render::{self, Screen};
-use pebblebank_core::pipeline::{threads_of_this_machine, wrong_use};
-use pebblebank_core::propose::propose;
-use pebblebank_core::read::input::STDIN_NAME;
-use pebblebank_core::survey::SurveyWishes;
-use pebblebank_core::write::commit::write_alone;
-use pebblebank_core::{Error, ErrorKind};
+use pebblebank_core::run::setting::{threads_of_this_machine, wrong_use};
+use pebblebank_core::tasks::propose::propose;
+use pebblebank_core::tasks::survey::SurveyWishes;
+use pebblebank_formats::input::STDIN_NAME;
+use pebblebank_table::staged::write_alone;
+use pebblebank_table::{Error, ErrorKind};
 use std::path::Path;
 
 /// Surveys the files and writes a job file, or shows it.

@@ -1,16 +1,15 @@
 //! The options that overrule how files are read, the same for every command that reads some.
 
 use crate::arguments::{DateOrder, Reading};
-use pebblebank_core::clean::date;
-use pebblebank_core::clean::place::Country;
-use pebblebank_core::columns::Field;
 use pebblebank_core::columns::mapping::ColumnWishes;
 use pebblebank_core::job::ReadFiles;
 use pebblebank_core::job::named::{parse_delimiter, unknown_field_advice};
-use pebblebank_core::pipeline::wrong_use;
-use pebblebank_core::read::ReadWishes;
-use pebblebank_core::read::encoding::{BadBytesAre, encoding_named};
-use pebblebank_core::{Error, Result};
+use pebblebank_core::run::setting::wrong_use;
+use pebblebank_formats::ReadWishes;
+use pebblebank_table::encoding::{BadBytesAre, encoding_named};
+use pebblebank_table::{Error, Result};
+use pebblebank_values::place::Country;
+use pebblebank_values::{Field, date};
 use std::collections::BTreeMap;
 
 /// How files are to be read, without the files.

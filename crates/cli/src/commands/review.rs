@@ -5,8 +5,8 @@ use crate::finish::Said;
 use crate::render::{self, Screen};
 use crate::setting::Now;
 use console::{Key, Term};
-use pebblebank_core::review::{Answer, Session, take_out};
-use pebblebank_core::{Error, Result};
+use pebblebank_core::tasks::review::{Answer, Session, take_out};
+use pebblebank_table::{Error, Result};
 use std::io::{BufRead, Write};
 use std::path::{Path, PathBuf};
 

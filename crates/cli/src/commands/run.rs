@@ -8,7 +8,8 @@ use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
 use pebblebank_core::job::named::guard;
 use pebblebank_core::job::{self, Job};
-use pebblebank_core::{Error, pipeline};
+use pebblebank_core::run;
+use pebblebank_table::Error;
 
 /// Reads the job file and does the job.
 pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
@@ -29,7 +30,7 @@ pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
 /// Does a job and says what came of it. `again` is the command to type for the same without `--dry-run`.
 pub fn do_job(job: &Job, dry_run: bool, shared: &Shared, now: &Now, again: &str) -> Result<Said, Error> {
     let drawn = Drawn::new(!shared.quiet && !shared.json);
-    let finished = pipeline::run(job, &setting(shared, dry_run, now), &drawn);
+    let finished = run::run(job, &setting(shared, dry_run, now), &drawn);
     drawn.finish();
     let mut finished = finished?;
     let status = if finished.tripped.is_empty() { 0 } else { 3 };

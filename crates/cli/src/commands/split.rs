@@ -7,13 +7,14 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
-use pebblebank_core::job::layout::ColumnRef;
-use pebblebank_core::job::{FilePattern, ReadFiles};
-use pebblebank_core::pipeline::refused::{LookedUp, Refused, count_in_list};
-use pebblebank_core::pipeline::wrong_use;
-use pebblebank_core::read::input::STDIN_NAME;
-use pebblebank_core::split::{Every, SplitBy, SplitWishes, split};
-use pebblebank_core::{Error, Result};
+use pebblebank_core::job::ReadFiles;
+use pebblebank_core::job::pattern::FilePattern;
+use pebblebank_core::run::account::refused::{LookedUp, Refused, count_in_list};
+use pebblebank_core::run::setting::wrong_use;
+use pebblebank_core::tasks::split::{Every, SplitBy, SplitWishes, split};
+use pebblebank_formats::input::STDIN_NAME;
+use pebblebank_table::{Error, Result};
+use pebblebank_values::ColumnRef;
 use std::path::{Path, PathBuf};
 
 /// Parts the list and says which files there are.

@@ -8,14 +8,16 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
-use pebblebank_core::against::{AgainstWishes, hold_against};
 use pebblebank_core::job::named::{accepted, list_key, list_reason};
-use pebblebank_core::job::{ColumnRef, FilePattern, ListFiles, NearMisses, ReadFiles};
-use pebblebank_core::pipeline::wrong_use;
-use pebblebank_core::read::input::STDIN_NAME;
-use pebblebank_core::select::Selection;
-use pebblebank_core::suppress::Reason;
-use pebblebank_core::{Error, Result};
+use pebblebank_core::job::pattern::FilePattern;
+use pebblebank_core::job::{ListFiles, NearMisses, ReadFiles};
+use pebblebank_core::run::setting::wrong_use;
+use pebblebank_core::select::condition::Selection;
+use pebblebank_core::suppress::reason::Reason;
+use pebblebank_core::tasks::suppress::{AgainstWishes, hold_against};
+use pebblebank_formats::input::STDIN_NAME;
+use pebblebank_table::{Error, Result};
+use pebblebank_values::ColumnRef;
 use std::path::Path;
 
 /// Holds the list against the others and says who was taken out.

@@ -6,11 +6,11 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::Now;
-use pebblebank_core::Error;
-use pebblebank_core::clean::date::Date;
-use pebblebank_core::job::FilePattern;
-use pebblebank_core::pipeline::threads_of_this_machine;
-use pebblebank_core::survey::{FileSurvey, SurveyWishes, survey};
+use pebblebank_core::job::pattern::FilePattern;
+use pebblebank_core::run::setting::threads_of_this_machine;
+use pebblebank_core::tasks::survey::{FileSurvey, SurveyWishes, survey};
+use pebblebank_table::Error;
+use pebblebank_values::date::Date;
 use std::path::Path;
 
 /// Surveys the files and shows what was seen. A file that cannot be read does not keep the others from being shown.
@@ -58,7 +58,7 @@ pub fn survey_all(
             for result in results {
                 match result {
                     Ok(survey) => surveys.push(survey),
-                    Err(error) if error.kind() == pebblebank_core::ErrorKind::Interrupted => return Err(error),
+                    Err(error) if error.kind() == pebblebank_table::ErrorKind::Interrupted => return Err(error),
                     Err(error) => errors.push(error),
                 }
             }

@@ -9,12 +9,13 @@ use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
 use pebblebank_core::job::named::accepted;
-use pebblebank_core::job::{FilePattern, ListFiles, ReadFiles, Remembering, Source};
-use pebblebank_core::pipeline::wrong_use;
-use pebblebank_core::read::input::STDIN_NAME;
-use pebblebank_core::suppress::Reason;
-use pebblebank_core::top_up::{TopUpWishes, top_up};
-use pebblebank_core::{Error, Result};
+use pebblebank_core::job::pattern::FilePattern;
+use pebblebank_core::job::{ListFiles, ReadFiles, Remembering, Source};
+use pebblebank_core::run::setting::wrong_use;
+use pebblebank_core::suppress::reason::Reason;
+use pebblebank_core::tasks::top_up::{TopUpWishes, top_up};
+use pebblebank_formats::input::STDIN_NAME;
+use pebblebank_table::{Error, Result};
 use std::path::Path;
 
 /// Tops up the master and says who was added.

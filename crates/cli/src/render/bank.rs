@@ -13,7 +13,7 @@ use pebblebank_bank::load::Preview;
 use pebblebank_bank::record::Recorded;
 use pebblebank_bank::scope::EVERYONE_NAME;
 use pebblebank_bank::sending::HeldPrepared;
-use pebblebank_core::pipeline::entries::EntriesRead;
+use pebblebank_core::tasks::entries::EntriesRead;
 use serde_json::json;
 use std::path::Path;
 

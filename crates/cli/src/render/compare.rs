@@ -4,9 +4,9 @@ use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::{one_finding, other_lines_in_words};
 use super::{Screen, Tone, counted, number, safe};
-use pebblebank_core::compare::{Compared, ListCount};
-use pebblebank_core::observe::{Finding, Weight};
-use pebblebank_core::pipeline::tally::OtherLines;
+use pebblebank_core::run::tally::OtherLines;
+use pebblebank_core::tasks::compare::{Compared, ListCount};
+use pebblebank_table::observe::{Finding, Weight};
 use serde_json::json;
 
 /// How many characters of a list's name are shown.

@@ -3,8 +3,8 @@
 use super::json::of_schema;
 use super::tally::one_finding;
 use super::{Screen, Tone, counted, number};
-use pebblebank_core::observe::{Finding, Weight};
-use pebblebank_core::pipeline::duplicates::DuplicateGroups;
+use pebblebank_core::tasks::duplicates::DuplicateGroups;
+use pebblebank_table::observe::{Finding, Weight};
 
 /// How many there are, by which key, and where they are.
 pub fn finished(found: &DuplicateGroups, screen: &Screen) -> String {

@@ -1,7 +1,7 @@
 //! What stopped a run, in words: what, where, what was expected, what to do.
 
 use super::{Screen, Tone, safe};
-use pebblebank_core::Error;
+use pebblebank_table::Error;
 
 /// How wide the text may be.
 const WIDTH: usize = 100;

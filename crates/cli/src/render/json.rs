@@ -1,8 +1,8 @@
 //! What a run looks like to a program: one document, its schema named in it. docs/json.md explains the keys.
 
 use pebblebank_bank::record::Recorded;
-use pebblebank_core::pipeline::Finished;
-use pebblebank_core::{Error, ErrorKind};
+use pebblebank_core::run::Finished;
+use pebblebank_table::{Error, ErrorKind};
 use serde_json::{Value, json};
 
 /// The tally, with where things are.

@@ -16,7 +16,7 @@ pub mod top_up;
 
 use crate::arguments::{Color, Shared};
 use anstyle::{AnsiColor, Style};
-use pebblebank_core::clean::blank::is_invisible;
+use pebblebank_table::unseen::is_invisible;
 use std::io::IsTerminal;
 use unicode_width::UnicodeWidthStr;
 

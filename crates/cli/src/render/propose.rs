@@ -2,7 +2,7 @@
 
 use super::table::{Side, Table};
 use super::{Screen, Tone, counted, safe};
-use pebblebank_core::propose::Proposal;
+use pebblebank_core::tasks::propose::Proposal;
 use serde_json::json;
 use std::path::Path;
 
@@ -50,7 +50,7 @@ pub fn json(proposal: &Proposal, output: Option<&Path>) -> String {
             json!({
                 "name": part.name,
                 "part": if part.reason.is_some() { "suppress" } else { "source" },
-                "reason": part.reason.map(pebblebank_core::suppress::Reason::name),
+                "reason": part.reason.map(pebblebank_core::suppress::reason::Reason::name),
                 "because": part.because,
                 "files": part.files,
             })

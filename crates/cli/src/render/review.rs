@@ -1,7 +1,7 @@
 //! A pair of rows side by side, and what was decided.
 
 use super::{Screen, Tone, counted, number, safe};
-use pebblebank_core::review::{Pair, ReviewRow, Session};
+use pebblebank_core::tasks::review::{Pair, ReviewRow, Session};
 use serde_json::json;
 use std::path::Path;
 use unicode_width::UnicodeWidthStr;

@@ -4,8 +4,8 @@ use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::{NearMissAdvice, findings, guards, near_misses, set_aside, suppression};
 use super::{Screen, Tone, WIDTH, counted, number, wrapped};
-use pebblebank_core::against::{AgainstWishes, HeldAgainst};
-use pebblebank_core::pipeline::Outcome;
+use pebblebank_core::run::tally::Outcome;
+use pebblebank_core::tasks::suppress::{AgainstWishes, HeldAgainst};
 use serde_json::json;
 
 /// What can be done about near misses, as options.

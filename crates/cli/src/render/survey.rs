@@ -3,12 +3,12 @@
 use super::table::{Side, Table};
 use super::tally::{one_finding, other_lines_in_words};
 use super::{NO_BREAK, Screen, Tone, WIDTH, counted, number, safe, wrapped};
-use pebblebank_core::Error;
-use pebblebank_core::clean::Rule;
-use pebblebank_core::columns::Field;
-use pebblebank_core::observe::Finding;
-use pebblebank_core::read::Format;
-use pebblebank_core::survey::{AddressSurvey, ColumnSurvey, Counted, Feeds, FileSurvey, Recognised};
+use pebblebank_core::tasks::survey::column::{ColumnSurvey, Feeds, Recognised};
+use pebblebank_core::tasks::survey::{AddressSurvey, Counted, FileSurvey};
+use pebblebank_formats::Format;
+use pebblebank_table::Error;
+use pebblebank_table::observe::Finding;
+use pebblebank_values::{Field, Rule};
 use serde_json::json;
 use std::collections::BTreeMap;
 use unicode_width::UnicodeWidthStr;

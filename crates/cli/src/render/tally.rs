@@ -2,11 +2,14 @@
 
 use super::table::{Side, Table};
 use super::{Screen, Tone, WIDTH, counted, number, safe, safe_ends, wrapped};
-use pebblebank_core::observe::{Finding, Weight};
-use pebblebank_core::pipeline::tally::{NearMissExample, OtherLines, RepairTally, SuppressionTally};
-use pebblebank_core::pipeline::{Account, Finished, Outcome, Tally, TrippedGuard};
-use pebblebank_core::read::Line;
-use pebblebank_core::suppress::Reason;
+use pebblebank_core::columns::lines::Line;
+use pebblebank_core::run::Finished;
+use pebblebank_core::run::account::guards::TrippedGuard;
+use pebblebank_core::run::tally::{
+    Account, NearMissExample, OtherLines, Outcome, RepairTally, SuppressionTally, Tally,
+};
+use pebblebank_core::suppress::reason::Reason;
+use pebblebank_table::observe::{Finding, Weight};
 
 /// How many findings of a kind are shown; the receipt has them all.
 const FINDINGS_SHOWN: usize = 12;

@@ -4,8 +4,8 @@ use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::{findings, set_aside, suppression};
 use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
-use pebblebank_core::pipeline::Outcome;
-use pebblebank_core::top_up::ToppedUp;
+use pebblebank_core::run::tally::Outcome;
+use pebblebank_core::tasks::top_up::ToppedUp;
 
 /// Who was added, who was there already, who was left out and why.
 pub fn finished(done: &ToppedUp, screen: &Screen) -> String {

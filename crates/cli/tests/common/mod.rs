@@ -154,7 +154,7 @@ pub fn job_with(more: &str) -> String {
 
 /// The domain of a public mailbox provider.
 pub fn provider() -> String {
-    let data = include_str!("../../../core/src/clean/data/mailbox_providers.txt");
+    let data = include_str!("../../../values/src/data/mailbox_providers.txt");
     let mut lines = data.lines().filter(|line| !line.starts_with('#'));
     lines.next().unwrap().split_whitespace().next().unwrap().to_owned()
 }

@@ -2,13 +2,15 @@
 //!
 //! Whatever the bytes are, the answer must be a survey or an error, and a run must balance.
 
-use pebblebank_core::clean::date::Date;
-use pebblebank_core::job::{FilePattern, Job, ReadFiles, Requirement, Source, Write};
-use pebblebank_core::observe::Silent;
-use pebblebank_core::pipeline::{self, Setting};
-use pebblebank_core::read::input::FoundFile;
-use pebblebank_core::survey::{SurveyWishes, survey};
-use pebblebank_core::ErrorKind;
+use pebblebank_core::job::{Job, ReadFiles, Requirement, Source, Write};
+use pebblebank_core::job::pattern::FilePattern;
+use pebblebank_core::run;
+use pebblebank_core::run::setting::Setting;
+use pebblebank_core::tasks::survey::{SurveyWishes, survey};
+use pebblebank_formats::input::FoundFile;
+use pebblebank_table::ErrorKind;
+use pebblebank_table::observe::Silent;
+use pebblebank_values::date::Date;
 
 /// Surveys the bytes as a file and runs a job with it as its only source.
 pub fn read_as_file(bytes: &[u8]) {
@@ -31,7 +33,7 @@ pub fn read_as_file(bytes: &[u8]) {
         ..Job::new("fuzz", today)
     };
     let setting = Setting { threads: 1, memory: 256 << 20, dry_run: true, spool_folder: std::env::temp_dir(), started: String::new() };
-    if let Err(error) = pipeline::run(&job, &setting, &Silent) {
+    if let Err(error) = run::run(&job, &setting, &Silent) {
         assert_ne!(error.kind(), ErrorKind::Unbalanced, "every row is accounted for");
         assert_ne!(error.kind(), ErrorKind::InputChanged, "both passes see the same");
     }

@@ -1,14 +1,14 @@
 //! Text that was decoded wrongly once or several times before it was exported (`JosÃ©`, `â€™`), put right where that
 //! is certain: UTF-8 that was taken for windows-1252.
 
-use super::blank::is_unseen;
-use crate::columns::{ColumnMap, Field};
-use crate::read::split::RecordBuffer;
-use crate::read::{Record, cell};
-use crate::units::ColumnIndex;
-use crate::write::csv::CsvBuffer;
+use crate::columns::mapping::ColumnMap;
 use encoding_rs::{EncoderResult, WINDOWS_1252};
 use memchr::memchr2_iter;
+use pebblebank_table::split::RecordBuffer;
+use pebblebank_table::units::ColumnIndex;
+use pebblebank_table::unseen::is_unseen;
+use pebblebank_table::{CsvBuffer, Record, cell};
+use pebblebank_values::Field;
 use std::borrow::Cow;
 use unicode_normalization::{UnicodeNormalization, is_nfc};
 

@@ -1,16 +1,15 @@
 //! What is cleaned in the records of one file, and how: fitted to its columns before the first of them is read.
 
-use super::blank::BlankWords;
-use super::consent::YesMeans;
-use super::date::{Date, DateColumn, DateOf, DateOrder};
-use super::kind::Kind;
-use super::name::NamePart;
-use super::place::Country;
-use crate::columns::fold::fold;
-use crate::columns::{ColumnMap, Field};
-use crate::job::layout::ColumnRef;
-use crate::units::ColumnIndex;
-use crate::write::value::ValueSource;
+use crate::columns::mapping::ColumnMap;
+use crate::columns::value::ValueSource;
+use pebblebank_table::units::ColumnIndex;
+use pebblebank_values::blank::BlankWords;
+use pebblebank_values::consent::YesMeans;
+use pebblebank_values::date::{Date, DateColumn, DateOf, DateOrder};
+use pebblebank_values::fold::fold;
+use pebblebank_values::name::NamePart;
+use pebblebank_values::place::Country;
+use pebblebank_values::{ColumnRef, Field, Kind};
 use std::sync::Arc;
 
 /// What cleaning needs to know beside the columns.

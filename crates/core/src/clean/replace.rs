@@ -1,13 +1,12 @@
 //! Find and replace, as a job says it: in one column, before anything else is done with the value.
 
-use super::blank::is_unseen;
-use crate::columns::fold::fold;
-use crate::columns::{ColumnMap, Field};
-use crate::job::layout::ColumnRef;
-use crate::read::split::RecordBuffer;
-use crate::read::{Record, cell};
-use crate::units::ColumnIndex;
-use crate::write::csv::CsvBuffer;
+use crate::columns::mapping::ColumnMap;
+use pebblebank_table::split::RecordBuffer;
+use pebblebank_table::units::ColumnIndex;
+use pebblebank_table::unseen::is_unseen;
+use pebblebank_table::{CsvBuffer, Record, cell};
+use pebblebank_values::fold::fold;
+use pebblebank_values::{ColumnRef, Field};
 
 /// What is looked for in a value.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -4,24 +4,21 @@
 //! Only columns that are written, required, or in a condition are looked at. A record in which all is clean is handed on
 //! as it stands.
 
-use super::address::{Address, AddressCleaner, AddressWishes, FurtherAddress};
-use super::audience;
-use super::blank::{BlankIn, trimmed};
-use super::consent::{self, YesMeans};
 use super::decoded_twice::{DecodedRecord, TextRepair};
-use super::doubt::{Cleaned, Doubt};
-use super::kind::Kind;
-use super::name::{self, NamePart};
-use super::place::{self, Country};
 use super::plan::{CleaningPlan, ColumnCleaning, Derived};
-use super::quick_map::QuickMap;
-use super::text::{LineEnds, is_tidy, ordinary_width, tidy};
-use super::{Rule, Rules, language, number, phone, tags, website, yes_no};
-use crate::columns::fold::fold;
-use crate::read::split::RecordBuffer;
-use crate::read::{Record, cell};
-use crate::units::ColumnIndex;
-use crate::write::csv::{CsvBuffer, without_defusing};
+use pebblebank_table::csv::without_defusing;
+use pebblebank_table::split::RecordBuffer;
+use pebblebank_table::units::ColumnIndex;
+use pebblebank_table::{CsvBuffer, Record, cell};
+use pebblebank_values::address::{Address, AddressCleaner, AddressWishes, FurtherAddress};
+use pebblebank_values::blank::{BlankIn, trimmed};
+use pebblebank_values::consent::{self, YesMeans};
+use pebblebank_values::fold::fold;
+use pebblebank_values::name::{self, NamePart};
+use pebblebank_values::place::{self, Country};
+use pebblebank_values::quick_map::QuickMap;
+use pebblebank_values::text::{LineEnds, is_tidy, ordinary_width, tidy};
+use pebblebank_values::{Cleaned, Doubt, Kind, Rule, Rules, audience, language, number, phone, tags, website, yes_no};
 use std::borrow::Cow;
 use std::ops::Range;
 use std::sync::Arc;

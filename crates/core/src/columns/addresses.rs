@@ -1,7 +1,7 @@
 //! Which of the columns that hold addresses hold those of the contact.
 
-use super::fold::fold;
-use crate::clean::look::Look;
+use pebblebank_values::fold::fold;
+use pebblebank_values::look::Look;
 use std::sync::LazyLock;
 
 /// Whose addresses a column holds, by its header.

@@ -3,10 +3,10 @@
 //! A wrong guess here writes to people who refused. So a column is taken only where header and values leave one reading;
 //! else the user is asked.
 
-use super::fold::fold;
-use super::headers::{self, Meaning};
-use crate::clean::consent::{self, Consent, Statement, YesMeans};
-use crate::clean::look::Look;
+use pebblebank_values::consent::{self, Consent, Statement, YesMeans};
+use pebblebank_values::fold::fold;
+use pebblebank_values::headers::{self, Meaning};
+use pebblebank_values::look::Look;
 use std::collections::HashMap;
 use std::sync::LazyLock;
 

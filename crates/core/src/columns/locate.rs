@@ -5,14 +5,13 @@
 //! counts as a title.
 
 use super::consent::{self, HeaderSays};
-use super::fold::fold;
-use super::headers::{self, Meaning};
+use super::lines::Line;
 use super::sample::{HEADER_IS_WITHIN, SampleRecords};
-use super::{Field, NamedHeaders};
-use crate::clean::blank::is_blank;
-use crate::clean::consent as words;
-use crate::clean::look::{self, Look};
-use crate::read::Line;
+use pebblebank_values::blank::is_blank;
+use pebblebank_values::fold::fold;
+use pebblebank_values::headers::{self, Meaning};
+use pebblebank_values::look::{self, Look};
+use pebblebank_values::{Field, NamedHeaders, consent as words};
 use std::collections::HashSet;
 
 /// How many rows below a possible header are held against it.
@@ -338,12 +337,12 @@ struct Below<'a> {
 }
 
 fn filled_cells(row: &[String]) -> usize {
-    row.iter().filter(|value| !value.chars().all(crate::clean::blank::is_unseen)).count()
+    row.iter().filter(|value| !value.chars().all(pebblebank_table::unseen::is_unseen)).count()
 }
 
 /// How many cells a row has up to its last filled one.
 fn extent(row: &[String]) -> usize {
-    row.iter().rposition(|value| !value.chars().all(crate::clean::blank::is_unseen)).map_or(0, |last| last + 1)
+    row.iter().rposition(|value| !value.chars().all(pebblebank_table::unseen::is_unseen)).map_or(0, |last| last + 1)
 }
 
 /// A first line such as `sep=;`, parted by the very delimiter that it names.

@@ -2,20 +2,20 @@
 
 use super::addresses::Whose;
 use super::consent::{self, Judged, ValuesSay};
-use super::field::Field;
-use super::fold::fold;
-use super::headers::{self, Meaning};
 use super::locate::Table;
 use super::sample::SampleRecords;
-use crate::clean::consent::{self as words, YesMeans};
-use crate::clean::date::DateOrder;
-use crate::clean::look::{self, Look};
-use crate::clean::{Kind, address};
-use crate::error::{Error, ErrorKind, Result, closest};
-use crate::observe::{Finding, Weight};
-use crate::read::{Record, cell};
-use crate::units::ColumnIndex;
-use crate::write::receipt::RESERVED_PREFIX;
+use pebblebank_table::error::closest;
+use pebblebank_table::observe::{Finding, Weight};
+use pebblebank_table::units::ColumnIndex;
+use pebblebank_table::{Error, ErrorKind, Record, Result, cell};
+use pebblebank_values::ColumnRef;
+use pebblebank_values::comparable::Form;
+use pebblebank_values::consent::YesMeans;
+use pebblebank_values::date::DateOrder;
+use pebblebank_values::fold::fold;
+use pebblebank_values::headers::{self, Meaning, RESERVED_PREFIX};
+use pebblebank_values::look::{self, Look};
+use pebblebank_values::{Field, Kind, address, consent as words};
 use std::collections::BTreeMap;
 use std::path::Path;
 
@@ -118,6 +118,17 @@ pub struct ColumnMap {
 }
 
 impl ColumnMap {
+    /// The form of a column's values in a file; of an extra column as the job's own fields say it.
+    pub fn form_of(&self, column: &ColumnRef) -> Form {
+        match column {
+            ColumnRef::Field(field) => Form::of(Kind::of_field(*field)),
+            ColumnRef::Extra(extra) => {
+                let own = self.own.iter().find(|(column, _)| fold(self.header(*column)) == extra.folded);
+                own.map_or(Form::Text, |(_, kind)| Form::of(*kind))
+            }
+        }
+    }
+
     /// Columns that go by their headers alone.
     pub fn of_extras(headers: Vec<String>) -> ColumnMap {
         ColumnMap {

@@ -2,16 +2,12 @@
 
 pub mod addresses;
 pub mod consent;
-pub mod field;
-pub mod fold;
-pub mod headers;
+pub mod lines;
 pub mod locate;
 pub mod mapping;
-mod named;
 pub mod sample;
 pub mod shape;
+pub mod value;
 
-pub use field::Field;
 pub use locate::{Table, likeness, locate_table};
 pub use mapping::{ColumnMap, ConsentColumn, Mapping};
-pub use named::NamedHeaders;

@@ -1,9 +1,7 @@
 //! The first records of a file, from which its shape and its columns are recognised.
 
-use crate::read::cell;
-use crate::read::record::{RecordEnd, split_record};
-use crate::read::split::Records;
-use crate::read::{Chunk, Dialect, Shape};
+use pebblebank_table::record::{RecordEnd, split_record};
+use pebblebank_table::{Chunk, Dialect, Records, Shape, cell};
 
 /// How many records from the top may come before the header.
 pub const HEADER_IS_WITHIN: usize = 30;

@@ -1,13 +1,12 @@
 //! How a delimited file parts its cells, and where its table is: recognised together, since each is evidence for the other.
 
-use super::NamedHeaders;
 use super::locate::{Table, locate_table};
 use super::sample::SampleRecords;
-use crate::clean::address::{AddressCleaner, State};
-use crate::clean::look::{self, Look};
-use crate::clean::rules::Rule;
-use crate::read::Dialect;
-use crate::read::recognise::{DELIMITERS, recognise_dialect, said_by_first_line};
+use pebblebank_table::recognise::{DELIMITERS, said_by_first_line};
+use pebblebank_table::{Dialect, recognise_dialect};
+use pebblebank_values::address::{AddressCleaner, State};
+use pebblebank_values::look::{self, Look};
+use pebblebank_values::{NamedHeaders, Rule};
 
 /// How a file parts its cells, and where its table is.
 pub struct TableShape {

@@ -76,7 +76,8 @@ impl Accepted {
     /// Whether a guard that tripped with this count does not stop the run.
     ///
     /// ```
-    /// use pebblebank_core::job::{Accepted, Guard};
+    /// use pebblebank_core::job::guard::Accepted;
+    /// use pebblebank_core::job::guard::Guard;
     /// let mut accepted = Accepted::default();
     /// accepted.add(Guard::UnreadEntries, Some(3));
     /// assert!(accepted.covers(Guard::UnreadEntries, 3));

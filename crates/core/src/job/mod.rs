@@ -4,32 +4,37 @@
 
 pub mod file;
 pub mod guard;
-pub mod layout;
 pub mod memory;
 pub mod named;
 mod parts;
 pub mod pattern;
 
-pub use guard::{Accepted, Guard};
-pub use layout::{ColumnRef, Content, Layout, LayoutColumn, OnViolation, SortColumn, Template};
-pub use pattern::FilePattern;
+pub use crate::layout::{Content, Layout, LayoutColumn, OnViolation, SortColumn, Template};
 
-use crate::clean::Rules;
-use crate::clean::audience::DisposableDomains;
-use crate::clean::blank::BlankWords;
-use crate::clean::date::{Date, DateOrder};
-use crate::clean::place::Country;
+pub use guard::{Accepted, Guard};
+pub use pattern::FilePattern;
+use pebblebank_values::ColumnRef;
+
 use crate::clean::replace::Replacement;
-use crate::columns::fold::fold;
-use crate::columns::mapping::{ColumnWishes, ConsentQuestions, OwnField};
-use crate::columns::{ColumnMap, Field, NamedHeaders};
-use crate::error::{Error, ErrorKind, Result, closest};
-use crate::person::{Identity, PersonKey, PersonWishes};
-use crate::read::ReadWishes;
-use crate::select::Selection;
-use crate::suppress::{HeldBy, Mark, Reason, Remembered, StatusReasons};
-use crate::units::{ColumnIndex, ListId, SourceId};
-use crate::write::value::ValueSource;
+use crate::columns::mapping::{ColumnMap, ColumnWishes, ConsentQuestions, OwnField};
+use crate::columns::value::ValueSource;
+use crate::person::same::{PersonKey, PersonWishes};
+use crate::select::condition::Selection;
+use crate::suppress::marks::Mark;
+use crate::suppress::reason::Reason;
+use crate::suppress::remembered::{HeldBy, Remembered};
+use crate::suppress::status::StatusReasons;
+use pebblebank_formats::ReadWishes;
+use pebblebank_table::error::closest;
+use pebblebank_table::units::{ColumnIndex, ListId, SourceId};
+use pebblebank_table::{Error, ErrorKind, Result};
+use pebblebank_values::audience::DisposableDomains;
+use pebblebank_values::blank::BlankWords;
+use pebblebank_values::date::{Date, DateOrder};
+use pebblebank_values::fold::fold;
+use pebblebank_values::identity::Identity;
+use pebblebank_values::place::Country;
+use pebblebank_values::{Field, NamedHeaders, Rules};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 

@@ -1,13 +1,13 @@
 //! Words that name something in job files and in options alike.
 
-use crate::clean::Rule;
-use crate::columns::Field;
-use crate::error::{Error, ErrorKind, Result, closest};
-use crate::job::ListKey;
-use crate::job::layout::{ColumnRef, SortColumn};
-use crate::job::{Accepted, Guard};
-use crate::person::{PersonKey, Survivor};
-use crate::suppress::Reason;
+use super::ListKey;
+use super::guard::{Accepted, Guard};
+use crate::layout::SortColumn;
+use crate::person::same::{PersonKey, Survivor};
+use crate::suppress::reason::Reason;
+use pebblebank_table::error::closest;
+use pebblebank_table::{Error, ErrorKind, Result};
+use pebblebank_values::{ColumnRef, Field, Rule};
 
 /// The most keys that a job may have.
 const MOST_KEYS: usize = 64;
@@ -150,7 +150,7 @@ pub fn parse_delimiter(text: &str) -> Option<u8> {
 
 /// A job's name as part of a file name: small letters and digits, hyphens between.
 pub fn file_name_from(name: &str) -> String {
-    let folded = crate::columns::fold::fold(name).replace(' ', "-");
+    let folded = pebblebank_values::fold::fold(name).replace(' ', "-");
     if folded.is_empty() { "job".to_owned() } else { folded.chars().take(80).collect() }
 }
 

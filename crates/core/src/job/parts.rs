@@ -1,6 +1,6 @@
 //! The parts of a job file as TOML has them; [`super::file`] makes a job of them.
 
-use crate::clean::date::DateOrder;
+use pebblebank_values::date::DateOrder;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::path::PathBuf;

@@ -1,7 +1,7 @@
 //! A file, or a pattern for files; also for members of zip archives (`exports.zip/plant-shop*.csv`).
 
-use crate::error::{Error, ErrorKind, Result};
-use crate::read::input::{FoundFile, STDIN_NAME};
+use pebblebank_formats::input::{FoundFile, STDIN_NAME};
+use pebblebank_table::{Error, ErrorKind, Result};
 use std::path::{Path, PathBuf};
 
 /// A file, or a pattern (`*`, `?`, `[…]`, `**`) for files.

@@ -10,14 +10,13 @@
 //! Persons go by their identity, not by a row's number, so that the file is still right when the exports come anew: by
 //! their address, or by a field and its cleaned value.
 
-use crate::clean::address::{AddressCleaner, State};
-use crate::clean::{Cleaned, phone};
-use crate::columns::Field;
-use crate::error::{Error, ErrorKind, Result, closest};
-use crate::read::record::{RecordEnd, split_record};
-use crate::read::{cell, recognise_dialect};
-use crate::write::commit::write_alone;
-use crate::write::csv::{CsvBuffer, Defusing, without_defusing};
+use pebblebank_table::csv::{Defusing, without_defusing};
+use pebblebank_table::error::closest;
+use pebblebank_table::record::{RecordEnd, split_record};
+use pebblebank_table::staged::write_alone;
+use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result, cell, recognise_dialect};
+use pebblebank_values::address::{AddressCleaner, State};
+use pebblebank_values::{Cleaned, Field, phone};
 use std::borrow::Cow;
 use std::collections::HashMap;
 use std::path::Path;

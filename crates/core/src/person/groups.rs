@@ -1,6 +1,6 @@
 //! Rows that are one person: a union-find whose roots are the survivors.
 
-use crate::units::RowId;
+use pebblebank_table::units::RowId;
 
 /// Groups of rows, 4 bytes a row. The root of each group is its best row by the order handed in.
 #[derive(Debug)]

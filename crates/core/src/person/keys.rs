@@ -3,8 +3,8 @@
 //! A key is a hash and who has it: a row, or an entry of a suppression list. Equal hashes fall into the
 //! same partition, so that each can be settled by itself.
 
-use super::identity::IdentityHash;
-use crate::error::{Error, Result};
+use pebblebank_table::{Error, Result};
+use pebblebank_values::identity::IdentityHash;
 use std::fs::File;
 use std::io::{Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};

@@ -4,13 +4,7 @@
 
 pub mod decisions;
 pub mod groups;
-pub mod identity;
 pub mod keys;
 pub mod near;
 pub mod runs;
 pub mod same;
-
-pub use groups::Groups;
-pub use identity::{Identity, IdentityHash, IdentityHasher, stable_digest, without_tag};
-pub use keys::{Key, KeyStore, Role};
-pub use same::{PersonKey, PersonWishes, Survivor};

@@ -1,6 +1,6 @@
 //! Rows that share the value of a key, waiting until all keys were looked at: a few in memory, more on disk.
 
-use crate::error::{Error, Result};
+use pebblebank_table::{Error, Result};
 use std::fs::File;
 use std::io::{BufReader, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};

@@ -1,7 +1,6 @@
 //! What makes two rows one person, and which of them survives, as a job says it.
 
-use crate::columns::Field;
-use crate::job::layout::ColumnRef;
+use pebblebank_values::{ColumnRef, Field};
 use std::path::PathBuf;
 
 /// A key: rows with equal values in all of its columns are one person. A blank part makes no key.
@@ -15,7 +14,7 @@ impl PersonKey {
     /// Reads `"phone"` or `"last_name + postal_code"`; none where a part is missing.
     ///
     /// ```
-    /// use pebblebank_core::person::PersonKey;
+    /// use pebblebank_core::person::same::PersonKey;
     /// assert_eq!(PersonKey::parse("last_name + postal_code").unwrap().name(), "last_name + postal_code");
     /// assert_eq!(PersonKey::parse("last_name +"), None);
     /// ```

@@ -13,11 +13,11 @@
 //! A column is a field, `age` (from the birthday), `domain` (of the address), or the header of an extra column. What has
 //! blanks stands in quotes; what stands in quotes is never a keyword. Letter case does not count.
 
-use crate::clean::date::Date;
-use crate::clean::text::comparable;
-use crate::columns::Field;
-use crate::error::{Error, ErrorKind, Result, closest};
-use crate::job::layout::ColumnRef;
+use pebblebank_table::error::closest;
+use pebblebank_table::{Error, ErrorKind, Result};
+use pebblebank_values::date::Date;
+use pebblebank_values::text::comparable;
+use pebblebank_values::{ColumnRef, Field};
 
 /// Who is picked, as a job says it.
 #[derive(Debug, Clone, PartialEq)]
@@ -117,7 +117,7 @@ impl Selection {
     /// Reads a condition.
     ///
     /// ```
-    /// use pebblebank_core::select::Selection;
+    /// use pebblebank_core::select::condition::Selection;
     /// assert!(Selection::parse("country is GB and not (tags has member or age less than 18)").is_ok());
     /// let error = Selection::parse("country iss GB").unwrap_err();
     /// assert!(error.advice().contains("did you mean is?"));

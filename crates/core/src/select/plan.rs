@@ -1,16 +1,15 @@
 //! A condition fitted to the columns of one file, and how a contact is judged by it.
 
 use super::condition::{Condition, NumberTest, Selection, Subject, Test};
-use crate::clean::blank::BlankWords;
-use crate::clean::date::{Date, DateColumn, DateOf};
-use crate::clean::number;
-use crate::clean::text::comparable;
-use crate::columns::{ColumnMap, Field};
+use crate::columns::mapping::ColumnMap;
+use crate::columns::value::ValueSource;
 use crate::job::Job;
-use crate::job::layout::ColumnRef;
-use crate::read::Record;
-use crate::suppress::Mark;
-use crate::write::value::ValueSource;
+use crate::suppress::marks::Mark;
+use pebblebank_table::Record;
+use pebblebank_values::blank::BlankWords;
+use pebblebank_values::date::{Date, DateColumn, DateOf};
+use pebblebank_values::text::comparable;
+use pebblebank_values::{ColumnRef, Field, number};
 use std::sync::Arc;
 
 /// A selection, with the columns of one file.
@@ -148,9 +147,9 @@ fn number_of(value: &str) -> Option<f64> {
     let mut cleaned = String::new();
     let value = value.trim();
     match number::clean(value, &mut cleaned) {
-        crate::clean::Cleaned::AsItIs => value.parse().ok(),
-        crate::clean::Cleaned::Repaired(_) => cleaned.parse().ok(),
-        crate::clean::Cleaned::Doubtful(_) => None,
+        pebblebank_values::Cleaned::AsItIs => value.parse().ok(),
+        pebblebank_values::Cleaned::Repaired(_) => cleaned.parse().ok(),
+        pebblebank_values::Cleaned::Doubtful(_) => None,
     }
 }
 

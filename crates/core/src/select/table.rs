@@ -1,14 +1,15 @@
 //! Conditions on rows that come from no file, by the headers of their columns.
 
-use super::{Selection, SelectionPlan};
-use crate::clean::date::Date;
-use crate::columns::ColumnMap;
-use crate::columns::fold::fold;
-use crate::error::{Error, ErrorKind, Result, closest};
+use super::condition::{Condition, Selection, Subject};
+use super::plan::SelectionPlan;
+use crate::columns::mapping::ColumnMap;
 use crate::job::Job;
-use crate::read::split::RecordBuffer;
-use crate::select::condition::{Condition, Subject};
-use crate::write::csv::{CsvBuffer, Defusing};
+use pebblebank_table::csv::Defusing;
+use pebblebank_table::error::closest;
+use pebblebank_table::split::RecordBuffer;
+use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
+use pebblebank_values::date::Date;
+use pebblebank_values::fold::fold;
 
 /// A selection, fitted to columns that go by their headers.
 pub struct TableSelection {

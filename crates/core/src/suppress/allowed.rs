@@ -1,9 +1,9 @@
 //! Whom a job writes to although a list holds them for a lesser reason.
 
-use super::Reason;
+use super::reason::Reason;
 use crate::job::ListFiles;
-use crate::person::IdentityHash;
-use crate::units::ListId;
+use pebblebank_table::units::ListId;
+use pebblebank_values::identity::IdentityHash;
 use std::collections::HashSet;
 
 /// The addresses that a job names in `[[allow]]`, and the lists that this can lift.

@@ -1,7 +1,7 @@
 //! Domains that lists hold, with all below them.
 
-use crate::person::{IdentityHash, IdentityHasher};
-use crate::units::ListId;
+use pebblebank_table::units::ListId;
+use pebblebank_values::identity::{IdentityHash, IdentityHasher};
 use std::collections::HashMap;
 use std::hash::{BuildHasherDefault, Hasher};
 use std::sync::atomic::{AtomicBool, Ordering};

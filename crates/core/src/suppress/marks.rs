@@ -2,9 +2,9 @@
 //!
 //! Few combinations occur, so each is kept once and a row holds its number.
 
-use super::Reason;
-use crate::clean::consent::Consent;
-use crate::units::{ListId, SourceId};
+use super::reason::Reason;
+use pebblebank_table::units::{ListId, SourceId};
+use pebblebank_values::consent::Consent;
 use std::collections::HashMap;
 
 /// One thing that a row or person is marked with.

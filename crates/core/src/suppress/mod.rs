@@ -1,25 +1,17 @@
 //! Who must not be contacted: reasons, entries of lists, held domains, and what a person is marked with.
 
+pub mod alike;
 pub mod allowed;
-pub mod digest;
 pub mod domains;
-pub mod entry;
 pub mod marks;
 pub mod reason;
 pub mod remembered;
 pub mod status;
-pub mod unread;
 
-pub use allowed::Allowed;
-pub use digest::{Digest, DigestKind, DigestsInUse};
-pub use domains::HeldDomains;
-pub use entry::Entry;
-pub use marks::{Mark, MarkSet, MarkSets, Refusal};
-pub use reason::Reason;
-pub use remembered::{Among, HeldBy, Remembered, RememberedEntry, RememberedHold};
-pub use status::{StatusReason, StatusReasons};
-
-use crate::person::IdentityHash;
+use allowed::Allowed;
+use domains::HeldDomains;
+use pebblebank_values::digest::DigestsInUse;
+use pebblebank_values::identity::IdentityHash;
 use std::collections::HashMap;
 
 /// What the identities of each row are held against as soon as it is read.

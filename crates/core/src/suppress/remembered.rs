@@ -1,8 +1,9 @@
 //! What is remembered from earlier work, as a run asks for it. The bank implements it; the core knows no database.
 
-use super::{Digest, Reason};
-use crate::clean::date::Date;
-use crate::error::Result;
+use super::reason::Reason;
+use pebblebank_table::Result;
+use pebblebank_values::date::Date;
+use pebblebank_values::digest::Digest;
 use std::collections::HashSet;
 use std::fmt::Debug;
 

@@ -1,9 +1,10 @@
 //! The reason that a word in a status column gives an entry: one export often mixes sent, bounced and unsubscribed.
 
-use super::Reason;
-use crate::clean::blank::is_blank;
-use crate::clean::consent::{self, Consent, Statement};
-use crate::columns::fold::fold;
+use super::reason::Reason;
+use pebblebank_values::blank::is_blank;
+use pebblebank_values::consent::{self, Consent, Statement};
+use pebblebank_values::fold::fold;
+use pebblebank_values::status_code::code_class;
 use std::collections::HashMap;
 use std::sync::LazyLock;
 
@@ -67,7 +68,9 @@ static WORDS: LazyLock<HashMap<&'static str, Word>> = LazyLock::new(|| {
 /// What a status says: by a status code (RFC 3463: `5.1.1`, `4.2.2`) or by its words.
 ///
 /// ```
-/// use pebblebank_core::suppress::{Reason, StatusReason, status};
+/// use pebblebank_core::suppress::reason::Reason;
+/// use pebblebank_core::suppress::status::StatusReason;
+/// use pebblebank_core::suppress::status;
 /// assert_eq!(status::read("550 5.1.1 user unknown"), StatusReason::Is(Reason::Bounced));
 /// assert_eq!(status::read("Soft bounce"), StatusReason::SoftBounce);
 /// assert_eq!(status::read("désabonnée"), StatusReason::Is(Reason::OptedOut));
@@ -148,26 +151,4 @@ pub fn together(event: &str, class: &str) -> StatusReason {
         (StatusReason::Blank, StatusReason::SoftBounce | StatusReason::Is(Reason::Bounced)) => classed,
         (said, _) => said,
     }
-}
-
-/// The class of an enhanced status code (RFC 3463), which may stand behind a reply code (RFC 5321), or of that alone.
-pub fn code_class(value: &str) -> Option<u8> {
-    let mut words = value.split(|sign: char| !(sign.is_ascii_digit() || sign == '.')).filter(|word| !word.is_empty());
-    let first = words.next()?;
-    if !value.trim_start_matches(|sign: char| !sign.is_ascii_alphanumeric()).starts_with(first) {
-        return None;
-    }
-    let is_reply = |word: &str| word.len() == 3 && word.bytes().all(|byte| byte.is_ascii_digit());
-    let enhanced = |word: &str| {
-        let parts: Vec<&str> = word.trim_end_matches('.').split('.').collect();
-        let is_code =
-            parts.len() == 3 && parts[0].len() == 1 && parts[1..].iter().all(|part| (1..=3).contains(&part.len()));
-        if is_code { parts[0].parse().ok() } else { None }
-    };
-    let of_reply = |word: &str| if is_reply(word) { word[..1].parse().ok() } else { None };
-    let class = enhanced(first).or_else(|| {
-        let reply: u8 = of_reply(first)?;
-        Some(words.next().and_then(enhanced).unwrap_or(reply))
-    });
-    class.filter(|class| [2, 4, 5].contains(class))
 }

@@ -4,12 +4,13 @@ use crate::arguments::{BankExport, BankList};
 use crate::render::{self, Screen};
 use pebblebank_bank::Bank;
 use pebblebank_bank::find::KnownEntry;
-use pebblebank_core::Result;
-use pebblebank_core::pipeline::entries::FORGOTTEN;
-use pebblebank_core::select::{Selection, TableSelection};
-use pebblebank_core::write::commit::{Commit, Placement, StagedFile, with_ending};
-use pebblebank_core::write::csv::{CsvBuffer, Defusing};
-use pebblebank_core::write::early_sync::EarlySync;
+use pebblebank_core::select::condition::Selection;
+use pebblebank_core::select::table::TableSelection;
+use pebblebank_core::tasks::entries::FORGOTTEN;
+use pebblebank_table::csv::Defusing;
+use pebblebank_table::staged::early_sync::EarlySync;
+use pebblebank_table::staged::{Commit, Placement, StagedFile, with_ending};
+use pebblebank_table::{CsvBuffer, Result};
 
 /// The columns that conditions can ask for, and that are exported.
 pub const COLUMNS: [&str; 12] =

@@ -1,14 +1,15 @@
 //! The parts of a job file about what is written: import files and their layouts.
 
 use super::{Reader, read_layout};
-use crate::clean::date::DateFormat;
-use crate::clean::place::PlaceForm;
-use crate::columns::Field;
-use crate::error::{Error, Result, closest};
 use crate::job::Write;
-use crate::job::layout::{ColumnRef, Content, Form, Layout, LayoutColumn, OnViolation};
 use crate::job::named::sort_columns;
 use crate::job::parts::{LayoutColumnPart, LayoutPart, OnViolationPart, WritePart};
+use crate::layout::{Content, Form, Layout, LayoutColumn, OnViolation};
+use pebblebank_table::error::closest;
+use pebblebank_table::{Error, Result};
+use pebblebank_values::date::DateFormat;
+use pebblebank_values::place::PlaceForm;
+use pebblebank_values::{ColumnRef, Field};
 use std::collections::BTreeMap;
 use std::path::Path;
 

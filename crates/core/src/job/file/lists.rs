@@ -1,15 +1,16 @@
 //! The parts of a job file about lists: those to ask about, those that hold people back, and who is let through.
 
 use super::Reader;
-use crate::clean::address::AddressCleaner;
-use crate::clean::date::DateOrder;
 use crate::columns::mapping::OwnField;
-use crate::error::{Result, closest};
-use crate::job::layout::ColumnRef;
 use crate::job::named::{list_key, list_reason};
 use crate::job::parts::{AllowPart, LimitsPart, ListPart, NearMissPart, Overruled, SuppressPart, TakePart, overruled};
 use crate::job::{Allowance, Hold, Limits, ListFiles, ListKey, NearMisses, ReadFiles, Taken};
-use crate::suppress::Reason;
+use crate::suppress::reason::Reason;
+use pebblebank_table::Result;
+use pebblebank_table::error::closest;
+use pebblebank_values::ColumnRef;
+use pebblebank_values::address::AddressCleaner;
+use pebblebank_values::date::DateOrder;
 
 impl Reader<'_> {
     /// The lists to ask about, then the suppression lists with files of their own.

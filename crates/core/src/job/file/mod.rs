@@ -3,31 +3,32 @@
 mod layouts;
 mod lists;
 
-use crate::clean::audience::DisposableDomains;
-use crate::clean::blank::BlankWords;
-use crate::clean::date::{Date, DateOrder};
-use crate::clean::place::Country;
-use crate::clean::replace::{Find, Replacement};
-use crate::clean::{Kind, Rules, address};
-use crate::columns::Field;
-use crate::columns::mapping::{ColumnWishes, OwnField};
-use crate::error::{Error, ErrorKind, Result, closest};
-use crate::job::layout::{ColumnRef, Layout};
-use crate::job::named::{
+use super::guard::Accepted;
+use super::named::{
     file_name_from, guard, one_of, parse_delimiter, same_keys, suggested_rule, survivor, unknown_field_advice,
 };
-use crate::job::parts::{
+use super::parts::{
     BlankWordsChange, BlankWordsPart, CleanPart, GuardPart, Headers, IdentityPart, JobFile, LayoutPart, OnBadBytesPart,
     Overruled, PassingPart, PersonPart, ReplacePart, RequirePart, RolePart, SelectPart, SheetPart, SourcePart,
     overruled,
 };
-use crate::job::{
-    Accepted, CleanWishes, FilePattern, Guards, Job, Passing, Pick, ReadFiles, Remember, Requirement, Source, Write,
-};
-use crate::person::{Identity, PersonWishes};
-use crate::read::ReadWishes;
-use crate::read::encoding::{BadBytesAre, encoding_named};
-use crate::select::Selection;
+use super::pattern::FilePattern;
+use super::{CleanWishes, Guards, Job, Passing, Pick, ReadFiles, Remember, Requirement, Source, Write};
+use crate::clean::replace::{Find, Replacement};
+use crate::columns::mapping::{ColumnWishes, OwnField};
+use crate::layout::Layout;
+use crate::person::same::PersonWishes;
+use crate::select::condition::Selection;
+use pebblebank_formats::ReadWishes;
+use pebblebank_table::encoding::{BadBytesAre, encoding_named};
+use pebblebank_table::error::closest;
+use pebblebank_table::{Error, ErrorKind, Result};
+use pebblebank_values::audience::DisposableDomains;
+use pebblebank_values::blank::BlankWords;
+use pebblebank_values::date::{Date, DateOrder};
+use pebblebank_values::identity::Identity;
+use pebblebank_values::place::Country;
+use pebblebank_values::{ColumnRef, Field, Kind, Rules, address};
 use serde::de::DeserializeOwned;
 use std::collections::BTreeMap;
 use std::path::Path;

@@ -6,8 +6,8 @@
 use super::NearPerson;
 use super::keys::are_numbered;
 use super::nicknames::are_forms_of_one;
-use crate::clean::audience;
-use crate::clean::suggest::is_one_slip;
+use pebblebank_values::audience;
+use pebblebank_values::suggest::is_one_slip;
 
 /// Pairs below are not shown.
 pub const THRESHOLD: u8 = 60;
@@ -56,7 +56,9 @@ enum Value {
 /// Judges a pair.
 ///
 /// ```
-/// use pebblebank_core::person::near::{NearPerson, judge::{judge, THRESHOLD}};
+/// use pebblebank_core::person::near::NearPerson;
+/// use pebblebank_core::person::near::judge::judge;
+/// use pebblebank_core::person::near::judge::THRESHOLD;
 /// let ida = NearPerson::new("ida.moss@post.example", "Ida", "Moss", "LF1 3AB", "", "");
 /// let slip = NearPerson::new("ida.mos@post.example", "Ida", "Moss", "", "", "");
 /// let sister = NearPerson::new("ada.moss@post.example", "Ada", "Moss", "LF1 3AB", "", "");

@@ -7,7 +7,7 @@
 
 use super::NearPerson;
 use super::nicknames::groups_of;
-use crate::clean::suggest::{is_mailbox_provider, is_one_slip};
+use pebblebank_values::suggest::{is_mailbox_provider, is_one_slip};
 use std::collections::HashMap;
 use xxhash_rust::xxh3::xxh3_64;
 

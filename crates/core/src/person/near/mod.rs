@@ -6,7 +6,7 @@ pub mod judge;
 pub mod keys;
 pub mod nicknames;
 
-use crate::columns::fold::fold;
+use pebblebank_values::fold::fold;
 
 /// What is compared of a person, as it is compared.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]

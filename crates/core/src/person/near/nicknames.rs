@@ -1,6 +1,6 @@
 //! Given names that may be the same person's: `nicknames.txt`.
 
-use crate::columns::fold::fold;
+use pebblebank_values::fold::fold;
 use std::collections::HashMap;
 use std::sync::LazyLock;
 

@@ -1,0 +1,142 @@
+//! Which records are contacts, and which are lines of other kinds.
+
+use pebblebank_table::{Record, cell};
+use pebblebank_values::fold::fold;
+use pebblebank_values::look::{self, Look};
+
+/// The words that a totals line begins with, folded, in seven languages.
+const TOTAL_WORDS: [&str; 14] = [
+    "total",
+    "totals",
+    "grand total",
+    "sum",
+    "summe",
+    "gesamt",
+    "insgesamt",
+    "somme",
+    "totaal",
+    "totale",
+    "totali",
+    "totales",
+    "totais",
+    "soma",
+];
+
+/// What a record is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[repr(u8)]
+pub enum Line {
+    /// A person or mailbox.
+    Contact,
+    /// Above the header.
+    Title,
+    /// The header.
+    Header,
+    /// The header once more, where files were pasted together.
+    RepeatedHeader,
+    /// All its cells are empty or invisible.
+    Empty,
+    /// Begins with the word total, and otherwise holds only numbers.
+    Totals,
+    /// A remark below the table.
+    Footnote,
+    /// A remark with an address in it: read, and set aside.
+    Unreadable,
+}
+
+impl Line {
+    /// The lines that are no contacts, in the order of the tally.
+    pub const OTHERS: [Line; 6] =
+        [Line::Title, Line::Header, Line::RepeatedHeader, Line::Empty, Line::Totals, Line::Footnote];
+
+    /// The name in the tally.
+    pub fn name(self) -> &'static str {
+        match self {
+            Line::Contact => "contact",
+            Line::Title => "title",
+            Line::Header => "header",
+            Line::RepeatedHeader => "repeated_header",
+            Line::Empty => "empty",
+            Line::Totals => "totals",
+            Line::Footnote => "footnote",
+            Line::Unreadable => "unreadable",
+        }
+    }
+
+    /// The line with this number, as [`Self`] is kept a byte a row.
+    pub fn from_byte(byte: u8) -> Line {
+        match byte {
+            0 => Line::Contact,
+            1 => Line::Title,
+            2 => Line::Header,
+            3 => Line::RepeatedHeader,
+            4 => Line::Empty,
+            5 => Line::Totals,
+            6 => Line::Footnote,
+            _ => Line::Unreadable,
+        }
+    }
+
+    /// Whether it counts as a row read, which ends in a file or is set aside.
+    pub fn is_row(self) -> bool {
+        matches!(self, Line::Contact | Line::Unreadable)
+    }
+}
+
+/// Tells a row without a usable address from the lines that are no contacts.
+#[cold]
+pub fn judge_line(record: &Record, headers: Option<&[String]>) -> Line {
+    if record.raw_cells().all(cell::is_empty) {
+        return Line::Empty;
+    }
+    if headers.is_some_and(|headers| repeats_header(record, headers)) {
+        return Line::RepeatedHeader;
+    }
+    if is_totals(record) { Line::Totals } else { Line::Contact }
+}
+
+/// Whether the first filled cell begins with the word total, and all else is numbers.
+fn is_totals(record: &Record) -> bool {
+    let mut filled = record.raw_cells().filter(|raw| !cell::is_empty(raw));
+    let Some(first) = filled.next() else { return false };
+    if !first.iter().take(3).any(|byte| matches!(byte.to_ascii_lowercase(), b't' | b'g' | b's' | b'i')) {
+        return false;
+    }
+    let text = cell::text(first);
+    let folded = fold(&text);
+    // Of "Total: 12" the number is behind the sign.
+    let is_total = TOTAL_WORDS.iter().any(|word| {
+        folded.strip_prefix(word).is_some_and(|rest| rest.bytes().all(|byte| byte.is_ascii_digit() || byte == b' '))
+    });
+    let is_amount = |text: &str| look::is_number(text) && !(text.starts_with(['0', '+']) && look::is_phone(text));
+    is_total && filled.all(|raw| is_amount(cell::text(raw).trim()))
+}
+
+/// Whether a record could be a footnote, if it stands below the last contact and a gap or totals line: words in the first
+/// cell of a table of several columns, and nothing else.
+pub fn looks_like_footnote(record: &Record, columns: usize) -> bool {
+    if columns < 2 || record.raw_cells().skip(1).any(|raw| !cell::is_empty(raw)) {
+        return false;
+    }
+    let text = cell::text(record.raw(0));
+    let text = text.trim();
+    let is_code = !text.contains(char::is_whitespace) && text.contains(|c: char| c.is_numeric());
+    // A lone name is a person, a sentence is a remark.
+    let is_remark = text.split_whitespace().count() >= 3
+        || text.contains(':')
+        || text.starts_with(['*', '†', '‡', '(', '©', '–', '-']);
+    text.contains(char::is_alphabetic) && is_remark && !is_code && !Look::of(text).is_typed()
+}
+
+/// Whether the cells equal the headers after folding. Empty cells at the ends do not count.
+fn repeats_header(record: &Record, headers: &[String]) -> bool {
+    let is_likely = |(raw, header): (&[u8], &String)| cell::is_empty(raw) == header.trim().is_empty();
+    let common = record.cells().min(headers.len());
+    record.raw_cells().zip(headers).all(is_likely)
+        && record.raw_cells().skip(common).all(cell::is_empty)
+        && headers[common..].iter().all(|header| header.trim().is_empty())
+        && record.raw_cells().zip(headers).all(|(raw, header)| {
+            let text = cell::text(raw);
+            text == header.as_str() || fold(&text) == fold(header)
+        })
+}

@@ -1,0 +1,195 @@
+//! The exact shape of a file to be written, as the job says it.
+
+pub mod plan;
+pub mod receipt;
+pub mod sort;
+
+use pebblebank_table::{Error, ErrorKind, Result};
+use pebblebank_values::ColumnRef;
+use pebblebank_values::date::DateFormat;
+use pebblebank_values::place::PlaceForm;
+
+/// Columns in order, and how they are written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Layout {
+    /// What it is called, for errors.
+    pub name: String,
+    /// The columns.
+    pub columns: Vec<LayoutColumn>,
+    /// Whether a cell that a spreadsheet would run as a formula gets an apostrophe in front.
+    pub defuse: bool,
+    /// What becomes of a row in which a required column stays blank.
+    pub on_violation: OnViolation,
+    /// What rows are sorted by; empty for the order in which they were read.
+    pub sort: Vec<SortColumn>,
+}
+
+/// A column that rows are sorted by, and in which direction.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SortColumn {
+    /// The column.
+    pub column: ColumnRef,
+    /// Whether the last comes first. Blanks come last in both directions.
+    pub is_descending: bool,
+}
+
+/// What becomes of a row that does not fit the layout.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum OnViolation {
+    /// It is set aside as `layout-violation`.
+    #[default]
+    SetAside,
+    /// The run stops.
+    Stop,
+}
+
+/// One column of a layout.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LayoutColumn {
+    /// The header.
+    pub name: String,
+    /// What stands in it.
+    pub content: Content,
+    /// In what form, where not in the cleaned one.
+    pub form: Option<Form>,
+    /// What stands in it where a field of the content is blank.
+    pub otherwise: Option<String>,
+    /// Whether it must be filled.
+    pub required: bool,
+}
+
+impl LayoutColumn {
+    /// The field or column of that name, under its name.
+    pub fn of_column(name: &str) -> LayoutColumn {
+        let content = Content::Column(ColumnRef::new(name));
+        LayoutColumn { name: name.to_owned(), content, form: None, otherwise: None, required: false }
+    }
+}
+
+/// In what form a value is written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Form {
+    /// A country or region by code or name.
+    Place(PlaceForm),
+    /// A date, such as dd.mm.yyyy.
+    Date(DateFormat),
+    /// Consent: this word for people who opted in, nothing for all others.
+    OptedIn(String),
+}
+
+/// What stands in a column.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Content {
+    /// The same text in every row.
+    Constant(String),
+    /// The value of one column.
+    Column(ColumnRef),
+    /// Text with values in it.
+    Template(Template),
+    /// Whether the person is in a list.
+    Membership(Membership),
+    /// The cells that a row has beyond its header.
+    Surplus,
+}
+
+/// Whether the person is in a list, and what is written then.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Membership {
+    /// The list's or source's name.
+    pub list: String,
+    /// What stands there for people who are in it.
+    pub yes: String,
+    /// What stands there for the others.
+    pub no: String,
+}
+
+impl Membership {
+    /// Yes or no.
+    pub fn of(list: impl Into<String>) -> Membership {
+        Membership { list: list.into(), yes: "yes".to_owned(), no: "no".to_owned() }
+    }
+}
+
+/// Text with values in it: `"{first_name} {last_name}"`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Template {
+    /// The pieces, in order.
+    pub pieces: Vec<Piece>,
+}
+
+/// A piece of a template.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Piece {
+    /// As it stands.
+    Text(String),
+    /// The value of a column.
+    Column(ColumnRef),
+}
+
+impl Content {
+    /// Reads what stands behind `from =`: a field, a header, or a template with names in braces.
+    pub fn from_text(text: &str) -> Result<Content> {
+        if let Some(list) = list_asked(text) {
+            Ok(Content::Membership(Membership::of(list)))
+        } else if text.contains(['{', '}']) {
+            Template::parse(text).map(Content::Template)
+        } else {
+            Ok(Content::Column(ColumnRef::new(text)))
+        }
+    }
+
+    /// The columns that it needs.
+    pub fn columns(&self) -> Vec<&ColumnRef> {
+        match self {
+            Content::Constant(_) | Content::Surplus | Content::Membership(_) => Vec::new(),
+            Content::Column(column) => vec![column],
+            Content::Template(template) => template
+                .pieces
+                .iter()
+                .filter_map(|piece| match piece {
+                    Piece::Column(column) => Some(column),
+                    Piece::Text(_) => None,
+                })
+                .collect(),
+        }
+    }
+}
+
+/// The list that `in "guided walks"` asks about; none for anything else.
+fn list_asked(text: &str) -> Option<&str> {
+    let (word, name) = text.trim().split_once(' ')?;
+    let name = name.trim();
+    let name = name.strip_prefix('"').map_or(Some(name), |rest| rest.strip_suffix('"'))?;
+    (word.eq_ignore_ascii_case("in") && !name.is_empty()).then_some(name)
+}
+
+impl Template {
+    /// Reads a template. A brace that has no other half is an error.
+    pub fn parse(text: &str) -> Result<Template> {
+        let unpaired = || {
+            Error::new(
+                ErrorKind::Job,
+                format!("the template \"{text}\" has a brace without its other half"),
+                "write each field between { and }, as in \"{first_name} {last_name}\"",
+            )
+        };
+        let mut pieces = Vec::new();
+        let mut rest = text;
+        while let Some(open) = rest.find(['{', '}']) {
+            if rest[open..].starts_with('}') {
+                return Err(unpaired());
+            }
+            if open > 0 {
+                pieces.push(Piece::Text(rest[..open].to_owned()));
+            }
+            let inner = &rest[open + 1..];
+            let close = inner.find(['{', '}']).filter(|close| inner[*close..].starts_with('}')).ok_or_else(unpaired)?;
+            pieces.push(Piece::Column(ColumnRef::new(&inner[..close])));
+            rest = &inner[close + 1..];
+        }
+        if !rest.is_empty() {
+            pieces.push(Piece::Text(rest.to_owned()));
+        }
+        Ok(Template { pieces })
+    }
+}

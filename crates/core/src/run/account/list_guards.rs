@@ -1,0 +1,232 @@
+//! The guards of suppression lists, checked before anything is put in place: the wrong file, the wrong column, an old
+//! list, one that was exported only in part.
+
+use super::READS_MORE;
+use super::guards::TrippedGuard;
+use crate::job::guard::Guard;
+use crate::job::{EntriesFrom, Hold, Job, ListFiles};
+use crate::run::known::Known;
+use crate::run::tally::{SuppressionTally, Tally, UnreadTally};
+use crate::suppress::reason::Reason;
+use pebblebank_table::observe::counted;
+use pebblebank_table::units::ListId;
+use serde_json::Value;
+use std::collections::HashMap;
+use std::path::Path;
+
+/// Of fewer people than this any list may hold most.
+const FEW_PEOPLE: u64 = 20;
+
+/// What the receipt of an earlier run of the same job says of its suppression lists and its bank.
+#[derive(Debug, Default)]
+pub struct EarlierRun {
+    /// By name: entries, and how many of them matched.
+    lists: HashMap<String, (u64, u64)>,
+    /// Whether what the bank remembers applied.
+    pub had_bank: bool,
+}
+
+impl EarlierRun {
+    /// Reads it from a receipt; nothing where there is none, or where another program's file lies there.
+    pub fn of(receipt: Option<&Path>) -> EarlierRun {
+        let read = || {
+            let bytes = std::fs::read(receipt?.join("tally.json")).ok()?;
+            let tally: Value = serde_json::from_slice(&bytes).ok()?;
+            let list = |list: &Value| {
+                let number = |key: &str| list.get(key)?.as_u64();
+                Some((list.get("name")?.as_str()?.to_owned(), (number("entries")?, number("matched")?)))
+            };
+            let lists = tally.get("suppression")?.as_array()?.iter().filter_map(list).collect();
+            let had_bank = tally.pointer("/bank/applied").and_then(Value::as_bool) == Some(true);
+            Some(EarlierRun { lists, had_bank })
+        };
+        read().unwrap_or_default()
+    }
+}
+
+/// The guards that suppression lists trip.
+pub fn check(job: &Job, known: &Known, tally: &Tally, earlier: &EarlierRun) -> Vec<TrippedGuard> {
+    let people = known.settled.persons();
+    let mut tripped = Vec::new();
+    for (place, list) in job.lists.iter().enumerate() {
+        let Some(hold) = &list.hold else { continue };
+        let Some(counts) = tally.suppression.iter().find(|counts| counts.list.name == hold.name) else { continue };
+        let look = Look { job, known, list, hold, id: ListId(place as u16), counts, people };
+        tripped.extend(
+            [
+                look.same_as_source(),
+                look.holds_most(),
+                look.none_usable(),
+                look.mailbox_provider(),
+                look.stale(),
+                look.matches_nobody(earlier),
+                look.shrunk(earlier),
+            ]
+            .into_iter()
+            .flatten(),
+        );
+    }
+    tripped.extend(tally.unread.iter().filter_map(unread_entries));
+    if earlier.had_bank && !tally.bank.applied && !tally.bank.switched_off {
+        let text = "the run before went by a bank, and there is none now, so that nobody is held for what it remembers";
+        let advice = "look where the bank is: --bank FILE, or PEBBLEBANK_BANK in the environment";
+        tripped.push(TrippedGuard::new(Guard::BankGone, 1, text, advice));
+    }
+    tripped
+}
+
+fn advice(guard: Guard) -> &'static str {
+    match guard {
+        Guard::SameAsSource => "name the list's own file",
+        Guard::HoldsMost => "look whether it is the right list",
+        Guard::NoneUsable => "say which column has the addresses: columns = { email = \"…\" }",
+        Guard::MailboxProvider => "take the entry out, or write the whole address",
+        Guard::Stale => "export the list anew",
+        Guard::MatchesNobody => "look whether it is the right file, and all of it",
+        Guard::Shrunk => "export the whole list; may_shrink = true in its [[suppress]] allows it for good",
+        _ => "look at the list",
+    }
+}
+
+/// What was not read of a list names somebody about to be written, or cannot be compared with anybody.
+fn unread_entries(unread: &UnreadTally) -> Option<TrippedGuard> {
+    let UnreadTally { list, about_to_be_written, incomparable, places, contacts, .. } = unread;
+    let count = about_to_be_written + incomparable;
+    if count == 0 {
+        return None;
+    }
+    let what = if about_to_be_written == &0 {
+        format!(
+            "{} of a kind that cannot be compared",
+            counted(*incomparable, "hash", "is", "are").replace("hashs", "hashes")
+        )
+    } else {
+        let contacts = contacts.join(", ");
+        let named = counted(*about_to_be_written, "contact", "", "");
+        format!("texts outside its entries name {} about to be written ({contacts})", named.trim_end())
+    };
+    let text = format!("the suppression list \"{list}\": {what}; see {places}");
+    let advice = format!("if these are people who must not be contacted, {READS_MORE}");
+    Some(TrippedGuard::new(Guard::UnreadEntries, count, text, &advice))
+}
+
+fn trip(guard: Guard, count: u64, text: String) -> TrippedGuard {
+    TrippedGuard::new(guard, count, text, advice(guard))
+}
+
+/// A list that is looked at.
+struct Look<'a> {
+    job: &'a Job,
+    known: &'a Known,
+    list: &'a ListFiles,
+    hold: &'a Hold,
+    id: ListId,
+    counts: &'a SuppressionTally,
+    people: u64,
+}
+
+impl Look<'_> {
+    fn name(&self) -> String {
+        format!("the suppression list \"{}\"", self.hold.name)
+    }
+
+    fn has_files(&self) -> bool {
+        self.list.entries_from == EntriesFrom::Files
+    }
+
+    fn same_as_source(&self) -> Option<TrippedGuard> {
+        let files = &self.known.files;
+        let own = files.lists.iter().zip(&self.known.list_files).filter(|(file, _)| file.owner == self.id);
+        for (file, counts) in own {
+            let mut sources = files.sources.iter().zip(&self.known.source_counts);
+            let same = sources.find(|(_, source)| source.fingerprint == counts.fingerprint && counts.contacts > 0);
+            if let Some((source, _)) = same {
+                let (file, source) = (file.input.name(), source.input.name());
+                let text = format!("{}: {file} holds the same as {source}, where contacts come from", self.name());
+                return Some(trip(Guard::SameAsSource, counts.contacts, text));
+            }
+        }
+        None
+    }
+
+    fn holds_most(&self) -> Option<TrippedGuard> {
+        let held = self.counts.persons_held;
+        // What was taken into the bank was looked at then.
+        let is_most = !matches!(self.list.entries_from, EntriesFrom::Memory(_)) && held * 2 > self.people;
+        // Of mailings and other lists it is usual, and of few people any list may hold most.
+        let is_usual =
+            matches!(self.hold.reason, Reason::AlreadySent | Reason::OnOtherList) || self.people < FEW_PEOPLE;
+        (is_most && !is_usual).then(|| {
+            let text = format!("{} would hold {held} of {} people, more than half", self.name(), self.people);
+            trip(Guard::HoldsMost, held, text)
+        })
+    }
+
+    fn none_usable(&self) -> Option<TrippedGuard> {
+        let list = &self.counts.list;
+        let rows: u64 = list.files.iter().map(|file| file.rows).sum();
+        // Nothing could be read, although there are rows; a list of which no row counts has none either.
+        let is_nothing = list.entries == 0 && rows > list.left_out + list.no_refusal;
+        if self.has_files() && is_nothing && self.list.reason_from.is_none() {
+            let rows = counted(rows, "row", "has", "have");
+            let text = format!("{}: {rows} no address, domain or hash; is it the right column?", self.name());
+            return Some(trip(Guard::NoneUsable, list.blank.max(1), text));
+        }
+        let is_none = self.has_files()
+            && list.entries > 0
+            && list.entries == list.unusable
+            && list.matched == 0
+            && self.list.by.is_none();
+        is_none.then(|| {
+            let entries = counted(list.entries, "entry", "is", "are");
+            let text = format!("{}: {entries} neither addresses nor domains; is it the right column?", self.name());
+            trip(Guard::NoneUsable, list.entries, text)
+        })
+    }
+
+    fn mailbox_provider(&self) -> Option<TrippedGuard> {
+        let providers = &self.known.entrants.lists[self.id.0 as usize].providers;
+        let domain = providers.first()?;
+        let text = format!("{} holds {domain}, and so everybody who has a mailbox there", self.name());
+        Some(trip(Guard::MailboxProvider, providers.len() as u64, text))
+    }
+
+    fn stale(&self) -> Option<TrippedGuard> {
+        let most = i64::from(self.hold.stale_after?);
+        let own = self.known.files.lists.iter().filter(|file| file.owner == self.id);
+        let mut own = own;
+        own.find_map(|file| {
+            let days = i64::from(self.job.today.day_number() - file.changed_on?);
+            (days > most).then(|| {
+                let name = file.input.name();
+                let text = format!("{}: {name} is {days} days old, and the job relies on it for {most}", self.name());
+                trip(Guard::Stale, days.unsigned_abs(), text)
+            })
+        })
+    }
+
+    fn matches_nobody(&self, earlier: &EarlierRun) -> Option<TrippedGuard> {
+        let (_, matched) = *earlier.lists.get(&self.hold.name)?;
+        let list = &self.counts.list;
+        let is_odd = self.has_files() && matched > 0 && list.matched == 0 && self.people > 0;
+        is_odd.then(|| {
+            let was = if matched == 1 { "there was" } else { "there were" };
+            let text =
+                format!("{}: none of its entries is in a source, and in the run before {was} {matched}", self.name());
+            trip(Guard::MatchesNobody, matched, text)
+        })
+    }
+
+    fn shrunk(&self, earlier: &EarlierRun) -> Option<TrippedGuard> {
+        let (before, _) = *earlier.lists.get(&self.hold.name)?;
+        let now = self.counts.list.entries;
+        let missing = before.saturating_sub(now);
+        let only_grows = matches!(self.hold.reason, Reason::OptedOut | Reason::Complained | Reason::DoNotContact);
+        let is_odd = self.has_files() && only_grows && missing > 0 && !self.hold.may_shrink;
+        is_odd.then(|| {
+            let now = counted(now, "entry", "now", "now");
+            let text = format!("{} has {now}, and had {before} in the run before; is the export whole?", self.name());
+            trip(Guard::Shrunk, missing, text)
+        })
+    }
+}

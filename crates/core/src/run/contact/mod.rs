@@ -1,0 +1,3 @@
+//! From a raw record to a contact.
+
+pub mod keys;

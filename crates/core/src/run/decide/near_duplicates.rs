@@ -1,0 +1,459 @@
+//! Near duplicates among the persons of a run: looked for once it is settled who is who, listed for a person to decide.
+//!
+//! Two readings of the sources. The first gives keys of what persons have in common; the second the values of those who
+//! share one, so that each pair can be judged. Nothing of it changes what is written.
+
+use super::RowSet;
+use crate::clean::plan::{CleaningPlan, Wanted};
+use crate::columns::value::ValueSource;
+use crate::job::Job;
+use crate::layout::receipt::AllColumns;
+use crate::person::decisions::Named;
+use crate::person::keys::{KeyStore, Role};
+use crate::person::near::NearPerson;
+use crate::person::near::judge::{Judged, THRESHOLD, judge};
+use crate::person::near::keys::{SlipDomains, keys};
+use crate::run::gather::kept;
+use crate::run::gather::read_again::{RowAgain, Wants, read_again};
+use crate::run::known::Known;
+use crate::run::open::OpenFile;
+use crate::run::open::fit::cleaning_wishes;
+use crate::run::setting::Setting;
+use pebblebank_table::csv::Defusing;
+use pebblebank_table::in_order::in_order;
+use pebblebank_table::observe::{Observer, Stage};
+use pebblebank_table::units::{RowId, SourceId};
+use pebblebank_table::{CsvBuffer, Error, Record, Result};
+use pebblebank_values::address::{Address, State};
+use pebblebank_values::{ColumnRef, Field};
+use serde::Serialize;
+use std::borrow::Cow;
+use std::collections::{HashMap, HashSet};
+use std::fs::File;
+use std::io::{Read, Seek, SeekFrom, Write};
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+
+/// Unless the job asks for it, near duplicates are looked for among no more persons than these, so that a large run is
+/// as quick as it can be.
+pub const QUICK_PERSONS: u64 = 200_000;
+
+/// A key that more persons share says nothing of any two of them.
+const MOST_WITH_KEY: usize = 60;
+
+/// More pairs than these are nobody's to go through; the likeliest are kept.
+const MOST_PAIRS: usize = 100_000;
+
+/// How many pairs a thread judges at once.
+const PAIRS_AT_ONCE: usize = 16_384;
+
+/// A likely pair: its score, its rows, and why.
+type Likely = (std::cmp::Reverse<u8>, u32, u32, String);
+
+/// The receipt's own columns of `review.csv`: a row for each of the two, one below the other.
+pub const REVIEW: [&str; 8] = [
+    "pebblebank_pair",
+    "pebblebank_score",
+    "pebblebank_why",
+    "pebblebank_person",
+    "pebblebank_standing",
+    "pebblebank_source",
+    "pebblebank_file",
+    "pebblebank_row",
+];
+
+/// How the search came out.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+pub struct NearTally {
+    /// Whether it was done.
+    pub searched: bool,
+    /// Persons that were looked at.
+    pub persons: u64,
+    /// Pairs in `review.csv`.
+    pub pairs: u64,
+    /// Pairs that somebody decided about before.
+    pub decided: u64,
+}
+
+/// The pairs that were found, as rows of `review.csv`, likeliest first.
+pub struct Found {
+    /// How many.
+    pub tally: NearTally,
+    /// The rows.
+    pub rows: Vec<u8>,
+}
+
+/// The fields that persons are compared by, the address aside.
+const COMPARED: [Field; 5] = [Field::FirstName, Field::LastName, Field::PostalCode, Field::Phone, Field::Birthday];
+
+/// Looks for near duplicates, if the job wants it.
+pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observer) -> Result<Found> {
+    let persons = known.settled.persons();
+    let is_wanted = job.person.near_duplicates.unwrap_or(job.receipt.is_some() && persons <= QUICK_PERSONS);
+    let tally = NearTally { searched: is_wanted, persons, ..NearTally::default() };
+    if !is_wanted {
+        return Ok(Found { tally, rows: Vec::new() });
+    }
+    let search = Search::new(job, known, setting, observer);
+    let pairs = search.pairs()?;
+    let values = search.values(&pairs)?;
+    search.judged(&pairs, &values, tally)
+}
+
+/// What the readings share.
+struct Search<'a> {
+    job: &'a Job,
+    known: &'a Known,
+    setting: &'a Setting,
+    observer: &'a dyn Observer,
+    /// How the values of each file are cleaned.
+    cleaning: Vec<CleaningPlan>,
+    plans: Vec<Compared>,
+    columns: AllColumns,
+}
+
+/// How the compared values of one file's rows are found.
+struct Compared {
+    fields: [ValueSource; COMPARED.len()],
+    shown: Vec<ValueSource>,
+}
+
+impl<'a> Search<'a> {
+    fn new(job: &'a Job, known: &'a Known, setting: &'a Setting, observer: &'a dyn Observer) -> Search<'a> {
+        let wishes = cleaning_wishes(job);
+        let columns = known.all_columns();
+        let plan = |(file, planned): (&OpenFile<SourceId>, &CleaningPlan)| {
+            let mut wanted = Wanted::default();
+            for column in COMPARED.map(ColumnRef::Field).iter().chain(&columns.columns) {
+                wanted.add(column, file.map());
+            }
+            let separators = &file.glimpse.separators;
+            let mut cleaning = CleaningPlan::new(&wishes, &wanted, file.map(), file.is_receipt, separators);
+            for column in planned.columns() {
+                if let Some(order) = column.order {
+                    cleaning.set_order(column.column, order);
+                }
+            }
+            let source = |column: &ColumnRef| ValueSource::new(column, &cleaning.map, file.is_receipt);
+            let fields = COMPARED.map(|field| source(&ColumnRef::Field(field)));
+            let shown = columns.columns.iter().map(source).collect();
+            (Compared { fields, shown }, cleaning)
+        };
+        let planned = known.files.sources.iter().zip(&known.files.cleaning).map(plan);
+        let (plans, cleaning) = planned.unzip();
+        Search { job, known, setting, observer, cleaning, plans, columns }
+    }
+
+    /// Reads the persons again that `wanted` says; `each` makes of them what `take` gets, in order.
+    fn read<R: Send + Default>(
+        &self,
+        wanted: impl Fn(RowId) -> bool + Sync,
+        values: Option<&[CleaningPlan]>,
+        each: impl Fn(&RowAgain, &mut R) + Sync,
+        take: impl FnMut(R) -> Result<()> + Send,
+    ) -> Result<()> {
+        let settled = &self.known.settled;
+        let is_person = |row: RowId| settled.survivor_of(row) == row && !settled.is_left_out(row) && wanted(row);
+        let wants = Wants { rows: is_person, values, stage: Stage::Comparing };
+        read_again(self.known, self.setting, self.observer, &wants, each, take)
+    }
+
+    /// The pairs of persons that share a key, each once.
+    fn pairs(&self) -> Result<Vec<(u32, u32)>> {
+        let slips = self.slip_domains()?;
+        let hasher = &self.known.settled.hasher;
+        let memory = self.setting.memory.saturating_sub(kept::MEMORY_FOR_BUFFERS) / 2;
+        let mut store = KeyStore::new(memory, &self.known.spool_folder);
+        self.read(
+            |_| true,
+            Some(&self.cleaning),
+            |again, found: &mut Vec<_>| {
+                let person = self.plans[again.file].person(again.cleaned, again.address);
+                keys(&person, &slips, |key| found.push((again.row, hasher.hash(key))));
+            },
+            |found| found.iter().try_for_each(|(row, hash)| store.add(*hash, Role::Other(0), row.0)),
+        )?;
+        let (partitions, spilled) = store.into_partitions();
+        let mut partitions = partitions.into_iter().enumerate();
+        let mut pairs: Vec<(u32, u32)> = Vec::new();
+        in_order(
+            self.setting.threads,
+            || if self.observer.wants_stop() { Err(Error::interrupted()) } else { Ok(partitions.next()) },
+            || (),
+            |(partition, mut keys), ()| {
+                spilled.load(partition, &mut keys)?;
+                let mut found = Vec::new();
+                for alike in keys.chunk_by(|a, b| a.is_same_identity(*b)).filter(|alike| alike.len() > 1) {
+                    let mut rows: Vec<u32> = alike.iter().map(|key| key.owner()).collect();
+                    rows.dedup();
+                    if rows.len() > MOST_WITH_KEY {
+                        continue;
+                    }
+                    for (place, a) in rows.iter().enumerate() {
+                        found.extend(rows[place + 1..].iter().map(|b| (*a, *b)));
+                    }
+                }
+                found.sort_unstable();
+                found.dedup();
+                Ok(found)
+            },
+            |found: Vec<(u32, u32)>| {
+                pairs.extend(found);
+                Ok(())
+            },
+        )?;
+        pairs.sort_unstable();
+        pairs.dedup();
+        Ok(pairs)
+    }
+
+    /// The domains that occur and are one slip from another.
+    fn slip_domains(&self) -> Result<SlipDomains> {
+        let mut domains: HashSet<String> = HashSet::new();
+        self.read(
+            |_| true,
+            None,
+            |RowAgain { address, .. }, found: &mut HashSet<String>| {
+                if address.is_usable() && !found.contains(&*String::from_utf8_lossy(address.domain())) {
+                    found.insert(String::from_utf8_lossy(address.domain()).into_owned());
+                }
+            },
+            |found| {
+                domains.extend(found);
+                Ok(())
+            },
+        )?;
+        Ok(SlipDomains::new(domains))
+    }
+
+    /// The values of everybody in a pair.
+    fn values(&self, pairs: &[(u32, u32)]) -> Result<Values> {
+        let mut wanted = RowSet::new(self.known.settled.records());
+        for (a, b) in pairs {
+            wanted.add(RowId(*a));
+            wanted.add(RowId(*b));
+        }
+        let mut values = Values::new(self.setting.memory / 3, &self.known.spool_folder);
+        self.read(
+            |row| wanted.holds(row),
+            Some(&self.cleaning),
+            |again, found: &mut Vec<(RowId, Vec<u8>)>| {
+                let RowAgain { row, cleaned: record, address, .. } = *again;
+                let plan = &self.plans[again.file];
+                let mut bytes = Vec::new();
+                let usable: &[u8] = if address.is_usable() { address.identity } else { b"" };
+                // What cannot be used as an address still names its row.
+                let named = matches!(address.state, State::Usable | State::Invalid(_));
+                put_text(&mut bytes, if named { address.identity } else { b"" });
+                put_text(&mut bytes, usable);
+                plan.fields.iter().for_each(|source| put_text(&mut bytes, &source.value(record, usable)));
+                plan.shown.iter().for_each(|source| put_text(&mut bytes, &source.value(record, address.text)));
+                found.push((row, bytes));
+            },
+            |found| found.into_iter().try_for_each(|(row, bytes)| values.add(row, &bytes)),
+        )?;
+        Ok(values)
+    }
+
+    /// Judges all pairs, and lists those that are likely.
+    fn judged(&self, pairs: &[(u32, u32)], values: &Values, mut tally: NearTally) -> Result<Found> {
+        let mut likely: Vec<Likely> = Vec::new();
+        let mut parts = pairs.chunks(PAIRS_AT_ONCE);
+        in_order(
+            self.setting.threads,
+            || if self.observer.wants_stop() { Err(Error::interrupted()) } else { Ok(parts.next()) },
+            || (),
+            |part, ()| self.likely_of(part, values),
+            |(found, decided): (Vec<Likely>, u64)| {
+                tally.decided += decided;
+                likely.extend(found);
+                if likely.len() > MOST_PAIRS * 2 {
+                    likely.sort_unstable();
+                    likely.truncate(MOST_PAIRS);
+                }
+                Ok(())
+            },
+        )?;
+        likely.sort_unstable();
+        likely.truncate(MOST_PAIRS);
+        tally.pairs = likely.len() as u64;
+        let mut rows = self.columns.header(&REVIEW);
+        for (number, (score, a, b, why)) in likely.iter().enumerate() {
+            for row in [a, b] {
+                let value = PersonValues::read(&values.of(*row)?);
+                rows.extend_from_slice(&self.review_row(number + 1, score.0, why, RowId(*row), &value));
+            }
+        }
+        Ok(Found { tally, rows })
+    }
+
+    /// Those of some pairs that are likely one person, and how many of those were decided before.
+    fn likely_of(&self, pairs: &[(u32, u32)], values: &Values) -> Result<(Vec<Likely>, u64)> {
+        let (mut likely, mut decided) = (Vec::new(), 0);
+        let settled = &self.known.settled;
+        let mut first: Option<(u32, PersonValues, NearPerson)> = None;
+        for (a, b) in pairs {
+            // Between two who are both held nothing is to be decided.
+            if settled.refusal(RowId(*a)).is_some() && settled.refusal(RowId(*b)).is_some() {
+                continue;
+            }
+            // Pairs are in the order of their first rows.
+            let (_, ours, our_person) = match first.take() {
+                Some(known) if known.0 == *a => first.insert(known),
+                _ => {
+                    let ours = PersonValues::read(&values.of(*a)?);
+                    let person = ours.person();
+                    first.insert((*a, ours, person))
+                }
+            };
+            let theirs = PersonValues::read(&values.of(*b)?);
+            let Judged { score, why } = judge(our_person, &theirs.person());
+            if score < THRESHOLD {
+                continue;
+            }
+            let is_decided = match (&self.known.files.decisions, ours.named(), theirs.named()) {
+                (Some(decisions), Some(a), Some(b)) => decisions.decides(&a, &b),
+                _ => false,
+            };
+            if is_decided {
+                decided += 1;
+            } else {
+                likely.push((std::cmp::Reverse(score), *a, *b, why));
+            }
+        }
+        Ok((likely, decided))
+    }
+
+    fn review_row(&self, pair: usize, score: u8, why: &str, row: RowId, value: &PersonValues) -> Vec<u8> {
+        let (file, number) = self.known.settled.place(row);
+        let file = &self.known.files.sources[file.0 as usize];
+        let mut out = CsvBuffer::new(Defusing::On);
+        out.value(pair.to_string().as_bytes());
+        out.value(score.to_string().as_bytes());
+        out.value(why.as_bytes());
+        out.value(value.named().map_or(String::new(), |named| named.text().into_owned()).as_bytes());
+        let refusal = self.known.settled.refusal(row);
+        out.value(refusal.map_or("", crate::suppress::reason::Reason::name).as_bytes());
+        out.value(self.job.sources[file.owner.0 as usize].name.as_bytes());
+        out.value(file.input.name().as_bytes());
+        out.value(number.to_string().as_bytes());
+        value.shown().into_iter().for_each(|cell| out.value(cell));
+        if self.columns.has_surplus {
+            out.value(b"");
+        }
+        out.end_row();
+        out.bytes
+    }
+}
+
+impl Compared {
+    fn person(&self, record: &Record, address: &Address) -> NearPerson {
+        let usable: &[u8] = if address.is_usable() { address.identity } else { b"" };
+        let [first, last, postal_code, phone, birthday] =
+            self.fields.map(|source| String::from_utf8_lossy(&source.value(record, usable)).into_owned());
+        NearPerson::new(&String::from_utf8_lossy(usable), &first, &last, &postal_code, &phone, &birthday)
+    }
+}
+
+/// The values of persons, as bytes: in memory, or on disk where they are too many.
+struct Values {
+    bytes: Vec<u8>,
+    file: Option<Mutex<File>>,
+    places: HashMap<u32, (u64, usize)>,
+    length: u64,
+    most_bytes: u64,
+    folder: PathBuf,
+}
+
+impl Values {
+    fn new(most_bytes: u64, folder: &Path) -> Values {
+        let folder = folder.to_path_buf();
+        Values { bytes: Vec::new(), file: None, places: HashMap::new(), length: 0, most_bytes, folder }
+    }
+
+    fn add(&mut self, row: RowId, bytes: &[u8]) -> Result<()> {
+        let fail = |cause: std::io::Error| Error::unwritable(&self.folder, &cause);
+        self.places.insert(row.0, (self.length, bytes.len()));
+        self.length += bytes.len() as u64;
+        if let Some(file) = &mut self.file {
+            return file.get_mut().expect("no thread panics while it holds the file").write_all(bytes).map_err(fail);
+        }
+        self.bytes.extend_from_slice(bytes);
+        if self.length > self.most_bytes {
+            let mut file = tempfile::tempfile_in(&self.folder).map_err(fail)?;
+            file.write_all(&std::mem::take(&mut self.bytes)).map_err(fail)?;
+            self.file = Some(Mutex::new(file));
+        }
+        Ok(())
+    }
+
+    fn of(&self, row: u32) -> Result<Cow<'_, [u8]>> {
+        let (at, length) = self.places.get(&row).copied().unwrap_or_default();
+        let Some(file) = &self.file else { return Ok(self.bytes[at as usize..][..length].into()) };
+        let fail = |cause: std::io::Error| Error::unreadable(&self.folder, &cause);
+        let mut file = file.lock().expect("no thread panics while it holds the file");
+        let mut bytes = vec![0; length];
+        file.seek(SeekFrom::Start(at)).map_err(fail)?;
+        file.read_exact(&mut bytes).map_err(fail)?;
+        Ok(bytes.into())
+    }
+}
+
+/// The values of one person.
+struct PersonValues {
+    /// The text that the row's address is compared by, usable or not.
+    named: String,
+    /// The identity of a usable address.
+    address: String,
+    fields: Vec<String>,
+    shown: Vec<u8>,
+}
+
+impl PersonValues {
+    fn read(bytes: &[u8]) -> PersonValues {
+        let mut rest = bytes;
+        let mut take = || {
+            let (text, after) = take_text(rest)?;
+            rest = after;
+            Some(String::from_utf8_lossy(text).into_owned())
+        };
+        let (named, address) = (take().unwrap_or_default(), take().unwrap_or_default());
+        let fields = COMPARED.iter().map(|_| take().unwrap_or_default()).collect();
+        PersonValues { named, address, fields, shown: rest.to_vec() }
+    }
+
+    /// The values of all columns.
+    fn shown(&self) -> Vec<&[u8]> {
+        let mut rest = &self.shown[..];
+        std::iter::from_fn(|| {
+            let (text, after) = take_text(rest)?;
+            rest = after;
+            Some(text)
+        })
+        .collect()
+    }
+
+    fn person(&self) -> NearPerson {
+        let [first, last, postal_code, phone, birthday] = self.fields.as_slice() else { return NearPerson::default() };
+        NearPerson::new(&self.address, first, last, postal_code, phone, birthday)
+    }
+
+    /// How a decision names the person: by the address, else by the phone.
+    fn named(&self) -> Option<Named> {
+        if !self.named.is_empty() {
+            return Some(Named::Address(self.named.clone()));
+        }
+        let phone = self.fields.get(3).filter(|phone| !phone.is_empty())?;
+        Some(Named::By(Field::Phone, phone.clone()))
+    }
+}
+
+fn take_text(bytes: &[u8]) -> Option<(&[u8], &[u8])> {
+    let (length, rest) = bytes.split_first_chunk::<4>()?;
+    rest.split_at_checked(u32::from_le_bytes(*length) as usize)
+}
+
+fn put_text(out: &mut Vec<u8>, text: &[u8]) {
+    out.extend_from_slice(&(text.len() as u32).to_le_bytes());
+    out.extend_from_slice(text);
+}

@@ -1,0 +1,422 @@
+//! Near misses: entries of suppression lists that matched nobody and are one slip, a `+tag` or a name from a contact about
+//! to be written. That is how somebody who said no gets mail.
+//!
+//! The unmatched entries are read again and give keys (texts with one letter left out, [`crate::person::near`] says why
+//! these find every slip); then the contacts that nothing holds are read again, and those who share a key are judged. More
+//! entries than memory has room for are looked for in several rounds, each with the contacts read once more.
+
+use super::Standing;
+use crate::clean::plan::CleaningPlan;
+use crate::columns::mapping::ColumnMap;
+use crate::job::{EntriesFrom, Job, NearMisses, Remembering};
+use crate::run::gather::chunks::Reading;
+use crate::run::gather::lists::{EntryScratch, ListPlan, read_list_chunk};
+use crate::run::gather::read_again::{RowAgain, Wants, read_again};
+use crate::run::known::Known;
+use crate::run::setting::Setting;
+use crate::run::tally::{NearMissExample, NearMissTally};
+use crate::suppress::alike::Alike;
+use crate::suppress::remembered::RememberedEntry;
+use pebblebank_table::csv::Defusing;
+use pebblebank_table::observe::{Observer, Stage};
+use pebblebank_table::units::{ListId, RowId};
+use pebblebank_table::{CsvBuffer, Record, Result, cell};
+use pebblebank_values::Field;
+use pebblebank_values::comparable::FullName;
+use pebblebank_values::identity::IdentityHasher;
+use std::collections::HashMap;
+
+/// Unless a job asks for it, near misses are looked for among no more persons than these, and for no more entries, so that
+/// a large run is as quick as it can be.
+pub const QUICK: u64 = 200_000;
+
+/// About what an entry takes in memory while it is looked for: its text, and some 25 keys with their bits.
+const BYTES_PER_ENTRY: u64 = 640;
+
+/// The part of the memory that the entries of a round may take.
+const MEMORY_PARTS: u64 = 4;
+
+/// How many pairs the tally shows.
+const EXAMPLES: usize = 10;
+
+/// The receipt's own columns of `near-misses.csv`.
+pub const NEAR_MISSES: [&str; 9] = [
+    "pebblebank_list",
+    "pebblebank_reason",
+    "pebblebank_entry",
+    "pebblebank_contact",
+    "pebblebank_why",
+    "pebblebank_standing",
+    "pebblebank_source",
+    "pebblebank_file",
+    "pebblebank_row",
+];
+
+/// What a contact is close to.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Missed {
+    /// Whether the job sets the contact aside for it.
+    pub sets_aside: bool,
+    /// The lists and what is alike, in words.
+    pub details: String,
+}
+
+/// An entry that matched nobody.
+#[derive(Clone)]
+struct Entry {
+    list: ListId,
+    alike: Alike,
+}
+
+/// An entry and a contact that are close.
+struct Pair {
+    row: RowId,
+    entry: u32,
+    contact: String,
+    why: &'static str,
+}
+
+/// What the search found.
+#[derive(Default)]
+pub struct NearMissed {
+    entries: Vec<Entry>,
+    pairs: Vec<Pair>,
+    by_row: HashMap<u32, Missed>,
+    searched: u64,
+    not_searched: u64,
+    not_searched_in_bank: u64,
+}
+
+impl NearMissed {
+    /// What a contact is close to, if anything.
+    pub fn of(&self, row: RowId) -> Option<&Missed> {
+        if self.by_row.is_empty() { None } else { self.by_row.get(&row.0) }
+    }
+
+    /// How it came out: of the pairs those whose contact passed everything else.
+    pub fn tally(&self, job: &Job, set_aside: u64, passed: &[RowId]) -> NearMissTally {
+        let pairs = self.pairs_of(passed);
+        let example = |pair: &&Pair| {
+            let entry = &self.entries[pair.entry as usize];
+            NearMissExample {
+                list: name_of(job, entry.list).to_owned(),
+                entry: entry.alike.shown().to_owned(),
+                contact: pair.contact.clone(),
+                why: pair.why.to_owned(),
+            }
+        };
+        NearMissTally {
+            searched: self.searched,
+            not_searched: self.not_searched,
+            not_searched_in_bank: self.not_searched_in_bank,
+            pairs: pairs.len() as u64,
+            set_aside,
+            examples: pairs.iter().take(EXAMPLES).map(example).collect(),
+        }
+    }
+
+    fn pairs_of(&self, passed: &[RowId]) -> Vec<&Pair> {
+        let passed: std::collections::HashSet<u32> = passed.iter().map(|row| row.0).collect();
+        self.pairs.iter().filter(|pair| passed.contains(&pair.row.0)).collect()
+    }
+
+    /// The rows of `near-misses.csv`, with their header.
+    pub fn rows(&self, job: &Job, known: &Known, passed: &[RowId]) -> Vec<u8> {
+        let mut out = CsvBuffer::new(Defusing::On);
+        for name in NEAR_MISSES {
+            out.value(name.as_bytes());
+        }
+        out.end_row();
+        for pair in self.pairs_of(passed) {
+            let entry = &self.entries[pair.entry as usize];
+            let hold = job.lists[entry.list.0 as usize].hold.as_ref();
+            let (file, number) = known.settled.place(pair.row);
+            let file = &known.files.sources[file.0 as usize];
+            let sets_aside = self.of(pair.row).is_some_and(|missed| missed.sets_aside);
+            let cells = [
+                name_of(job, entry.list),
+                hold.map_or("", |hold| hold.reason.name()),
+                entry.alike.shown(),
+                &pair.contact,
+                pair.why,
+                if sets_aside { "near-miss" } else { "written" },
+                &job.sources[file.owner.0 as usize].name,
+                &file.input.name(),
+                &number.to_string(),
+            ];
+            for cell in cells {
+                out.value(cell.as_bytes());
+            }
+            out.end_row();
+        }
+        out.bytes
+    }
+}
+
+fn name_of(job: &Job, list: ListId) -> &str {
+    let list = &job.lists[list.0 as usize];
+    list.hold.as_ref().map_or(&list.name, |hold| &hold.name)
+}
+
+/// Looks for near misses, where the job wants it or it takes no time.
+pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observer) -> Result<NearMissed> {
+    let mut found = NearMissed::default();
+    let wanted = wanted_lists(job, known, &mut found);
+    if !wanted.contains(&true) {
+        return Ok(found);
+    }
+    let room = (setting.memory / MEMORY_PARTS / BYTES_PER_ENTRY).max(1) as usize;
+    let mut round: Vec<Entry> = Vec::new();
+    for_each_unmatched(job, known, &wanted, observer, &mut |entry| {
+        round.push(entry);
+        if round.len() < room { Ok(()) } else { found.look_for(&std::mem::take(&mut round), known, setting, observer) }
+    })?;
+    found.look_for(&round, known, setting, observer)?;
+    // However many rounds it took, in the order of the contacts and then of the entries.
+    found.pairs.sort_by_key(|pair| (pair.row, pair.entry));
+    found.tell_contacts(job);
+    Ok(found)
+}
+
+/// An address as the job compares it, with the name beside it.
+pub(crate) fn address_alike(address: &str, name: String, hasher: &IdentityHasher) -> Alike {
+    let text = String::from_utf8_lossy(&hasher.compared(address.as_bytes())).into_owned();
+    Alike::Address { text, shown: address.to_owned(), name }
+}
+
+fn has_name(alike: &Alike) -> bool {
+    matches!(alike, Alike::Address { name, .. } if !name.is_empty())
+}
+
+/// Which lists are looked at; counts the entries of all.
+fn wanted_lists(job: &Job, known: &Known, found: &mut NearMissed) -> Vec<bool> {
+    let unmatched = |list: usize| known.settled.matches[list].unmatched;
+    let is_short = known.settled.persons() <= QUICK;
+    let mut wanted = vec![false; job.lists.len()];
+    for (place, list) in job.lists.iter().enumerate() {
+        // How often somebody was written to is no matter of one entry.
+        let Some(hold) = list.hold.as_ref().filter(|_| !list.counts_mailings()) else { continue };
+        let count = unmatched(place);
+        let is_wanted = match hold.near_miss {
+            NearMisses::Ignored => continue,
+            NearMisses::ReportedIfQuick => is_short && count <= QUICK,
+            NearMisses::Reported | NearMisses::SetAside => true,
+        };
+        let is_bank = matches!(list.entries_from, EntriesFrom::Memory(_));
+        // Of what was looked up, the other entries are not there.
+        let is_there = !(known.looked_up && is_bank);
+        if is_wanted && is_there {
+            wanted[place] = count > 0;
+            found.searched += count;
+        } else {
+            found.not_searched += count;
+            found.not_searched_in_bank += if is_bank { count } else { 0 };
+        }
+    }
+    wanted
+}
+
+impl NearMissed {
+    /// Looks for contacts close to these entries, and keeps what it finds.
+    fn look_for(&mut self, entries: &[Entry], known: &Known, setting: &Setting, observer: &dyn Observer) -> Result<()> {
+        if entries.is_empty() {
+            return Ok(());
+        }
+        let mut place_of: HashMap<u32, u32> = HashMap::new();
+        let mut pairs = pairs(known, entries, &Keys::new(entries), setting, observer)?;
+        let mut met: Vec<u32> = pairs.iter().map(|pair| pair.entry).collect();
+        met.sort_unstable();
+        met.dedup();
+        for number in met {
+            place_of.insert(number, self.entries.len() as u32);
+            self.entries.push(entries[number as usize].clone());
+        }
+        for pair in &mut pairs {
+            pair.entry = place_of[&pair.entry];
+        }
+        self.pairs.append(&mut pairs);
+        Ok(())
+    }
+
+    /// Keeps for each contact what it is close to, in words.
+    fn tell_contacts(&mut self, job: &Job) {
+        for pair in &self.pairs {
+            let entry = &self.entries[pair.entry as usize];
+            let hold = job.lists[entry.list.0 as usize].hold.as_ref();
+            let sets_aside = hold.is_some_and(|hold| hold.near_miss == NearMisses::SetAside);
+            let text = format!("{}: {}, {}", name_of(job, entry.list), entry.alike.shown(), pair.why);
+            let missed = self.by_row.entry(pair.row.0).or_insert(Missed { sets_aside: false, details: String::new() });
+            missed.sets_aside |= sets_aside;
+            if !missed.details.is_empty() {
+                missed.details.push_str("; ");
+            }
+            missed.details.push_str(&text);
+        }
+    }
+}
+
+/// Hands over the entries of the wanted lists that matched nobody, as far as they can be close to somebody.
+fn for_each_unmatched(
+    job: &Job,
+    known: &Known,
+    wanted: &[bool],
+    observer: &dyn Observer,
+    each: &mut dyn FnMut(Entry) -> Result<()>,
+) -> Result<()> {
+    let files = &known.files;
+    let matched = &known.settled.matched_entries;
+    let mut number = 0u32;
+    let mut scratch = EntryScratch::new(files);
+    scratch.keeps_texts = true;
+    let mut reading = Reading::new(&files.lists, Stage::Comparing, observer);
+    while let Some(chunk) = reading.next()? {
+        let index = chunk.file.0 as usize;
+        let file = &files.lists[index];
+        let plan = ListPlan::of(files, index);
+        let read = read_list_chunk(file, &plan, &chunk.chunk, &known.settled.hasher, &mut scratch);
+        for (share, entries) in read.shares.into_iter().enumerate() {
+            let list = file.owner.0 as usize + share;
+            for (place, text) in entries.texts.into_iter().enumerate() {
+                let own = RowId(number + place as u32);
+                if let Some(alike) = text
+                    && wanted.get(list) == Some(&true)
+                    && !matched.holds(own)
+                {
+                    each(Entry { list: ListId(list as u16), alike })?;
+                }
+            }
+            number += entries.compared.len() as u32;
+        }
+        chunk.give_back();
+    }
+    known.check_lists_again(&reading.files_read())?;
+    let Remembering::From(memory) = &job.remembered else { return Ok(()) };
+    let of_hold = |hold: usize| job.lists.iter().position(|list| list.entries_from == EntriesFrom::Memory(hold));
+    let is_wanted = |hold: usize| of_hold(hold).is_some_and(|list| wanted[list]);
+    if (0..memory.holds().len()).any(is_wanted) && !known.looked_up {
+        memory.entries(None, &mut |hold, entry| {
+            if let RememberedEntry::Domain(_) = entry {
+                return Ok(());
+            }
+            let alike = match entry {
+                RememberedEntry::Address(address) => Some(address_alike(address, String::new(), &known.settled.hasher)),
+                RememberedEntry::Phone(phone) => Some(Alike::Phone(phone.to_owned())),
+                _ => None,
+            };
+            if let (Some(alike), Some(list)) = (alike, of_hold(hold).filter(|list| wanted[*list]))
+                && !matched.holds(RowId(number))
+            {
+                each(Entry { list: ListId(list as u16), alike })?;
+            }
+            number += 1;
+            Ok(())
+        })?;
+    }
+    Ok(())
+}
+
+/// The keys of entries, sorted, with a bit for each beforehand so that most contacts are told apart at a glance.
+struct Keys {
+    bits: Vec<u64>,
+    keys: Vec<(u64, u32)>,
+    has_names: bool,
+}
+
+impl Keys {
+    fn new(entries: &[Entry]) -> Keys {
+        let mut keys: Vec<(u64, u32)> = Vec::new();
+        for (number, entry) in entries.iter().enumerate() {
+            entry.alike.for_each_key(|key| keys.push((key, number as u32)));
+        }
+        keys.sort_unstable();
+        keys.dedup();
+        let size = (keys.len() * 16).next_power_of_two().max(1024);
+        let mut bits = vec![0u64; size / 64];
+        for (key, _) in &keys {
+            let bit = *key as usize & (size - 1);
+            bits[bit / 64] |= 1 << (bit % 64);
+        }
+        Keys { bits, keys, has_names: entries.iter().any(|entry| has_name(&entry.alike)) }
+    }
+
+    fn of(&self, key: u64) -> impl Iterator<Item = u32> {
+        let bit = key as usize & (self.bits.len() * 64 - 1);
+        let is_there = self.bits[bit / 64] >> (bit % 64) & 1 == 1;
+        let start = if is_there { self.keys.partition_point(|(other, _)| *other < key) } else { self.keys.len() };
+        self.keys[start..].iter().take_while(move |(other, _)| *other == key).map(|(_, entry)| *entry)
+    }
+}
+
+/// The pairs of an entry and a contact that nothing holds.
+fn pairs(
+    known: &Known,
+    entries: &[Entry],
+    keys: &Keys,
+    setting: &Setting,
+    observer: &dyn Observer,
+) -> Result<Vec<Pair>> {
+    let mut pairs = Vec::new();
+    let is_free = |row: RowId| matches!(known.settled.standing(row), Standing::Free(_));
+    let by_field: Vec<ListId> = {
+        let is_of_address = |entry: &&Entry| matches!(entry.alike, Alike::Address { .. });
+        let mut lists: Vec<ListId> =
+            entries.iter().filter(|entry| !is_of_address(entry)).map(|entry| entry.list).collect();
+        lists.sort_unstable();
+        lists.dedup();
+        lists
+    };
+    let cleaning: Option<Vec<CleaningPlan>> = if by_field.is_empty() {
+        None
+    } else {
+        known.files.row_keys.iter().map(|keys| keys.as_ref().map(|keys| keys.cleaning().clone())).collect()
+    };
+    let wants = Wants { rows: is_free, values: cleaning.as_deref(), stage: Stage::Comparing };
+    let each = |again: &RowAgain, found: &mut Vec<Pair>| {
+        let map = known.files.sources[again.file].map();
+        let mut look = |contact: &Alike, list: Option<ListId>| {
+            let mut met: Vec<u32> = Vec::new();
+            contact.for_each_key(|key| met.extend(keys.of(key)));
+            met.sort_unstable();
+            met.dedup();
+            for number in met {
+                let entry = &entries[number as usize];
+                let is_of_list = list.is_none_or(|list| entry.list == list);
+                if let (true, Some(why)) = (is_of_list, Alike::why_close(&entry.alike, contact)) {
+                    found.push(Pair { row: again.row, entry: number, contact: contact.shown().to_owned(), why });
+                }
+            }
+        };
+        if again.address.is_usable() {
+            let identity = String::from_utf8_lossy(again.address.identity);
+            let name = if keys.has_names { name_in(map, again.original) } else { String::new() };
+            look(&address_alike(&identity, name, &known.settled.hasher), None);
+        }
+        if let Some(row_keys) = &known.files.row_keys[again.file] {
+            for list in &by_field {
+                if let Some(contact) = row_keys.alike(*list, again.cleaned, again.doubts, again.address) {
+                    look(&contact, Some(*list));
+                }
+            }
+        }
+    };
+    read_again(known, setting, observer, &wants, each, |found| {
+        pairs.extend(found);
+        Ok(())
+    })?;
+    Ok(pairs)
+}
+
+/// The full name in a row, as names are compared; empty where there is none.
+pub(crate) fn name_in(map: &ColumnMap, record: &Record) -> String {
+    let value = |field| map.column(field).map_or(String::new(), |column| cell::text(record.raw(column.0)).into_owned());
+    let full = value(Field::FullName);
+    let name = if full.trim().is_empty() {
+        let (first, last) = (value(Field::FirstName), value(Field::LastName));
+        if first.trim().is_empty() || last.trim().is_empty() { String::new() } else { format!("{first} {last}") }
+    } else {
+        full
+    };
+    let name = FullName::of(&name).core.join(" ");
+    // One word alone is no full name.
+    if name.contains(' ') { name } else { String::new() }
+}

@@ -1,0 +1,133 @@
+//! The entries that are remembered from earlier work, brought into a run: by one scan, or by look-ups where few people
+//! are to be held against many entries.
+
+use super::chunks::Reading;
+use super::counts::ListCounts;
+use super::kept::People;
+use super::lists::Entries;
+use super::{address_value, line_above};
+use crate::job::{EntriesFrom, Job, Remembering};
+use crate::run::contact::keys::{keyed_phone_hash, phone_hash};
+use crate::run::open::OpenFiles;
+use crate::suppress::remembered::{Among, HeldBy, RememberedEntry};
+use pebblebank_table::observe::{Observer, Stage};
+use pebblebank_table::units::ListId;
+use pebblebank_table::{Records, Result, cell};
+use pebblebank_values::address::AddressCleaner;
+use pebblebank_values::digest::DigestKind;
+use pebblebank_values::identity::Identity;
+use pebblebank_values::look;
+use std::sync::Arc;
+
+/// With fewer entries a scan takes no time that anybody would notice.
+const WORTH_LOOK_UPS: u64 = 100_000;
+
+/// A look-up takes as long as scanning about so many entries.
+const ENTRIES_PER_LOOK_UP: u64 = 20;
+
+/// Adds the entries of everything that is remembered; says whether they were looked up, so that most are not there.
+pub fn add_entries(
+    job: &Job,
+    files: &OpenFiles,
+    people: &mut People,
+    lists: &mut [ListCounts],
+    observer: &dyn Observer,
+) -> Result<bool> {
+    let Remembering::From(memory) = &job.remembered else { return Ok(false) };
+    let list_of = |hold: usize| {
+        let place = job.lists.iter().position(|list| list.entries_from == EntriesFrom::Memory(hold))?;
+        Some(ListId(place as u16))
+    };
+    // A job that asks who is the same person alone has no lists of them.
+    let Some(of_hold) = (0..memory.holds().len()).map(list_of).collect::<Option<Vec<ListId>>>() else {
+        return Ok(false);
+    };
+    let entries: u64 = memory.holds().iter().map(|hold| hold.entries).sum();
+    let rows: u64 = files.sources.iter().map(|file| file.records_estimated).sum();
+    let by_look_ups = entries >= WORTH_LOOK_UPS
+        && rows * ENTRIES_PER_LOOK_UP < entries
+        && job.clean.identity == Identity::IgnoreCase
+        && files.sources.iter().all(|file| file.replacements.is_empty());
+    let among = if by_look_ups { Some(among(files, observer)?) } else { None };
+    let key = memory.key();
+    people.checks.digests.set_key(key);
+    if key.is_some() {
+        people.checks.digests.add(DigestKind::Keyed);
+    }
+    let hasher = people.hasher.clone();
+    let mut waiting: (usize, Entries) = (0, Entries::default());
+    let put = |people: &mut People, lists: &mut [ListCounts], (hold, entries): (usize, Entries)| {
+        let Some(list) = of_hold.get(hold) else { return Ok(()) };
+        people.add_list_entries(entries, *list, &mut lists[list.0 as usize])
+    };
+    memory.entries(among.as_ref(), &mut |hold, entry| {
+        if waiting.0 != hold || waiting.1.compared.len() >= ENTRIES_AT_ONCE {
+            put(people, lists, std::mem::take(&mut waiting))?;
+            waiting.0 = hold;
+        }
+        let entries = &mut waiting.1;
+        match entry {
+            RememberedEntry::Address(identity) => entries.compared.push(hasher.hash_address(identity.as_bytes())),
+            RememberedEntry::Domain(domain) => entries.domains.push(domain.to_owned()),
+            RememberedEntry::Phone(phone) => entries.compared.push(phone_hash(of_hold[hold], phone, &hasher)),
+            RememberedEntry::Digest(digest) if memory.holds()[hold].by == HeldBy::Phone => {
+                entries.compared.push(keyed_phone_hash(of_hold[hold], &digest, &hasher));
+            }
+            RememberedEntry::Digest(digest) => entries.digest(digest, &hasher),
+            RememberedEntry::Mailed(identity, mailing) => {
+                entries.compared.push(hasher.hash_address(identity.as_bytes()));
+                entries.mailings.push(mailing);
+            }
+            RememberedEntry::MailedDigest(digest, mailing) => {
+                entries.digest(digest, &hasher);
+                entries.mailings.push(mailing);
+            }
+        }
+        Ok(())
+    })?;
+    put(people, lists, waiting)?;
+    for (hold, list) in memory.holds().iter().zip(&of_hold) {
+        // Look-ups leave out what is of nobody here.
+        let counts = &mut lists[list.0 as usize];
+        let met = counts.addresses + counts.domains;
+        counts.addresses += hold.entries.saturating_sub(met);
+        // What somebody put into the bank was looked at then.
+        counts.providers.clear();
+    }
+    Ok(by_look_ups)
+}
+
+/// How many entries are handed over at once.
+const ENTRIES_AT_ONCE: usize = 4096;
+
+/// Everybody in the sources, by identity.
+fn among(files: &OpenFiles, observer: &dyn Observer) -> Result<Among> {
+    let mut among = Among::default();
+    let mut records = Records::default();
+    let mut cleaner = AddressCleaner::with(Arc::clone(&files.addresses));
+    let mut reading = Reading::new(&files.sources, Stage::Reading, observer);
+    while let Some(chunk) = reading.next()? {
+        let file = &files.sources[chunk.file.0 as usize];
+        records.split(&chunk.chunk, file.dialect);
+        for index in 0..records.len() {
+            if line_above(file, &chunk.chunk, index).is_some() {
+                continue;
+            }
+            let record = records.get(index, &chunk.chunk.bytes, file.dialect);
+            // Whatever else looks like an address is compared too: one too many takes no time.
+            let others = record.raw_cells().filter(|raw| memchr::memchr(b'@', raw).is_some()).map(cell::value);
+            for value in std::iter::once(address_value(file.map(), &record)).chain(others) {
+                let address = cleaner.clean(&value);
+                // An unusable one is compared by its text and its domain.
+                among.add(&String::from_utf8_lossy(address.identity));
+                address.further.iter().for_each(|further| among.add(&further.identity));
+                address.held_by.iter().for_each(|text| among.add(text));
+                for identity in look::addresses_in(&String::from_utf8_lossy(&value)) {
+                    among.add(&identity);
+                }
+            }
+        }
+        chunk.give_back();
+    }
+    Ok(among)
+}

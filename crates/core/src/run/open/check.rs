@@ -1,0 +1,245 @@
+//! Whether a job fits its files, before any row is read: inputs are no outputs, and every column that is named is there.
+
+use super::{OpenFile, OpenFiles};
+use crate::columns::mapping::ColumnMap;
+use crate::columns::value::ValueSource;
+use crate::job::{EntriesFrom, Job};
+use crate::layout::Layout;
+use crate::person::same::Survivor;
+use crate::run::contact::keys;
+use crate::select::condition::Selection;
+use pebblebank_formats::Input;
+use pebblebank_table::error::closest;
+use pebblebank_table::units::{ListId, SourceId};
+use pebblebank_table::{Error, ErrorKind, Result, staged};
+use pebblebank_values::fold::fold;
+use pebblebank_values::{ColumnRef, Field};
+
+fn inputs(opened: &OpenFiles) -> Vec<&Input> {
+    let sources = opened.sources.iter().map(|file| &file.input);
+    sources.chain(opened.lists.iter().map(|file| &file.input)).collect()
+}
+
+/// No file may be read twice: its people would all be duplicates, or all be held.
+pub(super) fn check_inputs(opened: &OpenFiles) -> Result<()> {
+    let inputs = inputs(opened);
+    for (index, input) in inputs.iter().enumerate() {
+        if let Some(earlier) = inputs[..index].iter().find(|earlier| earlier.is_same_as(input)) {
+            let what = if earlier.path() == input.path() {
+                "the same file is given twice".to_owned()
+            } else {
+                format!("this is the same file as {}", earlier.name())
+            };
+            return Err(Error::new(ErrorKind::Job, what, "take it out in one place; a file has one part in a job")
+                .in_file(input.path()));
+        }
+    }
+    Ok(())
+}
+
+/// No output may be an input, the job file, or a folder that holds an input.
+pub(super) fn check_outputs(job: &Job, opened: &OpenFiles) -> Result<()> {
+    const ADVICE: &str = "write to another file; what is read is never changed";
+    for output in job.outputs() {
+        if inputs(opened).iter().any(|input| input.is_at(output)) {
+            let what = "this file is read by the job and would be written by it";
+            return Err(Error::new(ErrorKind::Job, what, ADVICE).in_file(output));
+        }
+        if job.read_from.iter().any(|file| same_file::is_same_file(file, output).unwrap_or(false)) {
+            let what = "this file says what is to be done and would be written over";
+            return Err(Error::new(ErrorKind::Job, what, ADVICE).in_file(output));
+        }
+    }
+    let Some(receipt) = &job.receipt else { return Ok(()) };
+    for folder in [receipt.clone(), staged::with_ending(receipt, ".previous")] {
+        let Ok(folder) = std::fs::canonicalize(folder) else { continue };
+        let lies_in = |input: &&Input| std::fs::canonicalize(input.path()).is_ok_and(|path| path.starts_with(&folder));
+        if let Some(input) = inputs(opened).into_iter().find(lies_in) {
+            return Err(Error::new(
+                ErrorKind::Job,
+                "this file lies in the receipt that the run would replace",
+                "name another receipt: in a job receipt = \"…\", with clean --receipt",
+            )
+            .in_file(input.path()));
+        }
+    }
+    Ok(())
+}
+
+/// Every source has the addresses that the job needs, and some source has each column that it names.
+pub(crate) fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
+    let filled: Vec<&OpenFile<SourceId>> = opened.sources.iter().filter(|file| !file.is_empty).collect();
+    if job.require.needs_address() {
+        for file in &filled {
+            if file.map().column(Field::Email).is_none() {
+                return Err(no_address_column(&file.input, file.map()));
+            }
+        }
+    }
+    for file in filled.iter().filter(|_| job.compares) {
+        check_compared_columns(job, opened, file)?;
+    }
+    for file in opened.lists.iter().filter(|file| !file.is_empty) {
+        check_list_columns(job, opened, file)?;
+    }
+    check_consent_wishes(job, &filled)?;
+    let wanted = job.writes.iter().filter_map(|write| write.layout.as_ref()).flat_map(columns_of);
+    let required = job.require.fields.iter().chain(job.require.any.iter().flatten());
+    let required = required.map(|field| ("the requirement".to_owned(), ColumnRef::Field(*field)));
+    let selected = job.select.iter().flat_map(Selection::columns);
+    let selected = selected.map(|column| ("the condition".to_owned(), column));
+    let replaced = job.replace_values.iter().map(|replacement| ("[[replace]]".to_owned(), replacement.column.clone()));
+    if job.person.survivor == Survivor::Newest && keys::newest_by(job, opened).is_none() && !filled.is_empty() {
+        return Err(Error::new(
+            ErrorKind::Columns,
+            "survivor = \"newest\" needs a date, and no source has last_seen or signed_up",
+            "say which date counts: newest_by = \"…\" in [person]",
+        ));
+    }
+    let has_own_keys = job.sources.iter().any(|source| source.same.is_some());
+    let keyed = job.person.columns().filter(|_| !has_own_keys).map(|column| ("[person]".to_owned(), column.clone()));
+    // What is remembered holds nobody by a column that is not there.
+    let of_files = job.lists.iter().filter(|list| list.entries_from == EntriesFrom::Files);
+    let compared = of_files.filter_map(|list| Some((list, list.by.as_ref()?)));
+    let compared = compared.flat_map(|(list, key)| {
+        key.ours.iter().map(|column| (format!("by = of {}", list.name), column.clone())).collect::<Vec<_>>()
+    });
+    let conditioned = job.sources.iter().filter_map(|source| Some((source, source.condition.as_ref()?)));
+    let conditioned = conditioned.flat_map(|(source, condition)| {
+        condition.columns().map(|column| (format!("where = of {}", source.name), column)).collect::<Vec<_>>()
+    });
+    let sorted = job.sort.iter().map(|sorted| ("--sort".to_owned(), sorted.column.clone()));
+    let keyed = keyed.chain(compared).chain(conditioned).chain(sorted);
+    for (whose, column) in wanted.chain(required).chain(selected).chain(replaced).chain(keyed) {
+        let is_there = |file: &&OpenFile<SourceId>| {
+            let place = file.id.0 as usize;
+            let keyed = opened.row_keys[place].as_ref().map(|keys| &keys.cleaning().map);
+            let mut maps = std::iter::once(&opened.cleaning[place].map).chain(keyed);
+            maps.any(|map| keys::has_column(&column, map))
+        };
+        if !filled.is_empty() && !filled.iter().any(is_there) {
+            return Err(no_such_column(&whose, &column, &filled));
+        }
+    }
+    Ok(())
+}
+
+/// Every header that the job calls one about consent, or none, is that of a column of some file of its source.
+fn check_consent_wishes(job: &Job, files: &[&OpenFile<SourceId>]) -> Result<()> {
+    let headers = |file: &OpenFile<SourceId>| file.map().headers.clone();
+    let has = |file: &&&OpenFile<SourceId>, wanted: &String| {
+        file.map().headers.iter().any(|header| fold(header) == fold(wanted))
+    };
+    for (place, source) in job.sources.iter().enumerate() {
+        let own: Vec<&&OpenFile<SourceId>> = files.iter().filter(|file| usize::from(file.owner.0) == place).collect();
+        let wishes = &source.read.columns;
+        let said = [("opt_in", &wishes.opt_in), ("opt_out", &wishes.opt_out), ("not_consent", &wishes.not_consent)];
+        for (key, wanted) in said.into_iter().flat_map(|(key, all)| all.iter().map(move |header| (key, header))) {
+            // What an option says holds for all files of a command.
+            let is_there = own.iter().any(|file| has(file, wanted)) || files.iter().any(|file| has(&file, wanted));
+            if let (false, Some(first)) = (is_there, own.first()) {
+                let all: Vec<String> = own.iter().flat_map(|file| headers(file)).collect();
+                let what = format!("there is no column \"{wanted}\", which {key} names");
+                let advice = match closest(wanted, all.iter().map(String::as_str)) {
+                    Some(near) => format!("did you mean \"{near}\"?"),
+                    None => "name a header as it stands in the file".to_owned(),
+                };
+                return Err(Error::new(ErrorKind::Columns, what, advice)
+                    .in_file(first.input.path())
+                    .expected(format!("one of {}", quoted_list(all.iter().map(String::as_str)))));
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Every list that is compared has the column that it is compared by.
+fn check_compared_columns(job: &Job, opened: &OpenFiles, file: &OpenFile<SourceId>) -> Result<()> {
+    let own = job.sources[file.owner.0 as usize].same.as_ref().unwrap_or(&job.person.same);
+    let keyed = opened.row_keys[file.id.0 as usize].as_ref().map(|keys| &keys.cleaning().map);
+    for column in own.iter().flat_map(|key| &key.columns) {
+        let mut maps = std::iter::once(file.map()).chain(keyed);
+        if !maps.any(|map| ValueSource::new(column, map, false) != ValueSource::Nothing) {
+            let headers = || file.map().headers.iter().map(String::as_str);
+            let near =
+                closest(column.name(), headers()).map_or(String::new(), |near| format!("did you mean \"{near}\"? "));
+            let advice = format!(
+                "{near}--by takes a column of the first list, and after = that of the others where it is called otherwise"
+            );
+            let what = format!("the list has no \"{}\" to be compared by", column.name());
+            return Err(Error::new(ErrorKind::Columns, what, advice)
+                .in_file(file.input.path())
+                .expected(format!("one of {}", quoted_list(headers()))));
+        }
+    }
+    Ok(())
+}
+
+/// A list has the addresses, or the column that it goes by, and those of its condition and of what is taken from it.
+fn check_list_columns(job: &Job, opened: &OpenFiles, file: &OpenFile<ListId>) -> Result<()> {
+    let list = &job.lists[file.owner.0 as usize];
+    if list.by.is_none() && file.map().column(Field::Email).is_none() {
+        return Err(no_address_column(&file.input, file.map()));
+    }
+    let keyed = opened.list_keys[file.id.0 as usize].as_ref().map(|keys| &keys.cleaning().map);
+    let by = list.by.iter().flat_map(|key| &key.theirs).map(|column| ("by =", column.clone()));
+    let conditioned = list.condition.iter().flat_map(Selection::columns).map(|column| ("where =", column));
+    let taken = list.take.iter().map(|taken| ("take =", taken.theirs.clone()));
+    let reasons = list.reason_from.iter().map(|column| ("reason_from =", column.clone()));
+    for (whose, column) in by.chain(conditioned).chain(taken).chain(reasons) {
+        let mut maps = std::iter::once(file.map()).chain(keyed);
+        if !maps.any(|map| keys::has_column(&column, map)) {
+            let headers = || file.map().headers.iter().map(String::as_str);
+            let advice = match closest(column.name(), headers()) {
+                Some(near) => format!("did you mean \"{near}\"?"),
+                None => "name one of its headers, or a field that one of them was recognised as".to_owned(),
+            };
+            let what = format!("the list has no \"{}\", which its {whose} needs", column.name());
+            return Err(Error::new(ErrorKind::Columns, what, advice)
+                .in_file(file.input.path())
+                .expected(format!("one of {}", quoted_list(headers()))));
+        }
+    }
+    Ok(())
+}
+
+fn columns_of(layout: &Layout) -> Vec<(String, ColumnRef)> {
+    let name = format!("the layout {}", layout.name);
+    let sorted = layout.sort.iter().map(|sorted| &sorted.column);
+    layout
+        .columns
+        .iter()
+        .flat_map(|column| column.content.columns())
+        .chain(sorted)
+        .map(|column| (name.clone(), column.clone()))
+        .collect()
+}
+
+fn quoted_list<'a>(names: impl Iterator<Item = &'a str>) -> String {
+    names.map(|name| format!("\"{name}\"")).collect::<Vec<_>>().join(", ")
+}
+
+fn no_address_column(input: &Input, map: &ColumnMap) -> Error {
+    let headers = quoted_list(map.headers.iter().map(String::as_str));
+    Error::new(
+        ErrorKind::Columns,
+        "no column of this file was recognised as e-mail addresses",
+        "say which it is: --field \"email=…\", in a job columns = { email = \"…\" }",
+    )
+    .in_file(input.path())
+    .expected(format!("addresses in one of its columns: {headers}"))
+}
+
+fn no_such_column(whose: &str, column: &ColumnRef, files: &[&OpenFile<SourceId>]) -> Error {
+    let name = column.name();
+    let headers: Vec<&str> = files.iter().flat_map(|file| file.map().headers.iter().map(String::as_str)).collect();
+    let advice = match (column, closest(name, headers.iter().copied().chain(Field::ALL.map(Field::name)))) {
+        (ColumnRef::Extra(_), Some(near)) => format!("did you mean \"{near}\"?"),
+        (ColumnRef::Field(field), _) => {
+            format!("say which column it is: --field \"{field}=…\", in a job columns = {{ {field} = \"…\" }}")
+        }
+        _ => "name a known field, or a header as it stands in a source".to_owned(),
+    };
+    Error::new(ErrorKind::Columns, format!("no source has \"{name}\", which {whose} needs"), advice)
+        .expected(format!("a known field or one of {}", quoted_list(headers.into_iter())))
+}

@@ -1,0 +1,196 @@
+//! What a job says about values, keys and columns, fitted to its files once their columns are known.
+
+use super::first_values::Glimpse;
+use super::{EntryStatus, OpenFile, OpenFiles};
+use crate::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
+use crate::clean::replace::ReplacementPlan;
+use crate::columns::mapping::{ColumnMap, ConsentQuestions};
+use crate::columns::value::ValueSource;
+use crate::job::{Job, Passing};
+use crate::layout::receipt::AllColumns;
+use crate::person::decisions::{Decision, Decisions, Named};
+use crate::person::same::Survivor;
+use crate::run::contact::keys::{self, KeyedFile, RowKeys};
+use crate::select::condition::Selection;
+use pebblebank_formats::Format;
+use pebblebank_table::units::{ColumnIndex, ListId, SourceId};
+use pebblebank_values::address::AddressWishes;
+use pebblebank_values::date::DateOrder;
+use pebblebank_values::suggest::DomainSlips;
+use pebblebank_values::{ColumnRef, Field};
+use std::sync::Arc;
+
+impl OpenFiles {
+    /// Fits what the job says about values to the source files, once their columns are known.
+    pub fn plan(&mut self, job: &Job) {
+        let wishes = cleaning_wishes(job);
+        let all = AllColumns::of(self.sources.iter().map(OpenFile::map));
+        let newest_by = keys::newest_by(job, self);
+        let supplied = supplied_columns(job, &all);
+        let plan = |file: &OpenFile<SourceId>| {
+            // A master's rows are written as they stand, unless its blanks are filled.
+            let is_kept = job.has_master && file.owner == SourceId(0) && !job.person.fill;
+            let mut wanted =
+                if is_kept { Wanted::default() } else { wanted(job, newest_by.as_ref(), &all, file.map()) };
+            let condition = job.sources[file.owner.0 as usize].condition.as_ref();
+            let of_keys = job.person.columns().cloned().chain(condition.iter().flat_map(|asked| asked.columns()));
+            // The order of day and month is found out for columns that are cleaned.
+            for column in of_keys.filter(ColumnRef::is_date) {
+                wanted.add(&column, file.map());
+            }
+            let mut plan = CleaningPlan::new(&wishes, &wanted, file.map(), file.is_receipt, &file.glimpse.separators);
+            supplied.iter().flat_map(|all| &all.columns).for_each(|column| plan.supply(column));
+            plan
+        };
+        self.cleaning = self.sources.iter().map(plan).collect();
+        let keys = |file: &OpenFile<SourceId>| {
+            let source = &job.sources[file.owner.0 as usize];
+            let by = self.decisions.as_ref().map(fields_of).unwrap_or_default();
+            let mut keys = RowKeys::of_source(&keyed(file, job, &wishes), source, newest_by.as_ref(), &by)?;
+            set_orders(&mut keys, &file.glimpse, source.read.columns.date_order, job);
+            Some(keys)
+        };
+        self.row_keys = self.sources.iter().map(keys).collect();
+        let keys = |file: &OpenFile<ListId>| {
+            let list = &job.lists[file.owner.0 as usize];
+            let mut keys = RowKeys::of_list(&keyed(file, job, &wishes), file.owner, list)?;
+            set_orders(&mut keys, &file.glimpse, list.read.columns.date_order, job);
+            Some(keys)
+        };
+        self.list_keys = self.lists.iter().map(keys).collect();
+        let status = |file: &OpenFile<ListId>| {
+            let list = &job.lists[file.owner.0 as usize];
+            let source = |column: &ColumnRef| ValueSource::new(column, file.map(), file.is_receipt);
+            match &list.reason_from {
+                Some(column) => Some(EntryStatus { source: source(column), gives_reasons: true }),
+                // Of mail that came back only what came back for good holds.
+                None if file.format == Format::Mail && list.hold.is_some() => {
+                    Some(EntryStatus { source: source(&ColumnRef::extra("status")), gives_reasons: false })
+                }
+                None => None,
+            }
+        };
+        self.list_status = self.lists.iter().map(status).collect();
+        self.supplied = supplied;
+        self.marks_sources = job.marks_sources();
+        self.consent_stops = job.consent_questions == ConsentQuestions::Stop;
+        for file in &mut self.sources {
+            let source = &job.sources[file.owner.0 as usize];
+            file.needs_first_column = job.needs_column(ColumnIndex(0), file.map(), source);
+            file.replacements = ReplacementPlan::new(&job.replace_values, file.map());
+        }
+        let domains = self.sources.iter().flat_map(|file| file.glimpse.domains.iter().cloned());
+        self.addresses = Arc::new(AddressWishes {
+            blank_words: Arc::clone(&job.clean.blank_words),
+            apply: job.clean.apply,
+            slips: DomainSlips::new(domains),
+        });
+    }
+}
+
+/// The fields by which decisions name people.
+fn fields_of(decisions: &Decisions) -> Vec<Field> {
+    let field = |named: &Named| match named {
+        Named::By(field, _) => Some(*field),
+        Named::Address(_) => None,
+    };
+    let mut fields: Vec<Field> = decisions.all.iter().flat_map(Decision::persons).filter_map(field).collect();
+    fields.sort_unstable();
+    fields.dedup();
+    fields
+}
+
+/// What cleaning needs to know of a job beside the columns.
+pub(crate) fn cleaning_wishes(job: &Job) -> CleaningWishes {
+    CleaningWishes {
+        country: job.country,
+        today: job.today,
+        blank_words: Arc::clone(&job.clean.blank_words),
+        tags_roles: job.clean.role == Passing::Tag,
+    }
+}
+
+/// The columns that persons may be given values in.
+fn supplied_columns(job: &Job, all: &AllColumns) -> Option<AllColumns> {
+    let taken = job.lists.iter().flat_map(|list| &list.take).map(|taken| &taken.ours);
+    let mut supplied = AllColumns::default();
+    let needed = if job.person.fill { needed_columns(job, all) } else { Vec::new() };
+    let needed = needed.iter().filter(|column| **column != ColumnRef::Field(Field::Email));
+    for column in needed.chain(taken) {
+        if !supplied.columns.contains(column) {
+            supplied.columns.push(column.clone());
+        }
+    }
+    (!supplied.columns.is_empty()).then_some(supplied)
+}
+
+fn keyed<'a, Owner>(file: &'a OpenFile<Owner>, job: &'a Job, wishes: &'a CleaningWishes) -> KeyedFile<'a> {
+    let separators = &file.glimpse.separators;
+    KeyedFile { job, wishes, map: file.map(), is_receipt: file.is_receipt, separators }
+}
+
+/// Sets the order of day and month in keys by what the beginning of the file shows; the first pass starts over where the
+/// rest shows otherwise.
+fn set_orders(keys: &mut RowKeys, glimpse: &Glimpse, said: Option<DateOrder>, job: &Job) {
+    let usual = job.country.map(|country| DateOrder::of_country(country.code()));
+    for (column, seen) in &glimpse.dates {
+        if let Some(order) = said.or(job.clean.date_order).or(seen.shown()).or(usual) {
+            keys.cleaning_mut().set_order(*column, order);
+        }
+    }
+}
+
+/// What a job writes, requires, or has conditions on, of a file with these columns.
+fn wanted(job: &Job, newest_by: Option<&ColumnRef>, all: &AllColumns, map: &ColumnMap) -> Wanted {
+    let mut wanted = Wanted::default();
+    let newest_by = newest_by.filter(|_| job.person.survivor == Survivor::Newest);
+    let needed = needed_columns(job, all);
+    let followed = if job.person.fill { fields_that_others_follow(&needed) } else { Vec::new() };
+    for column in needed.iter().chain(newest_by).chain(&followed) {
+        wanted.add(column, map);
+    }
+    wanted
+}
+
+/// The fields that some of these follow from where a file has no column for them, and that are not among these: the parts of
+/// a whole name, the whole of parts, the city of a region.
+pub(crate) fn fields_that_others_follow(columns: &[ColumnRef]) -> Vec<ColumnRef> {
+    const PARTS: [Field; 3] = [Field::FirstName, Field::MiddleName, Field::LastName];
+    let has = |field: Field| columns.contains(&ColumnRef::Field(field));
+    let mut fields = Vec::new();
+    if has(Field::FullName) || PARTS.into_iter().any(has) || has(Field::Title) || has(Field::NameSuffix) {
+        fields.extend(PARTS);
+        fields.push(Field::FullName);
+    }
+    if has(Field::Region) || has(Field::PostalCode) {
+        fields.push(Field::City);
+    }
+    fields.into_iter().filter(|field| !has(*field)).map(ColumnRef::Field).collect()
+}
+
+/// What a job writes, requires, or has conditions on.
+fn needed_columns(job: &Job, all: &AllColumns) -> Vec<ColumnRef> {
+    let mut columns: Vec<ColumnRef> = Vec::new();
+    // What is compared is written as it was read.
+    for write in job.writes.iter().filter(|_| !job.compares) {
+        match &write.layout {
+            Some(layout) => {
+                columns.extend(layout.columns.iter().flat_map(|column| column.content.columns()).cloned());
+                columns.extend(layout.sort.iter().map(|sorted| sorted.column.clone()));
+            }
+            None => columns.extend(all.columns.iter().cloned()),
+        }
+    }
+    columns.extend(job.sort.iter().map(|sorted| sorted.column.clone()));
+    let required = job.require.fields.iter().chain(job.require.any.iter().flatten());
+    columns.extend(required.map(|field| ColumnRef::Field(*field)));
+    columns.extend(job.select.iter().flat_map(Selection::columns));
+    if job.clean.role == Passing::Tag {
+        columns.push(ColumnRef::Field(Field::Tags));
+    }
+    // The form of a region depends on the country.
+    if columns.contains(&ColumnRef::Field(Field::Region)) {
+        columns.push(ColumnRef::Field(Field::Country));
+    }
+    columns
+}

@@ -1,0 +1,431 @@
+//! One chunk, being laid out: where each of its contacts ends, with what is written of it into which file.
+
+use super::learned::{self, Learning};
+use super::meant::Meant;
+use super::rows::Rows;
+use super::{FilePlan, SecondPass, people_index};
+use crate::job::Passing;
+use crate::layout::{Layout, OnViolation};
+use crate::run::decide::{Cleared, Standing};
+use crate::run::tally::Company;
+use crate::suppress::marks::{Mark, MarkSet};
+use crate::suppress::reason::Reason;
+use crate::suppress::status::{self, StatusReason};
+use pebblebank_table::csv::RawCells;
+use pebblebank_table::units::{ColumnIndex, RowId, RowNumber};
+use pebblebank_table::{CsvBuffer, Record, cell};
+use pebblebank_values::address::{Address, AddressCleaner, State};
+use pebblebank_values::consent::{self, Consent, Statement};
+use pebblebank_values::suggest::{self, DomainLooks};
+use pebblebank_values::{Doubt, Field, Rule, Rules, audience};
+use std::sync::Arc;
+
+/// The key of rows that somebody decided to be one person.
+pub const DECISION: &str = "decision";
+
+/// One chunk, being laid out.
+pub(super) struct ChunkRows<'a, 'b> {
+    pub pass: &'b SecondPass<'a>,
+    pub plan: &'b FilePlan,
+    /// The file's first record.
+    pub first_of_file: u32,
+    pub cells: RawCells,
+    pub rows: &'b mut Rows,
+    /// What the person's survivor was given from this row.
+    pub taken_from: &'b [u8],
+}
+
+impl<'b> ChunkRows<'_, 'b> {
+    pub fn contact(
+        &mut self,
+        row: RowId,
+        standing: Standing,
+        record: &Record,
+        meant: &Meant,
+        typed: &[u8],
+        address: &Address,
+    ) {
+        let number = RowNumber(u64::from(row.0 - self.first_of_file) + 1);
+        if !address.rules.is_empty() {
+            self.address_repairs(number, address.rules, typed, address.text);
+        }
+        let fate = match standing {
+            Standing::NoContact => return,
+            Standing::Merged(survivor) => {
+                self.merged(row, number, survivor, record);
+                people_index::Fate::Merged
+            }
+            Standing::Held(reason, marks) => {
+                if self.pass.settled.survivor_of(row) == row {
+                    self.count_person(marks);
+                }
+                let pass: &'b SecondPass = self.pass;
+                if pass.left_out.asks_of(row)
+                    && let Some((fault, details)) = self.fault(row, meant, address, pass.settled.marks(marks))
+                    && fault < Reason::NearMiss
+                {
+                    self.rows.judged.push((row, fault, details));
+                }
+                let graver = pass.left_out.reason(pass.settled.survivor_of(row)).filter(|judged| judged.0 < reason);
+                let of_marks = || (reason, pass.details[marks.0 as usize].as_str());
+                let is_left_out = pass.settled.is_left_out(row);
+                let graver = graver.filter(|_| is_left_out).map(|(reason, details)| (*reason, details.as_str()));
+                let (reason, details) = graver.unwrap_or_else(of_marks);
+                self.set_aside(number, reason, details, record);
+                people_index::Fate::SetAside(reason)
+            }
+            Standing::Free(cleared) => {
+                let set = self.pass.settled.marks_of(row);
+                let marks = self.pass.settled.marks(set);
+                self.count_person(set);
+                for (column, doubt) in meant.doubts() {
+                    self.doubt(number, *column, *doubt);
+                }
+                let fault = self.fault(row, meant, address, marks);
+                let lacks_nothing = fault.as_ref().is_none_or(|(reason, _)| *reason >= Reason::NotSelected);
+                if self.pass.job.compares && lacks_nothing {
+                    let persons = &mut self.rows.counts.persons_with_key;
+                    persons.resize(self.pass.settled.mark_sets(), 0);
+                    persons[set.0 as usize] += 1;
+                }
+                let passed = fault.as_ref().is_none_or(|(reason, _)| *reason == Reason::NearMiss);
+                if passed && self.pass.near.is_some_and(|near| near.of(row).is_some()) {
+                    self.rows.counts.near_missed.push(row);
+                }
+                if let (true, Some((reason, details))) = (self.pass.left_out.asks_of(row), &fault) {
+                    self.rows.judged.push((row, *reason, details.clone()));
+                }
+                if let Some((reason, details)) = fault {
+                    if reason == Reason::LayoutViolation {
+                        self.note_violation(number, &meant.record, address, marks);
+                    }
+                    self.set_aside(number, reason, &details, record);
+                    people_index::Fate::SetAside(reason)
+                } else if let Some(candidate) = self.pass.pick.candidate(row, address) {
+                    self.rows.candidates.push(candidate);
+                    people_index::Fate::Written
+                } else {
+                    self.written(row, number, cleared, meant, address, marks);
+                    people_index::Fate::Written
+                }
+            }
+        };
+        let survivor = match standing {
+            Standing::Merged(survivor) => survivor,
+            _ => row,
+        };
+        if self.pass.job.remember.is_anything() {
+            self.learn(survivor, fate, address, &meant.record);
+        }
+        people_index::add(&mut self.rows.people, address, row, survivor, fate);
+    }
+
+    /// Keeps for the bank who was written, and who refused in a source: all identities of the person, but of a bounce only
+    /// the row's own address.
+    fn learn(&mut self, survivor: RowId, fate: people_index::Fate, address: &Address, record: &Record) {
+        let remember = self.pass.job.remember;
+        if fate == people_index::Fate::Written {
+            if remember.prepared && address.is_usable() {
+                learned::add(&mut self.rows.learned, Learning::Prepared, address.identity);
+            }
+            return;
+        }
+        let marks = self.pass.settled.marks(self.pass.settled.marks_of(self.pass.settled.survivor_of(survivor)));
+        let says = |wanted: Consent| marks.iter().any(|mark| matches!(mark, Mark::Said(said, _) if *said == wanted));
+        let refused = match (says(Consent::Complained), says(Consent::OptedOut)) {
+            (true, _) => Some(Reason::Complained),
+            (false, true) => Some(Reason::OptedOut),
+            _ => None,
+        };
+        let map = self.pass.files.sources[self.plan.file].map();
+        if let Some(reason) = refused.filter(|_| remember.opted_out) {
+            for identity in self.identities(address, record) {
+                learned::add(&mut self.rows.learned, Learning::Refused(reason), identity.as_bytes());
+            }
+        }
+        if !remember.bounced || !address.is_usable() || !says(Consent::Bounced) {
+            return;
+        }
+        let words = map.consents.iter().map(|column| (column, cell::text(record.raw(column.column.0))));
+        let bounced =
+            words.filter(|(column, word)| consent::read(word, column.yes_means) == Statement::Says(Consent::Bounced));
+        let softly = |word: &str| status::read(word) == StatusReason::SoftBounce;
+        let learning = bounced
+            .map(|(_, word)| if softly(&word) { Learning::SoftBounced } else { Learning::Refused(Reason::Bounced) });
+        if let Some(learning) = learning.min() {
+            learned::add(&mut self.rows.learned, learning, address.identity);
+        }
+    }
+
+    /// Every usable address of a row, cleaned as the job says it.
+    fn identities(&self, address: &Address, record: &Record) -> Vec<String> {
+        let files = self.pass.files;
+        let mut all = usable_identities(address);
+        let mut cleaner = AddressCleaner::with(Arc::clone(&files.addresses));
+        for column in &files.sources[self.plan.file].map().further_addresses {
+            let value = cell::value(record.raw(column.0));
+            all.extend(usable_identities(&cleaner.clean(&value)));
+        }
+        all
+    }
+
+    /// A row of the master stays as it is.
+    pub fn of_master(&mut self, row: RowId) {
+        let counts = &mut self.rows.counts;
+        counts.account.written += 1;
+        if let Some(reason) = self.pass.settled.refusal(row) {
+            *counts.refused_written.entry(reason).or_default() += 1;
+        }
+        if self.pass.settled.survivor_of(row) == row {
+            self.count_person(self.pass.settled.marks_of(row));
+        }
+    }
+
+    fn count_person(&mut self, marks: MarkSet) {
+        if marks != MarkSet::NONE {
+            let persons = &mut self.rows.counts.persons;
+            if persons.is_empty() {
+                persons.resize(self.pass.settled.mark_sets(), 0);
+            }
+            persons[marks.0 as usize] += 1;
+        }
+    }
+
+    /// Why a person that nothing holds is not written, gravest first.
+    fn fault(&self, row: RowId, meant: &Meant, address: &Address, marks: &[Mark]) -> Option<(Reason, String)> {
+        let record = &meant.record;
+        let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
+        if marks.contains(&Mark::UnreadableRow) {
+            return Some((Reason::UnreadableRow, String::new()));
+        }
+        if self.plan.requirement.needs_address() {
+            match address.state {
+                State::Usable => {}
+                State::Blank => return Some((Reason::BlankAddress, String::new())),
+                State::Invalid(fault) => return Some((Reason::InvalidAddress, fault.name().to_owned())),
+                State::Placeholder => return Some((Reason::PlaceholderAddress, String::new())),
+            }
+        }
+        if self.pass.job.compares && !self.pass.settled.has_key(row) {
+            return Some((Reason::MissingField, self.pass.key_names.join(", ")));
+        }
+        if let Some(lacks) = self.plan.requirement.lacks(record, meant.doubts(), usable) {
+            return Some((Reason::MissingField, lacks));
+        }
+        if address.is_usable()
+            && let Some(fault) = self.unwanted(address)
+        {
+            return Some(fault);
+        }
+        if self.plan.selection.as_ref().is_some_and(|selection| !selection.holds(record, usable, marks)) {
+            return Some((Reason::NotSelected, String::new()));
+        }
+        if let Some((_, column)) = self.violations(record, usable, marks).next() {
+            return Some((Reason::LayoutViolation, column.to_owned()));
+        }
+        if marks.contains(&Mark::RemovedByHand) {
+            return Some((Reason::RemovedByHand, String::new()));
+        }
+        if let Some(missed) = self.pass.near.and_then(|near| near.of(row)).filter(|missed| missed.sets_aside) {
+            return Some((Reason::NearMiss, missed.details.clone()));
+        }
+        let is_picked = self.pass.pick.takes(row, address);
+        (!is_picked).then(|| (Reason::OverLimit, String::new()))
+    }
+
+    /// Why the job does not want an address that could be used.
+    fn unwanted(&self, address: &Address) -> Option<(Reason, String)> {
+        let clean = &self.pass.job.clean;
+        if clean.role == Passing::SetAside && audience::is_role(address.local()) {
+            return Some((Reason::RoleAddress, String::new()));
+        }
+        let is_disposable = clean.disposable == Passing::SetAside && clean.disposable_domains.holds(address.domain());
+        is_disposable.then(|| (Reason::DisposableDomain, String::from_utf8_lossy(address.domain()).into_owned()))
+    }
+
+    /// The layouts that the row does not fit, each with the column that would stay blank.
+    fn violations<'c>(
+        &'c self,
+        record: &'c Record,
+        usable: &'c [u8],
+        marks: &'c [Mark],
+    ) -> impl Iterator<Item = (&'c Layout, &'c str)> {
+        let layouts = self.pass.layouts.iter().zip(&self.plan.layouts);
+        layouts.filter_map(move |(layout, plan)| Some((layout, plan.violation(record, usable, marks)?)))
+    }
+
+    /// Stops the run at the first row that a layout stops at.
+    fn note_violation(&mut self, number: RowNumber, record: &Record, address: &Address, marks: &[Mark]) {
+        let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
+        let stops = |(layout, _): &(&Layout, &str)| layout.on_violation == OnViolation::Stop;
+        let column = self.violations(record, usable, marks).find(stops).map(|(_, column)| column.to_owned());
+        if let (Some(column), None) = (column, &self.rows.counts.stop) {
+            self.rows.counts.stop = Some((number, column));
+        }
+    }
+
+    /// What is likely meant by an address, where the job does not have it mended.
+    pub fn suggest(&mut self, row: RowId, address: &Address, domains: &mut DomainLooks) {
+        let slips = &self.pass.files.addresses.slips;
+        let number = RowNumber(u64::from(row.0 - self.first_of_file) + 1);
+        match address.state {
+            State::Blank | State::Placeholder => return,
+            State::Invalid(_) => {}
+            State::Usable => {
+                let look = domains.look(address.domain(), slips);
+                if !look.has_known_top_level
+                    && let Some(column) = self.pass.files.sources[self.plan.file].map().column(Field::Email)
+                {
+                    self.doubt(number, column, Doubt::UnknownTopLevelDomain);
+                }
+                if !look.is_slip {
+                    return;
+                }
+            }
+        }
+        let text = String::from_utf8_lossy(address.text);
+        let Some((mended, rules)) = suggest::mended(&text, suggest::ALL, slips) else { return };
+        let Rows { suggestions, counts, .. } = &mut *self.rows;
+        let company = company_of(rules);
+        for rule in rules.iter() {
+            counts.suggestions.count(rule, company, text.as_bytes(), mended.as_bytes());
+            let (before, after) = (text.as_bytes(), mended.as_bytes());
+            repair_row(suggestions, rule, &self.plan.name_cells, number, "email", before, after);
+        }
+    }
+
+    fn doubt(&mut self, number: RowNumber, column: ColumnIndex, doubt: Doubt) {
+        let file = self.pass.files.sources[self.plan.file].id;
+        self.rows.counts.doubts.entry((file, column, doubt)).or_default().at(number);
+    }
+
+    fn written(
+        &mut self,
+        row: RowId,
+        number: RowNumber,
+        cleared: Cleared,
+        meant: &Meant,
+        address: &Address,
+        marks: &[Mark],
+    ) {
+        let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
+        self.rows.counts.note_unread(row, marks, self.pass.job);
+        if let (true, Some(reason)) = (self.pass.job.compares, self.pass.settled.refusal(row)) {
+            *self.rows.counts.refused_written.entry(reason).or_default() += 1;
+        }
+        if !address.is_usable() && address.state != State::Blank {
+            self.rows.counts.written_without_address.at(number);
+        }
+        let Rows { imports, orders, repairs, counts, .. } = &mut *self.rows;
+        for ((layout, import), order) in self.plan.layouts.iter().zip(imports).zip(orders) {
+            layout.write(cleared, &meant.record, usable, marks, meant.cells, import);
+            if !layout.sort().is_empty() {
+                layout.sort().add_key(&meant.record, usable, row, &mut order.keys);
+                order.ends.push((order.keys.len(), import.bytes.len()));
+            }
+        }
+        let headers = &self.pass.files.sources[self.plan.file].map().headers;
+        for change in meant.replaced {
+            let (before, after) = (change.before.as_bytes(), change.after.as_bytes());
+            counts.repairs.count(Rule::Replacement, Company::Alone, before, after);
+            let header = headers.get(change.column.0).map_or("", String::as_str);
+            repair_row(repairs, Rule::Replacement, &self.plan.name_cells, number, header, before, after);
+        }
+        for (header, before, after) in meant.values.iter().flat_map(|values| values.decoded()) {
+            let (before, after) = (before.as_bytes(), after.as_bytes());
+            counts.repairs.count(Rule::DecodedTwice, Company::Alone, before, after);
+            repair_row(repairs, Rule::DecodedTwice, &self.plan.name_cells, number, header, before, after);
+        }
+        for (column, rules, before, after) in meant.values.iter().flat_map(|values| values.repairs()) {
+            let company = company_of(rules);
+            for rule in rules.iter() {
+                let (before, after) = (before.as_bytes(), after.as_bytes());
+                counts.repairs.count(rule, company, before, after);
+                if !rule.changes_form_only() {
+                    let header = headers.get(column.0).map_or("", String::as_str);
+                    repair_row(repairs, rule, &self.plan.name_cells, number, header, before, after);
+                }
+            }
+        }
+        counts.account.written += 1;
+    }
+
+    fn merged(&mut self, row: RowId, number: RowNumber, survivor: RowId, record: &Record) {
+        let (survivor_file, survivor_number) = self.pass.settled.place(survivor);
+        let is_same_source = self.pass.plans[survivor_file.0 as usize].source == self.plan.source;
+        self.rows.counts.merged_within += u64::from(is_same_source);
+        let out = &mut self.rows.merged;
+        let key = self.pass.settled.key_of(row).map_or(DECISION, |key| &self.pass.key_names[key]);
+        out.value(key.as_bytes());
+        out.bytes.extend_from_slice(&self.plan.name_cells);
+        number_cell(out, number.0);
+        out.bytes.extend_from_slice(&self.pass.plans[survivor_file.0 as usize].name_cells);
+        number_cell(out, survivor_number.0);
+        out.value(self.taken_from);
+        self.plan.originals.write(record, self.cells, out);
+        self.rows.counts.account.merged += 1;
+    }
+
+    fn set_aside(&mut self, number: RowNumber, reason: Reason, details: &str, record: &Record) {
+        let out = &mut self.rows.set_aside;
+        out.value(reason.name().as_bytes());
+        out.value(details.as_bytes());
+        out.bytes.extend_from_slice(&self.plan.name_cells);
+        number_cell(out, number.0);
+        self.plan.originals.write(record, self.cells, out);
+        self.rows.counts.account.set_aside[reason as usize] += 1;
+    }
+
+    fn address_repairs(&mut self, number: RowNumber, rules: Rules, typed: &[u8], cleaned: &[u8]) {
+        let company = company_of(rules);
+        for rule in rules.iter() {
+            self.rows.counts.repairs.count(rule, company, typed, cleaned);
+            if !rule.changes_form_only() {
+                repair_row(&mut self.rows.repairs, rule, &self.plan.name_cells, number, "email", typed, cleaned);
+            }
+        }
+    }
+}
+
+fn usable_identities(address: &Address) -> Vec<String> {
+    let first = address.is_usable().then(|| String::from_utf8_lossy(address.identity).into_owned());
+    first.into_iter().chain(address.further.iter().map(|further| further.identity.clone())).collect()
+}
+
+fn company_of(rules: Rules) -> Company {
+    if rules.is_one() { Company::Alone } else { Company::WithOthers }
+}
+
+fn repair_row(
+    out: &mut CsvBuffer,
+    rule: Rule,
+    name_cells: &[u8],
+    number: RowNumber,
+    field: &str,
+    before: &[u8],
+    after: &[u8],
+) {
+    out.value(rule.name().as_bytes());
+    out.bytes.extend_from_slice(name_cells);
+    number_cell(out, number.0);
+    out.value(field.as_bytes());
+    out.value(before);
+    out.value(after);
+    out.end_row();
+}
+
+/// Adds a number without taking memory for it.
+fn number_cell(out: &mut CsvBuffer, mut number: u64) {
+    let mut digits = [0u8; 20];
+    let mut at = digits.len();
+    loop {
+        at -= 1;
+        digits[at] = b'0' + (number % 10) as u8;
+        number /= 10;
+        if number == 0 {
+            break;
+        }
+    }
+    out.bytes.extend_from_slice(&digits[at..]);
+    out.bytes.push(b',');
+}

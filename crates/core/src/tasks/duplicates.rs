@@ -1,0 +1,130 @@
+//! The rows of persons that have several, written to be looked at before anything is merged.
+
+use crate::columns::lines::Line;
+use crate::job::Job;
+use crate::layout::receipt::{GROUPS, OriginalValues};
+use crate::person::same::PersonKey;
+use crate::run::account::refused::Refused;
+use crate::run::gather::copies::sort_copies;
+use crate::run::known::Opening;
+use crate::run::setting::Setting;
+use crate::run::write::chunk_rows::DECISION;
+use pebblebank_table::csv::{Defusing, RawCells};
+use pebblebank_table::observe::{Finding, Observer};
+use pebblebank_table::staged::early_sync::EarlySync;
+use pebblebank_table::staged::{Commit, Placement, StagedFile, with_ending};
+use pebblebank_table::units::RowId;
+use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
+use serde::Serialize;
+use std::path::PathBuf;
+
+/// What was found.
+#[derive(Debug, Clone, Serialize)]
+pub struct DuplicateGroups {
+    /// The keys by which rows are one person.
+    pub same: Vec<String>,
+    /// Contacts read.
+    pub read: u64,
+    /// Persons with several rows.
+    pub groups: u64,
+    /// Their rows.
+    pub rows: u64,
+    /// The rows of the person that has the most.
+    pub largest: u64,
+    /// By which key how many of the rows were joined to their survivor.
+    pub by_key: Vec<(String, u64)>,
+    /// Of the rows that would be merged, those whose survivor is of the same source.
+    pub merged_within: u64,
+    /// Where they are, if they were written.
+    pub file: Option<PathBuf>,
+    /// What should be looked at.
+    pub findings: Vec<Finding>,
+}
+
+/// Writes every row of each person that has several, as it was read, with the number of its group and whether it would
+/// survive: groups in the order of their survivors, the survivor first. The job's first import file is what is written.
+pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<DuplicateGroups> {
+    let job = &job.with_remembered_lists();
+    job.check()?;
+    let Some(write) = job.writes.first() else {
+        return Err(Error::new(ErrorKind::Job, "nothing says where the groups go", "name a file: -o groups.csv"));
+    };
+    let opening = Opening::of(job, setting, observer)?;
+    let placement = if job.replace { Placement::Replace } else { Placement::New };
+    let mut staged = if setting.dry_run { None } else { Some(StagedFile::create(&write.file, placement)?) };
+    let known = opening.read(job, setting, observer)?;
+    let (settled, sources) = (&known.settled, &known.files.sources);
+    let columns = known.all_columns();
+    let originals: Vec<OriginalValues> = sources.iter().map(|file| OriginalValues::new(&columns, file.map())).collect();
+    let keys: Vec<String> = job.person.same.iter().map(PersonKey::name).collect();
+    let mut sorted = sort_copies(job, &known, setting, setting.memory / 4, observer, |copy, payload| {
+        let survives = settled.survivor_of(copy.row) == copy.row;
+        let mut out = CsvBuffer::new(Defusing::On);
+        out.value(if survives { b"yes" } else { b"no" });
+        let key = settled.key_of(copy.row);
+        out.value(if survives { b"" } else { key.map_or(DECISION, |key| &keys[key]).as_bytes() });
+        out.value(job.sources[sources[copy.file].owner.0 as usize].name.as_bytes());
+        out.value(sources[copy.file].input.name().as_bytes());
+        out.value(settled.place(copy.row).1.to_string().as_bytes());
+        originals[copy.file].write(copy.original, RawCells::NeedALook, &mut out);
+        let survivor_file = settled.place(settled.survivor_of(copy.row)).0.0 as usize;
+        let is_within = sources[survivor_file].owner == sources[copy.file].owner;
+        let key = key.filter(|_| !survives).map_or(u8::MAX, |key| key as u8);
+        payload.extend_from_slice(&[key, u8::from(is_within)]);
+        payload.extend_from_slice(&out.bytes);
+    })?;
+    let mut refused = Refused::default();
+    let with_copies = settled.with_copies();
+    for row in (0..settled.records() as u32).map(RowId) {
+        if settled.line(row) == Line::Contact && with_copies.holds(settled.survivor_of(row)) {
+            refused.add(settled.refusal(row));
+        }
+    }
+    let read = known.source_counts.iter().map(|counts| counts.contacts).sum();
+    let mut found = DuplicateGroups {
+        by_key: keys.iter().map(|key| (key.clone(), 0)).collect(),
+        same: keys.clone(),
+        read,
+        groups: 0,
+        rows: 0,
+        largest: 0,
+        merged_within: 0,
+        file: None,
+        findings: known.files.all_findings(),
+    };
+    found.findings.splice(0..0, refused.finding());
+    found.findings.extend(known.switchboards(job));
+    let sync = EarlySync::new();
+    let mut bytes = columns.header(&GROUPS);
+    let (mut survivor, mut own_rows) = (Vec::new(), 0);
+    while let Some((key, payload)) = sorted.next()? {
+        if survivor != key[..4] {
+            survivor = key[..4].to_vec();
+            found.groups += 1;
+            own_rows = 0;
+        }
+        let [by, is_within, row @ ..] = payload else { continue };
+        own_rows += 1;
+        found.rows += 1;
+        found.largest = found.largest.max(own_rows);
+        if let Some((_, count)) = found.by_key.get_mut(usize::from(*by)) {
+            *count += 1;
+            found.merged_within += u64::from(*is_within);
+        }
+        bytes.extend_from_slice(format!("{},", found.groups).as_bytes());
+        bytes.extend_from_slice(row);
+        if let (Some(staged), true) = (&mut staged, bytes.len() > 1 << 18) {
+            staged.write(&bytes, &sync)?;
+            bytes.clear();
+        }
+    }
+    if let Some(mut staged) = staged {
+        staged.write(&bytes, &sync)?;
+        let mut commit = Commit::default();
+        commit.file(staged);
+        drop(sync);
+        commit.place(&with_ending(&write.file, ".commit"))?;
+        found.file = Some(write.file.clone());
+    }
+    Ok(found)
+}

@@ -1,0 +1,11 @@
+//! The commands that are more than a job: they look at files, or copy rows, or put several jobs together.
+
+pub mod compare;
+pub mod duplicates;
+pub mod entries;
+pub mod propose;
+pub mod review;
+pub mod split;
+pub mod suppress;
+pub mod survey;
+pub mod top_up;

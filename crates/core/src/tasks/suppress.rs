@@ -1,0 +1,307 @@
+//! One list held against others: its own rows, less those of people who must not be contacted, or each with the reason.
+//! Rows stay as they are read and in their order; nothing is merged, and nobody need have an address.
+
+use crate::job::guard::Accepted;
+use crate::job::{Job, ListFiles, NearMisses, ReadFiles, Remembering, Requirement, Source, Write};
+use crate::layout::receipt::{AllColumns, OriginalValues, SET_ASIDE};
+use crate::person::same::PersonWishes;
+use crate::run::account::Reports;
+use crate::run::account::guards::{TrippedGuard, sort_out};
+use crate::run::account::list_guards::{self, EarlierRun};
+use crate::run::decide::near_misses::{self, NearMissed};
+use crate::run::decide::why::describe;
+use crate::run::gather::read_again::{RowAgain, Wants, read_again};
+use crate::run::known::{Known, Opening};
+use crate::run::setting::{Setting, journal_of};
+use crate::run::tally::{Outcome, Tally};
+use crate::run::write::rows::Counts;
+use crate::suppress::marks::MarkSet;
+use crate::suppress::reason::Reason;
+use pebblebank_table::csv::{Defusing, RawCells};
+use pebblebank_table::observe::{Finding, Observer, Stage, Weight, counted};
+use pebblebank_table::staged::early_sync::EarlySync;
+use pebblebank_table::staged::{Commit, Placement, StagedFile};
+use pebblebank_table::units::SourceId;
+use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
+use pebblebank_values::date::Date;
+use pebblebank_values::place::Country;
+use std::path::PathBuf;
+
+/// What is asked.
+#[derive(Debug, Clone)]
+pub struct AgainstWishes {
+    /// The list.
+    pub list: ReadFiles,
+    /// What it is called.
+    pub name: String,
+    /// Who is taken out of it.
+    pub against: Vec<ListFiles>,
+    /// Which client or brand it is for.
+    pub scope: Option<String>,
+    /// Who is remembered from earlier work.
+    pub remembered: Remembering,
+    /// What becomes of near misses, also of what is remembered.
+    pub near_miss: NearMisses,
+    /// Whether all rows are written, each with the reason.
+    pub marks: bool,
+    /// The file to write.
+    pub output: PathBuf,
+    /// Where the rows go that are taken out.
+    pub set_aside: PathBuf,
+    /// Whether existing outputs are replaced.
+    pub replace: bool,
+    /// The country of contacts that name none.
+    pub country: Option<Country>,
+    /// The guards that do not stop it.
+    pub accept: Accepted,
+    /// The day.
+    pub today: Date,
+}
+
+/// What came of it.
+#[derive(Debug, Clone)]
+pub struct HeldAgainst {
+    /// The account; with marks every row is written.
+    pub tally: Tally,
+    /// Rows whose person must not be contacted.
+    pub held: u64,
+    /// The guards that stopped it; empty where none did.
+    pub tripped: Vec<TrippedGuard>,
+    /// Where the result is, if it was put in place.
+    pub output: Option<PathBuf>,
+    /// Where the rows are that were taken out, if there are any.
+    pub set_aside: Option<PathBuf>,
+}
+
+/// Holds a list against others.
+pub fn hold_against(wishes: &AgainstWishes, setting: &Setting, observer: &dyn Observer) -> Result<HeldAgainst> {
+    let mut job = job(wishes).with_remembered_lists().with_unread_lists();
+    job.lists.iter_mut().filter_map(|list| list.hold.as_mut()).for_each(|hold| hold.near_miss = wishes.near_miss);
+    job.check()?;
+    let opening = Opening::of(&job, setting, observer)?;
+    let mut staged = Staged::new(wishes, setting)?;
+    let known = opening.read(&job, setting, observer)?;
+    let near = near_misses::search(&job, &known, setting, observer)?;
+    let found = write_rows(wishes, &job, &known, &near, &mut staged, setting, observer)?;
+    let written = found.counts.account.written;
+    let without_key = found.without_key;
+    let held = found.held;
+    let passed = found.counts.near_missed.clone();
+    let mut tally = Reports { job: &job, known: &known }.tally(vec![found.counts], &[written]);
+    tally.near_misses = near.tally(&job, found.near_missed, &passed);
+    tally.check_balance()?;
+    if without_key > 0 {
+        let text = format!(
+            "{} no usable address; what has none can only be held by another field, and stays otherwise",
+            counted(without_key, "row", "has", "have")
+        );
+        tally.findings.push(Finding::new("rows-without-address", Weight::Note, text));
+    }
+    let tripped = list_guards::check(&job, &known, &tally, &EarlierRun::default());
+    let (tripped, accepted) = sort_out(tripped, &wishes.accept);
+    tally.accepted_guards = accepted;
+    tally.outcome = match (tripped.is_empty(), setting.dry_run) {
+        (false, _) => Outcome::Stopped,
+        (true, true) => Outcome::DryRun,
+        (true, false) => Outcome::Written,
+    };
+    let is_written = tally.outcome == Outcome::Written;
+    let has_set_aside = is_written && !wishes.marks && held > 0;
+    if is_written {
+        staged.place(&job, setting, has_set_aside)?;
+    }
+    Ok(HeldAgainst {
+        tally,
+        held,
+        tripped,
+        output: is_written.then(|| wishes.output.clone()),
+        set_aside: has_set_aside.then(|| wishes.set_aside.clone()),
+    })
+}
+
+fn job(wishes: &AgainstWishes) -> Job {
+    let shown = wishes.output.display().to_string();
+    Job {
+        country: wishes.country,
+        sources: vec![Source::new(&wishes.name, wishes.list.clone())],
+        person: PersonWishes { near_duplicates: Some(false), ..PersonWishes::default() },
+        lists: wishes.against.clone(),
+        scope: wishes.scope.clone(),
+        remembered: wishes.remembered.clone(),
+        require: Requirement { fields: Vec::new(), ..Requirement::default() },
+        writes: vec![Write { file: wishes.output.clone(), shown, layout: None }],
+        set_aside: Some(wishes.set_aside.clone()),
+        replace: wishes.replace,
+        ..Job::new("suppress", wishes.today)
+    }
+}
+
+/// The files that are written.
+struct Staged {
+    files: Option<[StagedFile; 2]>,
+    sync: EarlySync,
+}
+
+impl Staged {
+    fn new(wishes: &AgainstWishes, setting: &Setting) -> Result<Staged> {
+        let placement = if wishes.replace { Placement::Replace } else { Placement::New };
+        let files = if setting.dry_run {
+            None
+        } else {
+            let set_aside = if wishes.marks { &wishes.output } else { &wishes.set_aside };
+            Some([StagedFile::create(&wishes.output, placement)?, StagedFile::create(set_aside, placement)?])
+        };
+        Ok(Staged { files, sync: EarlySync::new() })
+    }
+
+    fn write(&mut self, part: usize, bytes: &[u8]) -> Result<()> {
+        match &mut self.files {
+            Some(files) => files[part].write(bytes, &self.sync),
+            None => Ok(()),
+        }
+    }
+
+    fn place(self, job: &Job, setting: &Setting, has_set_aside: bool) -> Result<()> {
+        let Some([output, set_aside]) = self.files else { return Ok(()) };
+        let mut commit = Commit::default();
+        commit.file(output);
+        if has_set_aside {
+            commit.file(set_aside);
+        }
+        drop(self.sync);
+        commit.place(&journal_of(job, setting))
+    }
+}
+
+/// The rows of a chunk, parted.
+#[derive(Default)]
+struct Parted {
+    kept: Option<CsvBuffer>,
+    held: Option<CsvBuffer>,
+    counts: Counts,
+    held_rows: u64,
+    without_key: u64,
+    near_missed: u64,
+}
+
+/// What was written.
+#[derive(Default)]
+struct Found {
+    counts: Counts,
+    held: u64,
+    without_key: u64,
+    near_missed: u64,
+}
+
+fn write_rows(
+    wishes: &AgainstWishes,
+    job: &Job,
+    known: &Known,
+    near: &NearMissed,
+    staged: &mut Staged,
+    setting: &Setting,
+    observer: &dyn Observer,
+) -> Result<Found> {
+    let mut own = known.files.sources.iter().filter(|file| file.owner == SourceId(0));
+    let (Some(file), None) = (own.next(), own.next()) else {
+        let what = "the list is several files, which may have different columns";
+        return Err(Error::new(ErrorKind::Job, what, "name one file; pebblebank clean merges several"));
+    };
+    let columns = AllColumns::of(std::iter::once(file.map()));
+    let originals = OriginalValues::new(&columns, file.map());
+    let mut header = CsvBuffer::new(Defusing::Off);
+    file.table.headers.iter().for_each(|name| header.value(name.as_bytes()));
+    if wishes.marks {
+        ["reason", "held by"]
+            .map(|name| free_name(name, &file.table.headers))
+            .iter()
+            .for_each(|name| header.value(name.as_bytes()));
+    }
+    header.end_row();
+    staged.write(0, &header.bytes)?;
+    if !wishes.marks {
+        staged.write(1, &columns.header(&SET_ASIDE))?;
+    }
+    let settled = &known.settled;
+    let details: Vec<String> = settled.all_marks().map(|marks| describe(job, marks)).collect();
+    let width = file.map().width();
+    let shown = file.input.name();
+    let each = |again: &RowAgain, parted: &mut Parted| {
+        let survivor = settled.survivor_of(again.row);
+        let marks = settled.marks_of(survivor);
+        let (reason, details) = match settled.refusal(again.row) {
+            Some(reason) => (Some(reason), details[marks.0 as usize].as_str()),
+            None => match near.of(again.row) {
+                Some(missed) => {
+                    parted.counts.near_missed.push(again.row);
+                    if missed.sets_aside {
+                        parted.near_missed += 1;
+                        (Some(Reason::NearMiss), missed.details.as_str())
+                    } else {
+                        (None, "")
+                    }
+                }
+                None => (None, ""),
+            },
+        };
+        parted.held_rows += u64::from(reason.is_some());
+        parted.without_key += u64::from(reason.is_none() && !again.address.is_usable());
+        count_person(parted, survivor == again.row, marks, settled.mark_sets());
+        let kept = parted.kept.get_or_insert_with(|| CsvBuffer::new(Defusing::Off));
+        if wishes.marks || reason.is_none() {
+            (0..width).for_each(|column| kept.raw(again.original.raw_cell(column), RawCells::NeedALook));
+            if wishes.marks {
+                kept.value(reason.map_or("", Reason::name).as_bytes());
+                kept.value(details.as_bytes());
+            }
+            kept.end_row();
+            parted.counts.account.written += 1;
+            if reason.is_none() && survivor == again.row {
+                parted.counts.note_unread(again.row, settled.marks(marks), job);
+            }
+            return;
+        }
+        let Some(reason) = reason else { return };
+        let number = settled.place(again.row).1;
+        let held = parted.held.get_or_insert_with(|| CsvBuffer::new(Defusing::On));
+        for cell in [reason.name(), details, &wishes.name, &shown, &number.0.to_string()] {
+            held.value(cell.as_bytes());
+        }
+        originals.write(again.original, RawCells::NeedALook, held);
+        parted.counts.account.set_aside[reason as usize] += 1;
+    };
+    let mut found = Found::default();
+    let wants = Wants { rows: |_| true, values: None, stage: Stage::Writing };
+    read_again(known, setting, observer, &wants, each, |parted: Parted| {
+        found.held += parted.held_rows;
+        found.without_key += parted.without_key;
+        found.near_missed += parted.near_missed;
+        found.counts.add(parted.counts);
+        for (part, buffer) in [parted.kept, parted.held].into_iter().enumerate() {
+            if let Some(buffer) = buffer {
+                staged.write(part, &buffer.bytes)?;
+            }
+        }
+        Ok(())
+    })?;
+    Ok(found)
+}
+
+fn count_person(parted: &mut Parted, is_survivor: bool, marks: MarkSet, sets: usize) {
+    if is_survivor && marks != MarkSet::NONE {
+        parted.counts.persons.resize(sets, 0);
+        parted.counts.persons[marks.0 as usize] += 1;
+    }
+}
+
+/// A header that the list does not have.
+fn free_name(name: &str, headers: &[String]) -> String {
+    let is_taken = |name: &str| headers.iter().any(|header| header.trim().eq_ignore_ascii_case(name));
+    let mut free = name.to_owned();
+    let mut number = 2;
+    while is_taken(&free) {
+        free = format!("{name} ({number})");
+        number += 1;
+    }
+    free
+}

@@ -1,0 +1,617 @@
+//! What is in a file: format, header, columns and what they were recognised as, what looks wrong.
+//!
+//! A file is read once, as a stream; what is counted is exact but for the number of different values of very large
+//! columns, which then says that it is an estimate.
+
+pub mod column;
+mod distinct;
+mod looks;
+
+use crate::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
+use crate::clean::row::RowCleaner;
+use crate::columns::lines::{Line, looks_like_footnote};
+use crate::columns::mapping::ColumnMap;
+use crate::job::ReadFiles;
+use crate::run::gather::chunks::Reading;
+use crate::run::gather::counts::{FileCounts, Problem, Tail};
+use crate::run::gather::{address_value, has_open_quote, line_above, not_text};
+use crate::run::open::{OpenFile, Part, Refuted, in_another_encoding, open_again, open_file};
+use crate::run::tally::OtherLines;
+use column::{ColumnChunk, ColumnCount};
+use distinct::{Distinct, hash};
+use pebblebank_formats::input::FoundFile;
+use pebblebank_formats::{Format, Input};
+use pebblebank_table::encoding::Knowledge;
+use pebblebank_table::in_order::in_order;
+use pebblebank_table::observe::{Finding, Observer, Stage, Weight};
+use pebblebank_table::units::{ColumnIndex, FileId, RowNumber};
+use pebblebank_table::{Chunk, Records, Result, Shape};
+use pebblebank_values::Field;
+use pebblebank_values::address::{AddressCleaner, State};
+use pebblebank_values::audience::{self, DisposableDomains};
+use pebblebank_values::date::Date;
+use pebblebank_values::place::Country;
+use pebblebank_values::suggest::{self, DomainLooks, DomainSlips};
+use serde::Serialize;
+use std::collections::{BTreeMap, HashMap};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+pub use column::{ColumnSurvey, ConsentWords, Feeds, Recognised};
+
+/// How many different values of a column, or domains, are counted one by one.
+const MOST_VALUES: usize = 200_000;
+
+/// Up to how many addresses repetitions are counted exactly.
+const MOST_ADDRESSES: usize = 1 << 20;
+
+/// What is asked of a survey.
+#[derive(Debug, Clone, Default)]
+pub struct SurveyWishes {
+    /// How the files are to be read.
+    pub read: ReadFiles,
+    /// Count the domains of the addresses.
+    pub domains: bool,
+    /// Count the values of this field or header.
+    pub values: Option<String>,
+    /// The threads that work.
+    pub threads: usize,
+    /// The country of contacts that name none.
+    pub country: Option<Country>,
+    /// The day; none where dates still to come are not to be minded.
+    pub today: Option<Date>,
+}
+
+/// What a line at the top of a file was taken for.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct LineAtTop {
+    /// Its row.
+    pub row: u64,
+    /// What it is, as the account calls it.
+    pub line: &'static str,
+    /// Why.
+    pub why: String,
+}
+
+impl LineAtTop {
+    fn new((row, line, why): &(u64, Line, String)) -> LineAtTop {
+        LineAtTop { row: *row, line: line.name(), why: why.clone() }
+    }
+}
+
+/// What is in one file.
+#[derive(Debug, Clone, Serialize)]
+pub struct FileSurvey {
+    /// The file, as given.
+    pub file: String,
+    /// Its path; a member of an archive follows the archive's.
+    #[serde(skip)]
+    pub path: PathBuf,
+    /// What it is.
+    pub format: &'static str,
+    /// How it is packed, if it is.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub packed: Option<&'static str>,
+    /// The sheet that was read, of a workbook.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub sheet: Option<String>,
+    /// The encoding of text.
+    pub encoding: Option<&'static str>,
+    /// Whether the encoding is a guess by the letters that occur.
+    pub encoding_is_guessed: bool,
+    /// The delimiter of delimited text.
+    pub delimiter: Option<&'static str>,
+    /// The row of the header; none where there is none or the format names its columns.
+    pub header_row: Option<u64>,
+    /// The size in bytes.
+    pub bytes: u64,
+    /// Rows that are contacts.
+    pub rows: u64,
+    /// Lines that are no contacts.
+    pub other_lines: OtherLines,
+    /// What the lines at the top were taken for, and why.
+    pub lines_at_top: Vec<LineAtTop>,
+    /// The columns, in order.
+    pub columns: Vec<ColumnSurvey>,
+    /// What the addresses are like; none without a column of addresses.
+    pub addresses: Option<AddressSurvey>,
+    /// The domains of the addresses, the most frequent first, where they are asked for.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub domains: Option<Counted>,
+    /// The values of a column, the most frequent first, where they are asked for.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub values: Option<Counted>,
+    /// What should be looked at.
+    pub findings: Vec<Finding>,
+    /// Whether every filled value of the address column is an address or a domain and there is little else: a list.
+    pub only_addresses: bool,
+    /// Of the address column: entries that are whole domains.
+    pub domain_entries: u64,
+    /// Whether an earlier run wrote it aside.
+    pub is_receipt: bool,
+    /// BLAKE3 of the file, unpacked.
+    pub blake3: String,
+}
+
+/// What the addresses of a file are like.
+#[derive(Debug, Clone, Default, Serialize)]
+pub struct AddressSurvey {
+    /// Rows with an address that can be used, cleaned or as it is.
+    pub usable: u64,
+    /// Those of them that cleaning changes in more than letter case and outer blanks.
+    pub repaired: u64,
+    /// By the name of the rule, how many rows it would change.
+    pub repairs: BTreeMap<&'static str, u64>,
+    /// By the name of the rule, how many addresses look like slips that a run can mend where it is told to.
+    pub suggestions: BTreeMap<&'static str, u64>,
+    /// Usable ones that belong to an office rather than to a person, such as info@.
+    pub role: u64,
+    /// Usable ones at domains whose mailboxes are thrown away after use.
+    pub disposable: u64,
+    /// Rows with something that cannot be an address.
+    pub invalid: u64,
+    /// Rows with something typed instead of an address.
+    pub placeholder: u64,
+    /// Rows with nothing.
+    pub blank: u64,
+    /// Rows whose address a row above has.
+    pub repeated: u64,
+    /// Whether that is an estimate.
+    pub repeated_is_estimate: bool,
+    /// Different addresses.
+    pub distinct: u64,
+}
+
+impl AddressSurvey {
+    /// A row whose only text is in its first cell and holds no `@`.
+    fn without_at_sign(&mut self, is_in_address_column: bool) {
+        *(if is_in_address_column { &mut self.invalid } else { &mut self.blank }) += 1;
+    }
+}
+
+/// Values with how often they occur, the most frequent first.
+#[derive(Debug, Clone, Default, Serialize)]
+pub struct Counted {
+    /// The field or header that they belong to.
+    pub of: String,
+    /// The values and their counts.
+    pub values: Vec<(String, u64)>,
+    /// Occurrences of values beyond those that can be counted one by one.
+    pub of_further_values: u64,
+}
+
+/// Surveys a file; an archive gives one survey for each of its files. `spool_folder` takes what cannot be read twice.
+pub fn survey(
+    found: &FoundFile,
+    wishes: &SurveyWishes,
+    spool_folder: &Path,
+    observer: &dyn Observer,
+) -> Result<Vec<Result<FileSurvey>>> {
+    let inputs = Input::open(found, spool_folder, observer)?;
+    Ok(inputs.into_iter().map(|input| survey_input(input, wishes, spool_folder, observer)).collect())
+}
+
+fn survey_input(
+    input: Input,
+    wishes: &SurveyWishes,
+    spool_folder: &Path,
+    observer: &dyn Observer,
+) -> Result<FileSurvey> {
+    let packed = input.packing().map(pebblebank_formats::unpack::Packing::name);
+    let part = Part {
+        id: FileId(0),
+        owner: (),
+        is_list: false,
+        asks: false,
+        named: Arc::default(),
+        consent_questions: crate::columns::mapping::ConsentQuestions::Warn,
+    };
+    let file = open_file(input, part, &wishes.read, spool_folder, observer)?;
+    let surveyor = Surveyor { wishes, observer };
+    let mut file = surveyor.with_all_addresses(file)?;
+    let slips = DomainSlips::new(file.glimpse.domains.iter().cloned());
+    let mut not_text = false;
+    let first = surveyor.read(&file, &slips, &mut not_text);
+    let counts = match first {
+        Err(error) if not_text => {
+            file = in_another_encoding(file, &wishes.read, false)?.ok_or(error)?;
+            surveyor.read(&file, &slips, &mut not_text)?
+        }
+        other => other?,
+    };
+    Ok(counts.finish(&file, packed, wishes))
+}
+
+/// Reads a file for its survey.
+struct Surveyor<'a> {
+    wishes: &'a SurveyWishes,
+    observer: &'a dyn Observer,
+}
+
+impl Surveyor<'_> {
+    /// A file without contacts' addresses may be a list of domains.
+    fn with_all_addresses(&self, file: OpenFile<()>) -> Result<OpenFile<()>> {
+        if file.is_empty || file.map().column(Field::Email).is_some() {
+            return Ok(file);
+        }
+        open_again(file, &self.wishes.read, true, &Refuted::default())
+    }
+
+    /// What a run would do with all the fields of a file.
+    fn cleaning(&self, file: &OpenFile<()>) -> CleaningPlan {
+        let wishes = CleaningWishes {
+            country: self.wishes.country,
+            today: self.wishes.today.unwrap_or(Date { year: 2100, month: 1, day: 1 }),
+            blank_words: Arc::default(),
+            tags_roles: false,
+        };
+        let map = file.map();
+        let fields = Field::ALL.into_iter().filter(|field| map.column(*field).is_some()).collect();
+        let wanted = Wanted { fields, own: map.own.clone(), addresses: 0 };
+        let mut plan = CleaningPlan::new(&wishes, &wanted, map, file.is_receipt, &file.glimpse.separators);
+        if let Some(order) = self.wishes.read.columns.date_order {
+            let dates: Vec<ColumnIndex> = plan.date_columns().collect();
+            for column in dates {
+                plan.set_order(column, order);
+            }
+        }
+        plan
+    }
+
+    fn read(&self, file: &OpenFile<()>, slips: &DomainSlips, is_not_text: &mut bool) -> Result<Counts> {
+        let cleaning = self.cleaning(file);
+        let files = std::slice::from_ref(file);
+        let mut reading = Reading::new(files, Stage::Reading, self.observer);
+        let mut counts = Counts::new(file, self.wishes);
+        let values_of = counts.values_of;
+        in_order(
+            self.wishes.threads,
+            || reading.next(),
+            Scratch::default,
+            |job, scratch| {
+                let asked = Asked { cleaning: &cleaning, slips, with_domains: self.wishes.domains, values_of };
+                let read = read_chunk(file, &job.chunk, &asked, scratch);
+                Ok((job, read))
+            },
+            |(job, read)| {
+                if let Some(problem) = read.problem {
+                    *is_not_text = problem.is_not_text();
+                    return Err(problem.at(file, counts.records));
+                }
+                counts.add(read);
+                job.give_back();
+                Ok(())
+            },
+        )?;
+        counts.fingerprint = reading.files_read().pop().map(|read| read.fingerprint).unwrap_or_default();
+        Ok(counts)
+    }
+}
+
+/// What a thread reuses from chunk to chunk.
+#[derive(Default)]
+struct Scratch {
+    records: Records,
+    cleaner: AddressCleaner,
+    disposable: DisposableDomains,
+    values: RowCleaner,
+    domains: DomainLooks,
+}
+
+/// What is looked for in every chunk.
+struct Asked<'a> {
+    cleaning: &'a CleaningPlan,
+    slips: &'a DomainSlips,
+    with_domains: bool,
+    values_of: Option<ColumnIndex>,
+}
+
+/// What one chunk holds.
+#[derive(Default)]
+struct SurveyChunk {
+    records: u64,
+    lines: FileCounts,
+    /// What each record is.
+    kinds: Vec<u8>,
+    columns: Vec<ColumnChunk>,
+    /// The end of the chunk, as far as it may be footnotes.
+    tail: Tail,
+    /// The first cells of those records, with their rows.
+    waiting: Vec<(u64, Vec<u8>)>,
+    /// Whether that cell is the one of the address.
+    address_is_first: bool,
+    addresses: AddressSurvey,
+    identities: Vec<u64>,
+    domain_entries: u64,
+    domains: HashMap<String, u64>,
+    values: HashMap<String, u64>,
+    problem: Option<Problem>,
+}
+
+impl SurveyChunk {
+    /// What was taken for a possible footnote stands above a contact, so it is a row like others.
+    fn look_at_waiting(&mut self) {
+        for (row, raw) in self.waiting.drain(..) {
+            self.columns[0].look(&raw, row);
+            self.addresses.without_at_sign(self.address_is_first);
+        }
+    }
+}
+
+fn read_chunk(file: &OpenFile<()>, chunk: &Chunk, asked: &Asked, scratch: &mut Scratch) -> SurveyChunk {
+    let mut read = SurveyChunk::default();
+    let Scratch { records, cleaner, disposable, values, domains } = scratch;
+    records.split(chunk, file.dialect);
+    read.records = records.len() as u64;
+    read.problem = not_text(file, chunk, records);
+    if read.problem.is_some() {
+        return read;
+    }
+    let map = file.map();
+    read.address_is_first = map.column(Field::Email) == Some(ColumnIndex(0));
+    read.kinds = vec![Line::Title as u8; records.len()];
+    read.columns = (0..map.width()).map(|column| ColumnChunk::new(map, ColumnIndex(column))).collect();
+    for index in 0..records.len() {
+        let record = records.get(index, &chunk.bytes, file.dialect);
+        if let Some(line) = line_above(file, chunk, index) {
+            read.lines.count(line);
+            continue;
+        }
+        let typed = address_value(map, &record);
+        let address = cleaner.clean(&typed);
+        let line = match address.state {
+            State::Usable => Line::Contact,
+            _ => file.judge(&record),
+        };
+        read.lines.count(line);
+        read.kinds[index] = line as u8;
+        if line != Line::Contact {
+            continue;
+        }
+        let row = RowNumber(index as u64 + 1);
+        if address.is_usable() || !looks_like_footnote(&record, map.width()) {
+            read.tail.contact();
+            read.look_at_waiting();
+        } else {
+            read.tail.rows.push(index as u32);
+            read.waiting.push((row.0, record.raw(0).to_vec()));
+            continue;
+        }
+        if map.column(Field::Email).is_some() {
+            let counts = &mut read.addresses;
+            match address.state {
+                State::Usable => {
+                    counts.usable += 1;
+                    counts.repaired += u64::from(address.rules.iter().any(|rule| !rule.changes_form_only()));
+                    counts.role += u64::from(audience::is_role(address.local()));
+                    counts.disposable += u64::from(disposable.holds(address.domain()));
+                    read.identities.push(hash(address.identity));
+                    if asked.with_domains {
+                        let domain = String::from_utf8_lossy(address.domain()).into_owned();
+                        *read.domains.entry(domain).or_default() += 1;
+                    }
+                }
+                State::Invalid(_) => {
+                    counts.invalid += 1;
+                    read.domain_entries += u64::from(is_domain_entry(&typed));
+                }
+                State::Placeholder => counts.placeholder += 1,
+                State::Blank => counts.blank += 1,
+            }
+            for rule in address.rules.iter() {
+                *counts.repairs.entry(rule.name()).or_default() += 1;
+            }
+            let may_be_slip = match address.state {
+                State::Usable => domains.look(address.domain(), asked.slips).is_slip,
+                State::Invalid(_) => true,
+                State::Blank | State::Placeholder => false,
+            };
+            let text = String::from_utf8_lossy(address.text);
+            if may_be_slip && let Some((_, rules)) = suggest::mended(&text, suggest::ALL, asked.slips) {
+                rules.iter().for_each(|rule| *counts.suggestions.entry(rule.name()).or_default() += 1);
+            }
+        }
+        for (column, counts) in read.columns.iter_mut().enumerate() {
+            counts.look(record.raw(column), row.0);
+        }
+        values.clean(asked.cleaning, &record, &address);
+        for (column, rules, ..) in values.repairs() {
+            read.columns[column.0].repaired(rules);
+        }
+        for (column, doubt) in values.doubts() {
+            read.columns[column.0].doubt(*doubt, row);
+        }
+        if let Some(column) = asked.values_of {
+            let value = pebblebank_table::cell::text(record.raw(column.0)).trim().to_owned();
+            *read.values.entry(value).or_default() += 1;
+        }
+        if chunk.shape == Shape::Unusual && has_open_quote(&record) {
+            read.lines.open_quotes.at(row);
+        }
+        match record.cells().cmp(&map.width()) {
+            std::cmp::Ordering::Greater => read.lines.long_rows.at(row),
+            std::cmp::Ordering::Less if file.format == Format::Delimited => read.lines.short_rows.at(row),
+            _ => {}
+        }
+    }
+    read.columns.iter_mut().for_each(ColumnChunk::finish);
+    read
+}
+
+fn is_domain_entry(typed: &[u8]) -> bool {
+    let text = String::from_utf8_lossy(typed);
+    let text = text.trim();
+    pebblebank_values::address::domain(text.strip_prefix('@').unwrap_or(text)).is_some()
+}
+
+/// What all chunks hold.
+struct Counts {
+    records: u64,
+    kinds: Vec<u8>,
+    tail: Tail,
+    waiting: Vec<Vec<u8>>,
+    address_is_first: bool,
+    lines: FileCounts,
+    columns: Vec<ColumnCount>,
+    addresses: AddressSurvey,
+    identities: Distinct,
+    domain_entries: u64,
+    domains: HashMap<String, u64>,
+    further_domains: u64,
+    values: HashMap<String, u64>,
+    further_values: u64,
+    values_of: Option<ColumnIndex>,
+    fingerprint: String,
+}
+
+impl Counts {
+    fn new(file: &OpenFile<()>, wishes: &SurveyWishes) -> Counts {
+        Counts {
+            records: 0,
+            kinds: Vec::new(),
+            tail: Tail::default(),
+            waiting: Vec::new(),
+            address_is_first: file.map().column(Field::Email) == Some(ColumnIndex(0)),
+            lines: FileCounts::default(),
+            columns: (0..file.map().width()).map(|_| ColumnCount::new()).collect(),
+            addresses: AddressSurvey::default(),
+            identities: Distinct::new(MOST_ADDRESSES),
+            domain_entries: 0,
+            domains: HashMap::new(),
+            further_domains: 0,
+            values: HashMap::new(),
+            further_values: 0,
+            values_of: wishes.values.as_deref().and_then(|name| column_called(file.map(), name)),
+            fingerprint: String::new(),
+        }
+    }
+
+    fn add(&mut self, chunk: SurveyChunk) {
+        let first_row = self.records;
+        if chunk.tail.follows_contact {
+            self.look_at_waiting(0);
+        }
+        self.tail.append(&chunk.tail, first_row as u32);
+        self.waiting.extend(chunk.waiting.into_iter().map(|(_, raw)| raw));
+        self.kinds.extend(chunk.kinds);
+        self.records += chunk.records;
+        self.lines.add(&chunk.lines, first_row);
+        for (count, chunk) in self.columns.iter_mut().zip(&chunk.columns) {
+            count.add(chunk, first_row);
+        }
+        let (sum, more) = (&mut self.addresses, chunk.addresses);
+        sum.usable += more.usable;
+        sum.repaired += more.repaired;
+        sum.role += more.role;
+        sum.disposable += more.disposable;
+        sum.invalid += more.invalid;
+        sum.placeholder += more.placeholder;
+        sum.blank += more.blank;
+        for (rule, count) in more.repairs {
+            *sum.repairs.entry(rule).or_default() += count;
+        }
+        for (rule, count) in more.suggestions {
+            *sum.suggestions.entry(rule).or_default() += count;
+        }
+        for identity in chunk.identities {
+            self.identities.add(identity);
+        }
+        self.domain_entries += chunk.domain_entries;
+        self.further_domains += add_counts(&mut self.domains, chunk.domains);
+        self.further_values += add_counts(&mut self.values, chunk.values);
+    }
+
+    /// All but the last `footnotes` of what was taken for possible footnotes are rows like others.
+    fn look_at_waiting(&mut self, footnotes: usize) {
+        let rows = self.waiting.len().saturating_sub(footnotes);
+        for raw in self.waiting.drain(..).take(rows) {
+            self.columns[0].add_one(&raw);
+            self.addresses.without_at_sign(self.address_is_first);
+        }
+    }
+
+    fn finish(mut self, file: &OpenFile<()>, packed: Option<&'static str>, wishes: &SurveyWishes) -> FileSurvey {
+        let map = file.map();
+        let has_addresses = map.column(Field::Email).is_some();
+        let footnotes = self.tail.footnotes(&self.kinds).len();
+        self.lines.are_footnotes(footnotes as u64);
+        self.look_at_waiting(footnotes);
+        self.addresses.distinct = self.identities.count().min(self.addresses.usable);
+        self.addresses.repeated = self.addresses.usable - self.addresses.distinct;
+        self.addresses.repeated_is_estimate = self.identities.is_estimate();
+        let rows = self.lines.contacts;
+        let columns: Vec<ColumnSurvey> = self
+            .columns
+            .iter()
+            .enumerate()
+            .map(|(column, count)| count.finish(file, ColumnIndex(column), rows, &wishes.read))
+            .collect();
+        let entries = self.addresses.usable + self.domain_entries;
+        let filled = entries + self.addresses.invalid.saturating_sub(self.domain_entries) + self.addresses.placeholder;
+        let others = columns.iter().filter(|column| column.filled > 0).count().saturating_sub(1);
+        let mut findings = file.all_findings();
+        findings.extend(self.lines.row_findings());
+        if !has_addresses && !file.is_empty {
+            let text = "no column was recognised as addresses; --field \"email=…\" says which it is";
+            findings.push(Finding::new("no-address-column", Weight::Warning, text));
+        }
+        findings.sort_by_key(|finding| finding.weight);
+        let of = |name: &str, counts, further| counted(name, counts, further);
+        FileSurvey {
+            file: file.input.name(),
+            path: file.input.path().to_path_buf(),
+            is_receipt: file.is_receipt,
+            format: file.format_name,
+            packed,
+            sheet: file.sheet.clone(),
+            encoding: file.format.is_text().then(|| file.encoding.name()),
+            encoding_is_guessed: file.format.is_text() && file.knowledge == Knowledge::Guessed,
+            delimiter: (file.format == Format::Delimited && map.width() > 1).then(|| file.dialect.delimiter_name()),
+            header_row: (file.table.has_header && file.table.records_above > 0).then_some(file.table.records_above),
+            bytes: file.input.file_bytes,
+            rows,
+            other_lines: OtherLines(self.lines.others),
+            lines_at_top: file.table.reasons.iter().map(LineAtTop::new).collect(),
+            columns,
+            addresses: has_addresses.then_some(self.addresses),
+            domains: wishes.domains.then(|| of("domain", self.domains, self.further_domains)),
+            values: self.values_of.map(|column| of(map.header(column), self.values, self.further_values)),
+            findings,
+            only_addresses: filled > 0 && entries * 10 >= filled * 9 && others == 0,
+            domain_entries: self.domain_entries,
+            blake3: self.fingerprint,
+        }
+    }
+}
+
+/// The column with that field or header.
+fn column_called(map: &ColumnMap, name: &str) -> Option<ColumnIndex> {
+    let by_field = Field::from_name(name.trim()).and_then(|field| map.column(field));
+    let folded = pebblebank_values::fold::fold(name);
+    let by_header =
+        || map.headers.iter().position(|header| pebblebank_values::fold::fold(header) == folded).map(ColumnIndex);
+    by_field.or_else(by_header)
+}
+
+/// Adds counts as long as there is room for new values; gives how many occurrences had none.
+fn add_counts(counts: &mut HashMap<String, u64>, more: HashMap<String, u64>) -> u64 {
+    let mut without_room = 0;
+    // In a fixed order, so that the same file gives the same counts.
+    let more: BTreeMap<String, u64> = more.into_iter().collect();
+    for (value, count) in more {
+        if let Some(sum) = counts.get_mut(&value) {
+            *sum += count;
+        } else if counts.len() < MOST_VALUES {
+            counts.insert(value, count);
+        } else {
+            without_room += count;
+        }
+    }
+    without_room
+}
+
+fn counted(of: &str, counts: HashMap<String, u64>, of_further_values: u64) -> Counted {
+    let mut values: Vec<(String, u64)> = counts.into_iter().collect();
+    values.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
+    Counted { of: of.to_owned(), values, of_further_values }
+}

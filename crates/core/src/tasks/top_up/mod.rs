@@ -1,0 +1,420 @@
+//! A master list, topped up: its own rows byte for byte and in order, then the people that it lacks.
+//!
+//! A job whose first source is the master: its rows survive before all others and are never held back; what is left of
+//! the other sources is laid out in the master's columns and written in its manner behind it.
+
+mod consent_word;
+pub mod dialect;
+mod update;
+
+use crate::columns::lines::Line;
+use crate::columns::mapping::ColumnMap;
+use crate::job::guard::Accepted;
+use crate::job::{Job, ListFiles, ReadFiles, Remembering, Requirement, Source, Write};
+use crate::layout::receipt::{AllColumns, REPAIRS, SET_ASIDE};
+use crate::layout::{Content, Form, Layout, LayoutColumn, OnViolation};
+use crate::person::same::PersonWishes;
+use crate::run::account::Reports;
+use crate::run::account::guards::sort_out;
+use crate::run::account::list_guards::{self, EarlierRun};
+use crate::run::decide::fill::Supplies;
+use crate::run::known::{Known, Opening};
+use crate::run::open::OpenFile;
+use crate::run::setting::{Setting, journal_of};
+use crate::run::tally::{Outcome, Tally};
+use crate::run::write::SecondPass;
+use crate::run::write::rows::{Rows, Sink};
+use crate::suppress::reason::Reason;
+use consent_word::word_for_opted_in;
+use dialect::Manner;
+use pebblebank_formats::Format;
+use pebblebank_table::encoding::BadBytesAre;
+use pebblebank_table::observe::{Finding, Observer, Weight, counted};
+use pebblebank_table::staged::early_sync::EarlySync;
+use pebblebank_table::staged::{Commit, Placement, StagedFile};
+use pebblebank_table::units::SourceId;
+use pebblebank_table::{Error, ErrorKind, Result};
+use pebblebank_values::date::Date;
+use pebblebank_values::place::Country;
+use pebblebank_values::{ColumnRef, Field};
+use serde::Serialize;
+use std::io::{Read, Seek, SeekFrom};
+use std::path::{Path, PathBuf};
+
+/// What is asked of a top-up.
+#[derive(Debug, Clone)]
+pub struct TopUpWishes {
+    /// The master.
+    pub master: ReadFiles,
+    /// What the master is called.
+    pub master_name: String,
+    /// Where new people come from, in order of trust.
+    pub from: Vec<Source>,
+    /// Who must not be added.
+    pub against: Vec<ListFiles>,
+    /// Which client or brand it is for.
+    pub scope: Option<String>,
+    /// Who is remembered from earlier work.
+    pub remembered: Remembering,
+    /// Who is the same person, and which of several new rows is added.
+    pub person: PersonWishes,
+    /// What a new contact must have.
+    pub require: Requirement,
+    /// Whether the master's blank cells are filled from the new rows.
+    pub update: bool,
+    /// The file to write.
+    pub output: PathBuf,
+    /// Where rows go that were not added for a reason.
+    pub set_aside: PathBuf,
+    /// Where it is listed which cells of the master were filled.
+    pub repairs: PathBuf,
+    /// Whether existing outputs are replaced.
+    pub replace: bool,
+    /// The country of contacts that name none.
+    pub country: Option<Country>,
+    /// The guards that do not stop it.
+    pub accept: Accepted,
+    /// The day.
+    pub today: Date,
+}
+
+/// What a top-up came to.
+#[derive(Debug, Clone, Serialize)]
+pub struct ToppedUp {
+    /// The account: of the master, every row is written.
+    pub tally: Tally,
+    /// The master's rows, all of which stay.
+    pub master_rows: u64,
+    /// The people added.
+    pub added: u64,
+    /// The rows of the new files whose person the master has already.
+    pub known_already: u64,
+    /// Rows of the master whose person must not be contacted, by reason; they stay as they are.
+    pub refused_in_master: Vec<(Reason, u64)>,
+    /// Cells of the master that were filled.
+    pub cells_filled: u64,
+    /// Values of the new files that differ from the master's, which stay as they are.
+    pub values_differing: u64,
+    /// Columns of the new files that the master has none for.
+    pub columns_left: Vec<String>,
+    /// Where the result is, unless it was a dry run.
+    pub output: Option<PathBuf>,
+    /// Where rows are that were not added for a reason, if there are any.
+    pub set_aside: Option<PathBuf>,
+    /// Where it is listed which cells of the master were filled, if any were.
+    pub repairs: Option<PathBuf>,
+}
+
+/// Tops up a master list.
+pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) -> Result<ToppedUp> {
+    let mut job = job(wishes).with_remembered_lists().with_unread_lists();
+    job.check()?;
+    let mut opening = Opening::of(&job, setting, observer)?;
+    if wishes.update && opening.reads(&wishes.repairs) {
+        let what = "this file is read, and the list of filled cells would be written over it";
+        return Err(Error::new(ErrorKind::Job, what, "name another file behind -o").in_file(&wishes.repairs));
+    }
+    let master = the_master(&opening)?;
+    let layout = layout_of(master.map());
+    job.writes[0].layout = Some(layout);
+    opening.plan(&job)?;
+    let mut staged = Staged::new(wishes, setting)?;
+    let known = opening.read(&job, setting, observer)?;
+    check_end(&known)?;
+    let master = &known.files.sources[0];
+    let manner = manner_of(master)?;
+    let mut layouts: Vec<Layout> = job.writes.iter().filter_map(|write| write.layout.clone()).collect();
+    say_consent_in_its_words(&mut layouts, &known, observer)?;
+    let columns = known.all_columns();
+    let supplies = Supplies::gather(&job, &known, setting, observer, &mut |_| Ok(()))?;
+    let mut cells_filled = 0;
+    if let Some(out) = &mut staged.output {
+        match &supplies {
+            Some(supplies) => {
+                staged.repairs_header()?;
+                cells_filled = update::copy_updated(&job, &known, supplies, &manner, &mut staged, observer)?;
+            }
+            None => copy_as_it_is(master, &manner, out, &staged.sync)?,
+        }
+    } else if let Some(supplies) = &supplies {
+        cells_filled = update::copy_updated(&job, &known, supplies, &manner, &mut staged, observer)?;
+    }
+    staged.header(&columns)?;
+    let second_pass = SecondPass::new(&job, &known.files, &known.settled, &layouts, &columns, None);
+    let mut appending = Appending { staged: &mut staged, manner, added: 0 };
+    let counts = second_pass.run(setting, &mut appending, observer)?;
+    let added = appending.added;
+    let master_rows = known.source_counts[0].contacts;
+    let refused = counts[0].refused_written.clone();
+    let reports = Reports { job: &job, known: &known };
+    let mut tally = reports.tally(counts, &[master_rows + added]);
+    tally.check_balance()?;
+    let tripped = list_guards::check(&job, &known, &tally, &EarlierRun::default());
+    let (tripped, accepted) = sort_out(tripped, &wishes.accept);
+    tally.accepted_guards = accepted;
+    if let Some(tripped) = tripped.into_iter().next() {
+        let what = format!("{}: {}", tripped.guard, tripped.text);
+        return Err(Error::new(ErrorKind::Guard, what, tripped.advice));
+    }
+    tally.outcome = if setting.dry_run { Outcome::DryRun } else { Outcome::Written };
+    let columns_left = columns_left(&known);
+    tally.findings.extend(refused_finding(&refused));
+    tally.findings.sort_by_key(|finding| finding.weight);
+    let has_set_aside = tally.all.set_aside_in_all() > 0;
+    let fill = supplies.as_ref().map(|supplies| supplies.fill).unwrap_or_default();
+    staged.place(&job, setting, has_set_aside, cells_filled > 0)?;
+    Ok(ToppedUp {
+        master_rows,
+        added,
+        known_already: known_already(&known),
+        refused_in_master: refused.into_iter().collect(),
+        cells_filled,
+        values_differing: fill.conflicts,
+        columns_left,
+        output: (!setting.dry_run).then(|| wishes.output.clone()),
+        set_aside: (!setting.dry_run && has_set_aside).then(|| wishes.set_aside.clone()),
+        repairs: (!setting.dry_run && cells_filled > 0).then(|| wishes.repairs.clone()),
+        tally,
+    })
+}
+
+fn job(wishes: &TopUpWishes) -> Job {
+    let master = Source::new(&wishes.master_name, wishes.master.clone());
+    let shown = wishes.output.display().to_string();
+    Job {
+        country: wishes.country,
+        sources: std::iter::once(master).chain(wishes.from.iter().cloned()).collect(),
+        person: PersonWishes { fill: wishes.update, near_duplicates: Some(false), ..wishes.person.clone() },
+        lists: wishes.against.clone(),
+        scope: wishes.scope.clone(),
+        remembered: wishes.remembered.clone(),
+        require: wishes.require.clone(),
+        writes: vec![Write { file: wishes.output.clone(), shown, layout: None }],
+        has_master: true,
+        set_aside: Some(wishes.set_aside.clone()),
+        replace: wishes.replace,
+        ..Job::new("top-up", wishes.today)
+    }
+}
+
+/// The master must be one file of delimited text as it lies on the disk, since its bytes are kept.
+fn the_master(opening: &Opening) -> Result<&OpenFile<SourceId>> {
+    let mut own = opening.sources().iter().filter(|file| file.owner == SourceId(0));
+    let (Some(master), None) = (own.next(), own.next()) else {
+        let what = "the master must be one file";
+        return Err(Error::new(ErrorKind::Job, what, "merge the files first, with pebblebank clean"));
+    };
+    let wrong =
+        |what: String, advice: &str| Err(Error::new(ErrorKind::Input, what, advice).in_file(master.input.path()));
+    if master.format != Format::Delimited || master.input.packing().is_some() {
+        let what = format!("the master is {}, whose rows cannot be kept byte for byte", master.format_name);
+        return wrong(what, "save it as CSV first, unpacked; the new files may be of any format");
+    }
+    if master.bad_bytes != BadBytesAre::Errors || master.has_backslash_quotes {
+        let what = "the master is not written in a way that can be continued".to_owned();
+        return wrong(what, "save it as CSV first, with every quote doubled");
+    }
+    if master.is_empty || !master.table.has_header {
+        return wrong("the master has no header, so nobody knows its columns".to_owned(), "add a header line first");
+    }
+    Ok(master)
+}
+
+/// The master's columns: those of a field take that field, the others a column of the same header.
+fn layout_of(map: &ColumnMap) -> Layout {
+    let column = |(place, header): (usize, &String)| {
+        let field = Field::ALL.into_iter().find(|field| map.column(*field).is_some_and(|column| column.0 == place));
+        let column = field.map_or_else(|| ColumnRef::extra(header), ColumnRef::Field);
+        LayoutColumn { content: Content::Column(column), ..LayoutColumn::of_column(header) }
+    };
+    Layout {
+        name: "the master's columns".to_owned(),
+        columns: map.headers.iter().enumerate().map(column).collect(),
+        defuse: true,
+        on_violation: OnViolation::SetAside,
+        sort: Vec::new(),
+    }
+}
+
+/// Lets the consent column say what it says in the words of the master.
+fn say_consent_in_its_words(layouts: &mut [Layout], known: &Known, observer: &dyn Observer) -> Result<()> {
+    let is_consent = |column: &&mut LayoutColumn| column.content == Content::Column(ColumnRef::Field(Field::Consent));
+    for column in layouts.iter_mut().flat_map(|layout| &mut layout.columns).filter(is_consent) {
+        column.form = Some(Form::OptedIn(word_for_opted_in(known, observer)?));
+    }
+    Ok(())
+}
+
+/// Below a totals line or a footnote nobody would look for contacts.
+fn check_end(known: &Known) -> Result<()> {
+    let master = &known.files.sources[0];
+    let counts = &known.source_counts[0];
+    for (line, name) in [(Line::Totals, "a totals line"), (Line::Footnote, "a footnote")] {
+        let place = Line::OTHERS.iter().position(|other| *other == line).unwrap_or_default();
+        if counts.others[place] > 0 {
+            let what = format!("the master has {name}, behind which new rows would stand");
+            return Err(Error::new(ErrorKind::Input, what, "take that line out of the master first")
+                .in_file(master.input.path()));
+        }
+    }
+    Ok(())
+}
+
+/// How the master's rows are written.
+fn manner_of(master: &OpenFile<SourceId>) -> Result<Manner> {
+    let mut beginning = Vec::new();
+    master
+        .input
+        .reader()?
+        .read_up_to(1 << 20, &mut beginning)
+        .map_err(|cause| Error::unreadable(master.input.path(), &cause))?;
+    let text = master.encoding.decode(&beginning).0;
+    let line_end = match (master.dialect.line_end, text.find('\n')) {
+        (b'\r', _) => "\r",
+        (_, Some(at)) if text[..at].ends_with('\r') => "\r\n",
+        _ => "\n",
+    };
+    Ok(Manner { delimiter: master.dialect.delimiter, line_end, encoding: master.encoding })
+}
+
+/// Copies the master, and adds a line end where the last is missing.
+fn copy_as_it_is(master: &OpenFile<SourceId>, manner: &Manner, out: &mut StagedFile, sync: &EarlySync) -> Result<()> {
+    let fail = |cause: std::io::Error| Error::unreadable(master.input.path(), &cause);
+    let mut file = master.input.packed_file()?;
+    let mut buffer = vec![0; 256 << 10];
+    loop {
+        let read = file.read(&mut buffer).map_err(fail)?;
+        if read == 0 {
+            break;
+        }
+        out.write(&buffer[..read], sync)?;
+    }
+    if ends_with_line_end(&tail_of(master)?, manner)? {
+        return Ok(());
+    }
+    out.write(&manner.encoded(manner.line_end.as_bytes())?, sync)
+}
+
+/// The last bytes of the master, as they lie.
+fn tail_of(master: &OpenFile<SourceId>) -> Result<Vec<u8>> {
+    let fail = |cause: std::io::Error| Error::unreadable(master.input.path(), &cause);
+    let mut file = master.input.packed_file()?;
+    let length = file.seek(SeekFrom::End(0)).map_err(fail)?;
+    file.seek(SeekFrom::Start(length.saturating_sub(8))).map_err(fail)?;
+    let mut tail = Vec::new();
+    file.read_to_end(&mut tail).map_err(fail)?;
+    Ok(tail)
+}
+
+fn ends_with_line_end(tail: &[u8], manner: &Manner) -> Result<bool> {
+    let last = manner.encoded(&manner.line_end.as_bytes()[manner.line_end.len() - 1..])?;
+    Ok(tail.is_empty() || tail.ends_with(&last))
+}
+
+/// The files of a top-up, staged.
+struct Staged {
+    output: Option<StagedFile>,
+    set_aside: Option<StagedFile>,
+    repairs: Option<StagedFile>,
+    sync: EarlySync,
+}
+
+impl Staged {
+    fn new(wishes: &TopUpWishes, setting: &Setting) -> Result<Staged> {
+        let placement = if wishes.replace { Placement::Replace } else { Placement::New };
+        let stage = |path: &Path, is_wanted: bool| {
+            if setting.dry_run || !is_wanted { Ok(None) } else { StagedFile::create(path, placement).map(Some) }
+        };
+        Ok(Staged {
+            output: stage(&wishes.output, true)?,
+            set_aside: stage(&wishes.set_aside, true)?,
+            repairs: stage(&wishes.repairs, wishes.update)?,
+            sync: EarlySync::new(),
+        })
+    }
+
+    fn header(&mut self, columns: &AllColumns) -> Result<()> {
+        match &mut self.set_aside {
+            Some(file) => file.write(&columns.header(&SET_ASIDE), &self.sync),
+            None => Ok(()),
+        }
+    }
+
+    fn repairs_header(&mut self) -> Result<()> {
+        match &mut self.repairs {
+            Some(file) => file.write(&AllColumns::default().header(&REPAIRS), &self.sync),
+            None => Ok(()),
+        }
+    }
+
+    /// Puts in place what holds something.
+    fn place(self, job: &Job, setting: &Setting, has_set_aside: bool, has_repairs: bool) -> Result<()> {
+        let mut commit = Commit::default();
+        let set_aside = self.set_aside.filter(|_| has_set_aside);
+        let repairs = self.repairs.filter(|_| has_repairs);
+        self.output.into_iter().chain(set_aside).chain(repairs).for_each(|file| commit.file(file));
+        drop(self.sync);
+        if setting.dry_run { Ok(()) } else { commit.place(&journal_of(job, setting)) }
+    }
+}
+
+/// Takes the new rows.
+struct Appending<'a> {
+    staged: &'a mut Staged,
+    manner: Manner,
+    added: u64,
+}
+
+impl Sink for Appending<'_> {
+    fn take(&mut self, rows: &Rows) -> Result<()> {
+        let Some(new) = rows.imports.first() else { return Ok(()) };
+        self.added += new.rows();
+        let Staged { output, set_aside, sync, .. } = &mut *self.staged;
+        if let Some(output) = output {
+            output.write(&self.manner.encoded(&self.manner.rows(&new.bytes))?, sync)?;
+        }
+        match set_aside {
+            Some(file) => file.write(&rows.set_aside.bytes, sync),
+            None => Ok(()),
+        }
+    }
+}
+
+/// Rows of the new files that were merged into a row of the master.
+fn known_already(known: &Known) -> u64 {
+    let settled = &known.settled;
+    settled.contacts_of_others().filter(|row| settled.is_of_master(settled.survivor_of(*row))).count() as u64
+}
+
+/// Columns of the new files that the master has none for.
+fn columns_left(known: &Known) -> Vec<String> {
+    let (master, others) = known.files.sources.split_at(1);
+    let own = AllColumns::of(master.iter().map(OpenFile::map)).columns;
+    let theirs = AllColumns::of(others.iter().map(OpenFile::map)).columns;
+    let has = |field: Field| own.contains(&ColumnRef::Field(field));
+    // A name is taken over in whichever parts the master has.
+    let is_name = |column: &ColumnRef| match column {
+        ColumnRef::Field(Field::Title | Field::FirstName | Field::MiddleName | Field::LastName | Field::NameSuffix) => {
+            has(Field::FullName)
+        }
+        ColumnRef::Field(Field::FullName) => has(Field::FirstName) || has(Field::LastName),
+        _ => false,
+    };
+    theirs
+        .iter()
+        .filter(|column| !own.contains(column) && !is_name(column))
+        .map(|column| column.name().to_owned())
+        .collect()
+}
+
+fn refused_finding(refused: &std::collections::BTreeMap<Reason, u64>) -> Option<Finding> {
+    let count: u64 = refused.values().sum();
+    let reasons: Vec<String> = refused.iter().map(|(reason, count)| format!("{} {count}", reason.name())).collect();
+    let text = format!(
+        "{} stand for people who must not be contacted ({}); the master is not changed for that",
+        counted(count, "row", "of the master:", "of the master"),
+        reasons.join(", ")
+    );
+    let finding = Finding::new("refused-in-master", Weight::Warning, text);
+    (count > 0).then_some(Finding { count, ..finding })
+}

@@ -1,0 +1,304 @@
+//! Recipient lines → rows: what comes out of the recipients' line of a mail program (RFC 5322, section 3.4).
+//!
+//! Between recipients stand commas, semicolons or line breaks. Names may be quoted, plain, encoded (RFC 2047) or
+//! follow in a comment; an unquoted name may hold a comma (`Moss, Ida <ida@post.example>`). A group's name becomes
+//! the tag of its members. The row number is the place among the recipients.
+
+use crate::{Input, encoded_word};
+use pebblebank_table::Result;
+use pebblebank_table::observe::Observer;
+use pebblebank_table::spool::{Extracted, RowSpool};
+use pebblebank_values::headers;
+use std::io::Read;
+use std::path::Path;
+
+/// How much text is looked at to tell recipients from a table.
+const LOOKED_AT: usize = 16 << 10;
+
+/// A recipient of more bytes than this is none, and is parted here.
+const LONGEST: usize = 64 << 10;
+
+/// Labels of the recipients' line itself, which are no group's name.
+const LABELS: [&str; 12] = ["to", "cc", "bcc", "mailto", "an", "kopie", "blindkopie", "para", "aan", "à", "a", "cci"];
+
+/// One recipient as it stands in the line.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Recipient {
+    /// The address as typed; empty where there is none.
+    pub address: String,
+    /// The name, decoded.
+    pub name: String,
+    /// The name of the group that it stands in.
+    pub group: String,
+}
+
+/// Where in a recipient the parser is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Inside {
+    Plain,
+    Quotes,
+    Angle,
+    Comment(u32),
+}
+
+/// Parts a recipient line, piece by piece.
+#[derive(Debug)]
+pub struct Parser {
+    text: Vec<u8>,
+    inside: Inside,
+    is_escaped: bool,
+    has_at: bool,
+    after_line_end: bool,
+    group: String,
+}
+
+impl Default for Parser {
+    fn default() -> Self {
+        Parser {
+            text: Vec::new(),
+            inside: Inside::Plain,
+            is_escaped: false,
+            has_at: false,
+            after_line_end: false,
+            group: String::new(),
+        }
+    }
+}
+
+impl Parser {
+    /// Takes in some text and calls `each` for every recipient that is complete.
+    pub fn take<E>(&mut self, text: &[u8], each: &mut impl FnMut(Recipient) -> Result<(), E>) -> Result<(), E> {
+        text.iter().try_for_each(|byte| self.byte(*byte, each))
+    }
+
+    /// The text is at its end.
+    pub fn finish<E>(&mut self, each: &mut impl FnMut(Recipient) -> Result<(), E>) -> Result<(), E> {
+        self.end_recipient(each)
+    }
+
+    fn byte<E>(&mut self, byte: u8, each: &mut dyn FnMut(Recipient) -> Result<(), E>) -> Result<(), E> {
+        let is_line_end = matches!(byte, b'\n' | b'\r');
+        // A line that begins with a blank goes on from the one before (section 2.2.3).
+        if std::mem::replace(&mut self.after_line_end, is_line_end) && !is_line_end && !matches!(byte, b' ' | b'\t') {
+            self.end_recipient(each)?;
+        }
+        if self.text.len() >= LONGEST {
+            self.end_recipient(each)?;
+        }
+        if is_line_end {
+            if self.has_at || self.inside != Inside::Plain {
+                return self.end_recipient(each);
+            }
+            self.text.push(b' ');
+            return Ok(());
+        }
+        if std::mem::take(&mut self.is_escaped) {
+            self.text.push(byte);
+            return Ok(());
+        }
+        match (self.inside, byte) {
+            (Inside::Quotes | Inside::Comment(_), b'\\') => self.is_escaped = true,
+            (Inside::Quotes, b'"') | (Inside::Angle, b'>') | (Inside::Comment(1), b')') => self.inside = Inside::Plain,
+            (Inside::Comment(depth), b')') => self.inside = Inside::Comment(depth - 1),
+            (Inside::Comment(depth), b'(') => self.inside = Inside::Comment(depth + 1),
+            (Inside::Plain, b'"') => self.inside = Inside::Quotes,
+            (Inside::Plain, b'<') => self.inside = Inside::Angle,
+            (Inside::Plain, b'(') => self.inside = Inside::Comment(1),
+            (Inside::Plain, b';') => {
+                self.end_recipient(each)?;
+                self.group.clear();
+                return Ok(());
+            }
+            (Inside::Plain, b',') if self.has_at || self.text.trim_ascii().is_empty() => {
+                return self.end_recipient(each);
+            }
+            (Inside::Plain, b':') if !self.has_at => {
+                self.begin_group();
+                return Ok(());
+            }
+            (Inside::Plain | Inside::Angle, b'@') => self.has_at = true,
+            _ => {}
+        }
+        self.text.push(byte);
+        Ok(())
+    }
+
+    fn begin_group(&mut self) {
+        let name = clean_name(&String::from_utf8_lossy(&self.text));
+        self.text.clear();
+        if !LABELS.contains(&name.to_lowercase().as_str()) {
+            self.group = name;
+        }
+    }
+
+    fn end_recipient<E>(&mut self, each: &mut dyn FnMut(Recipient) -> Result<(), E>) -> Result<(), E> {
+        let opener = match std::mem::replace(&mut self.inside, Inside::Plain) {
+            Inside::Plain => None,
+            Inside::Quotes => Some(b'"'),
+            Inside::Angle => Some(b'<'),
+            Inside::Comment(_) => Some(b'('),
+        };
+        self.is_escaped = false;
+        if let Some(opener) = opener {
+            // What is never closed was never opened: read again without its sign, so that it swallows nobody.
+            let again = std::mem::take(&mut self.text);
+            self.has_at = false;
+            again.iter().filter(|byte| **byte != opener).try_for_each(|byte| self.byte(*byte, each))?;
+            return self.end_recipient(each);
+        }
+        let text = String::from_utf8_lossy(&self.text).trim().to_owned();
+        self.text.clear();
+        let has_at = std::mem::take(&mut self.has_at);
+        if text.is_empty() {
+            return Ok(());
+        }
+        let mut recipient = parts(&text);
+        recipient.group.clone_from(&self.group);
+        // `Ida, bo@post.example`: a name without an address, then an address without a name.
+        if has_at
+            && recipient.name.is_empty()
+            && !text.contains('<')
+            && let Some((first, last)) = text.rsplit_once(',')
+            && last.contains('@')
+            && !first.contains('@')
+        {
+            each(Recipient { name: clean_name(first), address: String::new(), group: self.group.clone() })?;
+            last.trim().clone_into(&mut recipient.address);
+        }
+        each(recipient)
+    }
+}
+
+/// Parts a recipient into its name and its address.
+fn parts(text: &str) -> Recipient {
+    let group = String::new();
+    let open = outside_quotes(text).filter(|(_, c)| *c == '<').map(|(at, _)| at).last();
+    if let Some(open) = open {
+        let inner = &text[open + 1..];
+        let address = inner.split('>').next().unwrap_or(inner).trim().to_owned();
+        return Recipient { address, name: clean_name(&text[..open]), group };
+    }
+    // An address with its owner in a comment: `ida@post.example (Ida Moss)`.
+    if let (Some(open), true) = (text.find('('), text.ends_with(')')) {
+        let (address, comment) = (text[..open].trim(), &text[open + 1..text.len() - 1]);
+        if address.contains('@') && !address.contains(char::is_whitespace) {
+            return Recipient { address: address.to_owned(), name: clean_name(comment), group };
+        }
+    }
+    if text.contains('@') {
+        return Recipient { address: text.to_owned(), name: String::new(), group };
+    }
+    Recipient { address: String::new(), name: clean_name(text), group }
+}
+
+/// The characters outside of quotes, with their places; inside of them a backslash stands before what is meant as it is.
+fn outside_quotes(text: &str) -> impl Iterator<Item = (usize, char)> {
+    let (mut is_quoted, mut is_escaped) = (false, false);
+    text.char_indices().filter(move |(_, c)| {
+        is_quoted ^= *c == '"' && !is_escaped;
+        is_escaped = is_quoted && *c == '\\' && !is_escaped;
+        !is_quoted
+    })
+}
+
+/// A text without its quotes, and without the backslashes inside of them (RFC 5322, section 3.2.4).
+fn unquoted(text: &str) -> String {
+    let mut plain = String::with_capacity(text.len());
+    let (mut is_quoted, mut is_escaped) = (false, false);
+    for c in text.chars() {
+        match c {
+            _ if is_escaped => {
+                plain.push(c);
+                is_escaped = false;
+            }
+            '\\' if is_quoted => is_escaped = true,
+            '"' => is_quoted = !is_quoted,
+            c => plain.push(c),
+        }
+    }
+    plain
+}
+
+/// A name without its quotes, decoded, one blank for every run of them.
+fn clean_name(text: &str) -> String {
+    let decoded = encoded_word::decode(text.trim());
+    let unquoted = unquoted(&decoded);
+    let words: Vec<&str> = unquoted.split_whitespace().collect();
+    let name = words.join(" ");
+    // 'Ida Moss' as some programs show a name that is an address of theirs.
+    let inner = name.strip_prefix('\'').and_then(|rest| rest.strip_suffix('\''));
+    inner.unwrap_or(&name).trim_end_matches(',').to_owned()
+}
+
+/// Whether text that begins like this is a recipient line rather than a table.
+pub fn looks_like_recipients(text: &[u8]) -> bool {
+    let text = &text[..text.len().min(LOOKED_AT)];
+    let text = String::from_utf8_lossy(text);
+    let Some(first_line) = text.lines().find(|line| !line.trim().is_empty()) else { return false };
+    // A table mostly begins with a header; recipients begin with one, or with a label or a group's name.
+    let may_begin_recipients = first_line.contains(['@', ':']) || text.contains("\n ") || text.contains("\n\t");
+    let is_table = text.contains("://") || headers::recognise(first_line).is_some();
+    if !may_begin_recipients || !text.contains('@') || is_table {
+        return false;
+    }
+    let mut recipients: Vec<Recipient> = Vec::new();
+    let mut keep = |recipient| {
+        recipients.push(recipient);
+        Ok::<(), std::convert::Infallible>(())
+    };
+    let mut parser = Parser::default();
+    let parsed = parser.take(text.as_bytes(), &mut keep).and_then(|()| parser.finish(&mut keep));
+    if parsed.is_err() || recipients.is_empty() {
+        return false;
+    }
+    let has_address = |recipient: &&Recipient| {
+        let address = recipient.address.trim();
+        address.matches('@').count() == 1
+            && !address.contains(char::is_whitespace)
+            && !address.contains([',', '|', '\t'])
+    };
+    let with_address = recipients.iter().filter(has_address).count();
+    let with_name =
+        recipients.iter().filter(|recipient| !recipient.name.is_empty() && !recipient.address.is_empty()).count();
+    let lines: Vec<&str> = text.lines().filter(|line| !line.trim().is_empty()).collect();
+    let is_mostly_addresses = with_address * 10 >= recipients.len() * 9;
+    let is_in_lines = recipients.len() > lines.len();
+    // Two addresses in every line are two columns.
+    let ats = |line: &str| line.matches('@').count();
+    let is_table = with_name == 0 && lines.len() > 2 && lines.iter().all(|line| ats(line) == ats(lines[0]));
+    let label = first_line.split(':').next().unwrap_or_default().trim().to_lowercase();
+    let is_labelled = first_line.contains(':') && LABELS.contains(&label.as_str());
+    is_mostly_addresses && (is_labelled || !is_table && (with_name * 2 > recipients.len() || is_in_lines))
+}
+
+/// Takes the recipients out of a text in UTF-8.
+pub(super) fn extract(mut text: impl Read, input: &Input, folder: &Path, observer: &dyn Observer) -> Result<Extracted> {
+    let mut spool = RowSpool::new(folder, input.path(), input.bytes)?;
+    let mut has_groups = false;
+    let mut parser = Parser::default();
+    let mut add = |recipient: Recipient| {
+        spool.cell(recipient.address.as_bytes());
+        spool.cell(recipient.name.as_bytes());
+        has_groups |= !recipient.group.is_empty();
+        if !recipient.group.is_empty() {
+            spool.cell(recipient.group.as_bytes());
+        }
+        spool.end_row()
+    };
+    let mut buffer = vec![0; 64 << 10];
+    loop {
+        if observer.wants_stop() {
+            return Err(pebblebank_table::Error::interrupted());
+        }
+        let count =
+            text.read(&mut buffer).map_err(|cause| pebblebank_table::encoding::unreadable(input.path(), &cause))?;
+        if count == 0 {
+            parser.finish(&mut add)?;
+            break;
+        }
+        parser.take(&buffer[..count], &mut add)?;
+    }
+    let mut headers = vec!["email".to_owned(), "full_name".to_owned()];
+    headers.extend(has_groups.then(|| "tags".to_owned()));
+    spool.finish(Some(headers), Vec::new())
+}

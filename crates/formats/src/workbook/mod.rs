@@ -1,0 +1,488 @@
+//! Workbooks (XLSX, XLSM, XLSB, XLS, ODS) → rows. The cells come from `calamine`; here it is decided which sheet is
+//! meant, and what a stored value is as text.
+//!
+//! A row of the sheet is a row of the result, so that row numbers are those that a spreadsheet program shows.
+
+mod container;
+mod guarded;
+mod hidden;
+mod value;
+
+use crate::Input;
+use crate::unpack::is_zip;
+use calamine::{Ods, Reader, SheetType, SheetVisible, Xls, Xlsb, Xlsx};
+use guarded::guarded;
+use hidden::Hidden;
+use pebblebank_table::error::closest;
+use pebblebank_table::observe::{Finding, Met, Observer, Weight, counted};
+use pebblebank_table::spool::{Extracted, RowSpool};
+use pebblebank_table::units::{MAX_COLUMNS, RowNumber};
+use pebblebank_table::{Error, ErrorKind, Result};
+use pebblebank_values::unread::{self, RowGave, UnreadText};
+use std::fs::File;
+use std::io::{BufReader, Read};
+use std::path::Path;
+use value::Value;
+
+/// How many rows of a sheet are looked at to find the one with the contacts.
+const ROWS_LOOKED_AT: u32 = 40;
+
+/// How many bytes a part of a workbook that must be held in memory may unpack to.
+const MOST_HELD: u64 = 1 << 30;
+
+/// Most rows of a sheet, in every format read here.
+const MOST_ROWS: u32 = 1 << 20;
+
+/// Whether an archive with these members is a workbook.
+pub fn is_workbook<'a>(mut names: impl Iterator<Item = &'a str>) -> bool {
+    let is_its_part =
+        |name: &str| name.starts_with("xl/workbook.") || name == "content.xml" || name.starts_with("xl/worksheets/");
+    names.any(|name| is_its_part(&name.replace('\\', "/")))
+}
+
+/// Whether an archive with these members is a document of another kind.
+pub fn is_other_document<'a>(mut names: impl Iterator<Item = &'a str>) -> bool {
+    names.any(|name| name == "[Content_Types].xml" || name.starts_with("word/") || name.starts_with("ppt/"))
+}
+
+/// Whether these first bytes are those of a workbook, given that an archive that is none has been opened before.
+pub fn begins_like_workbook(begin: &[u8]) -> bool {
+    is_zip(begin) || begin.starts_with(&[0xD0, 0xCF, 0x11, 0xE0, 0xA1, 0xB1, 0x1A, 0xE1])
+}
+
+/// How likely some first rows are those of a table of contacts; 0 for not at all.
+pub type Likeness<'a> = &'a dyn Fn(&[Vec<String>]) -> u32;
+
+/// A sheet taken out of a workbook.
+pub struct Sheet {
+    /// Its rows.
+    pub extracted: Extracted,
+    /// Its name.
+    pub name: String,
+    /// The format, as users call it.
+    pub format: &'static str,
+    /// What looks like an address, a hash, a domain or a phone number on the other sheets.
+    pub unread: Vec<UnreadText>,
+}
+
+/// The word that reads all sheets, one below the other.
+const ALL_SHEETS: &str = "all";
+
+/// So much is kept of the other sheets.
+const UNREAD_KEPT: usize = 100_000;
+
+/// Takes the sheet with the contacts, or the one that is named (or numbered, from 1), out of a workbook.
+pub fn extract(
+    input: &Input,
+    sheet: Option<&str>,
+    likeness: Likeness,
+    folder: &Path,
+    observer: &dyn Observer,
+) -> Result<Sheet> {
+    let path = input.path();
+    let kind = Kind::of(input)?;
+    if kind == Kind::Xls {
+        check_container(input)?;
+    } else {
+        check_sizes(input, kind)?;
+    }
+    let opened = guarded(|| Book::open(kind, input.packed_file()?, path)).unwrap_or_else(|| Err(broken(path, "")));
+    let mut book = opened?;
+    let taken = guarded(|| {
+        let all = book.sheets();
+        let mut rows = SheetRows::new(RowSpool::new(folder, input.path(), input.bytes)?, observer, path);
+        let is_called_all = all.iter().any(|(name, _)| name.trim().to_lowercase() == ALL_SHEETS);
+        if sheet.is_some_and(|sheet| sheet.trim().to_lowercase() == ALL_SHEETS) && !is_called_all {
+            return every_sheet(&mut book, rows, kind, path);
+        }
+        let (name, mut findings) = choose(&mut book, sheet, likeness, path)?;
+        let hidden = std::thread::scope(|scope| {
+            let search = scope.spawn(|| Hidden::search(input, kind, &name));
+            book.for_each_cell(&name, path, None, &mut |row, column, value| rows.cell(row, column, value))?;
+            Ok::<Hidden, Error>(search.join().unwrap_or_default())
+        })?;
+        findings.extend(hidden.findings());
+        let extracted = rows.finish(findings)?;
+        let unread = unread_sheets(&mut book, &name, path)?;
+        Ok(Sheet { extracted, name, format: kind.name(), unread })
+    });
+    taken.unwrap_or_else(|| Err(broken(path, "")))
+}
+
+/// All sheets, one below the other; a header that comes again is one line more.
+fn every_sheet(book: &mut Book, mut rows: SheetRows, kind: Kind, path: &Path) -> Result<Sheet> {
+    let mut names = Vec::new();
+    for (name, _) in book.sheets() {
+        let above = rows.rows_so_far()?;
+        book.for_each_cell(&name, path, None, &mut |row, column, value| rows.cell(above + row, column, value))?;
+        names.push(format!("\"{name}\""));
+    }
+    let text = format!("its {} sheets were read one below the other: {}", names.len(), names.join(", "));
+    let extracted = rows.finish(vec![Finding::new("all-sheets", Weight::Note, text)])?;
+    Ok(Sheet { extracted, name: ALL_SHEETS.to_owned(), format: kind.name(), unread: Vec::new() })
+}
+
+/// What looks like an entry of a list on the sheets that were not read.
+fn unread_sheets(book: &mut Book, read: &str, path: &Path) -> Result<Vec<UnreadText>> {
+    let mut found = Vec::new();
+    let mut text = Vec::new();
+    for (name, _) in book.sheets().into_iter().filter(|(name, _)| name != read) {
+        book.for_each_cell(&name, path, None, &mut |row, column, value| {
+            if found.len() >= UNREAD_KEPT || matches!(value, Value::Nothing | Value::Error) {
+                return Ok(());
+            }
+            text.clear();
+            value.write(&mut text);
+            unread::look_at(&String::from_utf8_lossy(&text), RowGave::Entry, &mut |look, text| {
+                let row = RowNumber(u64::from(row) + 1);
+                found.push(UnreadText { sheet: Some(name.clone()), row, column: column as usize, look, text });
+            });
+            Ok(())
+        })?;
+    }
+    Ok(found)
+}
+
+/// The formats.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Kind {
+    Xlsx,
+    Xlsb,
+    Xls,
+    Ods,
+}
+
+impl Kind {
+    fn of(input: &Input) -> Result<Kind> {
+        let mut begin = Vec::new();
+        let path = input.path();
+        input.packed_file()?.take(8).read_to_end(&mut begin).map_err(|cause| Error::unreadable(path, &cause))?;
+        if !is_zip(&begin) {
+            return Ok(Kind::Xls);
+        }
+        let names = crate::unpack::members(input.packed_file()?, path)?;
+        let has = |part: &str| names.iter().any(|member| member.name.replace('\\', "/").starts_with(part));
+        Ok(match () {
+            () if has("xl/workbook.bin") => Kind::Xlsb,
+            () if has("xl/") => Kind::Xlsx,
+            () => Kind::Ods,
+        })
+    }
+
+    fn name(self) -> &'static str {
+        match self {
+            Kind::Xlsx => "workbook (XLSX)",
+            Kind::Xlsb => "workbook (XLSB)",
+            Kind::Xls => "workbook (XLS)",
+            Kind::Ods => "workbook (ODS)",
+        }
+    }
+}
+
+/// A part that is larger than any workbook of contacts has is not unpacked into memory.
+fn check_sizes(input: &Input, kind: Kind) -> Result<()> {
+    let path = input.path();
+    for member in crate::unpack::members(input.packed_file()?, path)? {
+        let name = member.name.replace('\\', "/");
+        let is_streamed = kind == Kind::Xlsx && name.starts_with("xl/worksheets/");
+        let is_held = name == "content.xml" || (name.starts_with("xl/") && !name.starts_with("xl/media/"));
+        if is_streamed || !is_held {
+            continue;
+        }
+        let fits = member.unpacks_within(input.packed_file()?, MOST_HELD);
+        if !fits.map_err(|cause| pebblebank_table::encoding::unreadable(path, &cause))? {
+            return Err(Error::new(
+                ErrorKind::Input,
+                format!("its part {name} unpacks to more than {} MiB", MOST_HELD >> 20),
+                "open it with the program that made it and save the sheet as CSV",
+            )
+            .in_file(path));
+        }
+    }
+    Ok(())
+}
+
+/// An old workbook is read into memory as a whole; it must be what it says.
+fn check_container(input: &Input) -> Result<()> {
+    let path = input.path();
+    let mut bytes = Vec::new();
+    let read = input.packed_file()?.take(MOST_HELD + 1).read_to_end(&mut bytes);
+    read.map_err(|cause| Error::unreadable(path, &cause))?;
+    if holds_encrypted_package(&bytes) {
+        return Err(protected(path));
+    }
+    if bytes.len() as u64 > MOST_HELD || !container::is_sound(&bytes) {
+        return Err(broken(path, ""));
+    }
+    Ok(())
+}
+
+fn broken(path: &Path, cause: &str) -> Error {
+    let cause = if cause.is_empty() { String::new() } else { format!(" ({cause})") };
+    Error::new(
+        ErrorKind::Input,
+        format!("the workbook is damaged or cut short{cause}"),
+        "open it with the program that made it and save it anew, or as CSV",
+    )
+    .in_file(path)
+}
+
+fn protected(path: &Path) -> Error {
+    Error::new(
+        ErrorKind::Input,
+        "the workbook is protected by a password",
+        "open it with the password, save it without one (or as CSV), and hand that over",
+    )
+    .in_file(path)
+}
+
+/// An open workbook.
+enum Book {
+    Xlsx(Box<Xlsx<BufReader<File>>>),
+    Xlsb(Box<Xlsb<BufReader<File>>>),
+    Xls(Box<Xls<BufReader<File>>>),
+    Ods(Box<Ods<BufReader<File>>>),
+}
+
+impl Book {
+    fn open(kind: Kind, file: File, path: &Path) -> Result<Book> {
+        let file = BufReader::new(file);
+        Ok(match kind {
+            Kind::Xlsx => Book::Xlsx(Box::new(Xlsx::new(file).map_err(|cause| match cause {
+                calamine::XlsxError::Password => protected(path),
+                cause => broken(path, &cause.to_string()),
+            })?)),
+            Kind::Xlsb => Book::Xlsb(Box::new(Xlsb::new(file).map_err(|cause| broken(path, &cause.to_string()))?)),
+            Kind::Xls => Book::Xls(Box::new(Xls::new(file).map_err(|cause| match cause {
+                calamine::XlsError::Password => protected(path),
+                cause => broken(path, &cause.to_string()),
+            })?)),
+            Kind::Ods => Book::Ods(Box::new(Ods::new(file).map_err(|cause| match cause {
+                calamine::OdsError::Password => protected(path),
+                cause => broken(path, &cause.to_string()),
+            })?)),
+        })
+    }
+
+    /// The sheets that can hold rows, and whether each is hidden.
+    fn sheets(&self) -> Vec<(String, bool)> {
+        let sheets = match self {
+            Book::Xlsx(book) => book.sheets_metadata(),
+            Book::Xlsb(book) => book.sheets_metadata(),
+            Book::Xls(book) => book.sheets_metadata(),
+            Book::Ods(book) => book.sheets_metadata(),
+        };
+        let with_rows = sheets.iter().filter(|sheet| sheet.typ == SheetType::WorkSheet);
+        with_rows.map(|sheet| (sheet.name.clone(), sheet.visible != SheetVisible::Visible)).collect()
+    }
+
+    /// Hands every cell to `take`, row by row; up to row `most`, if that is given.
+    fn for_each_cell(
+        &mut self,
+        sheet: &str,
+        path: &Path,
+        most: Option<u32>,
+        take: &mut dyn FnMut(u32, u32, Value) -> Result<()>,
+    ) -> Result<()> {
+        let fail = |cause: &dyn std::fmt::Display| broken(path, &cause.to_string());
+        let is_enough = |row: u32| most.is_some_and(|most| row >= most);
+        let range = match self {
+            Book::Xlsx(book) => {
+                let mut cells = book.worksheet_cells_reader(sheet).map_err(|cause| fail(&cause))?;
+                let widths: Vec<usize> = cells.styles().iter().map(value::digits_of_code).collect();
+                while let Some((cell, style)) = cells.next_cell_with_style_id().map_err(|cause| fail(&cause))? {
+                    let (row, column) = cell.get_position();
+                    if is_enough(row) {
+                        break;
+                    }
+                    let value = Value::new(cell.get_value(), widths.get(style).copied().unwrap_or(0));
+                    take(row, column, value)?;
+                }
+                return Ok(());
+            }
+            Book::Xlsb(book) => {
+                let mut cells = book.worksheet_cells_reader(sheet).map_err(|cause| fail(&cause))?;
+                while let Some(cell) = cells.next_cell().map_err(|cause| fail(&cause))? {
+                    let (row, column) = cell.get_position();
+                    if is_enough(row) {
+                        break;
+                    }
+                    take(row, column, Value::new(cell.get_value(), 0))?;
+                }
+                return Ok(());
+            }
+            Book::Xls(book) => book.worksheet_range(sheet).map_err(|cause| fail(&cause)),
+            Book::Ods(book) => book.worksheet_range(sheet).map_err(|cause| fail(&cause)),
+        }?;
+        let Some((first_row, first_column)) = range.start() else { return Ok(()) };
+        for (row, column, data) in range.used_cells() {
+            let row = row as u32 + first_row;
+            if is_enough(row) {
+                break;
+            }
+            take(row, column as u32 + first_column, Value::of_data(data))?;
+        }
+        Ok(())
+    }
+
+    /// The first rows of a sheet.
+    fn first_rows(&mut self, sheet: &str, path: &Path) -> Result<Vec<Vec<String>>> {
+        let mut rows: Vec<Vec<String>> = Vec::new();
+        let mut text = Vec::new();
+        self.for_each_cell(sheet, path, Some(ROWS_LOOKED_AT), &mut |row, column, value| {
+            let (row, column) = (row as usize, column as usize);
+            if column < MAX_COLUMNS {
+                rows.resize_with(rows.len().max(row + 1), Vec::new);
+                let cells = &mut rows[row];
+                cells.resize_with(cells.len().max(column + 1), String::new);
+                text.clear();
+                value.write(&mut text);
+                cells[column] = String::from_utf8_lossy(&text).into_owned();
+            }
+            Ok(())
+        })?;
+        Ok(rows)
+    }
+}
+
+/// The container of an encrypted workbook names its one part in UTF-16 (MS-OFFCRYPTO, section 2.1).
+fn holds_encrypted_package(bytes: &[u8]) -> bool {
+    let name: Vec<u8> = "EncryptedPackage".encode_utf16().flat_map(u16::to_le_bytes).collect();
+    memchr::memmem::find(bytes, &name).is_some()
+}
+
+/// The sheet that is named; else the one whose first rows look most like contacts, the first among equals.
+fn choose(book: &mut Book, wanted: Option<&str>, likeness: Likeness, path: &Path) -> Result<(String, Vec<Finding>)> {
+    let sheets = book.sheets();
+    if let Some(wanted) = wanted {
+        return named(&sheets, wanted, path).map(|name| (name, Vec::new()));
+    }
+    let mut judged = Vec::with_capacity(sheets.len());
+    for (index, (name, is_hidden)) in sheets.iter().enumerate() {
+        let likeness = likeness(&book.first_rows(name, path)?);
+        judged.push((likeness, !is_hidden, std::cmp::Reverse(index), name.clone()));
+    }
+    let Some((_, is_visible, _, best)) = judged.iter().max() else {
+        return Err(Error::new(ErrorKind::Input, "the workbook has no sheet with rows", "check that it is the export")
+            .in_file(path));
+    };
+    let mut findings = Vec::new();
+    let others: Vec<String> = judged
+        .iter()
+        .filter(|(likeness, _, _, name)| name != best && *likeness > 1)
+        .map(|(.., name)| format!("\"{name}\""))
+        .collect();
+    if !others.is_empty() {
+        let text = format!(
+            "the sheet \"{best}\" was read; {} may hold contacts too: sheet = in a job, or --sheet, reads another",
+            others.join(", ")
+        );
+        findings.push(Finding::new("several-sheets", Weight::Doubt, text));
+    }
+    if !is_visible {
+        let text = format!("the sheet \"{best}\", which was read, is hidden in the workbook");
+        findings.push(Finding::new("hidden-sheet", Weight::Doubt, text));
+    }
+    Ok((best.clone(), findings))
+}
+
+fn named(sheets: &[(String, bool)], wanted: &str, path: &Path) -> Result<String> {
+    let by_name = sheets.iter().find(|(name, _)| name.trim().to_lowercase() == wanted.trim().to_lowercase());
+    let by_number = || wanted.trim().parse::<usize>().ok().and_then(|number| sheets.get(number.checked_sub(1)?));
+    if let Some((name, _)) = by_name.or_else(by_number) {
+        return Ok(name.clone());
+    }
+    let advice = match closest(wanted, sheets.iter().map(|(name, _)| name.as_str())) {
+        Some(near) => format!("did you mean \"{near}\"?"),
+        None => "name one of its sheets, or leave sheet out to have it found".to_owned(),
+    };
+    let names = sheets.iter().map(|(name, _)| format!("\"{name}\"")).collect::<Vec<_>>().join(", ");
+    Err(Error::new(ErrorKind::Columns, format!("the workbook has no sheet \"{wanted}\""), advice)
+        .in_file(path)
+        .expected(format!("one of {names}")))
+}
+
+/// Takes in the cells of a sheet, in their order.
+struct SheetRows<'a> {
+    spool: RowSpool,
+    observer: &'a dyn Observer,
+    path: &'a Path,
+    text: Vec<u8>,
+    row: u32,
+    errors: Met,
+    cut_digits: Met,
+}
+
+impl<'a> SheetRows<'a> {
+    fn new(spool: RowSpool, observer: &'a dyn Observer, path: &'a Path) -> Self {
+        SheetRows {
+            spool,
+            observer,
+            path,
+            text: Vec::new(),
+            row: 0,
+            errors: Met::default(),
+            cut_digits: Met::default(),
+        }
+    }
+
+    fn cell(&mut self, row: u32, column: u32, value: Value) -> Result<()> {
+        if value == Value::Nothing {
+            return Ok(());
+        }
+        if row >= MOST_ROWS || row < self.row || column as usize >= MAX_COLUMNS {
+            return Err(broken(self.path, "a cell lies outside of the sheet or out of order"));
+        }
+        while self.row < row {
+            self.end_row()?;
+        }
+        let number = RowNumber(u64::from(row) + 1);
+        match value {
+            Value::Error => self.errors.at(number),
+            Value::Number { cut: true, .. } => self.cut_digits.at(number),
+            _ => {}
+        }
+        if (column as usize) < self.spool.cells() {
+            return Err(broken(self.path, "two cells at one place"));
+        }
+        self.spool.fill_up_to(column as usize);
+        self.text.clear();
+        value.write(&mut self.text);
+        self.spool.cell(&self.text);
+        Ok(())
+    }
+
+    /// How many rows there are, the one that is being filled included, which is ended.
+    fn rows_so_far(&mut self) -> Result<u32> {
+        if self.spool.cells() > 0 {
+            self.end_row()?;
+        }
+        Ok(self.row)
+    }
+
+    fn end_row(&mut self) -> Result<()> {
+        self.row += 1;
+        if self.row.is_multiple_of(1_024) && self.observer.wants_stop() {
+            return Err(Error::interrupted());
+        }
+        self.spool.end_row()
+    }
+
+    fn finish(mut self, mut findings: Vec<Finding>) -> Result<Extracted> {
+        if self.spool.cells() > 0 {
+            self.end_row()?;
+        }
+        if self.errors.count > 0 {
+            let cells = counted(self.errors.count, "cell", "holds", "hold");
+            let text = format!("{cells} an error such as #N/A; errors were read as blank");
+            findings.push(Finding::new("error-cells", Weight::Warning, text).at_rows(&self.errors));
+        }
+        if self.cut_digits.count > 0 {
+            let numbers = counted(self.cut_digits.count, "number", "has", "have");
+            let text =
+                format!("{numbers} more than 15 digits, of which a spreadsheet keeps 15: the rest was lost before");
+            findings.push(Finding::new("cut-digits", Weight::Warning, text).at_rows(&self.cut_digits));
+        }
+        self.spool.finish(None, findings)
+    }
+}

@@ -1,0 +1,199 @@
+//! Sorts more than fits into memory: by key bytes, in runs on disk that are merged at the end.
+//!
+//! A record is a key and a payload, both bytes. Keys are compared byte by byte, so numbers stand in them with their high
+//! byte first; who wants an order that is the same every time makes every key different, by the row's number at its end.
+
+use crate::{Error, Result};
+use std::cmp::Reverse;
+use std::collections::BinaryHeap;
+use std::fs::File;
+use std::io::{BufReader, BufWriter, Read, Seek, SeekFrom, Write};
+use std::path::{Path, PathBuf};
+
+/// What a record takes in memory beside its bytes.
+const BYTES_PER_RECORD: usize = size_of::<Place>();
+
+/// How many bytes of each run are read at once while runs are merged.
+const READ_BYTES: usize = 64 << 10;
+
+/// Where a record is in the buffer: its key, then its payload.
+#[derive(Debug, Clone, Copy)]
+struct Place {
+    /// The first eight bytes of the key, which decide mostly.
+    beginning: u64,
+    start: u64,
+    key: u32,
+    payload: u32,
+}
+
+/// Takes records in any order.
+#[derive(Debug)]
+pub struct Sorter {
+    bytes: Vec<u8>,
+    places: Vec<Place>,
+    most_bytes: usize,
+    folder: PathBuf,
+    runs: Vec<File>,
+    count: u64,
+}
+
+impl Sorter {
+    /// Keeps up to `most_bytes` in memory, the rest in nameless files in `folder`.
+    pub fn new(most_bytes: u64, folder: &Path) -> Sorter {
+        Sorter {
+            bytes: Vec::new(),
+            places: Vec::new(),
+            most_bytes: most_bytes.max(1 << 16) as usize,
+            folder: folder.to_path_buf(),
+            runs: Vec::new(),
+            count: 0,
+        }
+    }
+
+    /// How many records there are.
+    pub fn len(&self) -> u64 {
+        self.count
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.count == 0
+    }
+
+    /// Adds a record.
+    pub fn push(&mut self, key: &[u8], payload: &[u8]) -> Result<()> {
+        let taken = self.bytes.len() + self.places.len() * BYTES_PER_RECORD;
+        if taken + key.len() + payload.len() + BYTES_PER_RECORD > self.most_bytes && !self.places.is_empty() {
+            self.write_run()?;
+        }
+        let mut beginning = [0; 8];
+        let length = key.len().min(8);
+        beginning[..length].copy_from_slice(&key[..length]);
+        self.places.push(Place {
+            beginning: u64::from_be_bytes(beginning),
+            start: self.bytes.len() as u64,
+            key: key.len() as u32,
+            payload: payload.len() as u32,
+        });
+        self.bytes.extend_from_slice(key);
+        self.bytes.extend_from_slice(payload);
+        self.count += 1;
+        Ok(())
+    }
+
+    fn sort(&mut self) {
+        let bytes = &self.bytes;
+        let key = |place: &Place| &bytes[place.start as usize..][..place.key as usize];
+        self.places.sort_by(|a, b| a.beginning.cmp(&b.beginning).then_with(|| key(a).cmp(key(b))));
+    }
+
+    fn write_run(&mut self) -> Result<()> {
+        self.sort();
+        let fail = |cause: std::io::Error| Error::unwritable(&self.folder, &cause);
+        let mut out = BufWriter::with_capacity(1 << 20, tempfile::tempfile_in(&self.folder).map_err(fail)?);
+        for place in &self.places {
+            out.write_all(&place.key.to_le_bytes()).map_err(fail)?;
+            out.write_all(&place.payload.to_le_bytes()).map_err(fail)?;
+            let length = (place.key + place.payload) as usize;
+            out.write_all(&self.bytes[place.start as usize..][..length]).map_err(fail)?;
+        }
+        let mut file = out.into_inner().map_err(|cause| fail(cause.into_error()))?;
+        file.seek(SeekFrom::Start(0)).map_err(fail)?;
+        self.runs.push(file);
+        self.bytes.clear();
+        self.places.clear();
+        Ok(())
+    }
+
+    /// Gives the records in order.
+    pub fn finish(mut self) -> Result<Sorted> {
+        if self.runs.is_empty() {
+            self.sort();
+            return Ok(Sorted(Records::InMemory { bytes: self.bytes, places: self.places.into_iter() }));
+        }
+        if !self.places.is_empty() {
+            self.write_run()?;
+        }
+        let mut runs: Vec<Run> = self.runs.into_iter().map(|file| Run::new(file, &self.folder)).collect();
+        let mut heads = BinaryHeap::new();
+        for (number, run) in runs.iter_mut().enumerate() {
+            if run.read()? {
+                heads.push(Reverse((run.key.clone(), number)));
+            }
+        }
+        Ok(Sorted(Records::Merged { runs, heads, last: None }))
+    }
+}
+
+/// Records in order.
+#[derive(Debug)]
+pub struct Sorted(Records);
+
+#[derive(Debug)]
+enum Records {
+    /// All of them fitted into memory.
+    InMemory { bytes: Vec<u8>, places: std::vec::IntoIter<Place> },
+    /// Runs, each of them sorted, with their next records.
+    Merged {
+        runs: Vec<Run>,
+        heads: BinaryHeap<Reverse<(Vec<u8>, usize)>>,
+        /// The run whose record was given last.
+        last: Option<usize>,
+    },
+}
+
+impl Sorted {
+    /// The next record: its key and its payload.
+    #[allow(clippy::should_implement_trait)] // what it gives lies in its own buffers
+    pub fn next(&mut self) -> Result<Option<(&[u8], &[u8])>> {
+        match &mut self.0 {
+            Records::InMemory { bytes, places } => {
+                let Some(place) = places.next() else { return Ok(None) };
+                let record = &bytes[place.start as usize..][..(place.key + place.payload) as usize];
+                Ok(Some(record.split_at(place.key as usize)))
+            }
+            Records::Merged { runs, heads, last } => {
+                if let Some(number) = last.take()
+                    && runs[number].read()?
+                {
+                    heads.push(Reverse((runs[number].key.clone(), number)));
+                }
+                let Some(Reverse((_, number))) = heads.pop() else { return Ok(None) };
+                *last = Some(number);
+                Ok(Some((&runs[number].key, &runs[number].payload)))
+            }
+        }
+    }
+}
+
+/// A sorted run on disk, and its next record.
+#[derive(Debug)]
+struct Run {
+    reader: BufReader<File>,
+    folder: PathBuf,
+    key: Vec<u8>,
+    payload: Vec<u8>,
+}
+
+impl Run {
+    fn new(file: File, folder: &Path) -> Run {
+        let reader = BufReader::with_capacity(READ_BYTES, file);
+        Run { reader, folder: folder.to_path_buf(), key: Vec::new(), payload: Vec::new() }
+    }
+
+    /// Reads the next record; false at the end.
+    fn read(&mut self) -> Result<bool> {
+        let fail = |cause: std::io::Error| Error::unreadable(&self.folder, &cause);
+        let mut lengths = [0; 8];
+        match self.reader.read_exact(&mut lengths) {
+            Err(cause) if cause.kind() == std::io::ErrorKind::UnexpectedEof => return Ok(false),
+            other => other.map_err(fail)?,
+        }
+        let both = u64::from_le_bytes(lengths);
+        self.key.resize(both as u32 as usize, 0);
+        self.payload.resize((both >> 32) as usize, 0);
+        self.reader.read_exact(&mut self.key).map_err(fail)?;
+        self.reader.read_exact(&mut self.payload).map_err(fail)?;
+        Ok(true)
+    }
+}

@@ -1,0 +1,102 @@
+//! Text in whatever encoding it arrives in.
+#![allow(clippy::unwrap_used)] // a failure is a failed test
+
+use encoding_rs::{
+    Encoding, ISO_8859_2, ISO_8859_15, KOI8_R, MACINTOSH, SHIFT_JIS, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1250,
+    WINDOWS_1251, WINDOWS_1252,
+};
+use pebblebank_table::encoding::{
+    BadBytesAre, Decoding, Knowledge, decode_sample, encoding_named, recognise_encoding, unreadable,
+};
+use proptest::prelude::*;
+use rstest::rstest;
+use std::io::Read;
+use std::path::Path;
+
+/// The text in an encoding; none where it has no such letters.
+fn encoded(text: &str, encoding: &'static Encoding) -> Option<Vec<u8>> {
+    let units = |to_bytes: fn(u16) -> [u8; 2]| text.encode_utf16().flat_map(to_bytes).collect();
+    if encoding == UTF_16LE {
+        return Some(units(u16::to_le_bytes));
+    }
+    if encoding == UTF_16BE {
+        return Some(units(u16::to_be_bytes));
+    }
+    let (bytes, _, has_misfits) = encoding.encode(text);
+    (!has_misfits).then(|| bytes.into_owned())
+}
+
+fn decoded(bytes: &[u8], encoding: &'static Encoding) -> std::io::Result<String> {
+    let mut text = String::new();
+    Decoding::new(bytes, encoding, BadBytesAre::Errors, false).read_to_string(&mut text)?;
+    Ok(text)
+}
+
+#[rstest]
+#[case::ascii("email,name\nida@post.example,Ida\n", UTF_8, Knowledge::Certain)]
+#[case::utf_8("name\nSøren\n", UTF_8, Knowledge::Certain)]
+#[case::utf_16_by_its_zeros("email,name\nida@post.example,Søren\n", UTF_16LE, Knowledge::Certain)]
+#[case::utf_16_the_other_way("email,name\nida@post.example,Søren\n", UTF_16BE, Knowledge::Certain)]
+#[case::western("Name;Ort\nJürgen Müller;Köln\nChloé Lefèvre;Saint-Étienne\n", WINDOWS_1252, Knowledge::Guessed)]
+#[case::central_european(
+    "Jméno;Město\nJiří Nováček;Plzeň\nŁukasz Łapiński;Łódź\nBožena Dvořáková;Děčín\n",
+    WINDOWS_1250,
+    Knowledge::Guessed
+)]
+#[case::cyrillic("Имя;Город\nИрина Петрова;Москва\nОльга Иванова;Казань\n", WINDOWS_1251, Knowledge::Guessed)]
+#[case::japanese("名前,市\n田中花子,東京都\n佐藤健二,大阪市\n", SHIFT_JIS, Knowledge::Guessed)]
+fn the_encoding_is_recognised(#[case] text: &str, #[case] encoding: &'static Encoding, #[case] knowledge: Knowledge) {
+    let bytes = encoded(text, encoding).unwrap();
+    assert_eq!(recognise_encoding(&bytes, true), (encoding, knowledge));
+    assert_eq!(String::from_utf8(decode_sample(&bytes, encoding, true)).unwrap(), text);
+}
+
+#[test]
+fn a_byte_order_mark_decides_and_is_no_text() {
+    for (mark, encoding) in [(&b"\xEF\xBB\xBF"[..], UTF_8), (b"\xFF\xFE", UTF_16LE), (b"\xFE\xFF", UTF_16BE)] {
+        let bytes = [mark, &encoded("é", encoding).unwrap()].concat();
+        assert_eq!(recognise_encoding(&bytes, true), (encoding, Knowledge::Certain));
+        assert_eq!(decode_sample(&bytes, encoding, true), "é".as_bytes());
+    }
+}
+
+#[test]
+fn a_sample_may_end_in_the_middle_of_a_character() {
+    let cut = &"Søren".as_bytes()[..2];
+    assert_eq!(recognise_encoding(cut, false).0, UTF_8);
+    assert_ne!(recognise_encoding(cut, true).0, UTF_8);
+}
+
+#[rstest]
+#[case(UTF_16LE, b"a\x00\n\x00\x00\xD8b\x00", 2)]
+#[case(SHIFT_JIS, b"a\nb\nc\x81\x20", 3)]
+fn bytes_that_fit_nothing_are_an_error_with_their_line(
+    #[case] encoding: &'static Encoding,
+    #[case] bytes: &[u8],
+    #[case] line: u64,
+) {
+    let error = unreadable(Path::new("list.csv"), &decoded(bytes, encoding).unwrap_err());
+    assert!(error.what().contains(&format!("in line {line} ")), "{error}");
+}
+
+#[test]
+fn a_name_that_is_no_encoding_names_the_closest() {
+    assert_eq!(encoding_named(" Latin1 ").unwrap(), WINDOWS_1252);
+    assert_eq!(encoding_named("windws-1252").unwrap_err().advice(), "did you mean windows-1252?");
+}
+
+proptest! {
+    #[test]
+    fn what_was_written_in_an_encoding_is_read_back(
+        text in "[a-zé€łščжシ;,\n\" ]{0,300}",
+        repeats in 1usize..900,
+        encoding in prop::sample::select(vec![
+            UTF_16LE, UTF_16BE, WINDOWS_1252, WINDOWS_1250, WINDOWS_1251, ISO_8859_2, ISO_8859_15, MACINTOSH, SHIFT_JIS, KOI8_R,
+        ]),
+    ) {
+        // What the encoding has no letters for is left out.
+        let text: String = text.chars().filter(|c| encoded(&c.to_string(), encoding).is_some()).collect::<String>().repeat(repeats);
+        let bytes = encoded(&text, encoding).unwrap();
+        prop_assert_eq!(decoded(&bytes, encoding).unwrap(), text);
+    }
+}

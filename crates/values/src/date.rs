@@ -1,0 +1,719 @@
+//! Dates in many written forms → ISO 8601. The order of day and month is decided by the whole column, never by one
+//! value; days are never shifted between time zones.
+
+use crate::fold::fold;
+use crate::{Cleaned, Doubt, Rule, Rules};
+use pebblebank_table::observe::Met;
+use pebblebank_table::units::RowNumber;
+use std::collections::{HashMap, HashSet};
+use std::fmt::Write;
+use std::sync::LazyLock;
+
+/// A day of the Gregorian calendar.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Date {
+    /// The year.
+    pub year: i16,
+    /// From 1 to 12.
+    pub month: u8,
+    /// From 1 to 31.
+    pub day: u8,
+}
+
+impl Date {
+    /// The day, where a calendar has it.
+    pub fn new(year: i16, month: u8, day: u8) -> Option<Date> {
+        let days = match month {
+            4 | 6 | 9 | 11 => 30,
+            2 if year % 4 == 0 && (year % 100 != 0 || year % 400 == 0) => 29,
+            2 => 28,
+            1..=12 => 31,
+            _ => return None,
+        };
+        (1..=days).contains(&day).then_some(Date { year, month, day })
+    }
+
+    /// The day that ISO 8601 writes so: 2026-03-05.
+    pub fn from_iso(text: &str) -> Option<Date> {
+        iso_date(text.as_bytes())
+    }
+
+    /// Days since 1 March of the year 0.
+    pub fn day_number(self) -> i32 {
+        let (year, month) = (i32::from(self.year), i32::from(self.month));
+        let year = if month < 3 { year - 1 } else { year };
+        let month = (month + 9) % 12;
+        365 * year + year.div_euclid(4) - year.div_euclid(100)
+            + year.div_euclid(400)
+            + (153 * month + 2) / 5
+            + i32::from(self.day)
+            - 1
+    }
+
+    /// The day of a day number.
+    pub fn from_day_number(days: i32) -> Date {
+        let era = days.div_euclid(146_097);
+        let day_of_era = days.rem_euclid(146_097);
+        let year = (day_of_era - day_of_era / 1_460 + day_of_era / 36_524 - day_of_era / 146_096) / 365;
+        let day_of_year = day_of_era - (365 * year + year / 4 - year / 100);
+        let month = (5 * day_of_year + 2) / 153;
+        let day = day_of_year - (153 * month + 2) / 5 + 1;
+        let (year, month) = (year + era * 400, if month < 10 { month + 3 } else { month - 9 });
+        let year = if month <= 2 { year + 1 } else { year };
+        // None of them is negative or large by now.
+        let small = |number: i32| u8::try_from(number).unwrap_or_default();
+        Date { year: year as i16, month: small(month), day: small(day) }
+    }
+}
+
+/// A day, and the time of day where one is given.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Moment {
+    /// The day.
+    pub date: Date,
+    /// The time; midnight counts as none, since spreadsheets add it to every day.
+    pub time: Option<Time>,
+}
+
+/// A time of day.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Time {
+    /// Seconds since midnight.
+    pub seconds: u32,
+    /// Minutes ahead of UTC, where that is given.
+    pub offset: Option<i16>,
+}
+
+impl Moment {
+    /// Adds it as ISO 8601 writes it.
+    pub fn write(self, out: &mut String) {
+        let Date { year, month, day } = self.date;
+        let mut two = |number: u8| {
+            out.push(char::from(b'0' + number / 10 % 10));
+            out.push(char::from(b'0' + number % 10));
+        };
+        let (hundreds, years) = (year.unsigned_abs() / 100, year.unsigned_abs() % 100);
+        two(hundreds as u8);
+        two(years as u8);
+        for part in [month, day] {
+            out.push('-');
+            out.push(char::from(b'0' + part / 10));
+            out.push(char::from(b'0' + part % 10));
+        }
+        let Some(Time { seconds, offset }) = self.time else { return };
+        let _ = write!(out, "T{:02}:{:02}:{:02}", seconds / 3600, seconds / 60 % 60, seconds % 60);
+        match offset {
+            None => {}
+            Some(0) => out.push('Z'),
+            Some(minutes) => {
+                let sign = if minutes < 0 { '-' } else { '+' };
+                let _ = write!(out, "{sign}{:02}:{:02}", minutes.abs() / 60, minutes.abs() % 60);
+            }
+        }
+    }
+}
+
+/// How a layout writes a day: `yyyy`, `yy`, `mm`, `m`, `dd`, `d` with signs between.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct DateFormat(String);
+
+impl DateFormat {
+    /// Reads a format; none where it holds other letters, or neither day, month nor year.
+    ///
+    /// ```
+    /// use pebblebank_values::date::Date;
+    /// use pebblebank_values::date::DateFormat;
+    /// let day = Date::from_iso("2026-03-05").unwrap();
+    /// assert_eq!(DateFormat::new("d.m.yy").unwrap().of(day), "5.3.26");
+    /// ```
+    pub fn new(text: &str) -> Option<DateFormat> {
+        let runs = runs(text);
+        let is_known = |run: &&str| {
+            !run.starts_with(|c: char| c.is_alphanumeric()) || matches!(*run, "yyyy" | "yy" | "mm" | "m" | "dd" | "d")
+        };
+        let has_letter = runs.iter().any(|run| run.starts_with(['y', 'm', 'd']));
+        (has_letter && runs.iter().all(|run| is_known(&run.as_str()))).then(|| DateFormat(text.to_owned()))
+    }
+
+    /// The day in this format.
+    pub fn of(&self, date: Date) -> String {
+        let Date { year, month, day } = date;
+        runs(&self.0)
+            .into_iter()
+            .map(|run| match run.as_str() {
+                "yyyy" => format!("{year:04}"),
+                "yy" => format!("{:02}", year % 100),
+                "mm" => format!("{month:02}"),
+                "m" => month.to_string(),
+                "dd" => format!("{day:02}"),
+                "d" => day.to_string(),
+                _ => run,
+            })
+            .collect()
+    }
+}
+
+/// A text as runs of the same character.
+fn runs(text: &str) -> Vec<String> {
+    let mut runs: Vec<String> = Vec::new();
+    for c in text.chars() {
+        match runs.last_mut() {
+            Some(run) if run.starts_with(c) => run.push(c),
+            _ => runs.push(c.to_string()),
+        }
+    }
+    runs
+}
+
+/// Whether the day or the month comes first.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum DateOrder {
+    /// 31.12.2025
+    DayFirst,
+    /// 12/31/2025
+    MonthFirst,
+}
+
+impl DateOrder {
+    /// The order of that name: `dmy` or `mdy`.
+    pub fn from_name(name: &str) -> Option<DateOrder> {
+        match name {
+            "dmy" => Some(DateOrder::DayFirst),
+            "mdy" => Some(DateOrder::MonthFirst),
+            _ => None,
+        }
+    }
+
+    /// The order in which a country writes its dates.
+    pub fn of_country(country: &str) -> DateOrder {
+        const MONTH_FIRST: [&str; 6] = ["US", "PH", "PR", "GU", "FM", "MH"];
+        if MONTH_FIRST.contains(&country) { DateOrder::MonthFirst } else { DateOrder::DayFirst }
+    }
+}
+
+/// What a text says as a date.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Reading {
+    /// It can be read in one way only.
+    Sure(Moment),
+    /// A spreadsheet's day number.
+    DayNumber(Moment),
+    /// Only the day can come first: a number is above 12.
+    OnlyDayFirst(Moment),
+    /// Only the month can come first.
+    OnlyMonthFirst(Moment),
+    /// It can be read in both orders: with the day first, with the month first.
+    Either(Moment, Moment),
+    /// It is written like a date, but no calendar has the day.
+    Impossible,
+    /// It is none.
+    Unreadable,
+}
+
+/// Words of dates.
+struct DateWords {
+    months: HashMap<&'static str, u8>,
+    beside: HashSet<&'static str>,
+}
+
+static WORDS: LazyLock<DateWords> = LazyLock::new(|| {
+    let mut words = DateWords { months: HashMap::new(), beside: HashSet::new() };
+    for (name, list) in include_str!("data/date_words.txt").lines().filter_map(|line| line.split_once(": ")) {
+        let list = list.split('|').map(str::trim);
+        match name.parse() {
+            Ok(month) => words.months.extend(list.map(|word| (word, month))),
+            Err(_) => words.beside.extend(list),
+        }
+    }
+    words
+});
+
+fn two(bytes: &[u8]) -> Option<u8> {
+    match bytes {
+        [a, b] if a.is_ascii_digit() && b.is_ascii_digit() => Some((a - b'0') * 10 + b - b'0'),
+        _ => None,
+    }
+}
+
+/// `2026-03-05`
+fn iso_date(bytes: &[u8]) -> Option<Date> {
+    let [y1, y2, y3, y4, b'-', m1, m2, b'-', d1, d2] = *bytes else { return None };
+    let year = i16::from(two(&[y1, y2])?) * 100 + i16::from(two(&[y3, y4])?);
+    Date::new(year, two(&[m1, m2])?, two(&[d1, d2])?)
+}
+
+/// A number of a text, with its digits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Number {
+    value: u32,
+    digits: u8,
+}
+
+/// What a date is read from.
+#[derive(Default)]
+struct Tokens {
+    numbers: [Option<Number>; 3],
+    count: usize,
+    month: Option<u8>,
+    time: Option<Time>,
+}
+
+/// Reads a text as a date. `latest_year` is the year that numbers of two digits are brought near to: they lie in the
+/// hundred years up to it.
+pub fn read(text: &str, latest_year: i16) -> Reading {
+    let bytes = text.as_bytes();
+    if let Some(date) = iso_date(bytes) {
+        return Reading::Sure(Moment { date, time: None });
+    }
+    if let Some(reading) = three_numbers(bytes) {
+        return reading;
+    }
+    if bytes.iter().all(|byte| byte.is_ascii_digit() || *byte == b'.') && memchr::memchr_iter(b'.', bytes).count() < 2 {
+        return read_digits(text);
+    }
+    match tokens(text) {
+        Some(tokens) => tokens.reading(latest_year),
+        None => Reading::Unreadable,
+    }
+}
+
+/// The quick way for `5.3.2026`, `05/03/2026` and `3-5-2026`: two numbers of one or two digits and a year of four.
+#[inline]
+fn three_numbers(bytes: &[u8]) -> Option<Reading> {
+    let length = bytes.len();
+    if !(8..=10).contains(&length) {
+        return None;
+    }
+    let year = i16::from(two(&bytes[length - 4..length - 2])?) * 100 + i16::from(two(&bytes[length - 2..])?);
+    let sign = bytes[length - 5];
+    if !matches!(sign, b'.' | b'/' | b'-') {
+        return None;
+    }
+    let head = &bytes[..length - 5];
+    let short = |bytes: &[u8]| match bytes {
+        [a] if a.is_ascii_digit() => Some(a - b'0'),
+        bytes => two(bytes),
+    };
+    let at = head.iter().position(|byte| *byte == sign)?;
+    Some(by_order(year, short(&head[..at])?, short(&head[at + 1..])?, None))
+}
+
+/// What two numbers before a year say.
+fn by_order(year: i16, a: u8, b: u8, time: Option<Time>) -> Reading {
+    let moment = |date| Moment { date, time };
+    match (Date::new(year, b, a), Date::new(year, a, b)) {
+        (Some(day_first), Some(month_first)) if day_first == month_first => Reading::Sure(moment(day_first)),
+        (Some(day_first), Some(month_first)) => Reading::Either(moment(day_first), moment(month_first)),
+        (Some(date), None) if a > 12 => Reading::OnlyDayFirst(moment(date)),
+        (None, Some(date)) if b > 12 => Reading::OnlyMonthFirst(moment(date)),
+        // 30/02: both numbers could be the month, but only one of the days is there.
+        (Some(_) | None, None) | (None, Some(_)) => Reading::Impossible,
+    }
+}
+
+/// The day of a spreadsheet's day number, counted from 1900.
+fn spreadsheet_day(number: i32) -> Date {
+    // Day 1 is 1 January 1900, and the 29 February of that year, which there was not, is counted.
+    let base = Date { year: 1899, month: 12, day: 30 };
+    Date::from_day_number(base.day_number() + number)
+}
+
+/// `20260305`, `46086`, `46086.5`, seconds since 1970.
+fn read_digits(text: &str) -> Reading {
+    let (whole, fraction) = text.split_once('.').unwrap_or((text, ""));
+    let Ok(number) = whole.parse::<u64>() else { return Reading::Unreadable };
+    let moment = |date, seconds| Moment { date, time: (seconds > 0).then_some(Time { seconds, offset: None }) };
+    match (whole.len(), fraction.is_empty()) {
+        (8, true) => {
+            let (year, month, day) = ((number / 10_000) as i16, (number / 100 % 100) as u8, (number % 100) as u8);
+            match Date::new(year, month, day) {
+                Some(date) if (1800..2200).contains(&year) => Reading::Sure(moment(date, 0)),
+                _ => Reading::Unreadable,
+            }
+        }
+        (14, true) => {
+            let (date, time) = (number / 1_000_000, number % 1_000_000);
+            let day = Date::new((date / 10_000) as i16, (date / 100 % 100) as u8, (date % 100) as u8);
+            let seconds = time / 10_000 * 3600 + time / 100 % 100 * 60 + time % 100;
+            match day {
+                Some(day) if (1800..2200).contains(&day.year) && seconds < 86_400 => {
+                    Reading::Sure(moment(day, seconds as u32))
+                }
+                _ => Reading::Unreadable,
+            }
+        }
+        (5, _) if (10_000..80_000).contains(&number) => {
+            // Six digits are finer than a second.
+            let digits: String = fraction.chars().chain("000000".chars()).take(6).collect();
+            let millionths: u64 = digits.parse().unwrap_or_default();
+            let seconds = ((millionths * 86_400 + 500_000) / 1_000_000) as u32;
+            Reading::DayNumber(moment(spreadsheet_day(number as i32), seconds.min(86_399)))
+        }
+        (10 | 13, true) => {
+            let seconds = if whole.len() == 13 { number / 1000 } else { number };
+            let epoch = Date { year: 1970, month: 1, day: 1 };
+            let date = Date::from_day_number(epoch.day_number() + (seconds / 86_400) as i32);
+            let time = Time { seconds: (seconds % 86_400) as u32, offset: Some(0) };
+            Reading::Sure(Moment { date, time: Some(time).filter(|time| time.seconds > 0) })
+        }
+        _ => Reading::Unreadable,
+    }
+}
+
+fn tokens(text: &str) -> Option<Tokens> {
+    let mut tokens = Tokens::default();
+    // "Thu Mar 05 2026 14:30:00 GMT+0100 (Central European Standard Time)"
+    let mut rest = text.split('(').next().unwrap_or_default().trim();
+    while let Some(first) = rest.chars().next() {
+        if first.is_ascii_digit() {
+            let end = rest.find(|c: char| !c.is_ascii_digit()).unwrap_or(rest.len());
+            let after = &rest[end..];
+            let is_time = after.starts_with(':')
+                || (tokens.count == 3 || tokens.month.is_some() && tokens.count == 2) && tokens.time.is_none();
+            if is_time {
+                rest = tokens.take_time(rest)?;
+                continue;
+            }
+            if tokens.count == 3 || end > 4 {
+                return None;
+            }
+            let value = rest[..end].parse().ok()?;
+            tokens.numbers[tokens.count] = Some(Number { value, digits: end as u8 });
+            tokens.count += 1;
+            rest = after;
+        } else if first.is_alphabetic() {
+            let end = rest.find(|c: char| !c.is_alphabetic()).unwrap_or(rest.len());
+            tokens.take_word(&rest[..end])?;
+            rest = &rest[end..];
+        } else if first.is_whitespace() || matches!(first, '/' | '.' | '-' | ',' | '–' | '\'' | '’' | 'º' | '°') {
+            rest = &rest[first.len_utf8()..];
+        } else {
+            return None;
+        }
+    }
+    Some(tokens)
+}
+
+impl Tokens {
+    fn take_word(&mut self, word: &str) -> Option<()> {
+        let mut lower = [0u8; 12];
+        let folded;
+        let key = match lower.get_mut(..word.len()) {
+            Some(lower) if word.is_ascii() => {
+                lower.copy_from_slice(word.as_bytes());
+                lower.make_ascii_lowercase();
+                std::str::from_utf8(lower).ok()?
+            }
+            _ => {
+                folded = fold(word);
+                folded.as_str()
+            }
+        };
+        if key == "t" && self.count == 3 {
+            return Some(());
+        }
+        let words = &*WORDS;
+        if let Some(month) = words.months.get(key)
+            && self.month.is_none()
+        {
+            self.month = Some(*month);
+            return Some(());
+        }
+        if matches!(key, "utc" | "gmt" | "z") && self.time.is_some() {
+            if let Some(time) = &mut self.time {
+                time.offset.get_or_insert(0);
+            }
+            return Some(());
+        }
+        let is_zone = self.time.is_some() && word.len() <= 5 && word.bytes().all(|byte| byte.is_ascii_uppercase());
+        (is_zone || words.beside.contains(key) || words.months.contains_key(key)).then_some(())
+    }
+
+    /// `14:30`, `14:30:05.123`, `14.30`, `2 pm`, then `Z`, `+01:00`.
+    fn take_time<'a>(&mut self, text: &'a str) -> Option<&'a str> {
+        if self.time.is_some() {
+            return None;
+        }
+        let mut parts = [0u32; 3];
+        let mut rest = text;
+        for (place, part) in parts.iter_mut().enumerate() {
+            let end = rest.find(|c: char| !c.is_ascii_digit()).unwrap_or(rest.len());
+            if end == 0 || end > 2 {
+                return None;
+            }
+            *part = rest[..end].parse().ok()?;
+            rest = &rest[end..];
+            let goes_on =
+                rest.starts_with([':', '.', 'h']) && rest[1..].starts_with(|c: char| c.is_ascii_digit()) && place < 2;
+            if !goes_on {
+                break;
+            }
+            rest = &rest[1..];
+        }
+        if let Some(fraction) = rest.strip_prefix(['.', ',']) {
+            rest = fraction.trim_start_matches(|c: char| c.is_ascii_digit());
+        }
+        let mut hours = parts[0];
+        let after = rest.trim_start().trim_start_matches('.');
+        let head: String = after.chars().take(4).filter(|c| *c != '.').collect::<String>().to_ascii_lowercase();
+        for (word, is_afternoon) in [("am", false), ("pm", true)] {
+            let ends = head.strip_prefix(word).is_some_and(|tail| !tail.starts_with(char::is_alphanumeric));
+            if ends && (1..=12).contains(&hours) {
+                hours = hours % 12 + if is_afternoon { 12 } else { 0 };
+                let dotted = after.as_bytes().get(1) == Some(&b'.');
+                rest = after.get(if dotted { 4 } else { 2 }..).unwrap_or_default();
+            }
+        }
+        let seconds = hours * 3600 + parts[1] * 60 + parts[2];
+        if hours > 24 || parts[1] > 59 || parts[2] > 60 || seconds > 86_400 {
+            return None;
+        }
+        let (offset, rest) = zone(rest);
+        self.time = Some(Time { seconds: seconds.min(86_399), offset });
+        Some(rest)
+    }
+
+    fn reading(&self, latest_year: i16) -> Reading {
+        let time = self.time.filter(|time| time.seconds > 0);
+        let moment = |date| Moment { date, time };
+        let year = |number: Number| full_year(number, latest_year);
+        let sure = |date: Option<Date>| date.map_or(Reading::Impossible, |date| Reading::Sure(moment(date)));
+        match (self.month, self.numbers) {
+            (Some(month), [Some(a), Some(b), None]) => {
+                let is_year = |number: Number| number.digits > 2 || number.value > 31;
+                let (day_number, of_year) = if is_year(a) { (b, a) } else { (a, b) };
+                match year(of_year) {
+                    Some(year) if day_number.digits <= 2 => sure(Date::new(year, month, day_number.value as u8)),
+                    _ => Reading::Unreadable,
+                }
+            }
+            (None, [Some(a), Some(b), Some(c)]) if a.digits > 2 || (a.value > 31 && a.digits == 2) => {
+                match (year(a), b.digits <= 2 && c.digits <= 2) {
+                    (Some(year), true) => sure(Date::new(year, b.value as u8, c.value as u8)),
+                    _ => Reading::Unreadable,
+                }
+            }
+            (None, [Some(a), Some(b), Some(c)])
+                if a.digits <= 2 && b.digits <= 2 && (c.digits == 4 || c.digits == 2) =>
+            {
+                let Some(year) = year(c) else { return Reading::Unreadable };
+                by_order(year, a.value as u8, b.value as u8, time)
+            }
+            _ => Reading::Unreadable,
+        }
+    }
+}
+
+fn full_year(number: Number, latest: i16) -> Option<i16> {
+    match number.digits {
+        4 => i16::try_from(number.value).ok(),
+        2 => {
+            let year = latest - latest.rem_euclid(100) + number.value as i16;
+            Some(if year > latest { year - 100 } else { year })
+        }
+        _ => None,
+    }
+}
+
+/// `Z`, `+01:00`, `-0500`, `GMT+0100`
+fn zone(rest: &str) -> (Option<i16>, &str) {
+    let trimmed = rest.trim_start();
+    let named = trimmed.strip_prefix("UTC").or_else(|| trimmed.strip_prefix("GMT")).unwrap_or(trimmed);
+    if let Some(after) = trimmed.strip_prefix(['Z', 'z'])
+        && !after.starts_with(char::is_alphabetic)
+    {
+        return (Some(0), after);
+    }
+    let sign = match named.bytes().next() {
+        Some(b'+') => 1,
+        Some(b'-') => -1,
+        _ => return (None, rest),
+    };
+    let digits: String = named[1..].chars().take(5).filter(char::is_ascii_digit).collect();
+    let has_colon = named.as_bytes().get(3) == Some(&b':');
+    let (Some(hours), minutes) = (digits.get(..2).and_then(|text| text.parse::<i16>().ok()), digits.get(2..4)) else {
+        return (None, rest);
+    };
+    let minutes: i16 = minutes.and_then(|text| text.parse().ok()).unwrap_or_default();
+    let length = 1 + if digits.len() < 4 { 2 } else { 4 + usize::from(has_colon) };
+    if hours > 14 || minutes > 59 {
+        return (None, rest);
+    }
+    (Some(sign * (hours * 60 + minutes)), named.get(length..).unwrap_or_default())
+}
+
+/// What a column shows of the order of day and month.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct OrderEvidence {
+    /// Dates in which only the day can come first.
+    pub day_first: Met,
+    /// Dates in which only the month can come first.
+    pub month_first: Met,
+    /// Dates that can be read in both orders.
+    pub either: Met,
+}
+
+impl OrderEvidence {
+    /// Looks at a cell's value; an ISO date shows nothing.
+    #[inline]
+    pub fn look(&mut self, value: &[u8], row: RowNumber) {
+        if iso_date(value).is_none() && !value.is_empty() {
+            self.look_closely(value, row);
+        }
+    }
+
+    fn look_closely(&mut self, value: &[u8], row: RowNumber) {
+        // Only the order matters here, so any latest year will do.
+        let text = String::from_utf8_lossy(value);
+        match read(text.trim(), 2050) {
+            Reading::OnlyDayFirst(_) => self.day_first.at(row),
+            Reading::OnlyMonthFirst(_) => self.month_first.at(row),
+            Reading::Either(..) => self.either.at(row),
+            _ => {}
+        }
+    }
+
+    /// Goes on with what was seen further down.
+    pub fn append(&mut self, later: &OrderEvidence) {
+        self.day_first.append(&later.day_first);
+        self.month_first.append(&later.month_first);
+        self.either.append(&later.either);
+    }
+
+    /// The same, `rows` further down.
+    #[must_use]
+    pub fn moved(&self, rows: u64) -> OrderEvidence {
+        OrderEvidence {
+            day_first: self.day_first.moved(rows),
+            month_first: self.month_first.moved(rows),
+            either: self.either.moved(rows),
+        }
+    }
+
+    /// The order that it shows, if it shows one.
+    pub fn shown(&self) -> Option<DateOrder> {
+        match self.decision() {
+            OrderDecision::Shown(order) => Some(order),
+            _ => None,
+        }
+    }
+
+    /// What the column decides.
+    pub fn decision(&self) -> OrderDecision {
+        match (self.day_first.count, self.month_first.count, self.either.count) {
+            (0, 0, 0) => OrderDecision::NotAsked,
+            (0, 0, _) => OrderDecision::Silent,
+            (_, 0, _) => OrderDecision::Shown(DateOrder::DayFirst),
+            (0, _, _) => OrderDecision::Shown(DateOrder::MonthFirst),
+            _ => OrderDecision::Contradicts,
+        }
+    }
+}
+
+/// What a column decides about the order of day and month.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum OrderDecision {
+    /// No date needs to know.
+    NotAsked,
+    /// Some do, and none shows it.
+    Silent,
+    /// Some show it, and all that show it the same.
+    Shown(DateOrder),
+    /// Some show one, some the other.
+    Contradicts,
+}
+
+/// How the dates of a column are to be taken.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct DateColumn {
+    /// Whether the day or the month comes first where both can.
+    pub order: Option<DateOrder>,
+    /// The day of the run.
+    pub today: Date,
+    /// What the dates are of.
+    pub of: DateOf,
+}
+
+/// What a date is of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum DateOf {
+    /// A birth: a day without a time, in the past.
+    Birth,
+    /// Something that was done: in the past.
+    Past,
+    /// Anything.
+    Any,
+}
+
+impl DateColumn {
+    /// The year that numbers of two digits are brought near to.
+    pub fn latest_year(&self) -> i16 {
+        match self.of {
+            DateOf::Birth => self.today.year,
+            DateOf::Past => self.today.year + 1,
+            DateOf::Any => self.today.year + 20,
+        }
+    }
+
+    /// The moment that a text names.
+    pub fn moment(&self, text: &str) -> Result<(Moment, Rule), Doubt> {
+        let moment = match (read(text, self.latest_year()), self.order) {
+            (Reading::Sure(moment), _)
+            | (Reading::OnlyDayFirst(moment) | Reading::Either(moment, _), None | Some(DateOrder::DayFirst))
+            | (Reading::OnlyMonthFirst(moment), None | Some(DateOrder::MonthFirst))
+            | (Reading::Either(_, moment), Some(DateOrder::MonthFirst)) => (moment, Rule::DateForm),
+            (Reading::DayNumber(moment), _) => (moment, Rule::DayNumber),
+            (Reading::OnlyDayFirst(_) | Reading::OnlyMonthFirst(_) | Reading::Impossible, _) => {
+                return Err(Doubt::ImpossibleDate);
+            }
+            (Reading::Unreadable, _) => return Err(Doubt::UnreadableDate),
+        };
+        Ok(moment)
+    }
+
+    /// The day that a text names, where it can be read in one way only.
+    pub fn only_moment(&self, text: &str) -> Option<Date> {
+        match read(text, self.latest_year()) {
+            Reading::Sure(moment) | Reading::OnlyDayFirst(moment) | Reading::OnlyMonthFirst(moment) => {
+                Some(moment.date)
+            }
+            _ => None,
+        }
+    }
+
+    /// Whether the value is an ISO date in its bounds as it stands.
+    #[inline]
+    pub fn is_clean(&self, value: &[u8]) -> bool {
+        value.len() == 10 && iso_date(value).is_some_and(|date| !self.is_far(date) && !self.is_to_come(date))
+    }
+
+    /// Whether the day of something that was done is still to come.
+    pub fn is_to_come(&self, date: Date) -> bool {
+        self.of == DateOf::Past && date > self.today
+    }
+
+    fn is_far(&self, date: Date) -> bool {
+        match self.of {
+            DateOf::Birth => date > self.today || date.year < self.today.year - 120,
+            DateOf::Past => date.year < 1900,
+            DateOf::Any => date.year < 1900 || date.year > self.today.year + 100,
+        }
+    }
+
+    /// Cleans a tidy text; the new value is added to `out`.
+    pub fn clean(&self, text: &str, out: &mut String) -> Cleaned {
+        let (mut moment, rule) = match self.moment(text) {
+            Ok(read) => read,
+            Err(doubt) => return Cleaned::Doubtful(doubt),
+        };
+        if self.of == DateOf::Birth {
+            moment.time = None;
+        }
+        if self.is_far(moment.date) {
+            return Cleaned::Doubtful(Doubt::FarOffDate);
+        }
+        let start = out.len();
+        moment.write(out);
+        if out[start..] == *text { Cleaned::AsItIs } else { Cleaned::Repaired(Rules::one(rule)) }
+    }
+}

@@ -1,0 +1,121 @@
+//! Values that cannot be cleaned, or that look like something else: they stay as they are, and are reported.
+
+/// What is doubtful about a value.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Doubt {
+    /// A phone number in exponent form, or with digits missing or too many.
+    DamagedPhone,
+    /// A phone number without a country code, where neither the row nor the job says the country.
+    PhoneWithoutCountry,
+    /// No phone number at all.
+    UnreadablePhone,
+    /// A day that no calendar has, such as 31 June or 1900-01-00.
+    ImpossibleDate,
+    /// A day before 1900, a birthday still to come, a birthday more than 120 years ago.
+    FarOffDate,
+    /// A sign-up or last visit still to come.
+    DateToCome,
+    /// No date at all.
+    UnreadableDate,
+    /// A postal code that its country cannot have.
+    UnfitPostalCode,
+    /// No country that is known by this name or code.
+    UnknownCountry,
+    /// No region that the country is known to have.
+    UnknownRegion,
+    /// No language that is known by this name or code.
+    UnknownLanguage,
+    /// No number, or one whose comma may be of thousands or of decimals.
+    UnreadableNumber,
+    /// Neither yes nor no.
+    UnreadableYesNo,
+    /// No address of a website.
+    UnreadableWebsite,
+    /// No address that could be used, in a field of addresses.
+    UnusableAddress,
+    /// A company in a column of names.
+    CompanyInName,
+    /// An address in a column of names.
+    AddressInName,
+    /// An address whose top-level domain is not known.
+    UnknownTopLevelDomain,
+}
+
+impl Doubt {
+    /// The stable short name of the finding.
+    pub fn code(self) -> &'static str {
+        match self {
+            Doubt::DamagedPhone => "damaged-phone",
+            Doubt::PhoneWithoutCountry => "phone-without-country",
+            Doubt::UnreadablePhone => "unreadable-phone",
+            Doubt::ImpossibleDate => "impossible-date",
+            Doubt::FarOffDate => "far-off-date",
+            Doubt::DateToCome => "date-to-come",
+            Doubt::UnreadableDate => "unreadable-date",
+            Doubt::UnfitPostalCode => "unfit-postal-code",
+            Doubt::UnknownCountry => "unknown-country",
+            Doubt::UnknownRegion => "unknown-region",
+            Doubt::UnknownLanguage => "unknown-language",
+            Doubt::UnreadableNumber => "unreadable-number",
+            Doubt::UnreadableYesNo => "unreadable-yes-no",
+            Doubt::UnreadableWebsite => "unreadable-website",
+            Doubt::UnusableAddress => "unusable-address",
+            Doubt::CompanyInName => "company-in-name",
+            Doubt::AddressInName => "address-in-name",
+            Doubt::UnknownTopLevelDomain => "unknown-top-level-domain",
+        }
+    }
+
+    /// Whether the value cannot be used as what it should be, so that a field that is required counts as missing.
+    pub fn is_unusable(self) -> bool {
+        !matches!(
+            self,
+            Doubt::FarOffDate
+                | Doubt::DateToCome
+                | Doubt::CompanyInName
+                | Doubt::UnknownTopLevelDomain
+                | Doubt::UnknownRegion
+                | Doubt::UnknownLanguage
+                | Doubt::UnfitPostalCode
+        )
+    }
+
+    /// What follows the number of values in a sentence.
+    pub fn says(self) -> &'static str {
+        match self {
+            Doubt::DamagedPhone => {
+                "in exponent form, or with digits cut off or too many: damaged before the export, left unchanged; ask for a fresh export"
+            }
+            Doubt::PhoneWithoutCountry => {
+                "without a country code, left unchanged: country = in [job], --country, or a country column would say which it is"
+            }
+            Doubt::UnreadablePhone => "that no phone can have, left unchanged",
+            Doubt::ImpossibleDate => "with a day that no calendar has, left unchanged",
+            Doubt::FarOffDate => "far off: before 1900, or still to come where that cannot be; left unchanged",
+            Doubt::DateToCome => "still to come, of something that was done; does not count as the newest",
+            Doubt::UnreadableDate => "that cannot be read as a date, left unchanged",
+            Doubt::UnfitPostalCode => "that the country cannot have, left unchanged",
+            Doubt::UnknownCountry => "not known as a country, left unchanged",
+            Doubt::UnknownRegion => "not known as a region of the country, left unchanged",
+            Doubt::UnknownLanguage => "not known as a language, left unchanged",
+            Doubt::UnreadableNumber => "that cannot be read as a number, or in two ways; left unchanged",
+            Doubt::UnreadableYesNo => "neither yes nor no, left unchanged",
+            Doubt::UnreadableWebsite => "that cannot be the address of a website, left unchanged",
+            Doubt::UnusableAddress => "that cannot be used as an address, left unchanged",
+            Doubt::CompanyInName => "like a company's, in a column of names",
+            Doubt::AddressInName => "with an e-mail address in a column of names, left unchanged",
+            Doubt::UnknownTopLevelDomain => "under a top-level domain that is not known; perhaps a slip",
+        }
+    }
+}
+
+/// What became of a value.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Cleaned {
+    /// It is clean as it stands.
+    AsItIs,
+    /// It was repaired, by these rules; the new value was put where the caller said.
+    Repaired(crate::Rules),
+    /// It stays as it is.
+    Doubtful(Doubt),
+}

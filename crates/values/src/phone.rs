@@ -1,0 +1,410 @@
+//! Phone numbers as they were typed → E.164, by the numbering plans of `phone_plans.txt`.
+//!
+//! A number counts as possible by its length in its country's plan, so that numbers from ranges that are set aside for
+//! fiction are possible too. What lacks digits, or stands in a spreadsheet's exponent form, is damaged: nothing is guessed.
+
+use crate::place::Country;
+use crate::{Cleaned, Doubt, Rule, Rules};
+use std::collections::HashMap;
+use std::sync::LazyLock;
+
+/// How a country numbers its phones.
+#[derive(Debug, Clone, Copy)]
+struct Plan {
+    calling_code: u16,
+    /// What stands before a national number at home.
+    trunk: &'static str,
+    /// What is dialled to call abroad.
+    abroad: &'static str,
+    /// A bit for each possible length of a national number.
+    lengths: u32,
+}
+
+struct Plans {
+    by_country: HashMap<Country, Plan>,
+    /// By calling code: the possible lengths in all its countries; 0 where there is none.
+    by_code: Vec<u32>,
+}
+
+static PLANS: LazyLock<Plans> = LazyLock::new(|| {
+    let mut plans = Plans { by_country: HashMap::new(), by_code: vec![0; 1000] };
+    for line in include_str!("data/phone_plans.txt").lines().filter(|line| !line.starts_with('#')) {
+        let mut words = line.split(' ');
+        let mut next = || words.next().unwrap_or_default();
+        let (country, code, trunk, abroad, lengths) = (next(), next(), next(), next(), next());
+        let (Some(country), Ok(calling_code)) = (Country::from_text(country), code.parse::<u16>()) else { continue };
+        let lengths = lengths.split(',').filter_map(|length| length.parse::<u32>().ok()).fold(0, |all, n| all | 1 << n);
+        let trunk = if trunk == "-" { "" } else { trunk };
+        plans.by_code[usize::from(calling_code)] |= lengths;
+        plans.by_country.insert(country, Plan { calling_code, trunk, abroad, lengths });
+    }
+    plans
+});
+
+/// The most digits that E.164 allows.
+const MOST_DIGITS: usize = 15;
+
+/// National numbers that are dialled with a trunk prefix, and stand without it, must be this long, unless their plan has
+/// hardly more than one length: shorter ones may lack their area code.
+const SURE_WITHOUT_TRUNK: usize = 9;
+
+/// Whether the value is a possible number in E.164 as it stands.
+#[inline]
+pub fn is_clean(value: &[u8]) -> bool {
+    let [b'+', digits @ ..] = value else { return false };
+    is_number(digits) && !(ends_plainly(digits) && is_placeholder(std::str::from_utf8(value).unwrap_or_default()))
+}
+
+/// Whether digits behind a plus are a possible number.
+fn is_number(digits: &[u8]) -> bool {
+    (7..=MOST_DIGITS).contains(&digits.len()) && digits.iter().all(u8::is_ascii_digit) && has_possible_length(digits)
+}
+
+/// Whether a text is a number that people type where they have none: one digit again and again, or digits in their order,
+/// of five or more behind the country's prefix.
+///
+/// ```
+/// use pebblebank_values::phone::is_placeholder;
+/// assert!(is_placeholder("000-000-0000") && is_placeholder("+44 1234567890") && is_placeholder("99999"));
+/// assert!(!is_placeholder("+44 20 7946 0018") && !is_placeholder("1111"));
+/// ```
+pub fn is_placeholder(text: &str) -> bool {
+    let mut room = [0u8; 24];
+    let mut length = 0;
+    let (main, _) = without_extension(without_label(text));
+    for c in main.chars() {
+        match c {
+            '0'..='9' if length < room.len() => {
+                room[length] = c as u8;
+                length += 1;
+            }
+            '+' | ' ' | '-' | '.' | '(' | ')' | '/' | '\u{a0}' | '–' | '‐' | '‑' => {}
+            _ => return false,
+        }
+    }
+    let digits = &room[..length];
+    if !ends_plainly(digits) {
+        return false;
+    }
+    let is_abroad = main.trim_start().starts_with('+') || digits.starts_with(b"00");
+    let behind_zeros = digits.iter().position(|digit| *digit != b'0').map_or(&[][..], |first| &digits[first..]);
+    let behind_code = (1..=3)
+        .filter(|length| is_abroad && behind_zeros.get(..*length).is_some_and(|code| PLANS.by_code[number(code)] != 0));
+    let national = behind_code.map(|length| &behind_zeros[length..]);
+    [digits, behind_zeros].into_iter().chain(national).any(is_plain_run)
+}
+
+/// The national numbers that digits may stand for: without zeros in front, and without a calling code where they have a plus
+/// or the zeros of a call abroad.
+///
+/// ```
+/// use pebblebank_values::phone::national_forms;
+/// assert!(national_forms("+442079460018").contains(&"2079460018".to_owned()));
+/// assert_eq!(national_forms("02079460018"), ["2079460018"]);
+/// ```
+pub fn national_forms(number: &str) -> Vec<String> {
+    const SHORTEST: usize = 6;
+    let digits: String = number.chars().filter(char::is_ascii_digit).collect();
+    let is_abroad = number.starts_with('+') || digits.starts_with("00");
+    let bare = digits.trim_start_matches('0');
+    let is_code =
+        |length: &usize| bare.get(..*length).is_some_and(|code| PLANS.by_code[self::number(code.as_bytes())] != 0);
+    let behind_code = (1..=3).filter(|length| is_abroad && is_code(length)).map(|length| &bare[length..]);
+    let behind_code = behind_code.map(|national| national.trim_start_matches('0'));
+    let plain = (!is_abroad).then_some(bare);
+    behind_code.chain(plain).filter(|form| form.len() >= SHORTEST).map(str::to_owned).collect()
+}
+
+/// The quick test: whether the last digits may be those of a placeholder.
+#[inline]
+fn ends_plainly(digits: &[u8]) -> bool {
+    let [.., a, b, c] = digits else { return false };
+    let step = |from: u8, to: u8| (to + 10 - from) % 10;
+    matches!(step(*a, *b), 0 | 1 | 9) && step(*a, *b) == step(*b, *c)
+}
+
+/// Five or more digits that are all alike, or go up or down one by one, with 0 next to 9.
+fn is_plain_run(digits: &[u8]) -> bool {
+    const FEWEST: usize = 5;
+    let step = |pair: &[u8]| (pair[1] + 10 - pair[0]) % 10;
+    let mut steps = digits.windows(2).map(step);
+    let first = steps.next();
+    digits.len() >= FEWEST && matches!(first, Some(0 | 1 | 9)) && steps.all(|step| Some(step) == first)
+}
+
+/// Whether digits begin with a calling code and go on with a national number of a possible length.
+fn has_possible_length(digits: &[u8]) -> bool {
+    let mut code = 0usize;
+    let plans = &*PLANS;
+    for (place, digit) in digits.iter().take(3).enumerate() {
+        code = code * 10 + usize::from(digit - b'0');
+        let lengths = plans.by_code[code];
+        if code > 0 && lengths != 0 {
+            return lengths >> (digits.len() - place - 1) & 1 == 1;
+        }
+    }
+    false
+}
+
+/// What is read out of one number.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Typed<'a> {
+    digits: &'a [u8],
+    has_plus: bool,
+    extension: &'a str,
+    has_letters: bool,
+}
+
+/// Cleans a tidy text as a phone number; the new value is added to `out`.
+///
+/// ```
+/// use pebblebank_values::phone::clean;
+/// use pebblebank_values::place::Country;
+/// let mut out = String::new();
+/// clean("020 7946 0018 ext. 5", Country::from_text("GB"), &mut out);
+/// assert_eq!(out, "+442079460018 ext. 5");
+/// ```
+pub fn clean(text: &str, country: Option<Country>, out: &mut String) -> Cleaned {
+    if text.strip_prefix('+').is_some_and(|digits| is_number(digits.as_bytes())) {
+        return Cleaned::AsItIs;
+    }
+    if is_exponent(text) {
+        return Cleaned::Doubtful(Doubt::DamagedPhone);
+    }
+    let start = out.len();
+    if let Ok(rules) = one(text, country, out) {
+        return done(text, rules, start, out);
+    }
+    // "0171/5550123": the slash parts area code and number.
+    if text.matches('/').count() == 1
+        && let Ok(rules) = one(&text.replace('/', " "), country, out)
+    {
+        return done(text, rules, start, out);
+    }
+    let parts = text.split(['/', ';', ',', '|', '\n']).flat_map(|part| part.split(" or ")).map(str::trim);
+    let parts: Vec<&str> = parts.filter(|part| !part.is_empty()).collect();
+    let mut first_doubt = None;
+    for part in &parts {
+        match one(part, country, out) {
+            Ok(mut rules) => {
+                if parts.len() > 1 {
+                    rules.add(Rule::SeveralPhones);
+                }
+                return done(text, rules, start, out);
+            }
+            Err(doubt) => _ = first_doubt.get_or_insert(doubt),
+        }
+    }
+    Cleaned::Doubtful(first_doubt.unwrap_or(Doubt::UnreadablePhone))
+}
+
+fn done(text: &str, rules: Rules, start: usize, out: &str) -> Cleaned {
+    if out[start..] == *text { Cleaned::AsItIs } else { Cleaned::Repaired(rules) }
+}
+
+/// `4.4208E+11`, as spreadsheets write long numbers.
+fn is_exponent(text: &str) -> bool {
+    let Some((mantissa, exponent)) = text.split_once(['E', 'e']) else { return false };
+    let is_number =
+        |text: &str| !text.is_empty() && text.bytes().all(|byte| matches!(byte, b'0'..=b'9' | b'.' | b',' | b'+'));
+    is_number(mantissa) && is_number(exponent)
+}
+
+/// Adds one number in E.164, with its extension; nothing where it is none.
+fn one(text: &str, country: Option<Country>, out: &mut String) -> Result<Rules, Doubt> {
+    let start = out.len();
+    let added = add_one(text, country, out);
+    if added.is_err() {
+        out.truncate(start);
+    }
+    added
+}
+
+fn add_one(text: &str, country: Option<Country>, out: &mut String) -> Result<Rules, Doubt> {
+    let mut room = [0u8; 24];
+    let typed = read(text, &mut room)?;
+    let mut rules = Rules::one(Rule::PhoneForm);
+    if typed.has_letters {
+        rules.add(Rule::PhoneLetters);
+    }
+    let plan = country.and_then(|country| PLANS.by_country.get(&country));
+    let start = out.len();
+    out.push('+');
+    let digits = typed.digits;
+    let push = |code: &str, digits: &[u8], out: &mut String| {
+        out.push_str(code);
+        out.extend(digits.iter().map(|digit| char::from(*digit)));
+    };
+    if typed.has_plus {
+        push("", &international(digits).ok_or(Doubt::DamagedPhone)?, out);
+    } else if let Some(rest) = without_prefix(digits, "00").or_else(|| without_prefix(digits, plan?.abroad))
+        && let Some(rest) = international(rest)
+    {
+        push("", &rest, out);
+    } else {
+        let Some(plan) = plan else {
+            return Err(if digits.len() < 7 { Doubt::DamagedPhone } else { Doubt::PhoneWithoutCountry });
+        };
+        push(&plan.calling_code.to_string(), plan.national(digits).ok_or(Doubt::DamagedPhone)?, out);
+    }
+    if !is_number(&out.as_bytes()[start + 1..]) {
+        return Err(Doubt::DamagedPhone);
+    }
+    if !typed.extension.is_empty() {
+        out.push_str(" ext. ");
+        out.push_str(typed.extension);
+    }
+    Ok(rules)
+}
+
+fn without_prefix<'a>(digits: &'a [u8], prefix: &str) -> Option<&'a [u8]> {
+    digits.strip_prefix(prefix.as_bytes())
+}
+
+/// Digits behind a plus: possible as they stand, or without the trunk prefix in "+44 (0)20…".
+fn international(digits: &[u8]) -> Option<Vec<u8>> {
+    if digits.len() <= MOST_DIGITS && has_possible_length(digits) && !has_inner_trunk(digits) {
+        return Some(digits.to_vec());
+    }
+    let code = (1..=3).find(|length| digits.get(..*length).is_some_and(|code| PLANS.by_code[number(code)] != 0))?;
+    let (head, tail) = digits.split_at(code);
+    let without_zero = [head, tail.strip_prefix(b"0")?].concat();
+    (without_zero.len() <= MOST_DIGITS && has_possible_length(&without_zero)).then_some(without_zero)
+}
+
+/// Whether a zero stands behind a calling code whose countries have it only at home.
+fn has_inner_trunk(digits: &[u8]) -> bool {
+    const ZERO_AT_HOME: [&str; 14] =
+        ["44", "49", "33", "31", "32", "41", "43", "46", "353", "61", "64", "27", "47", "420"];
+    ZERO_AT_HOME.iter().any(|code| without_prefix(digits, code).is_some_and(|rest| rest.first() == Some(&b'0')))
+}
+
+fn number(digits: &[u8]) -> usize {
+    digits.iter().fold(0, |number, digit| number * 10 + usize::from(digit - b'0'))
+}
+
+impl Plan {
+    fn is_possible(&self, length: usize) -> bool {
+        length < 32 && self.lengths >> length & 1 == 1
+    }
+
+    /// The national number of digits that are dialled at home; none where they cannot be one.
+    fn national<'a>(&self, digits: &'a [u8]) -> Option<&'a [u8]> {
+        if !self.trunk.is_empty()
+            && let Some(rest) = without_prefix(digits, self.trunk)
+            && self.is_possible(rest.len())
+        {
+            return Some(rest);
+        }
+        // The calling code without its plus: 442079460018.
+        let code = self.calling_code.to_string();
+        if let Some(rest) = without_prefix(digits, &code)
+            && self.is_possible(rest.len())
+            && !self.is_possible(digits.len())
+        {
+            return Some(rest);
+        }
+        let has_few_lengths = self.lengths.count_ones() <= 2 && digits.len() >= 7;
+        let is_sure =
+            self.trunk.is_empty() || self.trunk == "1" || has_few_lengths || digits.len() >= SURE_WITHOUT_TRUNK;
+        (is_sure && self.is_possible(digits.len())).then_some(digits)
+    }
+}
+
+/// Words that stand before a number.
+const LABELS: [&str; 16] = [
+    "tel",
+    "telephone",
+    "telefon",
+    "phone",
+    "mobile",
+    "mobil",
+    "cell",
+    "home",
+    "work",
+    "office",
+    "handy",
+    "t",
+    "m",
+    "p",
+    "h",
+    "fon",
+];
+
+/// Reads the digits of one number.
+fn read<'a>(text: &'a str, room: &'a mut [u8; 24]) -> Result<Typed<'a>, Doubt> {
+    let text = without_label(text);
+    let (main, extension) = without_extension(text);
+    let mut length = 0;
+    let mut has_plus = false;
+    let mut letters = 0;
+    for c in main.chars() {
+        let digit = match c {
+            '0'..='9' => c as u8,
+            '+' if length == 0 => {
+                has_plus = true;
+                continue;
+            }
+            'a'..='z' | 'A'..='Z' if length >= 3 => {
+                letters += 1;
+                on_keypad(c)
+            }
+            ' ' | '-' | '.' | '(' | ')' | '\u{a0}' | '–' | '‐' | '‑' | '·' | '\'' | '*' => continue,
+            _ => return Err(Doubt::UnreadablePhone),
+        };
+        let Some(place) = room.get_mut(length) else { return Err(Doubt::DamagedPhone) };
+        *place = digit;
+        length += 1;
+    }
+    let is_word = letters == 0 || letters >= 3;
+    if length < 3 || !is_word {
+        return Err(if length == 0 || !is_word { Doubt::UnreadablePhone } else { Doubt::DamagedPhone });
+    }
+    Ok(Typed { digits: &room[..length], has_plus, extension, has_letters: letters > 0 })
+}
+
+/// ITU-T E.161: the digit that a letter stands on.
+fn on_keypad(letter: char) -> u8 {
+    match letter.to_ascii_lowercase() {
+        'a'..='c' => b'2',
+        'd'..='f' => b'3',
+        'g'..='i' => b'4',
+        'j'..='l' => b'5',
+        'm'..='o' => b'6',
+        'p'..='s' => b'7',
+        't'..='v' => b'8',
+        _ => b'9',
+    }
+}
+
+fn without_label(text: &str) -> &str {
+    let end = text.find(|c: char| !c.is_alphabetic()).unwrap_or(text.len());
+    let after = text[end..].trim_start_matches(['.', ':', ' ']);
+    let is_label = end > 0 && LABELS.iter().any(|label| label.eq_ignore_ascii_case(&text[..end]));
+    if is_label && after.len() < text.len() - end { after } else { text }
+}
+
+/// Parts "020 7946 0018 ext. 12", "… x12", "… #12", "… Durchwahl 12", and RFC 3966's ";ext=12".
+fn without_extension(text: &str) -> (&str, &str) {
+    const WORDS: [&str; 12] =
+        ["extension", "ext", "xtn", "extn", "durchwahl", "dw", "poste", "int", "anexo", "interno", "toestel", "x"];
+    let digits = text.bytes().rev().take_while(u8::is_ascii_digit).count();
+    if digits == 0 || digits > 7 || digits == text.len() {
+        return (text, "");
+    }
+    let (head, extension) = text.split_at(text.len() - digits);
+    let head = head.trim_end_matches([' ', '.', ':', '=']);
+    if let Some(main) = head.strip_suffix('#') {
+        return (main.trim_end(), extension);
+    }
+    let lower = head.to_ascii_lowercase();
+    for word in WORDS {
+        if let Some(main) = lower.strip_suffix(word)
+            && main.ends_with(|c: char| c.is_ascii_digit() || matches!(c, ' ' | ')' | ';' | ',' | '-'))
+            && main.bytes().filter(u8::is_ascii_digit).count() > 5
+        {
+            return (head[..main.len()].trim_end_matches([' ', ';', ',', '-']), extension);
+        }
+    }
+    (text, "")
+}
