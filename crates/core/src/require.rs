@@ -2,7 +2,6 @@
 
 use crate::columns::mapping::ColumnMap;
 use crate::columns::value::ValueSource;
-use crate::job::Requirement;
 use pebblebank_table::Record;
 use pebblebank_table::cell::is_empty;
 use pebblebank_table::units::ColumnIndex;
@@ -68,5 +67,29 @@ impl RequirementPlan {
         }
         let has_any = self.any.is_empty() || self.any.iter().any(|group| !group.iter().any(is_blank));
         (!has_any).then(|| self.any_text.clone())
+    }
+}
+
+/// What a contact must have to be written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Requirement {
+    /// All of these fields must be filled; `email` must also be valid.
+    pub fields: Vec<Field>,
+    /// At least one of these groups must be filled wholly; empty asks for nothing.
+    pub any: Vec<Vec<Field>>,
+    /// At least one copy of the person must say that it opted in.
+    pub opted_in: bool,
+}
+
+impl Default for Requirement {
+    fn default() -> Self {
+        Requirement { fields: vec![Field::Email], any: Vec::new(), opted_in: false }
+    }
+}
+
+impl Requirement {
+    /// Whether a usable address is needed.
+    pub fn needs_address(&self) -> bool {
+        self.fields.contains(&Field::Email)
     }
 }

@@ -4,9 +4,8 @@ use super::table::{Side, Table};
 use super::{Screen, Tone, WIDTH, counted, number, safe, safe_ends, wrapped};
 use pebblebank_core::columns::lines::Line;
 use pebblebank_core::run::Finished;
-use pebblebank_core::run::account::guards::TrippedGuard;
 use pebblebank_core::run::tally::{
-    Account, NearMissExample, OtherLines, Outcome, RepairTally, SuppressionTally, Tally,
+    Account, NearMissExample, OtherLines, Outcome, RepairTally, SuppressionTally, Tally, TrippedGuard,
 };
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_table::observe::{Finding, Weight};

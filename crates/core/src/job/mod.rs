@@ -10,6 +10,7 @@ mod parts;
 pub mod pattern;
 
 pub use crate::layout::{Content, Layout, LayoutColumn, OnViolation, SortColumn, Template};
+use crate::require::Requirement;
 
 pub use guard::{Accepted, Guard};
 pub use pattern::FilePattern;
@@ -382,30 +383,6 @@ pub struct Taken {
     pub ours: ColumnRef,
     /// The list's column.
     pub theirs: ColumnRef,
-}
-
-/// What a contact must have to be written.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Requirement {
-    /// All of these fields must be filled; `email` must also be valid.
-    pub fields: Vec<Field>,
-    /// At least one of these groups must be filled wholly; empty asks for nothing.
-    pub any: Vec<Vec<Field>>,
-    /// At least one copy of the person must say that it opted in.
-    pub opted_in: bool,
-}
-
-impl Default for Requirement {
-    fn default() -> Self {
-        Requirement { fields: vec![Field::Email], any: Vec::new(), opted_in: false }
-    }
-}
-
-impl Requirement {
-    /// Whether a usable address is needed.
-    pub fn needs_address(&self) -> bool {
-        self.fields.contains(&Field::Email)
-    }
 }
 
 /// A file to write and its shape.

@@ -5,7 +5,7 @@ use super::{Content, Form, Layout, Membership, Piece};
 use crate::columns::mapping::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::job::Job;
-use crate::run::decide::Cleared;
+use crate::run::decide::settled::Cleared;
 use crate::suppress::marks::Mark;
 use pebblebank_table::csv::RawCells;
 use pebblebank_table::{CsvBuffer, Record};

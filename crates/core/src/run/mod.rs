@@ -8,15 +8,17 @@ pub mod account;
 pub mod contact;
 pub mod decide;
 pub mod gather;
-pub(crate) mod known;
 pub mod open;
+pub mod row_bits;
+pub mod row_set;
 pub mod setting;
 pub mod tally;
 pub mod write;
 
-pub use account::guards::TrippedGuard;
+use crate::run::decide::read_and_decide;
 use setting::journal_of;
 pub use setting::{Setting, threads_of_this_machine, wrong_use};
+pub use tally::TrippedGuard;
 pub use tally::{Account, Outcome, Tally};
 
 use crate::job::{Job, Write};
@@ -27,9 +29,9 @@ use crate::suppress::reason::Reason;
 use account::Reports;
 use account::list_guards::EarlierRun;
 use account::refused::Refused;
-use decide::Settled;
 use decide::fill::Supplies;
-use known::Opening;
+use decide::settled::Settled;
+use open::opening::Opening;
 use pebblebank_table::observe::{Observer, Progress, Stage};
 use pebblebank_table::units::{RowId, SourceId};
 use pebblebank_table::{Error, Result, staged};
@@ -75,7 +77,7 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     let earlier = EarlierRun::of(job.receipt.as_deref());
     let opening = Opening::of(job, setting, observer)?;
     let mut outputs = Outputs::stage(job, setting)?;
-    let known = opening.read(job, setting, observer)?;
+    let known = read_and_decide(opening, job, setting, observer)?;
 
     let columns = known.all_columns();
     let layouts = layouts(job, &columns);

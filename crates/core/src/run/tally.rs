@@ -1,9 +1,7 @@
 //! The account of a run: rows in, rows out, and where each of the others went.
 
-use super::account::guards::TrippedGuard;
-use super::decide::fill::{FillTally, TakenTally};
-use super::decide::near_duplicates::NearTally;
 use crate::columns::lines::Line;
+use crate::job::Guard;
 use crate::suppress::reason::Reason;
 use pebblebank_table::observe::Finding;
 use pebblebank_table::{Error, ErrorKind, Result};
@@ -442,4 +440,65 @@ fn unbalanced(what: &str, account: &Account) -> Error {
         ),
         REPORT_IT,
     )
+}
+
+/// How the search came out.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+pub struct NearTally {
+    /// Whether it was done.
+    pub searched: bool,
+    /// Persons that were looked at.
+    pub persons: u64,
+    /// Pairs in `review.csv`.
+    pub pairs: u64,
+    /// Pairs that somebody decided about before.
+    pub decided: u64,
+}
+
+/// How much was filled from copies.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+pub struct FillTally {
+    /// Persons that were given something.
+    pub persons: u64,
+    /// Blank fields that were filled.
+    pub values: u64,
+    /// Differing values, of which the survivor's, or the one before in its ranking, was kept.
+    pub conflicts: u64,
+}
+
+/// How much was taken from a list.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+pub struct TakenTally {
+    /// The list.
+    pub list: String,
+    /// Persons with a row in it that has a value.
+    pub persons: u64,
+    /// Of those, the ones with several rows there that differ; the survivor rule decided.
+    pub several: u64,
+}
+
+/// A guard that stopped a run, or would have if it had not been accepted.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct TrippedGuard {
+    /// Its name, as `--accept` takes it.
+    pub guard: &'static str,
+    /// What it counted.
+    pub count: u64,
+    /// What was found.
+    pub text: String,
+    /// What to do, and how to accept it.
+    pub advice: String,
+    #[serde(skip)]
+    pub(crate) which: Guard,
+}
+
+impl TrippedGuard {
+    /// A guard that counted so many; `advice` says what to do about it, without how to accept it.
+    pub fn new(which: Guard, count: u64, text: impl Into<String>, advice: &str) -> TrippedGuard {
+        let guard = which.name();
+        let advice = format!(
+            "{advice}; to go on all the same, --accept {guard} (in a job: [guard] accept = {{ {guard} = {count} }})"
+        );
+        TrippedGuard { guard, count, text: text.into(), advice, which }
+    }
 }

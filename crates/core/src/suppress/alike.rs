@@ -3,8 +3,13 @@
 //!
 //! Both give keys, texts that they have in common wherever they are close; who shares a key is judged.
 
+use crate::columns::ColumnMap;
 use crate::person::near::keys::{SHORTEST_LOCAL, are_numbered, without_one_letter};
+use pebblebank_table::Record;
+use pebblebank_table::cell;
+use pebblebank_values::Field;
 use pebblebank_values::comparable::FullName;
+use pebblebank_values::identity::IdentityHasher;
 use pebblebank_values::identity::without_tag;
 use pebblebank_values::phone;
 use pebblebank_values::suggest::{is_mailbox_provider, is_one_slip};
@@ -198,4 +203,25 @@ mod tests {
     fn phones_are_close_but_for_a_digit_or_a_prefix(#[case] a: &str, #[case] b: &str, #[case] is_close: bool) {
         assert_eq!(close(&Alike::Phone(a.to_owned()), &Alike::Phone(b.to_owned())), is_close);
     }
+}
+
+/// An address as the job compares it, with the name beside it.
+pub(crate) fn address_alike(address: &str, name: String, hasher: &IdentityHasher) -> Alike {
+    let text = String::from_utf8_lossy(&hasher.compared(address.as_bytes())).into_owned();
+    Alike::Address { text, shown: address.to_owned(), name }
+}
+
+/// The full name in a row, as names are compared; empty where there is none.
+pub(crate) fn name_in(map: &ColumnMap, record: &Record) -> String {
+    let value = |field| map.column(field).map_or(String::new(), |column| cell::text(record.raw(column.0)).into_owned());
+    let full = value(Field::FullName);
+    let name = if full.trim().is_empty() {
+        let (first, last) = (value(Field::FirstName), value(Field::LastName));
+        if first.trim().is_empty() || last.trim().is_empty() { String::new() } else { format!("{first} {last}") }
+    } else {
+        full
+    };
+    let name = FullName::of(&name).core.join(" ");
+    // One word alone is no full name.
+    if name.contains(' ') { name } else { String::new() }
 }

@@ -4,9 +4,11 @@ use crate::columns::lines::Line;
 use crate::job::Job;
 use crate::layout::receipt::{GROUPS, OriginalValues};
 use crate::person::same::PersonKey;
+use crate::run::account::people_findings;
 use crate::run::account::refused::Refused;
-use crate::run::gather::copies::sort_copies;
-use crate::run::known::Opening;
+use crate::run::decide::copies::sort_copies;
+use crate::run::decide::read_and_decide;
+use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
 use crate::run::write::chunk_rows::DECISION;
 use pebblebank_table::csv::{Defusing, RawCells};
@@ -52,7 +54,7 @@ pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Re
     let opening = Opening::of(job, setting, observer)?;
     let placement = if job.replace { Placement::Replace } else { Placement::New };
     let mut staged = if setting.dry_run { None } else { Some(StagedFile::create(&write.file, placement)?) };
-    let known = opening.read(job, setting, observer)?;
+    let known = read_and_decide(opening, job, setting, observer)?;
     let (settled, sources) = (&known.settled, &known.files.sources);
     let columns = known.all_columns();
     let originals: Vec<OriginalValues> = sources.iter().map(|file| OriginalValues::new(&columns, file.map())).collect();
@@ -93,7 +95,7 @@ pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Re
         findings: known.files.all_findings(),
     };
     found.findings.splice(0..0, refused.finding());
-    found.findings.extend(known.switchboards(job));
+    found.findings.extend(people_findings::of_switchboards(&known, job));
     let sync = EarlySync::new();
     let mut bytes = columns.header(&GROUPS);
     let (mut survivor, mut own_rows) = (Vec::new(), 0);

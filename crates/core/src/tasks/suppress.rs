@@ -2,18 +2,21 @@
 //! Rows stay as they are read and in their order; nothing is merged, and nobody need have an address.
 
 use crate::job::guard::Accepted;
-use crate::job::{Job, ListFiles, NearMisses, ReadFiles, Remembering, Requirement, Source, Write};
+use crate::job::{Job, ListFiles, NearMisses, ReadFiles, Remembering, Source, Write};
 use crate::layout::receipt::{AllColumns, OriginalValues, SET_ASIDE};
 use crate::person::same::PersonWishes;
+use crate::require::Requirement;
 use crate::run::account::Reports;
-use crate::run::account::guards::{TrippedGuard, sort_out};
+use crate::run::account::guards::sort_out;
 use crate::run::account::list_guards::{self, EarlierRun};
+use crate::run::decide::known::Known;
 use crate::run::decide::near_misses::{self, NearMissed};
+use crate::run::decide::read_again::{RowAgain, Wants, read_again};
+use crate::run::decide::read_and_decide;
 use crate::run::decide::why::describe;
-use crate::run::gather::read_again::{RowAgain, Wants, read_again};
-use crate::run::known::{Known, Opening};
+use crate::run::open::opening::Opening;
 use crate::run::setting::{Setting, journal_of};
-use crate::run::tally::{Outcome, Tally};
+use crate::run::tally::{Outcome, Tally, TrippedGuard};
 use crate::run::write::rows::Counts;
 use crate::suppress::marks::MarkSet;
 use crate::suppress::reason::Reason;
@@ -80,7 +83,7 @@ pub fn hold_against(wishes: &AgainstWishes, setting: &Setting, observer: &dyn Ob
     job.check()?;
     let opening = Opening::of(&job, setting, observer)?;
     let mut staged = Staged::new(wishes, setting)?;
-    let known = opening.read(&job, setting, observer)?;
+    let known = read_and_decide(opening, &job, setting, observer)?;
     let near = near_misses::search(&job, &known, setting, observer)?;
     let found = write_rows(wishes, &job, &known, &near, &mut staged, setting, observer)?;
     let written = found.counts.account.written;

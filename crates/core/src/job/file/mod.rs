@@ -13,11 +13,12 @@ use super::parts::{
     overruled,
 };
 use super::pattern::FilePattern;
-use super::{CleanWishes, Guards, Job, Passing, Pick, ReadFiles, Remember, Requirement, Source, Write};
+use super::{CleanWishes, Guards, Job, Passing, Pick, ReadFiles, Remember, Source, Write};
 use crate::clean::replace::{Find, Replacement};
 use crate::columns::mapping::{ColumnWishes, OwnField};
 use crate::layout::Layout;
 use crate::person::same::PersonWishes;
+use crate::require::Requirement;
 use crate::select::condition::Selection;
 use pebblebank_formats::ReadWishes;
 use pebblebank_table::encoding::{BadBytesAre, encoding_named};

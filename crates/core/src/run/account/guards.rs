@@ -2,35 +2,9 @@
 
 use crate::job::Guards;
 use crate::job::guard::{Accepted, Guard};
+use crate::run::TrippedGuard;
 use crate::run::tally::Tally;
 use pebblebank_table::observe::counted;
-use serde::Serialize;
-
-/// A guard that stopped a run, or would have if it had not been accepted.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct TrippedGuard {
-    /// Its name, as `--accept` takes it.
-    pub guard: &'static str,
-    /// What it counted.
-    pub count: u64,
-    /// What was found.
-    pub text: String,
-    /// What to do, and how to accept it.
-    pub advice: String,
-    #[serde(skip)]
-    which: Guard,
-}
-
-impl TrippedGuard {
-    /// A guard that counted so many; `advice` says what to do about it, without how to accept it.
-    pub fn new(which: Guard, count: u64, text: impl Into<String>, advice: &str) -> TrippedGuard {
-        let guard = which.name();
-        let advice = format!(
-            "{advice}; to go on all the same, --accept {guard} (in a job: [guard] accept = {{ {guard} = {count} }})"
-        );
-        TrippedGuard { guard, count, text: text.into(), advice, which }
-    }
-}
 
 /// Parts the guards that were tripped into those that stop the run, and those that were accepted.
 pub fn sort_out(tripped: Vec<TrippedGuard>, accepted: &Accepted) -> (Vec<TrippedGuard>, Vec<TrippedGuard>) {

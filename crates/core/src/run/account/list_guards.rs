@@ -2,11 +2,10 @@
 //! list, one that was exported only in part.
 
 use super::READS_MORE;
-use super::guards::TrippedGuard;
 use crate::job::guard::Guard;
 use crate::job::{EntriesFrom, Hold, Job, ListFiles};
-use crate::run::known::Known;
-use crate::run::tally::{SuppressionTally, Tally, UnreadTally};
+use crate::run::decide::known::Known;
+use crate::run::tally::{SuppressionTally, Tally, TrippedGuard, UnreadTally};
 use crate::suppress::reason::Reason;
 use pebblebank_table::observe::counted;
 use pebblebank_table::units::ListId;

@@ -2,16 +2,16 @@
 
 pub mod guards;
 pub mod list_guards;
+pub mod people_findings;
 pub mod refused;
 
-use super::decide::near_duplicates::NearTally;
+use super::decide::known::Known;
 use super::gather::counts::{FileCounts, ListCounts};
-use super::known::Known;
-use super::open::OpenFile;
+use super::open::files::OpenFile;
 use super::setting::Setting;
 use super::tally::{
-    Account, AllowedTally, BankTally, FileTally, ListTally, NearMissTally, OtherLines, Outcome, RepairCounts,
-    SourceTally, SuppressionTally, TALLY_SCHEMA, Tally, UnreadTally, WriteTally,
+    Account, AllowedTally, BankTally, FileTally, ListTally, NearMissTally, NearTally, OtherLines, Outcome,
+    RepairCounts, SourceTally, SuppressionTally, TALLY_SCHEMA, Tally, UnreadTally, WriteTally,
 };
 use super::write::outputs::Documents;
 use super::write::rows::Counts;
@@ -220,9 +220,9 @@ impl Reports<'_> {
             findings.extend(counts.row_findings().into_iter().map(|finding| finding.in_file(file.input.name())));
         }
         findings.extend(self.replacements());
-        findings.extend(self.known.switchboards(self.job));
-        findings.extend(self.known.decisions(self.job));
-        findings.extend(self.known.namesakes(self.job));
+        findings.extend(people_findings::of_switchboards(self.known, self.job));
+        findings.extend(people_findings::of_decisions(self.known, self.job));
+        findings.extend(people_findings::of_namesakes(self.known, self.job));
         findings.extend(self.list_statuses());
         findings.extend(self.returned());
         findings.extend(sources.iter().filter_map(few_addresses));

@@ -2,9 +2,11 @@
 
 use crate::columns::lines::Line;
 use crate::columns::mapping::ConsentQuestions;
-use crate::job::{Job, ReadFiles, Remembering, Requirement, Source, Write};
+use crate::job::{Job, ReadFiles, Remembering, Source, Write};
 use crate::person::same::PersonWishes;
-use crate::run::known::Opening;
+use crate::require::Requirement;
+use crate::run::decide::read_and_decide;
+use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
 use crate::suppress::reason::Reason;
 use pebblebank_table::Result;
@@ -84,7 +86,7 @@ pub fn count_in_list(list: &LookedUp, setting: &Setting, observer: &dyn Observer
         ..Job::new("standing", list.today)
     };
     let job = job.with_remembered_lists();
-    let known = Opening::of(&job, setting, observer)?.read(&job, setting, observer)?;
+    let known = read_and_decide(Opening::of(&job, setting, observer)?, &job, setting, observer)?;
     let settled = &known.settled;
     let mut refused = Refused::default();
     for row in (0..settled.records() as u32).map(RowId).filter(|row| settled.line(*row) == Line::Contact) {

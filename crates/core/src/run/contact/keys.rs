@@ -4,13 +4,12 @@ use crate::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
 use crate::clean::row::RowCleaner;
 use crate::columns::mapping::ColumnMap;
 use crate::columns::value::ValueSource;
-use crate::job::{EntriesFrom, Job, ListFiles, ListKey, Remembering, Requirement, Source};
+use crate::job::{EntriesFrom, Job, ListFiles, ListKey, Remembering, Source};
 use crate::person::decisions::{Decision, Decisions, Named};
 use crate::person::keys::Role;
 use crate::person::same::Survivor;
-use crate::require::RequirementPlan;
-use crate::run::gather::kept::LACKS_FIELD;
-use crate::run::open::OpenFiles;
+use crate::require::{Requirement, RequirementPlan};
+use crate::run::row_bits::LACKS_FIELD;
 use crate::select::condition::Selection;
 use crate::select::plan::SelectionPlan;
 use crate::suppress::alike::Alike;
@@ -599,11 +598,4 @@ pub fn newest_of_list(job: &Job, map: &ColumnMap) -> Option<ColumnRef> {
     let has = |column: &ColumnRef| ValueSource::new(column, map, false) != ValueSource::Nothing;
     let known = [Field::LastSeen, Field::SignedUp].map(ColumnRef::Field);
     job.person.newest_by.iter().chain(&known).find(|column| has(column)).cloned()
-}
-
-/// The date that `newest` goes by: as said, else the last time seen if any source has it, else the sign-up.
-pub fn newest_by(job: &Job, files: &OpenFiles) -> Option<ColumnRef> {
-    let has = |field: Field| files.sources.iter().any(|file| file.map().column(field).is_some());
-    let known = [Field::LastSeen, Field::SignedUp].into_iter().find(|field| has(*field)).map(ColumnRef::Field);
-    job.person.newest_by.clone().or(known)
 }

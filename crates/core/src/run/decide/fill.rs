@@ -4,6 +4,8 @@
 //! lists that values are taken from. What comes of it lies in a nameless file in the order of the rows, for the second
 //! pass to read alongside.
 
+use super::copies::sort_copies;
+use super::known::Known;
 use crate::clean::plan::{CleaningPlan, Wanted};
 use crate::clean::row::RowCleaner;
 use crate::columns::mapping::ColumnMap;
@@ -12,14 +14,14 @@ use crate::job::Job;
 use crate::layout::receipt::AllColumns;
 use crate::person::same::Survivor;
 use crate::run::contact::keys::{self, Rank};
-use crate::run::gather::address_value;
 use crate::run::gather::chunks::Reading;
-use crate::run::gather::copies::sort_copies;
 use crate::run::gather::lists::{EntryScratch, ListPlan, read_list_chunk};
-use crate::run::known::Known;
-use crate::run::open::OpenFile;
+use crate::run::gather::records::address_value;
+use crate::run::open::files::OpenFile;
 use crate::run::open::fit::{cleaning_wishes, fields_that_others_follow};
 use crate::run::setting::Setting;
+use crate::run::tally::FillTally;
+use crate::run::tally::TakenTally;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::observe::{Observer, Stage};
 use pebblebank_table::sorter::{Sorted, Sorter};
@@ -31,33 +33,10 @@ use pebblebank_values::blank::BlankWords;
 use pebblebank_values::date::DateOrder;
 use pebblebank_values::text::comparable;
 use pebblebank_values::{ColumnRef, Field, Kind, name, tags};
-use serde::Serialize;
 use std::collections::HashSet;
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Read, Seek, SeekFrom, Write};
 use std::sync::Arc;
-
-/// How much was filled from copies.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
-pub struct FillTally {
-    /// Persons that were given something.
-    pub persons: u64,
-    /// Blank fields that were filled.
-    pub values: u64,
-    /// Differing values, of which the survivor's, or the one before in its ranking, was kept.
-    pub conflicts: u64,
-}
-
-/// How much was taken from a list.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
-pub struct TakenTally {
-    /// The list.
-    pub list: String,
-    /// Persons with a row in it that has a value.
-    pub persons: u64,
-    /// Of those, the ones with several rows there that differ; the survivor rule decided.
-    pub several: u64,
-}
 
 /// What a record of the supplies is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

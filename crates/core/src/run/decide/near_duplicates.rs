@@ -3,7 +3,8 @@
 //! Two readings of the sources. The first gives keys of what persons have in common; the second the values of those who
 //! share one, so that each pair can be judged. Nothing of it changes what is written.
 
-use super::RowSet;
+use super::known::Known;
+use super::read_again::{RowAgain, Wants, read_again};
 use crate::clean::plan::{CleaningPlan, Wanted};
 use crate::columns::value::ValueSource;
 use crate::job::Job;
@@ -14,11 +15,11 @@ use crate::person::near::NearPerson;
 use crate::person::near::judge::{Judged, THRESHOLD, judge};
 use crate::person::near::keys::{SlipDomains, keys};
 use crate::run::gather::kept;
-use crate::run::gather::read_again::{RowAgain, Wants, read_again};
-use crate::run::known::Known;
-use crate::run::open::OpenFile;
+use crate::run::open::files::OpenFile;
 use crate::run::open::fit::cleaning_wishes;
+use crate::run::row_set::RowSet;
 use crate::run::setting::Setting;
+use crate::run::tally::NearTally;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::in_order::in_order;
 use pebblebank_table::observe::{Observer, Stage};
@@ -26,7 +27,6 @@ use pebblebank_table::units::{RowId, SourceId};
 use pebblebank_table::{CsvBuffer, Error, Record, Result};
 use pebblebank_values::address::{Address, State};
 use pebblebank_values::{ColumnRef, Field};
-use serde::Serialize;
 use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
 use std::fs::File;
@@ -61,19 +61,6 @@ pub const REVIEW: [&str; 8] = [
     "pebblebank_file",
     "pebblebank_row",
 ];
-
-/// How the search came out.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
-pub struct NearTally {
-    /// Whether it was done.
-    pub searched: bool,
-    /// Persons that were looked at.
-    pub persons: u64,
-    /// Pairs in `review.csv`.
-    pub pairs: u64,
-    /// Pairs that somebody decided about before.
-    pub decided: u64,
-}
 
 /// The pairs that were found, as rows of `review.csv`, likeliest first.
 pub struct Found {

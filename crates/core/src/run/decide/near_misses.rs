@@ -5,25 +5,23 @@
 //! these find every slip); then the contacts that nothing holds are read again, and those who share a key are judged. More
 //! entries than memory has room for are looked for in several rounds, each with the contacts read once more.
 
-use super::Standing;
+use super::known::Known;
+use super::read_again::{RowAgain, Wants, read_again};
+use super::settled::Standing;
 use crate::clean::plan::CleaningPlan;
-use crate::columns::mapping::ColumnMap;
 use crate::job::{EntriesFrom, Job, NearMisses, Remembering};
 use crate::run::gather::chunks::Reading;
 use crate::run::gather::lists::{EntryScratch, ListPlan, read_list_chunk};
-use crate::run::gather::read_again::{RowAgain, Wants, read_again};
-use crate::run::known::Known;
 use crate::run::setting::Setting;
 use crate::run::tally::{NearMissExample, NearMissTally};
 use crate::suppress::alike::Alike;
+use crate::suppress::alike::address_alike;
+use crate::suppress::alike::name_in;
 use crate::suppress::remembered::RememberedEntry;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::observe::{Observer, Stage};
 use pebblebank_table::units::{ListId, RowId};
-use pebblebank_table::{CsvBuffer, Record, Result, cell};
-use pebblebank_values::Field;
-use pebblebank_values::comparable::FullName;
-use pebblebank_values::identity::IdentityHasher;
+use pebblebank_table::{CsvBuffer, Result};
 use std::collections::HashMap;
 
 /// Unless a job asks for it, near misses are looked for among no more persons than these, and for no more entries, so that
@@ -176,12 +174,6 @@ pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observ
     found.pairs.sort_by_key(|pair| (pair.row, pair.entry));
     found.tell_contacts(job);
     Ok(found)
-}
-
-/// An address as the job compares it, with the name beside it.
-pub(crate) fn address_alike(address: &str, name: String, hasher: &IdentityHasher) -> Alike {
-    let text = String::from_utf8_lossy(&hasher.compared(address.as_bytes())).into_owned();
-    Alike::Address { text, shown: address.to_owned(), name }
 }
 
 fn has_name(alike: &Alike) -> bool {
@@ -404,19 +396,4 @@ fn pairs(
         Ok(())
     })?;
     Ok(pairs)
-}
-
-/// The full name in a row, as names are compared; empty where there is none.
-pub(crate) fn name_in(map: &ColumnMap, record: &Record) -> String {
-    let value = |field| map.column(field).map_or(String::new(), |column| cell::text(record.raw(column.0)).into_owned());
-    let full = value(Field::FullName);
-    let name = if full.trim().is_empty() {
-        let (first, last) = (value(Field::FirstName), value(Field::LastName));
-        if first.trim().is_empty() || last.trim().is_empty() { String::new() } else { format!("{first} {last}") }
-    } else {
-        full
-    };
-    let name = FullName::of(&name).core.join(" ");
-    // One word alone is no full name.
-    if name.contains(' ') { name } else { String::new() }
 }

@@ -1,6 +1,6 @@
 //! Who is who, found out: what the keys say partition by partition, put together into groups and marks.
 
-use super::{DECIDED, Decided, Namesakes, RowSet, Switchboards};
+use super::settled::{DECIDED, Decided, Namesakes, Switchboards};
 use crate::columns::lines::Line;
 use crate::job::{Job, ListFiles};
 use crate::person::decisions::{Decisions, Verdict};
@@ -8,8 +8,10 @@ use crate::person::groups::Groups;
 use crate::person::keys::{Key, Role};
 use crate::person::runs::Runs;
 use crate::person::same::{PersonWishes, Survivor};
+use crate::run::gather::counts::Entrants;
 use crate::run::gather::counts::ListCounts;
-use crate::run::gather::kept::{HAS_ADDRESS, LACKS_FIELD, LEFT_OUT, LINE_BITS};
+use crate::run::row_bits::{HAS_ADDRESS, LACKS_FIELD, LEFT_OUT, LINE_BITS};
+use crate::run::row_set::RowSet;
 use crate::suppress::allowed::{HitBy, gives_way};
 use crate::suppress::marks::{Mark, MarkSet, MarkSets, Refusal};
 use crate::suppress::reason::Reason;
@@ -26,17 +28,6 @@ pub(super) enum EntryOwner {
     Decision,
     /// An address that the job allows, in the part of this number.
     Allowance(u16),
-}
-
-/// Everything that rows are compared with: the entries of lists, and the people whom the job names.
-#[derive(Debug, Clone, Default)]
-pub struct Entrants {
-    /// What was counted of each list.
-    pub lists: Vec<ListCounts>,
-    /// The people whom decisions name.
-    pub decided: ListCounts,
-    /// The addresses that each part of the job allows.
-    pub allowed: Vec<ListCounts>,
 }
 
 /// The entries of a run by number, and what their lists are.

@@ -1,6 +1,6 @@
 //! The chunks of all files, one after the other, in buffers that are used again.
 
-use crate::run::open::OpenFile;
+use crate::run::open::files::OpenFile;
 use encoding_rs::UTF_8;
 use pebblebank_formats::Input;
 use pebblebank_formats::input::InputReader;

@@ -1,10 +1,10 @@
 //! What the first pass finds: counts of files and lists, and what one chunk brings in.
 
 use super::chunks::FileRead;
-use super::kept::LINE_BITS;
 use crate::columns::lines::Line;
 use crate::person::keys::Role;
-use crate::run::open::OpenFile;
+use crate::run::open::files::OpenFile;
+use crate::run::row_bits::LINE_BITS;
 use crate::suppress::marks::Mark;
 use pebblebank_table::encoding::BAD_BYTES_ADVICE;
 use pebblebank_table::observe::{Finding, Met, Weight, counted};
@@ -296,4 +296,15 @@ impl Problem {
             .expected("text in UTF-8"),
         }
     }
+}
+
+/// Everything that rows are compared with: the entries of lists, and the people whom the job names.
+#[derive(Debug, Clone, Default)]
+pub struct Entrants {
+    /// What was counted of each list.
+    pub lists: Vec<ListCounts>,
+    /// The people whom decisions name.
+    pub decided: ListCounts,
+    /// The addresses that each part of the job allows.
+    pub allowed: Vec<ListCounts>,
 }

@@ -2,7 +2,7 @@
 
 use super::counts::FileCounts;
 use crate::job::Job;
-use crate::run::open::{OpenFile, OpenFiles};
+use crate::run::open::files::{OpenFile, OpenFiles};
 use pebblebank_table::observe::{Finding, Met, Weight, counted};
 use pebblebank_table::units::ColumnIndex;
 use pebblebank_table::{Error, ErrorKind, Result};

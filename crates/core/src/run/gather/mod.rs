@@ -1,80 +1,54 @@
-//! The first pass: read, map, clean. Every row leaves its kind, its keys and its marks; no value is kept.
+//! The second stage of a run, its first pass over the rows: each leaves its kind, its keys and its marks.
+//!
+//! [`first_pass`] reads everything, [`lists`] and [`sources`] know how; [`kept`] is what is kept of every record.
 
 pub mod chunks;
-pub mod copies;
 pub mod counts;
 pub mod date_orders;
+pub mod first_pass;
 pub mod kept;
+pub(crate) mod list_entries;
 pub(crate) mod lists;
-pub mod read_again;
+pub mod records;
 pub mod remembered;
 pub(crate) mod sources;
 
-use super::open::OpenFile;
-use crate::columns::lines::Line;
-use crate::columns::mapping::ColumnMap;
-use counts::Problem;
-use pebblebank_table::dialect::QUOTE;
-use pebblebank_table::units::ColumnIndex;
-use pebblebank_table::{Chunk, Record, Records, cell};
-use pebblebank_values::{Field, look};
-use std::borrow::Cow;
+use crate::job::Job;
+use crate::run::open::Opening;
+use crate::run::open::files::OpenFiles;
+use crate::run::setting::Setting;
+use counts::Entrants;
+use counts::FileCounts;
+use first_pass::{Counted, read_everything};
+use kept::People;
+use pebblebank_table::Result;
+use pebblebank_table::observe::Observer;
+use std::path::PathBuf;
 
-/// A file that turned out not to be in the encoding that it began in, by its place among the files of its kind.
-#[derive(Debug, Clone, Copy)]
-pub enum NotText {
-    /// Among the lists.
-    List(usize),
-    /// Among the sources.
-    Source(usize),
+/// What the first pass leaves.
+pub struct Gathered {
+    /// The files.
+    pub files: OpenFiles,
+    /// What is kept of every record.
+    pub people: People,
+    /// What was counted of each source file.
+    pub source_counts: Vec<FileCounts>,
+    /// What was counted of each list file.
+    pub list_files: Vec<FileCounts>,
+    /// What was counted of each list, and of the people whom the job names.
+    pub entrants: Entrants,
+    /// Whether what is remembered was looked up, so that its other entries are not there.
+    pub looked_up: bool,
+    /// Where what does not fit into memory may wait.
+    pub spool_folder: PathBuf,
 }
 
-/// What a record at the top of a file is, by its place in the file's first chunk; none where its own content decides.
-pub(crate) fn line_above<Owner>(file: &OpenFile<Owner>, chunk: &Chunk, index: usize) -> Option<Line> {
-    let line = if chunk.is_first { file.table.above.get(index).copied() } else { None };
-    line.filter(|line| !line.is_row())
-}
-
-/// Whether a record is a remark above or below the table that holds an address: it is read, so that what it says of that
-/// address counts, and never written.
-pub(crate) fn is_unreadable<Owner>(file: &OpenFile<Owner>, chunk: &Chunk, index: usize, record: &Record) -> bool {
-    if chunk.is_first && file.table.above.get(index) == Some(&Line::Unreadable) {
-        return true;
-    }
-    let map = file.map();
-    let first = ColumnIndex(0);
-    map.width() > 1
-        && map.column(Field::Email) != Some(first)
-        && !map.further_addresses.contains(&first)
-        && record.raw_cells().skip(1).all(cell::is_empty)
-        && look::holds_address(&cell::text(record.raw(0)))
-}
-
-/// The first row that is not UTF-8.
-pub(crate) fn not_text<Owner>(file: &OpenFile<Owner>, chunk: &Chunk, records: &Records) -> Option<Problem> {
-    if simdutf8::basic::from_utf8(&chunk.bytes).is_ok() {
-        return None;
-    }
-    let is_bad = |index: &usize| {
-        let record = records.get(*index, &chunk.bytes, file.dialect);
-        record.raw_cells().any(|raw| simdutf8::basic::from_utf8(raw).is_err())
-    };
-    let row = (0..records.len()).find(is_bad).unwrap_or_default() as u32;
-    Some(Problem::NotText { row })
-}
-
-/// Whether a cell begins with a quote that is never closed.
-pub(crate) fn has_open_quote(record: &Record) -> bool {
-    let is_open = |raw: &[u8]| raw.first() == Some(&QUOTE) && memchr::memchr(QUOTE, &raw[1..]).is_none();
-    record.raw_cells().any(is_open)
-}
-
-/// What the bytes of a chunk must still be when they are read again.
-pub(crate) fn checksum(chunk: &Chunk) -> u64 {
-    xxhash_rust::xxh3::xxh3_64(&chunk.bytes)
-}
-
-/// The value of the address column; empty where there is none.
-pub(crate) fn address_value<'a>(map: &ColumnMap, record: &Record<'a>) -> Cow<'a, [u8]> {
-    map.column(Field::Email).map_or(Cow::default(), |column| cell::value(record.raw(column.0)))
+/// Reads the files of a job once.
+pub fn gather(opening: Opening, job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Gathered> {
+    let Opening { files, spool_folder } = opening;
+    let (mut files, people, counted) = read_everything(files, job, setting, &spool_folder, observer)?;
+    let Counted { files: source_counts, list_files, entrants, looked_up } = counted;
+    let of_dates = date_orders::decide(&mut files, &source_counts, job)?;
+    files.findings.extend(of_dates);
+    Ok(Gathered { files, people, source_counts, list_files, entrants, looked_up, spool_folder })
 }

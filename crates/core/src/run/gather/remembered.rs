@@ -4,11 +4,11 @@
 use super::chunks::Reading;
 use super::counts::ListCounts;
 use super::kept::People;
-use super::lists::Entries;
-use super::{address_value, line_above};
+use super::list_entries::Entries;
+use super::records::{address_value, line_above};
 use crate::job::{EntriesFrom, Job, Remembering};
 use crate::run::contact::keys::{keyed_phone_hash, phone_hash};
-use crate::run::open::OpenFiles;
+use crate::run::open::files::OpenFiles;
 use crate::suppress::remembered::{Among, HeldBy, RememberedEntry};
 use pebblebank_table::observe::{Observer, Stage};
 use pebblebank_table::units::ListId;

@@ -1,8 +1,9 @@
 //! Sources, read: each row leaves its kind, its keys and its marks; no value is kept.
 
+use super::chunks;
 use super::counts::{FileCounts, Problem, SourceChunk, WatchedColumn};
-use super::kept::{HAS_ADDRESS, HAS_OTHER_KEY, IS_CLEAN, LEFT_OUT, People};
-use super::{NotText, address_value, checksum, chunks, has_open_quote, is_unreadable, line_above, not_text};
+use super::kept::People;
+use super::records::{NotText, address_value, checksum, has_open_quote, is_unreadable, line_above, not_text};
 use crate::clean::decoded_twice;
 use crate::clean::plan::CleaningPlan;
 use crate::clean::replace::Replaced;
@@ -12,7 +13,8 @@ use crate::columns::lines::{Line, looks_like_footnote};
 use crate::columns::mapping::ConsentColumn;
 use crate::person::keys::Role;
 use crate::run::contact::keys::RowKeys;
-use crate::run::open::{OpenFile, OpenFiles};
+use crate::run::open::files::{OpenFile, OpenFiles};
+use crate::run::row_bits::{HAS_ADDRESS, HAS_OTHER_KEY, IS_CLEAN, LEFT_OUT};
 use crate::run::setting::Setting;
 use crate::suppress::RowChecks;
 use crate::suppress::marks::Mark;

@@ -1,12 +1,13 @@
 //! Whether a job fits its files, before any row is read: inputs are no outputs, and every column that is named is there.
 
-use super::{OpenFile, OpenFiles};
+use super::files::{OpenFile, OpenFiles};
 use crate::columns::mapping::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::job::{EntriesFrom, Job};
 use crate::layout::Layout;
 use crate::person::same::Survivor;
 use crate::run::contact::keys;
+use crate::run::open::fit::newest_by;
 use crate::select::condition::Selection;
 use pebblebank_formats::Input;
 use pebblebank_table::error::closest;
@@ -89,7 +90,7 @@ pub(crate) fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     let selected = job.select.iter().flat_map(Selection::columns);
     let selected = selected.map(|column| ("the condition".to_owned(), column));
     let replaced = job.replace_values.iter().map(|replacement| ("[[replace]]".to_owned(), replacement.column.clone()));
-    if job.person.survivor == Survivor::Newest && keys::newest_by(job, opened).is_none() && !filled.is_empty() {
+    if job.person.survivor == Survivor::Newest && newest_by(job, opened).is_none() && !filled.is_empty() {
         return Err(Error::new(
             ErrorKind::Columns,
             "survivor = \"newest\" needs a date, and no source has last_seen or signed_up",

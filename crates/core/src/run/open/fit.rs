@@ -1,7 +1,7 @@
 //! What a job says about values, keys and columns, fitted to its files once their columns are known.
 
+use super::files::{EntryStatus, OpenFile, OpenFiles};
 use super::first_values::Glimpse;
-use super::{EntryStatus, OpenFile, OpenFiles};
 use crate::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
 use crate::clean::replace::ReplacementPlan;
 use crate::columns::mapping::{ColumnMap, ConsentQuestions};
@@ -10,7 +10,7 @@ use crate::job::{Job, Passing};
 use crate::layout::receipt::AllColumns;
 use crate::person::decisions::{Decision, Decisions, Named};
 use crate::person::same::Survivor;
-use crate::run::contact::keys::{self, KeyedFile, RowKeys};
+use crate::run::contact::keys::{KeyedFile, RowKeys};
 use crate::select::condition::Selection;
 use pebblebank_formats::Format;
 use pebblebank_table::units::{ColumnIndex, ListId, SourceId};
@@ -25,7 +25,7 @@ impl OpenFiles {
     pub fn plan(&mut self, job: &Job) {
         let wishes = cleaning_wishes(job);
         let all = AllColumns::of(self.sources.iter().map(OpenFile::map));
-        let newest_by = keys::newest_by(job, self);
+        let newest_by = newest_by(job, self);
         let supplied = supplied_columns(job, &all);
         let plan = |file: &OpenFile<SourceId>| {
             // A master's rows are written as they stand, unless its blanks are filled.
@@ -193,4 +193,11 @@ fn needed_columns(job: &Job, all: &AllColumns) -> Vec<ColumnRef> {
         columns.push(ColumnRef::Field(Field::Country));
     }
     columns
+}
+
+/// The date that `newest` goes by: as said, else the last time seen if any source has it, else the sign-up.
+pub fn newest_by(job: &Job, files: &OpenFiles) -> Option<ColumnRef> {
+    let has = |field: Field| files.sources.iter().any(|file| file.map().column(field).is_some());
+    let known = [Field::LastSeen, Field::SignedUp].into_iter().find(|field| has(*field)).map(ColumnRef::Field);
+    job.person.newest_by.clone().or(known)
 }

@@ -6,7 +6,7 @@ use super::rows::Rows;
 use super::{FilePlan, SecondPass, people_index};
 use crate::job::Passing;
 use crate::layout::{Layout, OnViolation};
-use crate::run::decide::{Cleared, Standing};
+use crate::run::decide::settled::{Cleared, Standing};
 use crate::run::tally::Company;
 use crate::suppress::marks::{Mark, MarkSet};
 use crate::suppress::reason::Reason;

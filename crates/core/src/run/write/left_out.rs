@@ -4,7 +4,7 @@
 //! stands for the person was judged, which may come later in the files; so that is found out beforehand.
 
 use super::rows::{Rows, Sink};
-use crate::run::decide::RowSet;
+use crate::run::row_set::RowSet;
 use crate::suppress::reason::Reason;
 use pebblebank_table::Result;
 use pebblebank_table::units::RowId;

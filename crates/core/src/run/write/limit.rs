@@ -2,14 +2,12 @@
 
 use super::rows::{Rows, Sink};
 use crate::job::Pick;
+use crate::run::write::rows::Candidate;
 use pebblebank_table::Result;
 use pebblebank_table::units::RowId;
 use pebblebank_values::address::Address;
 use std::collections::BinaryHeap;
 use xxhash_rust::xxh3::xxh3_64_with_seed;
-
-/// A row that could be written; the smaller ones are picked first.
-pub type Candidate = (u64, RowId);
 
 /// Who is picked, as far as that is known.
 #[derive(Debug, Clone, Copy)]

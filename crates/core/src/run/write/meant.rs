@@ -3,7 +3,7 @@
 use crate::clean::replace::{Change, Replaced};
 use crate::clean::row::RowCleaner;
 use crate::run::decide::fill::Supplied;
-use crate::run::open::{OpenFile, OpenFiles};
+use crate::run::open::files::{OpenFile, OpenFiles};
 use pebblebank_table::csv::RawCells;
 use pebblebank_table::units::{ColumnIndex, SourceId};
 use pebblebank_table::{Chunk, Record, Records, Shape};

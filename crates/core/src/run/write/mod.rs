@@ -14,11 +14,11 @@ pub use rows::{Counts, RowOrder, Rows, Sink};
 
 use super::decide::fill::{SuppliedColumns, Supplies, Supply, SupplyKind};
 use super::decide::near_misses::NearMissed;
+use super::decide::settled::{Settled, Standing};
 use super::decide::why::describe;
-use super::decide::{Settled, Standing};
 use super::gather::chunks::{ChunkJob, Reading, changed};
-use super::gather::{address_value, checksum};
-use super::open::{OpenFile, OpenFiles};
+use super::gather::records::{address_value, checksum};
+use super::open::files::{OpenFile, OpenFiles};
 use super::setting::Setting;
 use crate::clean::plan::CleaningPlan;
 use crate::job::Job;

@@ -1,6 +1,5 @@
 //! What the second pass makes of a chunk: its rows, laid out, and what was counted.
 
-use super::limit::Candidate;
 use crate::job::{EntriesFrom, Job};
 use crate::run::tally::{Account, RepairCounts};
 use crate::suppress::marks::Mark;
@@ -162,3 +161,6 @@ fn add_each(sums: &mut Vec<u64>, counts: &[u64]) {
     sums.resize(sums.len().max(counts.len()), 0);
     sums.iter_mut().zip(counts).for_each(|(sum, count)| *sum += count);
 }
+
+/// A row that could be written; the smaller ones are picked first.
+pub type Candidate = (u64, RowId);

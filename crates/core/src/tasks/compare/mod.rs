@@ -7,9 +7,10 @@
 pub mod mark;
 
 use crate::columns::mapping::{ConsentQuestions, OwnField};
-use crate::job::{Job, ListKey, ReadFiles, Remembering, Requirement, Source, Write};
+use crate::job::{Job, ListKey, ReadFiles, Remembering, Source, Write};
 use crate::layout::{Layout, SortColumn};
 use crate::person::same::{PersonKey, PersonWishes};
+use crate::require::Requirement;
 use crate::run::setting::Setting;
 use crate::run::tally::{Account, OtherLines, Outcome};
 use crate::run::{self, Finished};

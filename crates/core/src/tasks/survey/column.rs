@@ -4,7 +4,7 @@ use super::distinct::{Distinct, hash};
 use super::looks::Looks;
 use crate::columns::mapping::ColumnMap;
 use crate::job::ReadFiles;
-use crate::run::open::OpenFile;
+use crate::run::open::files::OpenFile;
 use pebblebank_table::cell;
 use pebblebank_table::observe::{Finding, Met, Weight, counted};
 use pebblebank_table::units::{ColumnIndex, RowNumber};

@@ -3,8 +3,8 @@
 //! "opted-in" under a header like "do not mail" would say the opposite.
 
 use crate::columns::lines::Line;
+use crate::run::decide::known::Known;
 use crate::run::gather::chunks::Reading;
-use crate::run::known::Known;
 use pebblebank_table::observe::{Observer, Stage};
 use pebblebank_table::units::{FileId, RowId};
 use pebblebank_table::{Records, Result, cell};

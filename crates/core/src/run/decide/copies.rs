@@ -1,8 +1,8 @@
 //! The rows of persons that have several, read again and sorted by person.
 
+use super::known::Known;
 use super::read_again::{RowAgain, Wants, read_again};
 use crate::job::Job;
-use crate::run::known::Known;
 use crate::run::setting::Setting;
 use pebblebank_table::Result;
 use pebblebank_table::observe::{Observer, Stage};

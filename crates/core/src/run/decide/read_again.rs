@@ -1,12 +1,12 @@
 //! Rows of the sources, read again between or after the passes: those that are wanted, cleaned, in their order.
 
-use super::chunks::{Reading, changed};
-use super::{address_value, checksum};
+use super::known::Known;
 use crate::clean::plan::CleaningPlan;
 use crate::clean::replace::Replaced;
 use crate::clean::row::RowCleaner;
 use crate::columns::lines::Line;
-use crate::run::known::Known;
+use crate::run::gather::chunks::{Reading, changed};
+use crate::run::gather::records::{address_value, checksum};
 use crate::run::setting::Setting;
 use pebblebank_table::in_order::in_order;
 use pebblebank_table::observe::{Observer, Stage};

@@ -1,0 +1,74 @@
+//! What should be said of the people of a run: shared values, decisions that came to nothing, namesakes on lists.
+
+use crate::run::Job;
+use crate::run::decide::Known;
+use crate::run::decide::settled::Namesakes;
+use crate::run::decide::settled::Switchboards;
+use pebblebank_table::observe::Finding;
+use pebblebank_table::observe::Weight;
+use pebblebank_table::observe::counted;
+use pebblebank_table::units::RowId;
+/// Values that too many addresses share to be those of one person.
+pub fn of_switchboards(known: &Known, job: &Job) -> Vec<Finding> {
+    known.settled.switchboards.iter().map(|boards| switchboard(known, boards, job)).collect()
+}
+
+/// What should be said of the decisions about persons; the numbers are those of the lines of their file.
+pub fn of_decisions(known: &Known, job: &Job) -> Vec<Finding> {
+    let Some(path) = &job.person.decisions else { return Vec::new() };
+    let file = path.display().to_string();
+    let decided = &known.settled.decided;
+    let mut findings = Vec::new();
+    if known.files.decisions.is_none() {
+        let text = "the file of decisions is not there yet; pebblebank review makes it";
+        findings.push(Finding::new("no-decisions-yet", Weight::Note, text).in_file(&file));
+    }
+    let nobody = "about somebody who is in no source; nothing came of it";
+    let joined = "that two people are different, whom the keys in same = make one person all the same";
+    let said = [
+        ("decisions-about-nobody", Weight::Note, &decided.about_nobody, nobody),
+        ("decision-against-keys", Weight::Doubt, &decided.joined_by_keys, joined),
+    ];
+    for (code, weight, met, what) in said.into_iter().filter(|(_, _, met, _)| met.count > 0) {
+        let text = format!("{} {what}", counted(met.count, "decision", "", "").trim_end());
+        findings.push(Finding::new(code, weight, text).in_file(&file).at_rows(met));
+    }
+    findings
+}
+
+/// Entries of lists that go by another field, such as a name, and are several persons, all of whom are held.
+pub fn of_namesakes(known: &Known, job: &Job) -> Vec<Finding> {
+    let place = |row: &RowId| {
+        let (file, number) = known.settled.place(*row);
+        format!("{} row {number}", known.files.sources[file.0 as usize].input.name())
+    };
+    let finding = |namesakes: &Namesakes| {
+        let list = &job.lists[namesakes.list.0 as usize];
+        let what = if list.hold.is_some() { "all of whom are held" } else { "all of whom are in it" };
+        let text = format!(
+            "{} of \"{}\" {} several persons, {what}; for example in {}",
+            counted(namesakes.entries, "value", "", "").trim_end(),
+            list.name,
+            if namesakes.entries == 1 { "is that of" } else { "are those of" },
+            namesakes.examples.iter().map(place).collect::<Vec<_>>().join(", ")
+        );
+        Finding { count: namesakes.persons, ..Finding::new("namesakes", Weight::Doubt, text) }
+    };
+    known.settled.namesakes.iter().map(finding).collect()
+}
+
+fn switchboard(known: &Known, boards: &Switchboards, job: &Job) -> Finding {
+    let place = |row: &RowId| {
+        let (file, number) = known.settled.place(*row);
+        format!("{} row {number}", known.files.sources[file.0 as usize].input.name())
+    };
+    let text = format!(
+        "{} of {} shared by more than {} addresses (largest_group) did not make their {} one person; for example in {}",
+        counted(boards.values, "value", "", "").trim_end(),
+        job.person.same[boards.key].name(),
+        job.person.largest_group,
+        counted(boards.rows, "row", "", "").trim_end(),
+        boards.examples.iter().map(place).collect::<Vec<_>>().join(", ")
+    );
+    Finding { count: boards.rows, ..Finding::new("switchboard", Weight::Doubt, text) }
+}

@@ -1,0 +1,320 @@
+//! Finds out how a file is to be read: its format, its encoding, its delimiter, where its table is, what its columns are.
+
+use crate::clean::replace::ReplacementPlan;
+use crate::columns::Mapping;
+use crate::columns::Table;
+use crate::columns::likeness;
+use crate::columns::locate_table;
+use crate::columns::mapping::ConsentQuestions;
+use crate::columns::mapping::Unmapped;
+use crate::columns::mapping::map_columns;
+use crate::columns::sample::SampleRecords;
+use crate::columns::shape::ShapeWishes;
+use crate::columns::shape::TableShape;
+use crate::columns::shape::recognise_shape;
+use crate::job::ReadFiles;
+use crate::layout::receipt;
+use crate::run::open::files::OpenFile;
+use crate::run::open::first_values::Glimpse;
+use crate::run::open::status_columns::StatusColumns;
+use encoding_rs::Encoding;
+use pebblebank_formats::Format;
+use pebblebank_formats::Input;
+use pebblebank_formats::prepare;
+use pebblebank_formats::{Prepared, ReadWishes};
+use pebblebank_table::Dialect;
+use pebblebank_table::encoding;
+use pebblebank_table::encoding::Knowledge;
+use pebblebank_table::observe::Finding;
+use pebblebank_table::observe::Observer;
+use pebblebank_table::observe::Weight;
+use pebblebank_table::unescape::unescaped;
+use pebblebank_table::units::ColumnIndex;
+use pebblebank_table::units::FileId;
+use pebblebank_table::units::MAX_COLUMNS;
+use pebblebank_table::{Error, ErrorKind, Result};
+use pebblebank_values::NamedHeaders;
+use pebblebank_values::date::Date;
+use std::path::Path;
+use std::sync::Arc;
+/// An input, and whether it was found by a pattern rather than named.
+pub(crate) struct Found {
+    input: Input,
+    by_pattern: bool,
+}
+
+/// The part of a file in a job.
+pub struct Part<Owner> {
+    /// Its place among the files of its kind.
+    pub id: FileId,
+    /// What it belongs to.
+    pub owner: Owner,
+    /// Whether it is a list: its values may be domains.
+    pub is_list: bool,
+    /// Whether a question that only the user can answer stops the work; else it is a finding.
+    pub asks: bool,
+    /// The headers that the job names.
+    pub named: Arc<NamedHeaders>,
+    /// What happens where a column may be about consent and leaves several readings.
+    pub consent_questions: ConsentQuestions,
+}
+
+/// Opens files.
+pub(crate) struct Opener<'a> {
+    pub(super) spool_folder: &'a Path,
+    pub(super) observer: &'a dyn Observer,
+}
+
+impl Opener<'_> {
+    pub(crate) fn inputs(&self, read: &ReadFiles) -> Result<Vec<Found>> {
+        let mut found = Vec::new();
+        for pattern in &read.files {
+            for file in pattern.files()? {
+                for input in Input::open(&file, self.spool_folder, self.observer)? {
+                    found.push(Found { input, by_pattern: pattern.is_pattern() });
+                }
+            }
+        }
+        Ok(found)
+    }
+
+    /// Opens a file; none for one that an earlier run wrote aside and nobody named.
+    pub(crate) fn open<Owner>(
+        &self,
+        found: Found,
+        part: Part<Owner>,
+        read: &ReadFiles,
+        findings: &mut Vec<Finding>,
+    ) -> Result<Option<OpenFile<Owner>>> {
+        let file = open_file(found.input, part, read, self.spool_folder, self.observer)?;
+        if !file.is_receipt {
+            return Ok(Some(file));
+        }
+        let finding = if found.by_pattern {
+            let text = "was written aside by an earlier run, so it was not read; name it to read it";
+            Finding::new("own-output-skipped", Weight::Note, text)
+        } else {
+            let text = "was written aside by an earlier run; it is read, since it was named";
+            Finding::new("own-output-read", Weight::Doubt, text)
+        };
+        findings.push(finding.in_file(file.input.name()));
+        Ok((!found.by_pattern).then_some(file))
+    }
+}
+
+/// Finds out how a file is to be read.
+pub fn open_file<Owner>(
+    input: Input,
+    part: Part<Owner>,
+    read: &ReadFiles,
+    spool_folder: &Path,
+    observer: &dyn Observer,
+) -> Result<OpenFile<Owner>> {
+    let mut prepared = prepare(input, &read.wishes, &likeness, spool_folder, observer)?;
+    let name = prepared.input.name();
+    prepared.findings.iter_mut().for_each(|finding| finding.file = Some(name.clone()));
+    recognise(prepared, part, read, &[])
+}
+
+/// Looks at a file once more, now that something is known that its beginning did not show.
+pub fn open_again<Owner>(
+    file: OpenFile<Owner>,
+    read: &ReadFiles,
+    is_list: bool,
+    refuted: &Refuted,
+) -> Result<OpenFile<Owner>> {
+    let OpenFile {
+        asks,
+        named,
+        consent_questions,
+        id,
+        owner,
+        input,
+        format,
+        format_name,
+        sheet,
+        given_headers,
+        has_backslash_quotes,
+        findings,
+        unread,
+        ..
+    } = file;
+    let mut sample = input.sample(Some(refuted.encoding.unwrap_or(file.encoding)))?;
+    sample.knowledge = if refuted.encoding.is_some() { Knowledge::Guessed } else { file.knowledge };
+    if has_backslash_quotes {
+        sample.bytes = unescaped(&sample.bytes);
+    }
+    let mut findings = findings;
+    if let Some(encoding) = refuted.encoding {
+        let text = format!(
+            "begins like UTF-8 but is not, and was read as {}, by the letters that occur in it",
+            encoding.name()
+        );
+        findings.push(Finding::new("encoding", Weight::Doubt, text).in_file(input.name()));
+    }
+    let prepared = Prepared {
+        input,
+        sample,
+        format,
+        format_name,
+        sheet,
+        headers: given_headers,
+        has_backslash_quotes,
+        findings,
+        unread,
+    };
+    let part = Part { id, owner, is_list, asks, named, consent_questions };
+    recognise(prepared, part, read, &refuted.found_consent)
+}
+
+/// Opens a file in the encoding that all of it suggests, where its rows refute what its beginning showed; none where
+/// that is still the same, or where the encoding was not found by itself.
+pub fn in_another_encoding<Owner>(
+    file: OpenFile<Owner>,
+    read: &ReadFiles,
+    is_list: bool,
+) -> Result<Option<OpenFile<Owner>>> {
+    if file.knowledge != Knowledge::Certain {
+        return Ok(None);
+    }
+    let unreadable = |cause| encoding::unreadable(file.input.path(), &cause);
+    let encoding = encoding::recognise_encoding_of_all(file.input.reader()?).map_err(unreadable)?;
+    if encoding == file.encoding {
+        return Ok(None);
+    }
+    let refuted = Refuted { encoding: Some(encoding), found_consent: Vec::new() };
+    open_again(file, read, is_list, &refuted).map(Some)
+}
+
+/// What a first reading found out against what the beginning of a file suggested.
+#[derive(Debug, Clone, Default)]
+pub struct Refuted {
+    /// Columns that are about consent after all.
+    pub found_consent: Vec<ColumnIndex>,
+    /// The encoding.
+    pub encoding: Option<&'static Encoding>,
+}
+
+pub(crate) fn recognise<Owner>(
+    prepared: Prepared,
+    part: Part<Owner>,
+    read: &ReadFiles,
+    found_consent: &[ColumnIndex],
+) -> Result<OpenFile<Owner>> {
+    if prepared.format == Format::Mail && part.asks && !part.is_list {
+        return Err(Error::new(
+            ErrorKind::Input,
+            "this is mail, not a table of contacts",
+            "name it as a list of people who must not be contacted, or take it into the bank: pebblebank bank load FILE --as bounced",
+        )
+        .in_file(prepared.input.path()));
+    }
+    let TableShape { dialect, records, table } = shape_of(&prepared, &read.wishes, &part.named)?;
+    let Prepared { input, sample, format, format_name, sheet, headers, has_backslash_quotes, findings, unread } =
+        prepared;
+    if table.headers.len() > MAX_COLUMNS {
+        let what = format!("the header has {} columns, more than {MAX_COLUMNS}", table.headers.len());
+        return Err(Error::new(
+            ErrorKind::Input,
+            what,
+            "check the delimiter: delimiter = in a job, or --delimiter, says which one it is",
+        )
+        .in_file(input.path()));
+    }
+    let is_empty = table.headers.is_empty();
+    let unmapped = Unmapped {
+        path: input.path(),
+        table: &table,
+        sample: &records,
+        wishes: &read.columns,
+        is_list: part.is_list,
+        found_consent,
+        consent_questions: part.consent_questions,
+        asks: part.asks,
+    };
+    let mapping = if is_empty { empty_mapping(&unmapped)? } else { map_columns(&unmapped)? };
+    let statuses = if part.is_list && table.has_header && !is_empty {
+        StatusColumns::find(&mapping.map, &records, table.records_above)
+    } else {
+        StatusColumns::default()
+    };
+    let records_estimated = records.estimate(sample.file_bytes);
+    Ok(OpenFile {
+        id: part.id,
+        owner: part.owner,
+        format,
+        format_name,
+        sheet,
+        given_headers: headers,
+        encoding: sample.encoding,
+        knowledge: sample.knowledge,
+        bad_bytes: read.wishes.bad_bytes,
+        has_backslash_quotes,
+        dialect,
+        is_receipt: receipt::is_receipt(&table.headers),
+        glimpse: if is_empty { Glimpse::default() } else { Glimpse::new(&mapping.map, &table, &records) },
+        table,
+        replacements: ReplacementPlan::default(),
+        mapping,
+        records_estimated,
+        is_empty,
+        asks: part.asks,
+        named: part.named,
+        consent_questions: part.consent_questions,
+        changed_on: day_of_change(&input),
+        input,
+        findings,
+        unread,
+        needs_first_column: false,
+        statuses,
+    })
+}
+
+/// The day on which a file was last changed, in UTC.
+pub(crate) fn day_of_change(input: &Input) -> Option<i32> {
+    let changed = std::fs::metadata(input.path()).and_then(|about| about.modified()).ok()?;
+    let seconds = changed.duration_since(std::time::UNIX_EPOCH).ok()?.as_secs();
+    let epoch = Date { year: 1970, month: 1, day: 1 }.day_number();
+    Some(epoch + (seconds / 86_400) as i32)
+}
+
+/// How a file parts its cells, and where its table is.
+pub(crate) fn shape_of(prepared: &Prepared, wishes: &ReadWishes, named: &NamedHeaders) -> Result<TableShape> {
+    let sample = &prepared.sample;
+    let wishes = ShapeWishes { delimiter: wishes.delimiter, header_row: wishes.header_row, named };
+    if prepared.format == Format::Delimited {
+        let shape = recognise_shape(&sample.bytes, sample.is_whole, wishes);
+        check_header_row(wishes.header_row, &shape.records, &prepared.input)?;
+        return Ok(shape);
+    }
+    let dialect = Dialect::COMMA;
+    let records = SampleRecords::new(&sample.bytes, dialect, sample.is_whole);
+    let table = if let Some(headers) = &prepared.headers {
+        Table::with_headers(headers.clone())
+    } else {
+        check_header_row(wishes.header_row, &records, &prepared.input)?;
+        locate_table(&records, wishes.header_row, named)
+    };
+    Ok(TableShape { dialect, records, table })
+}
+
+/// A file without any line has no columns, whatever the job says of them.
+pub(crate) fn empty_mapping(unmapped: &Unmapped) -> Result<Mapping> {
+    map_columns(&Unmapped { wishes: &crate::columns::mapping::ColumnWishes::default(), ..*unmapped })
+}
+
+pub(crate) fn check_header_row(header_row: Option<u64>, records: &SampleRecords, input: &Input) -> Result<()> {
+    let most = records.len().min(crate::columns::sample::HEADER_IS_WITHIN) as u64;
+    match header_row {
+        Some(row) if row > most => {
+            let what = format!("header_row = {row}, but the header must be among the first {most} rows");
+            Err(Error::new(
+                ErrorKind::Columns,
+                what,
+                "correct header_row (or --header-row); 0 says that there is no header",
+            )
+            .in_file(input.path()))
+        }
+        _ => Ok(()),
+    }
+}
