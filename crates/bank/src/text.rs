@@ -1,6 +1,7 @@
 //! What entries hold: addresses, domains, phones, and digests of addresses that are not shown.
 
-use pebblebank_values::address::{AddressCleaner, domain};
+use pebblebank_values::address::AddressCleaner;
+use pebblebank_values::address_syntax::domain;
 use pebblebank_values::digest::{Digest, DigestKind};
 use pebblebank_values::identity::without_tag;
 use pebblebank_values::place::Country;

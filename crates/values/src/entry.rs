@@ -1,7 +1,8 @@
 //! What the cells of a suppression list stand for. Everything in them that looks like an address, a domain or a hash is an
 //! entry: one too many costs a contact, one too few writes to somebody who refused.
 
-use crate::address::{self, Address, AddressCleaner, State};
+use crate::address::{Address, AddressCleaner, State};
+use crate::address_syntax;
 use crate::blank::is_blank;
 use crate::digest::Digest;
 use crate::{Rule, look};
@@ -142,7 +143,7 @@ fn domain_of(host: &str, is_marked: bool) -> Option<PartOfCell> {
     let host = without_www.filter(|rest| rest.contains('.')).unwrap_or(host);
     let host = host.split(':').next().unwrap_or(host);
     let is_one = is_marked || host.len() > 3;
-    address::domain(host).filter(|_| is_one).map(PartOfCell::Domain)
+    address_syntax::domain(host).filter(|_| is_one).map(PartOfCell::Domain)
 }
 
 #[cfg(test)]

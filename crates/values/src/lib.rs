@@ -5,6 +5,9 @@
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 
 pub mod address;
+mod address_cell;
+pub mod address_syntax;
+mod address_wrapping;
 pub mod audience;
 pub mod blank;
 pub mod column_ref;

@@ -5,6 +5,7 @@
 //! turn out to be invalid.
 
 use crate::address;
+use crate::address_syntax;
 use crate::suggest::has_known_top_level;
 use pebblebank_table::unseen::is_unseen;
 
@@ -139,7 +140,7 @@ pub fn is_domain(text: &str) -> bool {
     if text.len() < 4 || !text.contains('.') || text.contains(char::is_whitespace) {
         return false;
     }
-    address::domain(text).is_some_and(|domain| {
+    address_syntax::domain(text).is_some_and(|domain| {
         has_known_top_level(&domain)
             && domain.split('.').next().is_some_and(|first| first.len() > 1 || domain.matches('.').count() > 1)
     })

@@ -1,6 +1,6 @@
 //! Slips in addresses: mended where a job lists the rule under `apply`, else suggested.
 
-use crate::address::judge;
+use crate::address_syntax::judge;
 use crate::quick_map::QuickMap;
 use crate::{Rule, Rules};
 use std::collections::{HashMap, HashSet};

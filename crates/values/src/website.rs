@@ -1,6 +1,6 @@
 //! Addresses of websites: with a scheme, scheme and host in small letters (RFC 3986, section 6.2.2.1).
 
-use crate::address::judge_domain;
+use crate::address_syntax::judge_domain;
 use crate::{Cleaned, Doubt, Rule, Rules};
 
 /// Cleans a tidy text as a website; the new value is added to `out`.

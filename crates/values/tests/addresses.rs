@@ -1,7 +1,8 @@
 //! Addresses as people type them → as they are written, or why they cannot be used.
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
-use pebblebank_values::address::{AddressCleaner, Fault, State};
+use pebblebank_values::address::{AddressCleaner, State};
+use pebblebank_values::address_syntax::Fault;
 use pebblebank_values::{Rule, Rules};
 use proptest::prelude::*;
 use rstest::rstest;

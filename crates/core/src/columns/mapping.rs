@@ -9,6 +9,7 @@ use pebblebank_table::observe::{Finding, Weight};
 use pebblebank_table::units::ColumnIndex;
 use pebblebank_table::{Error, ErrorKind, Record, Result, cell};
 use pebblebank_values::ColumnRef;
+use pebblebank_values::address_syntax::domain;
 use pebblebank_values::comparable::Form;
 use pebblebank_values::consent::YesMeans;
 use pebblebank_values::date::DateOrder;
@@ -854,7 +855,7 @@ fn is_address_alone(value: &str) -> bool {
 /// A cell of a list that means a domain: `@hotel.example`.
 fn is_domain_entry(value: &str) -> bool {
     let name = value.trim().trim_start_matches(['@', '*', '.']);
-    look::is_domain(name) || address::domain(name).is_some_and(|_| value.trim().starts_with('@'))
+    look::is_domain(name) || domain(name).is_some_and(|_| value.trim().starts_with('@'))
 }
 
 /// Headers without blanks around, never empty, and different from each other even when folded.

@@ -21,7 +21,9 @@ use crate::columns::mapping::{ColumnMap, ColumnWishes, ConsentQuestions, OwnFiel
 use crate::columns::value::ValueSource;
 use crate::person::same::{PersonKey, PersonWishes};
 use crate::select::condition::Selection;
+use crate::select::plan::JobFacts;
 use crate::suppress::marks::Mark;
+use crate::suppress::marks::NamedMarks;
 use crate::suppress::reason::Reason;
 use crate::suppress::remembered::{HeldBy, Remembered};
 use crate::suppress::status::StatusReasons;
@@ -525,13 +527,9 @@ impl Job {
         self.sources.iter().map(|source| &source.name).chain(lists).chain(holds.map(|hold| &hold.name))
     }
 
-    /// What the people of the list or source of that name are marked with, whatever its letter case.
-    pub fn mark_named(&self, name: &str) -> Option<Mark> {
-        let is_it = |other: &str| other.to_lowercase() == name.trim().to_lowercase();
-        let list = self.lists.iter().position(|list| is_it(&list.name));
-        let source = || self.sources.iter().position(|source| is_it(&source.name));
-        let list = list.map(|place| Mark::On(ListId(place as u16)));
-        list.or_else(|| source().map(|place| Mark::From(SourceId(place as u16))))
+    /// What conditions and layouts need to know of the job.
+    pub fn facts(&self) -> JobFacts<'_> {
+        JobFacts { today: self.today, country: self.country, blank_words: &self.clean.blank_words, lists: self }
     }
 
     /// The names of lists and sources that conditions and layouts ask about.
@@ -633,4 +631,14 @@ fn place_of(path: &Path) -> PathBuf {
     };
     let folder = std::fs::canonicalize(folder).unwrap_or_else(|_| place_of(folder));
     path.file_name().map_or(folder.clone(), |name| folder.join(name))
+}
+
+impl NamedMarks for Job {
+    fn mark_named(&self, name: &str) -> Option<Mark> {
+        let is_it = |other: &str| other.to_lowercase() == name.trim().to_lowercase();
+        let list = self.lists.iter().position(|list| is_it(&list.name));
+        let source = || self.sources.iter().position(|source| is_it(&source.name));
+        let list = list.map(|place| Mark::On(ListId(place as u16)));
+        list.or_else(|| source().map(|place| Mark::From(SourceId(place as u16))))
+    }
 }

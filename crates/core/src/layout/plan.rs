@@ -4,8 +4,8 @@ use super::sort::SortPlan;
 use super::{Content, Form, Layout, Membership, Piece};
 use crate::columns::mapping::ColumnMap;
 use crate::columns::value::ValueSource;
-use crate::job::Job;
 use crate::run::decide::settled::Cleared;
+use crate::select::plan::JobFacts;
 use crate::suppress::marks::Mark;
 use pebblebank_table::csv::RawCells;
 use pebblebank_table::{CsvBuffer, Record};
@@ -62,12 +62,12 @@ enum FormPlan {
 
 impl LayoutPlan {
     /// Fits a layout of a job to the cleaned records of a file.
-    pub fn new(layout: &Layout, map: &ColumnMap, is_receipt: bool, job: &Job) -> LayoutPlan {
+    pub fn new(layout: &Layout, map: &ColumnMap, is_receipt: bool, facts: JobFacts) -> LayoutPlan {
         let source = |column: &ColumnRef| ValueSource::new(column, map, is_receipt);
         let form = |form: &Form, content: &Content| match (form, content) {
             (Form::Place(form), Content::Column(ColumnRef::Field(Field::Region))) => {
                 let of = source(&ColumnRef::Field(Field::Country));
-                FormPlan::Region { form: *form, country: of, otherwise: job.country }
+                FormPlan::Region { form: *form, country: of, otherwise: facts.country }
             }
             (Form::Place(form), _) => FormPlan::Country(*form),
             (Form::Date(format), _) => FormPlan::Date(format.clone()),
@@ -82,7 +82,8 @@ impl LayoutPlan {
                     Content::Constant(text) => ContentPlan::Constant(text.clone()),
                     Content::Surplus => ContentPlan::Surplus(map.width()),
                     Content::Membership(membership) => {
-                        let mark = job.mark_named(&membership.list).expect("the job was checked to have the list");
+                        let mark =
+                            facts.lists.mark_named(&membership.list).expect("the job was checked to have the list");
                         ContentPlan::Membership(mark, membership.clone())
                     }
                     Content::Column(column) => ContentPlan::Value(source(column)),
@@ -102,8 +103,8 @@ impl LayoutPlan {
                 required: column.required,
             })
             .collect();
-        let sort = SortPlan::new(&layout.sort, map, is_receipt, &job.clean.blank_words);
-        let blank_words = Arc::clone(&job.clean.blank_words);
+        let sort = SortPlan::new(&layout.sort, map, is_receipt, facts.blank_words);
+        let blank_words = Arc::clone(facts.blank_words);
         LayoutPlan { has_required: columns.iter().any(|column| column.required), columns, sort, blank_words }
     }
 

@@ -3,14 +3,27 @@
 use super::condition::{Condition, NumberTest, Selection, Subject, Test};
 use crate::columns::mapping::ColumnMap;
 use crate::columns::value::ValueSource;
-use crate::job::Job;
-use crate::suppress::marks::Mark;
+use crate::suppress::marks::{Mark, NamedMarks};
 use pebblebank_table::Record;
 use pebblebank_values::blank::BlankWords;
 use pebblebank_values::date::{Date, DateColumn, DateOf};
+use pebblebank_values::place::Country;
 use pebblebank_values::text::comparable;
 use pebblebank_values::{ColumnRef, Field, number};
 use std::sync::Arc;
+
+/// What conditions and layouts need to know of a job beside their own text.
+#[derive(Clone, Copy)]
+pub struct JobFacts<'a> {
+    /// The day of the run.
+    pub today: Date,
+    /// The country of rows that name none.
+    pub country: Option<Country>,
+    /// Words that stand for nothing.
+    pub blank_words: &'a Arc<BlankWords>,
+    /// The lists and sources by name.
+    pub lists: &'a dyn NamedMarks,
+}
 
 /// A selection, with the columns of one file.
 #[derive(Debug, Clone)]
@@ -33,9 +46,9 @@ enum Fitted {
 
 impl SelectionPlan {
     /// Fits a selection of the job to the cleaned records of a file.
-    pub fn new(selection: &Selection, map: &ColumnMap, is_receipt: bool, job: &Job) -> SelectionPlan {
-        let blank_words = Arc::clone(&job.clean.blank_words);
-        SelectionPlan { condition: fit(&selection.condition, map, is_receipt, job), today: job.today, blank_words }
+    pub fn new(selection: &Selection, map: &ColumnMap, is_receipt: bool, facts: JobFacts) -> SelectionPlan {
+        let condition = fit(&selection.condition, map, is_receipt, facts.lists);
+        SelectionPlan { condition, today: facts.today, blank_words: Arc::clone(facts.blank_words) }
     }
 
     /// Whether a contact is in the audience. `address` is empty where it is not usable; `marks` are those of its person.
@@ -84,13 +97,13 @@ fn names_word(test: &Test, word: &str) -> Option<bool> {
     }
 }
 
-fn fit(condition: &Condition, map: &ColumnMap, is_receipt: bool, job: &Job) -> Fitted {
-    let all = |parts: &[Condition]| parts.iter().map(|part| fit(part, map, is_receipt, job)).collect();
+fn fit(condition: &Condition, map: &ColumnMap, is_receipt: bool, lists: &dyn NamedMarks) -> Fitted {
+    let all = |parts: &[Condition]| parts.iter().map(|part| fit(part, map, is_receipt, lists)).collect();
     match condition {
-        Condition::In(name) => Fitted::Marked(job.mark_named(name).expect("the job was checked to have the list")),
+        Condition::In(name) => Fitted::Marked(lists.mark_named(name).expect("the job was checked to have the list")),
         Condition::All(parts) => Fitted::All(all(parts)),
         Condition::Any(parts) => Fitted::Any(all(parts)),
-        Condition::Not(part) => Fitted::Not(Box::new(fit(part, map, is_receipt, job))),
+        Condition::Not(part) => Fitted::Not(Box::new(fit(part, map, is_receipt, lists))),
         Condition::Column(subject, test) => {
             let column = match subject {
                 Subject::Value(column) => column.clone(),

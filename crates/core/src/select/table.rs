@@ -1,15 +1,16 @@
 //! Conditions on rows that come from no file, by the headers of their columns.
 
 use super::condition::{Condition, Selection, Subject};
-use super::plan::SelectionPlan;
+use super::plan::{JobFacts, SelectionPlan};
 use crate::columns::mapping::ColumnMap;
-use crate::job::Job;
+use crate::suppress::marks::NoNames;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::error::closest;
 use pebblebank_table::split::RecordBuffer;
 use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
 use pebblebank_values::fold::fold;
+use std::sync::Arc;
 
 /// A selection, fitted to columns that go by their headers.
 pub struct TableSelection {
@@ -23,7 +24,8 @@ impl TableSelection {
     pub fn new(selection: &Selection, headers: &[&str], today: Date) -> Result<TableSelection> {
         check(&selection.condition, headers)?;
         let map = ColumnMap::of_extras(headers.iter().map(|header| (*header).to_owned()).collect());
-        let plan = SelectionPlan::new(selection, &map, false, &Job::new("", today));
+        let facts = JobFacts { today, country: None, blank_words: &Arc::default(), lists: &NoNames };
+        let plan = SelectionPlan::new(selection, &map, false, facts);
         Ok(TableSelection { plan, buffer: RecordBuffer::default(), cell: CsvBuffer::new(Defusing::Off) })
     }
 

@@ -1,7 +1,6 @@
 //! Whom a job writes to although a list holds them for a lesser reason.
 
 use super::reason::Reason;
-use crate::job::ListFiles;
 use pebblebank_table::units::ListId;
 use pebblebank_values::identity::IdentityHash;
 use std::collections::HashSet;
@@ -34,10 +33,13 @@ pub fn gives_way(reason: Reason, hit: HitBy) -> bool {
 }
 
 impl Allowed {
-    /// These addresses, against the lists of a job.
-    pub fn new(identities: impl IntoIterator<Item = IdentityHash>, lists: &[ListFiles]) -> Allowed {
-        let gives = |list: &ListFiles| list.hold.as_ref().is_some_and(|hold| gives_way(hold.reason, HitBy::Domain));
-        Allowed { identities: identities.into_iter().collect(), lifts_domain: lists.iter().map(gives).collect() }
+    /// These addresses, against the lists of a job, of which each holds people for its reason, or for none.
+    pub fn new(
+        identities: impl IntoIterator<Item = IdentityHash>,
+        reasons: impl IntoIterator<Item = Option<Reason>>,
+    ) -> Allowed {
+        let gives = |reason: Option<Reason>| reason.is_some_and(|reason| gives_way(reason, HitBy::Domain));
+        Allowed { identities: identities.into_iter().collect(), lifts_domain: reasons.into_iter().map(gives).collect() }
     }
 
     /// Whether the list does not hold this address by its domain.

@@ -187,3 +187,19 @@ pub fn reason_of(mark: Mark, list_reasons: &[Option<ListReason>]) -> Option<Reas
         },
     }
 }
+
+/// The lists and sources that conditions and layouts ask about by name.
+pub trait NamedMarks {
+    /// What the people of the list or source of that name are marked with, whatever its letter case.
+    fn mark_named(&self, name: &str) -> Option<Mark>;
+}
+
+/// No lists and sources.
+#[derive(Debug, Clone, Copy)]
+pub struct NoNames;
+
+impl NamedMarks for NoNames {
+    fn mark_named(&self, _name: &str) -> Option<Mark> {
+        None
+    }
+}

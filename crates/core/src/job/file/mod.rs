@@ -24,12 +24,13 @@ use pebblebank_formats::ReadWishes;
 use pebblebank_table::encoding::{BadBytesAre, encoding_named};
 use pebblebank_table::error::closest;
 use pebblebank_table::{Error, ErrorKind, Result};
+use pebblebank_values::address_syntax::domain;
 use pebblebank_values::audience::DisposableDomains;
 use pebblebank_values::blank::BlankWords;
 use pebblebank_values::date::{Date, DateOrder};
 use pebblebank_values::identity::Identity;
 use pebblebank_values::place::Country;
-use pebblebank_values::{ColumnRef, Field, Kind, Rules, address};
+use pebblebank_values::{ColumnRef, Field, Kind, Rules};
 use serde::de::DeserializeOwned;
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -193,7 +194,7 @@ impl Reader<'_> {
             Some(PassingPart::Pass) | None => Passing::Pass,
         };
         let own = part.disposable_domains.iter().map(|text| {
-            address::domain(text.trim_start_matches('@')).ok_or_else(|| {
+            domain(text.trim_start_matches('@')).ok_or_else(|| {
                 self.wrong(text, format!("\"{text}\" is no domain"), "write it as \"throwaway.example\"")
             })
         });

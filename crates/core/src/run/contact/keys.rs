@@ -170,7 +170,7 @@ impl KeyedFile<'_> {
             keys: keys.into_iter().map(fitted).collect(),
             rank: Rank::Equal,
             condition: condition
-                .map(|selection| SelectionPlan::new(selection, &cleaning.map, self.is_receipt, self.job)),
+                .map(|selection| SelectionPlan::new(selection, &cleaning.map, self.is_receipt, self.job.facts())),
             required: None,
             blank_words: Arc::clone(&self.wishes.blank_words),
             are_entries: false,

@@ -3,7 +3,8 @@
 use crate::run::gather::chunks::{FileRead, changed};
 use crate::run::gather::counts::{Entrants, FileCounts};
 use crate::run::open::files::{OpenFile, OpenFiles};
-use crate::run::{AllColumns, Settled};
+use super::settled::Settled;
+use crate::layout::receipt::AllColumns;
 use pebblebank_table::Result;
 use std::path::PathBuf;
 /// All that is known once every row was read and it is settled who is who.

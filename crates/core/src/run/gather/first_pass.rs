@@ -158,6 +158,6 @@ pub(crate) fn add_allowances(job: &Job, people: &mut People, entrants: &mut Entr
         }
         entrants.allowed.push(counts);
     }
-    people.checks.allowed = Allowed::new(identities, &job.lists);
+    people.checks.allowed = Allowed::new(identities, job.lists.iter().map(|list| Some(list.hold.as_ref()?.reason)));
     Ok(())
 }

@@ -88,13 +88,13 @@ impl<'a> SecondPass<'a> {
         let plan = |(file, cleaning): (&OpenFile<SourceId>, &CleaningPlan)| FilePlan {
             layouts: layouts
                 .iter()
-                .map(|layout| LayoutPlan::new(layout, &cleaning.map, file.is_receipt, job))
+                .map(|layout| LayoutPlan::new(layout, &cleaning.map, file.is_receipt, job.facts()))
                 .collect(),
             requirement: RequirementPlan::new(&job.require, &cleaning.map, file.is_receipt),
             selection: job
                 .select
                 .as_ref()
-                .map(|selection| SelectionPlan::new(selection, &cleaning.map, file.is_receipt, job)),
+                .map(|selection| SelectionPlan::new(selection, &cleaning.map, file.is_receipt, job.facts())),
             originals: OriginalValues::new(columns, file.map()),
             name_cells: name_cells(&job.sources[file.owner.0 as usize].name, &file.input.name()),
             source: file.owner,

@@ -63,7 +63,8 @@ fn write_rows(
     job.sources[1..].iter().for_each(|list| rows.value(format!("in {}", list.name).as_bytes()));
     rows.end_row();
     let cleaning = &known.files.cleaning[file.id.0 as usize];
-    let selection = job.select.as_ref().map(|asked| SelectionPlan::new(asked, &cleaning.map, file.is_receipt, job));
+    let selection =
+        job.select.as_ref().map(|asked| SelectionPlan::new(asked, &cleaning.map, file.is_receipt, job.facts()));
     let mut values = RowCleaner::default();
     let mut addresses = AddressCleaner::with(std::sync::Arc::clone(&known.files.addresses));
     let mut records = Records::default();

@@ -442,7 +442,7 @@ fn read_chunk(file: &OpenFile<()>, chunk: &Chunk, asked: &Asked, scratch: &mut S
 fn is_domain_entry(typed: &[u8]) -> bool {
     let text = String::from_utf8_lossy(typed);
     let text = text.trim();
-    pebblebank_values::address::domain(text.strip_prefix('@').unwrap_or(text)).is_some()
+    pebblebank_values::address_syntax::domain(text.strip_prefix('@').unwrap_or(text)).is_some()
 }
 
 /// What all chunks hold.
