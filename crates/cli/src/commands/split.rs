@@ -9,7 +9,6 @@ use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
 use pebblebank_core::job::ReadFiles;
 use pebblebank_core::job::pattern::FilePattern;
-use pebblebank_core::run::account::refused::{LookedUp, Refused, count_in_list};
 use pebblebank_core::run::setting::wrong_use;
 use pebblebank_core::tasks::split::{Every, SplitBy, SplitWishes, split};
 use pebblebank_formats::input::STDIN_NAME;
@@ -26,13 +25,16 @@ pub fn split_list(command: &Split, shared: &Shared) -> Result<Said, Error> {
         return Err(wrong_use(what, "name one list; pebblebank clean merges several first"));
     };
     let folder = command.output.clone().unwrap_or_else(|| folder_of(&list.path));
+    let remembered = &command.remembered;
+    let files = vec![FilePattern::relative(&command.list, Path::new(""))];
     let wishes = SplitWishes {
-        read: read_files(&command.reading)?,
+        read: ReadFiles { files, ..read_files(&command.reading)? },
         by: by(command)?,
         at_least: command.at_least,
         folder: folder.clone(),
         replace: command.replace,
-        dry_run: command.dry_run,
+        remembered: remembering(remembered.scope.as_ref(), remembered, command.dry_run, shared, &now)?,
+        scope: remembered.scope.clone(),
         country: country(&command.reading)?,
         today: now.day(),
     };
@@ -40,12 +42,7 @@ pub fn split_list(command: &Split, shared: &Shared) -> Result<Said, Error> {
         make_folder(&folder)?;
     }
     let drawn = Drawn::new(!shared.quiet && !shared.json);
-    let refused = refused(command, &list.path, shared, &now, &drawn);
-    let done = refused.and_then(|refused| {
-        let mut done = split(&list, &wishes, &std::env::temp_dir(), &drawn)?;
-        done.findings.splice(0..0, refused.finding());
-        Ok(done)
-    });
+    let done = split(&wishes, &setting(shared, command.dry_run, &now), &drawn);
     drawn.finish();
     let done = done?;
     let screen = Screen::new(shared);
@@ -57,23 +54,6 @@ pub fn split_list(command: &Split, shared: &Shared) -> Result<Said, Error> {
         render::split::finished(&done, command.dry_run, &screen)
     };
     Ok(Said::done(text))
-}
-
-/// How many rows of the list are of people who must not be contacted. Standard input is read once, and not looked up.
-fn refused(command: &Split, list: &Path, shared: &Shared, now: &Now, drawn: &Drawn) -> Result<Refused> {
-    if list.as_os_str() == STDIN_NAME {
-        return Ok(Refused::default());
-    }
-    let remembered = &command.remembered;
-    let files = vec![FilePattern::relative(&command.list, Path::new(""))];
-    let looked_up = LookedUp {
-        read: ReadFiles { files, ..read_files(&command.reading)? },
-        remembered: remembering(remembered.scope.as_ref(), remembered, command.dry_run, shared, now)?,
-        scope: remembered.scope.clone(),
-        country: country(&command.reading)?,
-        today: now.day(),
-    };
-    count_in_list(&looked_up, &setting(shared, command.dry_run, now), drawn)
 }
 
 fn by(command: &Split) -> Result<SplitBy> {

@@ -4,7 +4,6 @@ use super::sort::SortPlan;
 use super::{Content, Form, Layout, Membership, Piece};
 use crate::columns::mapping::ColumnMap;
 use crate::columns::value::ValueSource;
-use crate::run::decide::settled::Cleared;
 use crate::select::plan::JobFacts;
 use crate::suppress::marks::Mark;
 use pebblebank_table::csv::RawCells;
@@ -123,16 +122,8 @@ impl LayoutPlan {
         &self.sort
     }
 
-    /// Writes a contact that may be written to; `marks` are those of its person.
-    pub fn write(
-        &self,
-        _cleared: Cleared,
-        record: &Record,
-        address: &[u8],
-        marks: &[Mark],
-        cells: RawCells,
-        out: &mut CsvBuffer,
-    ) {
+    /// Lays a contact out as a row of `out`; `marks` are those of its person.
+    pub fn lay_out(&self, record: &Record, address: &[u8], marks: &[Mark], cells: RawCells, out: &mut CsvBuffer) {
         let row = Row { record, address, marks, blank_words: &self.blank_words };
         for column in &self.columns {
             match (&column.content, &column.otherwise, &column.form) {

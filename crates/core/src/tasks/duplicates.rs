@@ -5,7 +5,7 @@ use crate::job::Job;
 use crate::layout::receipt::{GROUPS, OriginalValues};
 use crate::person::same::PersonKey;
 use crate::run::account::people_findings;
-use crate::run::account::refused::Refused;
+use crate::run::decide::copied::Refused;
 use crate::run::decide::copies::sort_copies;
 use crate::run::decide::read_and_decide;
 use crate::run::open::opening::Opening;
@@ -68,7 +68,7 @@ pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Re
         out.value(job.sources[sources[copy.file].owner.0 as usize].name.as_bytes());
         out.value(sources[copy.file].input.name().as_bytes());
         out.value(settled.place(copy.row).1.to_string().as_bytes());
-        originals[copy.file].write(copy.original, RawCells::NeedALook, &mut out);
+        originals[copy.file].write(&copy.contact.as_read, RawCells::NeedALook, &mut out);
         let survivor_file = settled.place(settled.survivor_of(copy.row)).0.0 as usize;
         let is_within = sources[survivor_file].owner == sources[copy.file].owner;
         let key = key.filter(|_| !survives).map_or(u8::MAX, |key| key as u8);
@@ -79,7 +79,7 @@ pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Re
     let with_copies = settled.with_copies();
     for row in (0..settled.records() as u32).map(RowId) {
         if settled.line(row) == Line::Contact && with_copies.holds(settled.survivor_of(row)) {
-            refused.add(settled.refusal(row));
+            refused.add(&settled.copied(row));
         }
     }
     let read = known.source_counts.iter().map(|counts| counts.contacts).sum();

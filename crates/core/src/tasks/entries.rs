@@ -4,6 +4,7 @@ use crate::columns::lines::Line;
 use crate::columns::mapping::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::job::{Job, ListFiles, ListKey, ReadFiles};
+use crate::run::contact::ContactReader;
 use crate::run::contact::keys::has_column;
 use crate::run::gather::chunks::Reading;
 use crate::run::gather::date_orders::order_of;
@@ -194,7 +195,11 @@ pub fn read_entries(
     let findings = files.all_findings().into_iter().filter(|finding| finding.code != "status-column").collect();
     let mut read = EntriesRead { findings, ..EntriesRead::default() };
     let hasher = pebblebank_values::identity::IdentityHasher::random();
-    let mut scratch = Scratch { cleaner: AddressCleaner::with(Arc::clone(&files.addresses)), ..Scratch::default() };
+    let mut scratch = Scratch {
+        contacts: ContactReader::new(&files.addresses),
+        cleaner: AddressCleaner::with(Arc::clone(&files.addresses)),
+        ..Scratch::default()
+    };
     let mut records = Records::default();
     let mut plans: Vec<Plan> = files.lists.iter().map(|file| Plan::new(wishes, file)).collect::<Result<_>>()?;
     read.findings.extend(decide_orders(&mut plans, &files, wishes, observer)?);
@@ -220,7 +225,7 @@ pub fn read_entries(
             };
             let counts = &mut read.files[index];
             counts.rows += 1;
-            if !keys.counts(&record, &mut scratch.cleaner, &mut scratch.values, &hasher) {
+            if !keys.counts(file, &record, &mut scratch.contacts, &hasher) {
                 counts.left_out += 1;
                 continue;
             }
@@ -456,7 +461,7 @@ enum Texts {
 #[derive(Default)]
 struct Scratch {
     cleaner: AddressCleaner,
-    values: crate::clean::row::RowCleaner,
+    contacts: ContactReader,
     /// The cells of the row that were read although they stand outside of the columns of addresses.
     shifted: Vec<ColumnIndex>,
 }

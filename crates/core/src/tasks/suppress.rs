@@ -6,9 +6,10 @@ use crate::job::{Job, ListFiles, NearMisses, ReadFiles, Remembering, Source, Wri
 use crate::layout::receipt::{AllColumns, OriginalValues, SET_ASIDE};
 use crate::person::same::PersonWishes;
 use crate::require::Requirement;
-use crate::run::account::Reports;
 use crate::run::account::guards::sort_out;
 use crate::run::account::list_guards::{self, EarlierRun};
+use crate::run::account::reports::Reports;
+use crate::run::decide::copied::Copies;
 use crate::run::decide::known::Known;
 use crate::run::decide::near_misses::{self, NearMissed};
 use crate::run::decide::read_again::{RowAgain, Wants, read_again};
@@ -179,7 +180,7 @@ impl Staged {
 /// The rows of a chunk, parted.
 #[derive(Default)]
 struct Parted {
-    kept: Option<CsvBuffer>,
+    kept: Copies,
     held: Option<CsvBuffer>,
     counts: Counts,
     held_rows: u64,
@@ -230,9 +231,10 @@ fn write_rows(
     let width = file.map().width();
     let shown = file.input.name();
     let each = |again: &RowAgain, parted: &mut Parted| {
-        let survivor = settled.survivor_of(again.row);
-        let marks = settled.marks_of(survivor);
-        let (reason, details) = match settled.refusal(again.row) {
+        let copied = settled.copied(again.row);
+        let is_survivor = settled.survivor_of(again.row) == again.row;
+        let marks = copied.marks();
+        let (reason, details) = match copied.refusal() {
             Some(reason) => (Some(reason), details[marks.0 as usize].as_str()),
             None => match near.of(again.row) {
                 Some(missed) => {
@@ -248,18 +250,24 @@ fn write_rows(
             },
         };
         parted.held_rows += u64::from(reason.is_some());
-        parted.without_key += u64::from(reason.is_none() && !again.address.is_usable());
-        count_person(parted, survivor == again.row, marks, settled.mark_sets());
-        let kept = parted.kept.get_or_insert_with(|| CsvBuffer::new(Defusing::Off));
-        if wishes.marks || reason.is_none() {
-            (0..width).for_each(|column| kept.raw(again.original.raw_cell(column), RawCells::NeedALook));
-            if wishes.marks {
+        parted.without_key += u64::from(reason.is_none() && !again.contact.address.is_usable());
+        count_person(parted, is_survivor, marks, settled.mark_sets());
+        let own_cells = |kept: &mut CsvBuffer| {
+            (0..width).for_each(|column| kept.raw(again.contact.as_read.raw_cell(column), RawCells::NeedALook));
+        };
+        let is_kept = if wishes.marks {
+            parted.kept.everyone(&copied, |kept| {
+                own_cells(kept);
                 kept.value(reason.map_or("", Reason::name).as_bytes());
                 kept.value(details.as_bytes());
-            }
-            kept.end_row();
+            });
+            true
+        } else {
+            reason.is_none() && parted.kept.only_free(&copied, own_cells)
+        };
+        if is_kept {
             parted.counts.account.written += 1;
-            if reason.is_none() && survivor == again.row {
+            if reason.is_none() && is_survivor {
                 parted.counts.note_unread(again.row, settled.marks(marks), job);
             }
             return;
@@ -270,7 +278,7 @@ fn write_rows(
         for cell in [reason.name(), details, &wishes.name, &shown, &number.0.to_string()] {
             held.value(cell.as_bytes());
         }
-        originals.write(again.original, RawCells::NeedALook, held);
+        originals.write(&again.contact.as_read, RawCells::NeedALook, held);
         parted.counts.account.set_aside[reason as usize] += 1;
     };
     let mut found = Found::default();
@@ -280,12 +288,8 @@ fn write_rows(
         found.without_key += parted.without_key;
         found.near_missed += parted.near_missed;
         found.counts.add(parted.counts);
-        for (part, buffer) in [parted.kept, parted.held].into_iter().enumerate() {
-            if let Some(buffer) = buffer {
-                staged.write(part, &buffer.bytes)?;
-            }
-        }
-        Ok(())
+        staged.write(0, parted.kept.bytes())?;
+        parted.held.map_or(Ok(()), |held| staged.write(1, &held.bytes))
     })?;
     Ok(found)
 }

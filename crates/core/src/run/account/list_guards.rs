@@ -1,7 +1,7 @@
 //! The guards of suppression lists, checked before anything is put in place: the wrong file, the wrong column, an old
 //! list, one that was exported only in part.
 
-use super::READS_MORE;
+use super::reports::READS_MORE;
 use crate::job::guard::Guard;
 use crate::job::{EntriesFrom, Hold, Job, ListFiles};
 use crate::run::decide::known::Known;

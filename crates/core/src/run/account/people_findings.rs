@@ -1,6 +1,6 @@
 //! What should be said of the people of a run: shared values, decisions that came to nothing, namesakes on lists.
 
-use crate::run::Job;
+use crate::job::Job;
 use crate::run::decide::Known;
 use crate::run::decide::settled::Namesakes;
 use crate::run::decide::settled::Switchboards;

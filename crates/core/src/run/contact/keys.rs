@@ -1,7 +1,7 @@
 //! The keys of a row beside its address, and its rank among the copies of a person; in the first pass.
 
+use super::Contact;
 use crate::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
-use crate::clean::row::RowCleaner;
 use crate::columns::mapping::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::job::{EntriesFrom, Job, ListFiles, ListKey, Remembering, Source};
@@ -311,17 +311,11 @@ impl RowKeys {
     }
 
     /// What may be close to the row's key of a list: a whole name, or a phone number. None where the list goes by something
-    /// else, or the row has none. `record` is the cleaned one.
-    pub fn alike(
-        &self,
-        list: ListId,
-        record: &Record,
-        doubts: &[(ColumnIndex, Doubt)],
-        address: &Address,
-    ) -> Option<Alike> {
+    /// else, or the row has none.
+    pub fn alike(&self, list: ListId, contact: &Contact) -> Option<Alike> {
         let is_of_list = |key: &&FittedKey| key.of == KeyOf::List(list) && matches!(key.shown, Shown::Plainly);
         let key = self.keys.iter().find(is_of_list)?;
-        let row = CleanedRow { record: *record, doubts, address };
+        let row = CleanedRow { record: contact.cleaned, doubts: contact.doubts(), address: &contact.address };
         let value = |source: &ValueSource| row.value(source, &self.blank_words);
         let name = |shown: String| {
             let name = FullName::of(&shown);
@@ -350,27 +344,20 @@ impl RowKeys {
         }
     }
 
-    /// Hands the row's keys to `add`, each with its role, and says what the row is.
-    pub fn read(
-        &self,
-        record: &Record,
-        address: &Address,
-        cleaner: &mut RowCleaner,
-        hasher: &IdentityHasher,
-        mut add: impl FnMut(Role, IdentityHash),
-    ) -> RowSeen {
-        cleaner.clean(&self.cleaning, record, address);
-        let row = CleanedRow { record: cleaner.after(record), doubts: cleaner.doubts(), address };
+    /// Hands the keys of a contact whose values were cleaned by [`Self::cleaning`] to `add`, each with its role, and says
+    /// what its row is.
+    pub fn read(&self, contact: &Contact, hasher: &IdentityHasher, mut add: impl FnMut(Role, IdentityHash)) -> RowSeen {
+        let row = CleanedRow { record: contact.cleaned, doubts: contact.doubts(), address: &contact.address };
         for key in &self.keys {
             for text in key.texts(&row, self).into_iter().flatten() {
                 add(key.of.role(), hasher.hash(&text));
             }
         }
-        let usable = if address.is_usable() { address.text } else { b"" };
+        let usable = contact.usable_address();
         let lacks =
             self.required.as_ref().is_some_and(|required| required.lacks(&row.record, row.doubts, usable).is_some());
         RowSeen {
-            rank: self.rank.of(record, &row.record, address) | if lacks { LACKS_FIELD } else { 0 },
+            rank: self.rank.of(&contact.as_meant, &row.record, row.address) | if lacks { LACKS_FIELD } else { 0 },
             counts: self.condition.as_ref().is_none_or(|condition| condition.holds(&row.record, usable, &[])),
         }
     }

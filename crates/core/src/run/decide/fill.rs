@@ -7,16 +7,16 @@
 use super::copies::sort_copies;
 use super::known::Known;
 use crate::clean::plan::{CleaningPlan, Wanted};
-use crate::clean::row::RowCleaner;
 use crate::columns::mapping::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::job::Job;
 use crate::layout::receipt::AllColumns;
 use crate::person::same::Survivor;
+use crate::run::contact::ContactReader;
+use crate::run::contact::ContactWishes;
 use crate::run::contact::keys::{self, Rank};
 use crate::run::gather::chunks::Reading;
 use crate::run::gather::lists::{EntryScratch, ListPlan, read_list_chunk};
-use crate::run::gather::records::address_value;
 use crate::run::open::files::OpenFile;
 use crate::run::open::fit::{cleaning_wishes, fields_that_others_follow};
 use crate::run::setting::Setting;
@@ -28,7 +28,6 @@ use pebblebank_table::sorter::{Sorted, Sorter};
 use pebblebank_table::split::RecordBuffer;
 use pebblebank_table::units::{ColumnIndex, ListId, RowId, SourceId};
 use pebblebank_table::{CsvBuffer, Error, Record, Records, Result};
-use pebblebank_values::address::AddressCleaner;
 use pebblebank_values::blank::BlankWords;
 use pebblebank_values::date::DateOrder;
 use pebblebank_values::text::comparable;
@@ -221,7 +220,7 @@ fn sorted_copies(
         }
         payload.extend_from_slice(&copy.row.0.to_le_bytes());
         for source in &sources[copy.file] {
-            put_text(payload, &source.filled(copy.cleaned, copy.address.text, &job.clean.blank_words));
+            put_text(payload, &source.filled(&copy.contact.cleaned, copy.contact.address.text, &job.clean.blank_words));
         }
     })
 }
@@ -514,8 +513,7 @@ fn read_list_rows(job: &Job, known: &Known, rows: &mut Sorter, observer: &dyn Ob
     let files = &known.files;
     let plans: Vec<TakePlan> = files.lists.iter().map(|file| TakePlan::new(job, file)).collect();
     let mut scratch = EntryScratch::new(files);
-    let mut values = RowCleaner::with(Arc::clone(&files.addresses));
-    let mut addresses = AddressCleaner::with(Arc::clone(&files.addresses));
+    let mut contacts = ContactReader::new(&files.addresses);
     let mut records = Records::default();
     let mut reading = Reading::new(&files.lists, Stage::Filling, observer);
     let (mut entry, mut at) = (0u32, 0usize);
@@ -543,17 +541,14 @@ fn read_list_rows(job: &Job, known: &Known, rows: &mut Sorter, observer: &dyn Ob
                 continue;
             }
             let record = records.get(index, &chunk.chunk.bytes, file.dialect);
-            let typed = address_value(file.map(), &record);
-            let address = addresses.clean(&typed);
-            values.clean(&plan.cleaning, &record, &address);
-            let cleaned = values.after(&record);
+            let contact = file.contact(&mut contacts, record, ContactWishes::values(&plan.cleaning));
             let mut payload = Vec::new();
             for source in &plan.sources {
-                put_text(&mut payload, &source.filled(&cleaned, address.text, &job.clean.blank_words));
+                put_text(&mut payload, &source.filled(&contact.cleaned, contact.address.text, &job.clean.blank_words));
             }
             let order = match job.person.survivor {
                 Survivor::LastRead => !own.start,
-                _ => !plan.rank.of(&record, &cleaned, &address),
+                _ => !plan.rank.of(&record, &contact.cleaned, &contact.address),
             };
             for (_, person) in &matches[first..at] {
                 let list = file.owner.0.to_be_bytes();

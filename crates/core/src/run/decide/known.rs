@@ -1,10 +1,10 @@
 //! All that is known once every row was read and it is decided who is who: what the stages after this one ask.
 
+use super::settled::Settled;
+use crate::layout::receipt::AllColumns;
 use crate::run::gather::chunks::{FileRead, changed};
 use crate::run::gather::counts::{Entrants, FileCounts};
 use crate::run::open::files::{OpenFile, OpenFiles};
-use super::settled::Settled;
-use crate::layout::receipt::AllColumns;
 use pebblebank_table::Result;
 use std::path::PathBuf;
 /// All that is known once every row was read and it is settled who is who.

@@ -14,6 +14,7 @@ use crate::person::keys::{KeyStore, Role};
 use crate::person::near::NearPerson;
 use crate::person::near::judge::{Judged, THRESHOLD, judge};
 use crate::person::near::keys::{SlipDomains, keys};
+use crate::run::contact::Contact;
 use crate::run::gather::kept;
 use crate::run::open::files::OpenFile;
 use crate::run::open::fit::cleaning_wishes;
@@ -63,7 +64,7 @@ pub const REVIEW: [&str; 8] = [
 ];
 
 /// The pairs that were found, as rows of `review.csv`, likeliest first.
-pub struct Found {
+pub struct NearDuplicates {
     /// How many.
     pub tally: NearTally,
     /// The rows.
@@ -74,12 +75,12 @@ pub struct Found {
 const COMPARED: [Field; 5] = [Field::FirstName, Field::LastName, Field::PostalCode, Field::Phone, Field::Birthday];
 
 /// Looks for near duplicates, if the job wants it.
-pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observer) -> Result<Found> {
+pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observer) -> Result<NearDuplicates> {
     let persons = known.settled.persons();
     let is_wanted = job.person.near_duplicates.unwrap_or(job.receipt.is_some() && persons <= QUICK_PERSONS);
     let tally = NearTally { searched: is_wanted, persons, ..NearTally::default() };
     if !is_wanted {
-        return Ok(Found { tally, rows: Vec::new() });
+        return Ok(NearDuplicates { tally, rows: Vec::new() });
     }
     let search = Search::new(job, known, setting, observer);
     let pairs = search.pairs()?;
@@ -155,7 +156,7 @@ impl<'a> Search<'a> {
             |_| true,
             Some(&self.cleaning),
             |again, found: &mut Vec<_>| {
-                let person = self.plans[again.file].person(again.cleaned, again.address);
+                let person = self.plans[again.file].person(&again.contact.cleaned, &again.contact.address);
                 keys(&person, &slips, |key| found.push((again.row, hasher.hash(key))));
             },
             |found| found.iter().try_for_each(|(row, hash)| store.add(*hash, Role::Other(0), row.0)),
@@ -200,7 +201,7 @@ impl<'a> Search<'a> {
         self.read(
             |_| true,
             None,
-            |RowAgain { address, .. }, found: &mut HashSet<String>| {
+            |RowAgain { contact: Contact { address, .. }, .. }, found: &mut HashSet<String>| {
                 if address.is_usable() && !found.contains(&*String::from_utf8_lossy(address.domain())) {
                     found.insert(String::from_utf8_lossy(address.domain()).into_owned());
                 }
@@ -225,7 +226,7 @@ impl<'a> Search<'a> {
             |row| wanted.holds(row),
             Some(&self.cleaning),
             |again, found: &mut Vec<(RowId, Vec<u8>)>| {
-                let RowAgain { row, cleaned: record, address, .. } = *again;
+                let RowAgain { row, contact: Contact { cleaned: record, address, .. }, .. } = again;
                 let plan = &self.plans[again.file];
                 let mut bytes = Vec::new();
                 let usable: &[u8] = if address.is_usable() { address.identity } else { b"" };
@@ -235,7 +236,7 @@ impl<'a> Search<'a> {
                 put_text(&mut bytes, usable);
                 plan.fields.iter().for_each(|source| put_text(&mut bytes, &source.value(record, usable)));
                 plan.shown.iter().for_each(|source| put_text(&mut bytes, &source.value(record, address.text)));
-                found.push((row, bytes));
+                found.push((*row, bytes));
             },
             |found| found.into_iter().try_for_each(|(row, bytes)| values.add(row, &bytes)),
         )?;
@@ -243,7 +244,7 @@ impl<'a> Search<'a> {
     }
 
     /// Judges all pairs, and lists those that are likely.
-    fn judged(&self, pairs: &[(u32, u32)], values: &Values, mut tally: NearTally) -> Result<Found> {
+    fn judged(&self, pairs: &[(u32, u32)], values: &Values, mut tally: NearTally) -> Result<NearDuplicates> {
         let mut likely: Vec<Likely> = Vec::new();
         let mut parts = pairs.chunks(PAIRS_AT_ONCE);
         in_order(
@@ -271,7 +272,7 @@ impl<'a> Search<'a> {
                 rows.extend_from_slice(&self.review_row(number + 1, score.0, why, RowId(*row), &value));
             }
         }
-        Ok(Found { tally, rows })
+        Ok(NearDuplicates { tally, rows })
     }
 
     /// Those of some pairs that are likely one person, and how many of those were decided before.
@@ -281,7 +282,7 @@ impl<'a> Search<'a> {
         let mut first: Option<(u32, PersonValues, NearPerson)> = None;
         for (a, b) in pairs {
             // Between two who are both held nothing is to be decided.
-            if settled.refusal(RowId(*a)).is_some() && settled.refusal(RowId(*b)).is_some() {
+            if settled.copied(RowId(*a)).refusal().is_some() && settled.copied(RowId(*b)).refusal().is_some() {
                 continue;
             }
             // Pairs are in the order of their first rows.
@@ -319,7 +320,7 @@ impl<'a> Search<'a> {
         out.value(score.to_string().as_bytes());
         out.value(why.as_bytes());
         out.value(value.named().map_or(String::new(), |named| named.text().into_owned()).as_bytes());
-        let refusal = self.known.settled.refusal(row);
+        let refusal = self.known.settled.copied(row).refusal();
         out.value(refusal.map_or("", crate::suppress::reason::Reason::name).as_bytes());
         out.value(self.job.sources[file.owner.0 as usize].name.as_bytes());
         out.value(file.input.name().as_bytes());

@@ -378,14 +378,14 @@ fn pairs(
                 }
             }
         };
-        if again.address.is_usable() {
-            let identity = String::from_utf8_lossy(again.address.identity);
-            let name = if keys.has_names { name_in(map, again.original) } else { String::new() };
+        if again.contact.address.is_usable() {
+            let identity = String::from_utf8_lossy(again.contact.address.identity);
+            let name = if keys.has_names { name_in(map, &again.contact.as_read) } else { String::new() };
             look(&address_alike(&identity, name, &known.settled.hasher), None);
         }
         if let Some(row_keys) = &known.files.row_keys[again.file] {
             for list in &by_field {
-                if let Some(contact) = row_keys.alike(*list, again.cleaned, again.doubts, again.address) {
+                if let Some(contact) = row_keys.alike(*list, &again.contact) {
                     look(&contact, Some(*list));
                 }
             }

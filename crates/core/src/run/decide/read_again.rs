@@ -2,19 +2,17 @@
 
 use super::known::Known;
 use crate::clean::plan::CleaningPlan;
-use crate::clean::replace::Replaced;
-use crate::clean::row::RowCleaner;
 use crate::columns::lines::Line;
+use crate::run::contact::Contact;
+use crate::run::contact::ContactReader;
+use crate::run::contact::ContactWishes;
 use crate::run::gather::chunks::{Reading, changed};
-use crate::run::gather::records::{address_value, checksum};
+use crate::run::gather::records::checksum;
 use crate::run::setting::Setting;
 use pebblebank_table::in_order::in_order;
 use pebblebank_table::observe::{Observer, Stage};
-use pebblebank_table::units::{ColumnIndex, RowId};
-use pebblebank_table::{Record, Records, Result};
-use pebblebank_values::Doubt;
-use pebblebank_values::address::{Address, AddressCleaner};
-use std::sync::Arc;
+use pebblebank_table::units::RowId;
+use pebblebank_table::{Records, Result};
 
 /// A contact that is read again.
 pub struct RowAgain<'a> {
@@ -22,14 +20,8 @@ pub struct RowAgain<'a> {
     pub row: RowId,
     /// The place of its file among those of the sources.
     pub file: usize,
-    /// As it was read.
-    pub original: &'a Record<'a>,
-    /// As it was meant: with the job's replacements, and with its values cleaned where that is wanted.
-    pub cleaned: &'a Record<'a>,
-    /// What could not be cleaned in it, where values are cleaned.
-    pub doubts: &'a [(ColumnIndex, Doubt)],
-    /// Its address.
-    pub address: &'a Address<'a>,
+    /// The contact, with its values cleaned where that is wanted.
+    pub contact: Contact<'a>,
 }
 
 /// What is read again.
@@ -40,14 +32,6 @@ pub struct Wants<'a, F> {
     pub values: Option<&'a [CleaningPlan]>,
     /// What it is for.
     pub stage: Stage,
-}
-
-/// What a thread reuses from chunk to chunk.
-struct Scratch {
-    records: Records,
-    addresses: AddressCleaner,
-    values: RowCleaner,
-    replaced: Replaced,
 }
 
 /// Reads the wanted contacts again. `each` adds what it makes of one to what the chunk gives, which `take` gets in order.
@@ -61,17 +45,12 @@ pub fn read_again<R: Send + Default>(
 ) -> Result<()> {
     let (files, settled) = (&known.files, &known.settled);
     let mut reading = Reading::again(&files.sources, &settled.chunks, wants.stage, observer);
-    let scratch = || Scratch {
-        records: Records::default(),
-        addresses: AddressCleaner::with(Arc::clone(&files.addresses)),
-        values: RowCleaner::with(Arc::clone(&files.addresses)),
-        replaced: Replaced::default(),
-    };
+    let scratch = || (Records::default(), ContactReader::new(&files.addresses));
     in_order(
         setting.threads,
         || reading.next(),
         scratch,
-        |chunk, Scratch { records, addresses, values, replaced }| {
+        |chunk, (records, contacts)| {
             let index = chunk.file.0 as usize;
             let file = &files.sources[index];
             let place = settled.chunks.get(chunk.index).ok_or_else(|| changed(file.input.path()))?;
@@ -86,21 +65,8 @@ pub fn read_again<R: Send + Default>(
                     continue;
                 }
                 let original = records.get(record, &chunk.chunk.bytes, file.dialect);
-                let mut meant = original;
-                if !file.replacements.is_empty() {
-                    file.replacements.apply(&original, replaced);
-                    meant = replaced.after(&original);
-                }
-                let typed = address_value(file.map(), &meant);
-                let address = addresses.clean(&typed);
-                let mut doubts: &[(ColumnIndex, Doubt)] = &[];
-                if let Some(plans) = wants.values {
-                    values.clean(&plans[index], &meant, &address);
-                    meant = values.after(&meant);
-                    doubts = values.doubts();
-                }
-                let again =
-                    RowAgain { row, file: index, original: &original, cleaned: &meant, doubts, address: &address };
+                let wishes = ContactWishes { values: wants.values.map(|plans| &plans[index]), is_clean: false };
+                let again = RowAgain { row, file: index, contact: file.contact(contacts, original, wishes) };
                 each(&again, &mut found);
             }
             Ok((chunk, found))

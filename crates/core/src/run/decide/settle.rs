@@ -1,6 +1,8 @@
 //! Decides who is who and who must not be contacted, from keys and row numbers alone.
 
 use super::settled::Matches;
+use super::settled::Settled;
+use crate::job::Job;
 use crate::job::ListFiles;
 use crate::person::decisions::Decisions;
 use crate::person::groups::Groups;
@@ -10,8 +12,6 @@ use crate::run::decide::settled::NO_KEY;
 use crate::run::gather::counts::{Entrants, ListCounts};
 use crate::run::gather::kept::People;
 use crate::run::row_set::RowSet;
-use super::settled::Settled;
-use crate::job::Job;
 use crate::suppress::allowed::{HitBy, gives_way};
 use crate::suppress::domains::HeldDomains;
 use crate::suppress::marks::{ListReason, Mark, MarkSet, MarkSets, reason_of};

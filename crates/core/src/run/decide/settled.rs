@@ -3,6 +3,8 @@
 use crate::columns::lines::Line;
 use crate::person::groups::Groups;
 use crate::person::same::Survivor;
+use crate::run::decide::copied::Copied;
+use crate::run::decide::copied::PersonStanding;
 use crate::run::gather::chunks::ChunkPlace;
 use crate::run::row_bits::HAS_ADDRESS;
 use crate::run::row_bits::HAS_OTHER_KEY;
@@ -22,12 +24,20 @@ use pebblebank_table::units::ListId;
 use pebblebank_table::units::RowId;
 use pebblebank_table::units::RowNumber;
 use pebblebank_values::identity::IdentityHasher;
-/// Shows that a person may be written to as far as lists and consent go. Only [`Settled`] makes one.
-#[derive(Debug, Clone, Copy)]
-pub struct Cleared(());
+/// Shows that the person for whom this record stands may be written to as far as lists and consent go. Only
+/// [`Settled::standing`] makes one, for one record, and writing that record uses it up.
+#[derive(Debug)]
+pub struct Cleared(RowId);
+
+impl Cleared {
+    /// The record.
+    pub fn row(&self) -> RowId {
+        self.0
+    }
+}
 
 /// What became of a record before its values were looked at again.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug)]
 pub enum Standing {
     /// It is no contact.
     NoContact,
@@ -151,7 +161,7 @@ impl Settled {
         let marks = self.marks[row.index()];
         match reason_of(marks) {
             Some(reason) => Standing::Held(reason, marks),
-            None => Standing::Free(Cleared(())),
+            None => Standing::Free(Cleared(row)),
         }
     }
 
@@ -243,9 +253,14 @@ impl Settled {
         rows.map(RowId).filter(|row| self.line(*row) == Line::Contact)
     }
 
-    /// Why the record's person must not be contacted, if so.
-    pub fn refusal(&self, row: RowId) -> Option<Reason> {
-        self.reasons[self.marks_of(self.survivor_of(row)).0 as usize]
+    /// What was decided about the person of a record that is copied as it stands.
+    pub fn copied(&self, row: RowId) -> Copied {
+        let marks = self.marks_of(self.survivor_of(row));
+        let standing = match self.reasons[marks.0 as usize] {
+            Some(reason) => PersonStanding::MustNotBe(reason, marks),
+            None => PersonStanding::MayBeContacted(marks),
+        };
+        Copied::new(row, standing)
     }
 
     /// The marks of a combination.

@@ -3,10 +3,9 @@
 //! Where the rest of a file refutes what its beginning suggested (its encoding, the order of its dates, a column that is
 //! about consent after all), the pass starts over.
 
+use crate::job::Job;
 use crate::job::ListFiles;
 use crate::job::Remembering;
-use crate::run::Job;
-use crate::run::Setting;
 use crate::run::contact::keys::decided_hashes;
 use crate::run::gather::Entrants;
 use crate::run::gather::FileCounts;
@@ -23,6 +22,7 @@ use crate::run::open::files::OpenFiles;
 use crate::run::open::recognise::Refuted;
 use crate::run::open::recognise::in_another_encoding;
 use crate::run::open::recognise::open_again;
+use crate::run::setting::Setting;
 use crate::suppress::Returned;
 use crate::suppress::allowed::Allowed;
 use pebblebank_table::Result;

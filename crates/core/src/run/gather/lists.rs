@@ -5,9 +5,10 @@ use super::counts::{FileCounts, ListCounts, Problem, UNLISTED_WORDS_KEPT};
 use super::kept::People;
 use super::records::{NotText, line_above, not_text};
 use crate::clean::decoded_twice;
-use crate::clean::row::RowCleaner;
 use crate::columns::lines::Line;
 use crate::job::{EntriesFrom, Hold, Job, ListFiles};
+use crate::run::contact::ContactReader;
+use crate::run::contact::ContactWishes;
 use crate::run::contact::keys::RowKeys;
 use crate::run::gather::list_entries::Entries;
 use crate::run::open::files::{EntryStatus, OpenFile, OpenFiles};
@@ -156,17 +157,19 @@ fn without_returned(
 #[derive(Default)]
 pub(in crate::run) struct EntryScratch {
     records: Records,
+    contacts: ContactReader,
     cleaner: AddressCleaner,
-    values: RowCleaner,
     /// Whether the texts of entries are wanted.
     pub keeps_texts: bool,
 }
 
 impl EntryScratch {
     pub fn new(files: &OpenFiles) -> EntryScratch {
-        let (cleaner, values) =
-            (AddressCleaner::with(Arc::clone(&files.addresses)), RowCleaner::with(Arc::clone(&files.addresses)));
-        EntryScratch { cleaner, values, ..EntryScratch::default() }
+        EntryScratch {
+            contacts: ContactReader::new(&files.addresses),
+            cleaner: AddressCleaner::with(Arc::clone(&files.addresses)),
+            ..EntryScratch::default()
+        }
     }
 }
 
@@ -203,13 +206,15 @@ impl ListPlan<'_> {
     /// Whether a row counts.
     pub fn counts(
         &self,
+        file: &OpenFile<ListId>,
         record: &Record,
-        addresses: &mut AddressCleaner,
-        values: &mut RowCleaner,
+        contacts: &mut ContactReader,
         hasher: &IdentityHasher,
     ) -> bool {
-        let address = addresses.clean(b"");
-        self.keys.is_none_or(|keys| keys.read(record, &address, values, hasher, |_, _| ()).counts)
+        self.keys.is_none_or(|keys| {
+            let contact = file.contact(contacts, *record, ContactWishes::values(keys.cleaning()));
+            keys.read(&contact, hasher, |_, _| ()).counts
+        })
     }
 
     pub fn of(files: &OpenFiles, file: usize) -> ListPlan<'_> {
@@ -234,7 +239,7 @@ pub(in crate::run) fn read_list_chunk(
     let gives_reasons = plan.status.is_some_and(|status| status.gives_reasons);
     let shares = if gives_reasons { 1 + StatusReasons::REASONS.len() } else { 1 };
     read.shares.resize_with(shares, Entries::default);
-    let EntryScratch { records, cleaner, values, keeps_texts } = scratch;
+    let EntryScratch { records, contacts, cleaner, keeps_texts } = scratch;
     records.split(chunk, file.dialect);
     read.records = records.len() as u64;
     read.problem = not_text(file, chunk, records);
@@ -267,22 +272,23 @@ pub(in crate::run) fn read_list_chunk(
         let mut row_keys: Vec<IdentityHash> = Vec::new();
         let mut alike = None;
         let mut share = 0;
-        let text = if keys.is_some() || plan.status.is_some() { cell::value(first) } else { Cow::default() };
-        if let Some(keys) = keys {
-            let address = cleaner.clean(&text);
-            let seen = keys.read(&record, &address, values, hasher, |_, hash| row_keys.push(hash));
-            if *keeps_texts && has_keys {
-                alike = keys.alike(file.owner, &values.after(&record), values.doubts(), &address);
+        if keys.is_some() || plan.status.is_some() {
+            let wishes = ContactWishes { values: keys.map(RowKeys::cleaning), is_clean: false };
+            let contact = file.contact(contacts, record, wishes);
+            if let Some(keys) = keys {
+                let seen = keys.read(&contact, hasher, |_, hash| row_keys.push(hash));
+                if *keeps_texts && has_keys {
+                    alike = keys.alike(file.owner, &contact);
+                }
+                if !seen.counts {
+                    read.left_out += 1;
+                    continue;
+                }
             }
-            if !seen.counts {
-                read.left_out += 1;
-                continue;
+            if let Some(status) = &plan.status {
+                let Some(found) = read.share(&status.source.value(&record, contact.address.text)) else { continue };
+                share = found;
             }
-        }
-        if let Some(status) = &plan.status {
-            let address = cleaner.clean(&text);
-            let Some(found) = read.share(&status.source.value(&record, address.text)) else { continue };
-            share = found;
         }
         let entries = &mut read.shares[share];
         let (before, usable_before) = (entries.compared.len(), entries.usable());

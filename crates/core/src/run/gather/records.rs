@@ -1,6 +1,5 @@
 //! What the first and the second pass both ask of a record.
 
-use crate::columns::ColumnMap;
 use crate::columns::lines::Line;
 use crate::run::gather::counts::Problem;
 use crate::run::open::files::OpenFile;
@@ -12,7 +11,6 @@ use pebblebank_table::dialect::QUOTE;
 use pebblebank_table::units::ColumnIndex;
 use pebblebank_values::Field;
 use pebblebank_values::look;
-use std::borrow::Cow;
 /// A file that turned out not to be in the encoding that it began in, by its place among the files of its kind.
 #[derive(Debug, Clone, Copy)]
 pub enum NotText {
@@ -65,9 +63,4 @@ pub(crate) fn has_open_quote(record: &Record) -> bool {
 /// What the bytes of a chunk must still be when they are read again.
 pub(crate) fn checksum(chunk: &Chunk) -> u64 {
     xxhash_rust::xxh3::xxh3_64(&chunk.bytes)
-}
-
-/// The value of the address column; empty where there is none.
-pub(crate) fn address_value<'a>(map: &ColumnMap, record: &Record<'a>) -> Cow<'a, [u8]> {
-    map.column(Field::Email).map_or(Cow::default(), |column| cell::value(record.raw(column.0)))
 }

@@ -5,8 +5,10 @@ use super::chunks::Reading;
 use super::counts::ListCounts;
 use super::kept::People;
 use super::list_entries::Entries;
-use super::records::{address_value, line_above};
+use super::records::line_above;
 use crate::job::{EntriesFrom, Job, Remembering};
+use crate::run::contact::ContactReader;
+use crate::run::contact::ContactWishes;
 use crate::run::contact::keys::{keyed_phone_hash, phone_hash};
 use crate::run::open::files::OpenFiles;
 use crate::suppress::remembered::{Among, HeldBy, RememberedEntry};
@@ -17,6 +19,7 @@ use pebblebank_values::address::AddressCleaner;
 use pebblebank_values::digest::DigestKind;
 use pebblebank_values::identity::Identity;
 use pebblebank_values::look;
+use std::borrow::Cow;
 use std::sync::Arc;
 
 /// With fewer entries a scan takes no time that anybody would notice.
@@ -104,6 +107,7 @@ const ENTRIES_AT_ONCE: usize = 4096;
 fn among(files: &OpenFiles, observer: &dyn Observer) -> Result<Among> {
     let mut among = Among::default();
     let mut records = Records::default();
+    let mut contacts = ContactReader::new(&files.addresses);
     let mut cleaner = AddressCleaner::with(Arc::clone(&files.addresses));
     let mut reading = Reading::new(&files.sources, Stage::Reading, observer);
     while let Some(chunk) = reading.next()? {
@@ -116,7 +120,8 @@ fn among(files: &OpenFiles, observer: &dyn Observer) -> Result<Among> {
             let record = records.get(index, &chunk.chunk.bytes, file.dialect);
             // Whatever else looks like an address is compared too: one too many takes no time.
             let others = record.raw_cells().filter(|raw| memchr::memchr(b'@', raw).is_some()).map(cell::value);
-            for value in std::iter::once(address_value(file.map(), &record)).chain(others) {
+            let contact = file.contact(&mut contacts, record, ContactWishes::ADDRESS);
+            for value in std::iter::once(Cow::Borrowed(contact.typed)).chain(others) {
                 let address = cleaner.clean(&value);
                 // An unusable one is compared by its text and its domain.
                 among.add(&String::from_utf8_lossy(address.identity));

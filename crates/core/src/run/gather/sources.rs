@@ -3,15 +3,15 @@
 use super::chunks;
 use super::counts::{FileCounts, Problem, SourceChunk, WatchedColumn};
 use super::kept::People;
-use super::records::{NotText, address_value, checksum, has_open_quote, is_unreadable, line_above, not_text};
+use super::records::{NotText, checksum, has_open_quote, is_unreadable, line_above, not_text};
 use crate::clean::decoded_twice;
 use crate::clean::plan::CleaningPlan;
-use crate::clean::replace::Replaced;
-use crate::clean::row::RowCleaner;
 use crate::columns::consent::is_sure_refusal;
 use crate::columns::lines::{Line, looks_like_footnote};
 use crate::columns::mapping::ConsentColumn;
 use crate::person::keys::Role;
+use crate::run::contact::ContactReader;
+use crate::run::contact::ContactWishes;
 use crate::run::contact::keys::RowKeys;
 use crate::run::open::files::{OpenFile, OpenFiles};
 use crate::run::row_bits::{HAS_ADDRESS, HAS_OTHER_KEY, IS_CLEAN, LEFT_OUT};
@@ -83,19 +83,16 @@ pub fn read_sources(
 #[derive(Default)]
 struct Scratch {
     records: Records,
-    cleaner: AddressCleaner,
+    contacts: ContactReader,
     further: AddressCleaner,
     statements: Statements,
-    replaced: Replaced,
-    values: RowCleaner,
 }
 
 impl Scratch {
     fn new(files: &OpenFiles) -> Scratch {
         Scratch {
-            cleaner: AddressCleaner::with(Arc::clone(&files.addresses)),
+            contacts: ContactReader::new(&files.addresses),
             further: AddressCleaner::with(Arc::clone(&files.addresses)),
-            values: RowCleaner::with(Arc::clone(&files.addresses)),
             ..Scratch::default()
         }
     }
@@ -133,7 +130,8 @@ fn read_source_chunk(
 ) -> SourceChunk {
     let mut read = SourceChunk { checksum: checksum(chunk), ..SourceChunk::default() };
     scratch.records.split(chunk, file.dialect);
-    let Scratch { records, cleaner, further, statements, replaced, values } = scratch;
+    let Scratch { records, contacts, further, statements } = scratch;
+    let wishes = ContactWishes { values: plan.keys.map(RowKeys::cleaning), is_clean: false };
     read.problem = not_text(file, chunk, records);
     if read.problem.is_some() {
         return read;
@@ -151,20 +149,13 @@ fn read_source_chunk(
             continue;
         }
         let row = index as u32;
-        let as_read = record;
-        let record = if file.replacements.is_empty() {
-            record
-        } else {
-            file.replacements.apply(&record, replaced);
-            replaced.changes.iter().for_each(|change| {
-                read.counts.replacement(change.replacement, RowNumber(u64::from(row) + 1));
-            });
-            replaced.after(&record)
-        };
-        let value = address_value(file.map(), &record);
-        let address = cleaner.clean(&value);
+        let contact = file.contact(contacts, record, wishes);
+        contact.replaced.iter().for_each(|change| {
+            read.counts.replacement(change.replacement, RowNumber(u64::from(row) + 1));
+        });
+        let (record, address) = (contact.as_meant, &contact.address);
         let (line, flag) = match address.state {
-            State::Usable if address.rules.is_empty() && address.further.is_empty() && is_ascii_text(&address) => {
+            State::Usable if address.rules.is_empty() && address.further.is_empty() && is_ascii_text(address) => {
                 (Line::Contact, HAS_ADDRESS | IS_CLEAN)
             }
             State::Usable => (Line::Contact, HAS_ADDRESS),
@@ -182,16 +173,16 @@ fn read_source_chunk(
         }
         let mut row_read =
             RowRead { row, read: &mut read, hasher, checks, is_extracted: file.format != Format::Delimited };
-        row_read.identities(&address, &value, file, &record, further);
+        row_read.identities(address, contact.typed, file, &record, further);
         row_read.compared_addresses(file, &record, further);
         if !file.replacements.is_empty() {
-            row_read.replaced_addresses(file, &as_read, &record, further);
+            row_read.replaced_addresses(file, &contact.as_read, &record, further);
         }
         if flag == 0 {
             let is_remark = is_unreadable(file, chunk, index, &record);
             row_read.stray_addresses(file, &record, is_remark);
         }
-        row_read.consent(file, &record, &address, plan.consent_stops, statements);
+        row_read.consent(file, &record, address, plan.consent_stops, statements);
         row_read.width(&record, file.map().width());
         if let Some(keys) = plan.keys {
             let mut flags = 0;
@@ -199,7 +190,7 @@ fn read_source_chunk(
                 flags |= if matches!(role, Role::Other(_)) { HAS_OTHER_KEY } else { 0 };
                 read.keys.push((row, role, hash));
             };
-            let seen = keys.read(&record, &address, values, hasher, add);
+            let seen = keys.read(&contact, hasher, add);
             read.ranks.push((row, seen.rank));
             flags |= if seen.counts { 0 } else { LEFT_OUT };
             if let Some(last) = read.lines.last_mut() {

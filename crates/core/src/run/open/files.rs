@@ -9,9 +9,10 @@ use crate::columns::lines::Line;
 use crate::columns::lines::judge_line;
 use crate::columns::mapping::ConsentQuestions;
 use crate::columns::value::ValueSource;
+use crate::layout::receipt::AllColumns;
 use crate::person::decisions::Decisions;
-use crate::run::AllColumns;
 use crate::run::contact::keys::RowKeys;
+use crate::run::contact::{Contact, ContactReader, ContactWishes};
 use crate::run::open::first_values::Glimpse;
 use crate::run::open::first_values::swapped_names;
 use crate::run::open::status_columns::StatusColumns;
@@ -95,6 +96,12 @@ impl<Owner> OpenFile<Owner> {
     #[inline]
     pub fn map(&self) -> &ColumnMap {
         &self.mapping.map
+    }
+
+    /// The contact that one of its records describes.
+    #[inline]
+    pub fn contact<'a>(&self, reader: &'a mut ContactReader, record: Record<'a>, wishes: ContactWishes) -> Contact<'a> {
+        reader.read(self.map(), &self.replacements, record, wishes)
     }
 
     /// What a record below the header is, where it has no usable address.

@@ -2,15 +2,15 @@
 
 use super::recognise::Part;
 use crate::columns::mapping::ConsentQuestions;
+use crate::job::Job;
 use crate::person::decisions::Decisions;
-use crate::run::Job;
-use crate::run::Setting;
 use crate::run::open::check::check_columns;
 use crate::run::open::check::check_inputs;
 use crate::run::open::check::check_outputs;
 use crate::run::open::files::OpenFile;
 use crate::run::open::files::OpenFiles;
 use crate::run::open::recognise::Opener;
+use crate::run::setting::Setting;
 use crate::run::setting::folder_for_spooling;
 use pebblebank_table::Result;
 use pebblebank_table::observe::Observer;

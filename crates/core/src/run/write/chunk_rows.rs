@@ -1,9 +1,11 @@
 //! One chunk, being laid out: where each of its contacts ends, with what is written of it into which file.
 
+use super::import_rows::LaidOut;
 use super::learned::{self, Learning};
 use super::meant::Meant;
+use super::people_index;
+use super::plan::{FilePlan, SecondPass};
 use super::rows::Rows;
-use super::{FilePlan, SecondPass, people_index};
 use crate::job::Passing;
 use crate::layout::{Layout, OnViolation};
 use crate::run::decide::settled::{Cleared, Standing};
@@ -36,22 +38,18 @@ pub(super) struct ChunkRows<'a, 'b> {
 }
 
 impl<'b> ChunkRows<'_, 'b> {
-    pub fn contact(
-        &mut self,
-        row: RowId,
-        standing: Standing,
-        record: &Record,
-        meant: &Meant,
-        typed: &[u8],
-        address: &Address,
-    ) {
+    pub fn contact(&mut self, row: RowId, standing: Standing, meant: &Meant) {
+        let Meant { contact, .. } = meant;
+        let (record, address) = (&contact.as_read, &contact.address);
         let number = RowNumber(u64::from(row.0 - self.first_of_file) + 1);
         if !address.rules.is_empty() {
-            self.address_repairs(number, address.rules, typed, address.text);
+            self.address_repairs(number, address.rules, contact.typed, address.text);
         }
+        let mut survivor = row;
         let fate = match standing {
             Standing::NoContact => return,
-            Standing::Merged(survivor) => {
+            Standing::Merged(of) => {
+                survivor = of;
                 self.merged(row, number, survivor, record);
                 people_index::Fate::Merged
             }
@@ -61,7 +59,7 @@ impl<'b> ChunkRows<'_, 'b> {
                 }
                 let pass: &'b SecondPass = self.pass;
                 if pass.left_out.asks_of(row)
-                    && let Some((fault, details)) = self.fault(row, meant, address, pass.settled.marks(marks))
+                    && let Some((fault, details)) = self.fault(row, meant, pass.settled.marks(marks))
                     && fault < Reason::NearMiss
                 {
                     self.rows.judged.push((row, fault, details));
@@ -78,10 +76,10 @@ impl<'b> ChunkRows<'_, 'b> {
                 let set = self.pass.settled.marks_of(row);
                 let marks = self.pass.settled.marks(set);
                 self.count_person(set);
-                for (column, doubt) in meant.doubts() {
+                for (column, doubt) in contact.doubts() {
                     self.doubt(number, *column, *doubt);
                 }
-                let fault = self.fault(row, meant, address, marks);
+                let fault = self.fault(row, meant, marks);
                 let lacks_nothing = fault.as_ref().is_none_or(|(reason, _)| *reason >= Reason::NotSelected);
                 if self.pass.job.compares && lacks_nothing {
                     let persons = &mut self.rows.counts.persons_with_key;
@@ -97,7 +95,7 @@ impl<'b> ChunkRows<'_, 'b> {
                 }
                 if let Some((reason, details)) = fault {
                     if reason == Reason::LayoutViolation {
-                        self.note_violation(number, &meant.record, address, marks);
+                        self.note_violation(number, meant, marks);
                     }
                     self.set_aside(number, reason, &details, record);
                     people_index::Fate::SetAside(reason)
@@ -105,14 +103,10 @@ impl<'b> ChunkRows<'_, 'b> {
                     self.rows.candidates.push(candidate);
                     people_index::Fate::Written
                 } else {
-                    self.written(row, number, cleared, meant, address, marks);
+                    self.written(number, cleared, meant, marks);
                     people_index::Fate::Written
                 }
             }
-        };
-        let survivor = match standing {
-            Standing::Merged(survivor) => survivor,
-            _ => row,
         };
         if self.pass.job.remember.is_anything() {
             self.learn(survivor, fate, address, &meant.record);
@@ -173,9 +167,7 @@ impl<'b> ChunkRows<'_, 'b> {
     pub fn of_master(&mut self, row: RowId) {
         let counts = &mut self.rows.counts;
         counts.account.written += 1;
-        if let Some(reason) = self.pass.settled.refusal(row) {
-            *counts.refused_written.entry(reason).or_default() += 1;
-        }
+        counts.refused_written.add(&self.pass.settled.copied(row));
         if self.pass.settled.survivor_of(row) == row {
             self.count_person(self.pass.settled.marks_of(row));
         }
@@ -192,9 +184,9 @@ impl<'b> ChunkRows<'_, 'b> {
     }
 
     /// Why a person that nothing holds is not written, gravest first.
-    fn fault(&self, row: RowId, meant: &Meant, address: &Address, marks: &[Mark]) -> Option<(Reason, String)> {
-        let record = &meant.record;
-        let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
+    fn fault(&self, row: RowId, meant: &Meant, marks: &[Mark]) -> Option<(Reason, String)> {
+        let Meant { record, contact, .. } = meant;
+        let (address, usable) = (&contact.address, contact.usable_address());
         if marks.contains(&Mark::UnreadableRow) {
             return Some((Reason::UnreadableRow, String::new()));
         }
@@ -209,7 +201,7 @@ impl<'b> ChunkRows<'_, 'b> {
         if self.pass.job.compares && !self.pass.settled.has_key(row) {
             return Some((Reason::MissingField, self.pass.key_names.join(", ")));
         }
-        if let Some(lacks) = self.plan.requirement.lacks(record, meant.doubts(), usable) {
+        if let Some(lacks) = self.plan.requirement.lacks(record, contact.doubts(), usable) {
             return Some((Reason::MissingField, lacks));
         }
         if address.is_usable()
@@ -255,10 +247,10 @@ impl<'b> ChunkRows<'_, 'b> {
     }
 
     /// Stops the run at the first row that a layout stops at.
-    fn note_violation(&mut self, number: RowNumber, record: &Record, address: &Address, marks: &[Mark]) {
-        let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
+    fn note_violation(&mut self, number: RowNumber, meant: &Meant, marks: &[Mark]) {
+        let usable = meant.contact.usable_address();
         let stops = |(layout, _): &(&Layout, &str)| layout.on_violation == OnViolation::Stop;
-        let column = self.violations(record, usable, marks).find(stops).map(|(_, column)| column.to_owned());
+        let column = self.violations(&meant.record, usable, marks).find(stops).map(|(_, column)| column.to_owned());
         if let (Some(column), None) = (column, &self.rows.counts.stop) {
             self.rows.counts.stop = Some((number, column));
         }
@@ -299,44 +291,32 @@ impl<'b> ChunkRows<'_, 'b> {
         self.rows.counts.doubts.entry((file, column, doubt)).or_default().at(number);
     }
 
-    fn written(
-        &mut self,
-        row: RowId,
-        number: RowNumber,
-        cleared: Cleared,
-        meant: &Meant,
-        address: &Address,
-        marks: &[Mark],
-    ) {
-        let usable: &[u8] = if address.is_usable() { address.text } else { b"" };
+    fn written(&mut self, number: RowNumber, cleared: Cleared, meant: &Meant, marks: &[Mark]) {
+        let row = cleared.row();
+        let Meant { record, contact, cells } = meant;
+        let (address, usable) = (&contact.address, contact.usable_address());
         self.rows.counts.note_unread(row, marks, self.pass.job);
-        if let (true, Some(reason)) = (self.pass.job.compares, self.pass.settled.refusal(row)) {
-            *self.rows.counts.refused_written.entry(reason).or_default() += 1;
+        if self.pass.job.compares {
+            self.rows.counts.refused_written.add(&self.pass.settled.copied(row));
         }
         if !address.is_usable() && address.state != State::Blank {
             self.rows.counts.written_without_address.at(number);
         }
-        let Rows { imports, orders, repairs, counts, .. } = &mut *self.rows;
-        for ((layout, import), order) in self.plan.layouts.iter().zip(imports).zip(orders) {
-            layout.write(cleared, &meant.record, usable, marks, meant.cells, import);
-            if !layout.sort().is_empty() {
-                layout.sort().add_key(&meant.record, usable, row, &mut order.keys);
-                order.ends.push((order.keys.len(), import.bytes.len()));
-            }
-        }
+        let Rows { imports, repairs, counts, .. } = &mut *self.rows;
+        imports.write(cleared, &self.plan.layouts, &LaidOut { record, address: usable, marks, cells: *cells });
         let headers = &self.pass.files.sources[self.plan.file].map().headers;
-        for change in meant.replaced {
+        for change in contact.replaced {
             let (before, after) = (change.before.as_bytes(), change.after.as_bytes());
             counts.repairs.count(Rule::Replacement, Company::Alone, before, after);
             let header = headers.get(change.column.0).map_or("", String::as_str);
             repair_row(repairs, Rule::Replacement, &self.plan.name_cells, number, header, before, after);
         }
-        for (header, before, after) in meant.values.iter().flat_map(|values| values.decoded()) {
+        for (header, before, after) in contact.values.iter().flat_map(|values| values.decoded()) {
             let (before, after) = (before.as_bytes(), after.as_bytes());
             counts.repairs.count(Rule::DecodedTwice, Company::Alone, before, after);
             repair_row(repairs, Rule::DecodedTwice, &self.plan.name_cells, number, header, before, after);
         }
-        for (column, rules, before, after) in meant.values.iter().flat_map(|values| values.repairs()) {
+        for (column, rules, before, after) in contact.values.iter().flat_map(|values| values.repairs()) {
             let company = company_of(rules);
             for rule in rules.iter() {
                 let (before, after) = (before.as_bytes(), after.as_bytes());

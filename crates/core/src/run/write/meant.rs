@@ -1,16 +1,12 @@
-//! A record as it was meant: what the job replaces replaced, its values cleaned.
+//! A contact as it is laid out, and which of its cells can be copied as they are.
 
-use crate::clean::replace::{Change, Replaced};
-use crate::clean::row::RowCleaner;
+use crate::run::contact::{Contact, ContactReader};
 use crate::run::decide::fill::Supplied;
 use crate::run::open::files::{OpenFile, OpenFiles};
 use pebblebank_table::csv::RawCells;
-use pebblebank_table::units::{ColumnIndex, SourceId};
+use pebblebank_table::units::SourceId;
 use pebblebank_table::{Chunk, Record, Records, Shape};
-use pebblebank_values::Doubt;
-use pebblebank_values::address::AddressCleaner;
 use pebblebank_values::suggest::DomainLooks;
-use std::sync::Arc;
 
 /// Which cells of a chunk can be copied without a look at each.
 pub(super) enum ChunkCells {
@@ -48,33 +44,23 @@ impl ChunkCells {
 #[derive(Default)]
 pub(super) struct Scratch {
     pub records: Records,
-    pub cleaner: AddressCleaner,
-    pub replaced: Replaced,
-    pub values: RowCleaner,
+    pub contacts: ContactReader,
     pub domains: DomainLooks,
     pub supplied: Supplied,
 }
 
 impl Scratch {
     pub fn new(files: &OpenFiles) -> Scratch {
-        let (cleaner, values) =
-            (AddressCleaner::with(Arc::clone(&files.addresses)), RowCleaner::with(Arc::clone(&files.addresses)));
-        Scratch { cleaner, values, ..Scratch::default() }
+        Scratch { contacts: ContactReader::new(&files.addresses), ..Scratch::default() }
     }
 }
 
-/// A record as it was meant, before it is laid out.
+/// A contact as it is laid out.
 pub(super) struct Meant<'a> {
+    /// Its record, cleaned and with the values that other rows and lists give.
     pub record: Record<'a>,
+    /// The contact.
+    pub contact: Contact<'a>,
+    /// Whether the cells of the record can be copied as they are.
     pub cells: RawCells,
-    pub replaced: &'a [Change],
-    /// What was cleaned in it, if it may be written.
-    pub values: Option<&'a RowCleaner>,
-}
-
-impl Meant<'_> {
-    /// What could not be cleaned in it, or looks like something else.
-    pub fn doubts(&self) -> &[(ColumnIndex, Doubt)] {
-        self.values.map_or(&[], RowCleaner::doubts)
-    }
 }

@@ -1,314 +1,82 @@
-//! The second pass: read again, require, lay out, write. Every contact ends in exactly one place.
+//! The fourth stage of a run: every row is read again, judged and laid out, and the files are written beside their targets.
+//!
+//! [`second_pass`] reads, [`chunk_rows`] says where each contact ends, [`import_rows`] is the only way into an import file,
+//! [`outputs`] holds the files until all is known to be right.
 
 pub(crate) mod chunk_rows;
+pub mod import_rows;
+pub mod layouts;
 pub mod learned;
 mod left_out;
 pub mod limit;
 mod meant;
 pub mod outputs;
 pub mod people_index;
+pub mod plan;
 pub(crate) mod rows;
+pub mod second_pass;
 
-pub use chunk_rows::DECISION;
-pub use rows::{Counts, RowOrder, Rows, Sink};
-
-use super::decide::fill::{SuppliedColumns, Supplies, Supply, SupplyKind};
-use super::decide::near_misses::NearMissed;
-use super::decide::settled::{Settled, Standing};
-use super::decide::why::describe;
-use super::gather::chunks::{ChunkJob, Reading, changed};
-use super::gather::records::{address_value, checksum};
-use super::open::files::{OpenFile, OpenFiles};
+use super::decide::fill::Supplies;
+use super::decide::known::Known;
+use super::decide::near_duplicates::{self, NearDuplicates};
+use super::decide::near_misses::{self, NearMissed};
 use super::setting::Setting;
-use crate::clean::plan::CleaningPlan;
+use super::tally::{FillTally, TakenTally};
 use crate::job::Job;
-use crate::layout::Layout;
-use crate::person::same::PersonKey;
-use limit::{Picked, Picking};
-use pebblebank_table::in_order::in_order;
-use pebblebank_table::observe::{Observer, Stage};
-use pebblebank_table::{Error, ErrorKind, Result};
-use pebblebank_values::address::Address;
+use outputs::Outputs;
+use pebblebank_table::Result;
+use pebblebank_table::observe::Observer;
+use pebblebank_table::units::RowId;
+use plan::SecondPass;
+use rows::Counts;
 
-use crate::layout::plan::LayoutPlan;
-use crate::layout::receipt::{AllColumns, OriginalValues};
-use crate::require::RequirementPlan;
-use crate::select::plan::SelectionPlan;
-use chunk_rows::ChunkRows;
-use left_out::{Judged, LeftOut};
-use meant::{ChunkCells, Meant, Scratch};
-use pebblebank_table::CsvBuffer;
-use pebblebank_table::csv::{Defusing, RawCells};
-use pebblebank_table::units::{FileId, RowId, RowNumber, SourceId};
-use std::sync::Mutex;
-
-/// The job fitted to the columns of one file.
-struct FilePlan {
-    layouts: Vec<LayoutPlan>,
-    requirement: RequirementPlan,
-    selection: Option<SelectionPlan>,
-    originals: OriginalValues,
-    /// The source's and the file's name as two cells.
-    name_cells: Vec<u8>,
-    source: SourceId,
-    /// Its place among the source files.
-    file: usize,
-    /// Where values go that other rows or lists give.
-    supplied: Option<SuppliedColumns>,
+/// What was written, not yet in place.
+pub struct Written {
+    /// What was counted, by source.
+    pub counts: Vec<Counts>,
+    /// Entries of suppression lists that are close to a contact.
+    pub near_missed: NearMissed,
+    /// The rows that are close to such an entry and passed everything else.
+    pub passed: Vec<RowId>,
+    /// Pairs of people who may be one.
+    pub near_duplicates: NearDuplicates,
+    /// What people were filled with.
+    pub fill: Option<FillTally>,
+    /// What was taken from lists.
+    pub taken: Vec<TakenTally>,
 }
 
-/// All that the second pass needs to know, the same for every chunk.
-pub struct SecondPass<'a> {
-    job: &'a Job,
-    files: &'a OpenFiles,
-    settled: &'a Settled,
-    layouts: &'a [Layout],
-    plans: Vec<FilePlan>,
-    /// What is said of each combination of marks.
-    details: Vec<String>,
-    /// The keys of the job, as receipts name them.
-    key_names: Vec<String>,
-    pick: Picking,
-    supplies: Option<&'a Supplies>,
-    near: Option<&'a NearMissed>,
-    left_out: LeftOut,
-    spare: Mutex<Vec<Rows>>,
-}
+/// A file that is sorted may take this part of the memory; who is who is decided by then.
+const MEMORY_PARTS_FOR_SORTING: u64 = 4;
 
-impl<'a> SecondPass<'a> {
-    /// Fits the job to all files. `layouts` has one for each import file.
-    pub fn new(
-        job: &'a Job,
-        files: &'a OpenFiles,
-        settled: &'a Settled,
-        layouts: &'a [Layout],
-        columns: &AllColumns,
-        supplies: Option<&'a Supplies>,
-    ) -> SecondPass<'a> {
-        let plan = |(file, cleaning): (&OpenFile<SourceId>, &CleaningPlan)| FilePlan {
-            layouts: layouts
-                .iter()
-                .map(|layout| LayoutPlan::new(layout, &cleaning.map, file.is_receipt, job.facts()))
-                .collect(),
-            requirement: RequirementPlan::new(&job.require, &cleaning.map, file.is_receipt),
-            selection: job
-                .select
-                .as_ref()
-                .map(|selection| SelectionPlan::new(selection, &cleaning.map, file.is_receipt, job.facts())),
-            originals: OriginalValues::new(columns, file.map()),
-            name_cells: name_cells(&job.sources[file.owner.0 as usize].name, &file.input.name()),
-            source: file.owner,
-            file: file.id.0 as usize,
-            supplied: files
-                .supplied
-                .as_ref()
-                .map(|supplied| SuppliedColumns::new(supplied, &cleaning.map, file.is_receipt, &job.clean.blank_words)),
-        };
-        let plans = files.sources.iter().zip(&files.cleaning).map(plan).collect();
-        let details = settled.all_marks().map(|marks| describe(job, marks)).collect();
-        let key_names = job.person.same.iter().map(PersonKey::name).collect();
-        SecondPass {
-            job,
-            files,
-            settled,
-            layouts,
-            plans,
-            details,
-            key_names,
-            pick: Picking::All,
-            supplies,
-            near: None,
-            left_out: LeftOut::Nobody,
-            spare: Mutex::default(),
-        }
-    }
-
-    /// With what was found of near misses, so that the job can set contacts aside for it.
-    #[must_use]
-    pub fn near_missing(self, near: &'a NearMissed) -> SecondPass<'a> {
-        SecondPass { near: Some(near), ..self }
-    }
-
-    /// Finds out why people are not written of whom the condition of a source leaves rows out: these rows are set aside for
-    /// the same reason, if it is graver.
-    pub fn judge_left_out(&mut self, setting: &Setting, observer: &dyn Observer) -> Result<()> {
-        let Some(people) = self.settled.people_with_rows_left_out() else { return Ok(()) };
-        self.left_out = LeftOut::Asking(people);
-        let mut judged = Judged::default();
-        self.read_again(setting, Stage::Picking, &mut judged, observer)?;
-        self.left_out = LeftOut::Known(judged);
-        Ok(())
-    }
-
-    /// Finds out who is picked, where the job does not want all; so that [`Self::run`] then writes those alone.
-    pub fn pick(&mut self, setting: &Setting, observer: &dyn Observer) -> Result<()> {
-        let Some(pick) = self.job.pick else { return Ok(()) };
-        self.pick = Picking::Asking(pick);
-        let mut picked = Picked::new(pick);
-        self.read_again(setting, Stage::Picking, &mut picked, observer)?;
-        self.pick = picked.decided();
-        Ok(())
-    }
-
-    /// Reads all sources again and hands their rows to `sink`. Gives the counts of each source.
-    pub fn run(&self, setting: &Setting, sink: &mut dyn Sink, observer: &dyn Observer) -> Result<Vec<Counts>> {
-        self.read_again(setting, Stage::Writing, sink, observer)
-    }
-
-    fn read_again(
-        &self,
-        setting: &Setting,
-        stage: Stage,
-        sink: &mut dyn Sink,
-        observer: &dyn Observer,
-    ) -> Result<Vec<Counts>> {
-        let mut counts = vec![Counts::default(); self.job.sources.len()];
-        let mut reading = Reading::again(&self.files.sources, &self.settled.chunks, stage, observer);
-        let mut supplies = self.supplies.map(Supplies::reader).transpose()?;
-        let mut chunks = 0;
-        in_order(
-            setting.threads,
-            || {
-                let Some(job) = reading.next()? else { return Ok(None) };
-                let end = self.settled.chunks.get(job.index).map(|place| RowId(place.first.0 + place.records));
-                let supplies = match (&mut supplies, end) {
-                    (Some(supplies), Some(end)) => supplies.up_to(end)?,
-                    _ => Vec::new(),
-                };
-                Ok(Some((job, supplies)))
-            },
-            || Scratch::new(self.files),
-            |(job, supplies), scratch| self.lay_out(&job, &supplies, scratch).map(|rows| (job, rows)),
-            |(job, mut rows)| {
-                chunks += 1;
-                let mut counted = std::mem::take(&mut rows.counts);
-                if let Some((row, column)) = counted.stop.take() {
-                    return Err(self.violation_stops(job.file, row, &column));
-                }
-                sink.take(&rows)?;
-                counts[self.plans[job.file.0 as usize].source.0 as usize].add(counted);
-                job.give_back();
-                self.spare.lock().expect("no thread panics while it holds the spare rows").push(rows);
-                Ok(())
-            },
-        )?;
-        if chunks < self.settled.chunks.len() {
-            let last = self.files.sources.last().map(|file| file.input.path().to_path_buf()).unwrap_or_default();
-            return Err(changed(&last));
-        }
-        Ok(counts)
-    }
-
-    fn violation_stops(&self, file: FileId, row: RowNumber, column: &str) -> Error {
-        Error::new(
-            ErrorKind::Guard,
-            format!("the required column \"{column}\" would stay blank, and the layout says to stop then"),
-            "fill the cell in the source's own program, or let the layout set such rows aside (on_violation = \"set-aside\")",
-        )
-        .in_file(self.files.sources[file.0 as usize].input.path())
-        .at_row(row)
-    }
-
-    fn spare_rows(&self) -> Rows {
-        let spare = self.spare.lock().expect("no thread panics while it holds the spare rows").pop();
-        let mut rows = spare.unwrap_or_else(|| Rows {
-            imports: self.layouts.iter().map(|layout| CsvBuffer::new(defusing(layout))).collect(),
-            orders: self.layouts.iter().map(|_| RowOrder::default()).collect(),
-            candidates: Vec::new(),
-            set_aside: CsvBuffer::new(Defusing::On),
-            merged: CsvBuffer::new(Defusing::On),
-            repairs: CsvBuffer::new(Defusing::On),
-            suggestions: CsvBuffer::new(Defusing::On),
-            people: Vec::new(),
-            learned: Vec::new(),
-            judged: Vec::new(),
-            counts: Counts::default(),
-        });
-        rows.imports.iter_mut().for_each(CsvBuffer::clear);
-        rows.orders.iter_mut().for_each(RowOrder::clear);
-        rows.candidates.clear();
-        for buffer in [&mut rows.set_aside, &mut rows.merged, &mut rows.repairs, &mut rows.suggestions] {
-            buffer.clear();
-        }
-        rows.people.clear();
-        rows.learned.clear();
-        rows.judged.clear();
-        rows
-    }
-
-    fn lay_out(&self, job: &ChunkJob, supplies: &[Supply], scratch: &mut Scratch) -> Result<Rows> {
-        let file = &self.files.sources[job.file.0 as usize];
-        let place = self.settled.chunks.get(job.index).ok_or_else(|| changed(file.input.path()))?;
-        scratch.records.split(&job.chunk, file.dialect);
-        if checksum(&job.chunk) != place.checksum || scratch.records.len() != place.records as usize {
-            return Err(changed(file.input.path()));
-        }
-        let mut rows = self.spare_rows();
-        let Scratch { records, cleaner, replaced, values, domains, supplied } = scratch;
-        let mut supplies = supplies;
-        replaced.changes.clear();
-        let cells = ChunkCells::of(file, &job.chunk);
-        let mut chunk = ChunkRows {
-            pass: self,
-            plan: &self.plans[job.file.0 as usize],
-            first_of_file: self.settled.first_of(job.file).0,
-            cells: RawCells::NeedALook,
-            rows: &mut rows,
-            taken_from: &[],
-        };
-        for index in 0..records.len() {
-            let row = RowId(place.first.0 + index as u32);
-            let standing = self.settled.standing(row);
-            let own = supplies.iter().take_while(|supply| supply.row == row).count();
-            let given;
-            (given, supplies) = supplies.split_at(own);
-            if matches!(standing, Standing::NoContact) {
-                continue;
-            }
-            if self.settled.is_of_master(row) {
-                chunk.of_master(row);
-                continue;
-            }
-            let record = records.get(index, &job.chunk.bytes, file.dialect);
-            chunk.cells = cells.in_record(&record);
-            let after = if file.replacements.is_empty() {
-                record
-            } else {
-                file.replacements.apply(&record, replaced);
-                replaced.after(&record)
-            };
-            let typed = address_value(file.map(), &after);
-            let address =
-                if self.settled.is_clean(row) { Address::clean_already(&typed) } else { cleaner.clean(&typed) };
-            let cells = if replaced.changes.is_empty() { chunk.cells } else { RawCells::NeedALook };
-            let mut meant = Meant { record: after, cells, replaced: &replaced.changes, values: None };
-            if matches!(standing, Standing::Free(_)) || self.left_out.asks_of(row) {
-                values.clean(&self.files.cleaning[job.file.0 as usize], &meant.record, &address);
-                meant.record = values.after(&meant.record);
-                meant.values = Some(values);
-                if !values.decoded().is_empty() {
-                    meant.cells = RawCells::NeedALook;
-                }
-                chunk.suggest(row, &address, domains);
-                if let (Some(columns), false) = (&chunk.plan.supplied, given.is_empty()) {
-                    meant.record = supplied.apply(&meant.record, address.text, given, columns);
-                }
-            }
-            let taken_from = given.iter().find(|supply| supply.kind == SupplyKind::TakenFrom);
-            chunk.taken_from = taken_from.map_or(&[], Supply::names);
-            chunk.contact(row, standing, &record, &meant, &typed, &address);
-        }
-        Ok(rows)
-    }
-}
-
-fn defusing(layout: &Layout) -> Defusing {
-    if layout.defuse { Defusing::On } else { Defusing::Off }
-}
-
-fn name_cells(source: &str, file: &str) -> Vec<u8> {
-    let mut cells = CsvBuffer::new(Defusing::On);
-    cells.value(source.as_bytes());
-    cells.value(file.as_bytes());
-    cells.bytes
+/// Writes the files of a run.
+pub fn write(
+    job: &Job,
+    known: &Known,
+    outputs: &mut Outputs,
+    setting: &Setting,
+    observer: &dyn Observer,
+) -> Result<Written> {
+    let columns = known.all_columns();
+    let layouts = layouts::layouts(job, &columns);
+    outputs.write_headers(&layouts, &columns)?;
+    let mut conflicts = |rows: &[u8]| outputs.add_conflicts(rows);
+    let supplies = Supplies::gather(job, known, setting, observer, &mut conflicts)?;
+    let missed = near_misses::search(job, known, setting, observer)?;
+    let second_pass = SecondPass::new(job, &known.files, &known.settled, &layouts, &columns, supplies.as_ref());
+    let mut second_pass = second_pass.near_missing(&missed);
+    second_pass.judge_left_out(setting, observer)?;
+    second_pass.pick(setting, observer)?;
+    outputs.sort(&layouts, setting.memory / MEMORY_PARTS_FOR_SORTING, &known.spool_folder);
+    let counts = second_pass.run(setting, outputs, observer)?;
+    outputs.write_sorted(observer)?;
+    let passed: Vec<RowId> = counts.iter().flat_map(|counts| counts.near_missed.iter().copied()).collect();
+    outputs.add_near_misses(&missed.rows(job, known, &passed))?;
+    let near = near_duplicates::search(job, known, setting, observer)?;
+    outputs.add_review(&near.rows)?;
+    let (fill, taken) = match supplies {
+        Some(supplies) => (job.person.fill.then_some(supplies.fill), supplies.taken),
+        None => (None, Vec::new()),
+    };
+    Ok(Written { counts, near_missed: missed, passed, near_duplicates: near, fill, taken })
 }

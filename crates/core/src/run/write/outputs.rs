@@ -249,15 +249,16 @@ impl Receipt {
 
 impl Sink for Outputs {
     fn take(&mut self, rows: &Rows) -> Result<()> {
-        if let (Some(first), Some(Import { sorter: None, .. })) = (rows.imports.first(), self.imports.first()) {
-            self.preview.take(&first.bytes);
+        let new = rows.imports.files();
+        if let (Some(first), Some(Import { sorter: None, .. })) = (new.first(), self.imports.first()) {
+            self.preview.take(first.bytes());
         }
-        for ((import, buffer), order) in self.imports.iter_mut().zip(&rows.imports).zip(&rows.orders) {
-            import.rows += buffer.rows();
+        for (import, new) in self.imports.iter_mut().zip(new) {
+            import.rows += new.rows();
             if let Some(sorter) = &mut import.sorter {
-                order.rows(&buffer.bytes).try_for_each(|(key, row)| sorter.push(key, row))?;
+                new.sorted_rows().try_for_each(|(key, row)| sorter.push(key, row))?;
             } else if let Some(file) = &mut import.file {
-                file.write(&buffer.bytes, &self.sync)?;
+                file.write(new.bytes(), &self.sync)?;
             }
         }
         if let Some(file) = &mut self.set_aside {

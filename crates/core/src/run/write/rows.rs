@@ -1,6 +1,8 @@
 //! What the second pass makes of a chunk: its rows, laid out, and what was counted.
 
+use super::import_rows::ImportRows;
 use crate::job::{EntriesFrom, Job};
+use crate::run::decide::copied::Refused;
 use crate::run::tally::{Account, RepairCounts};
 use crate::suppress::marks::Mark;
 use crate::suppress::reason::Reason;
@@ -19,9 +21,7 @@ pub trait Sink: Send {
 /// The rows of one chunk, laid out.
 pub struct Rows {
     /// For each import file.
-    pub imports: Vec<CsvBuffer>,
-    /// For each import file what its rows are sorted by; empty where they are not.
-    pub orders: Vec<RowOrder>,
+    pub imports: ImportRows,
     /// Rows that could be written, with what decides who is picked, where that is to be found out.
     pub candidates: Vec<Candidate>,
     /// Rows set aside.
@@ -39,31 +39,6 @@ pub struct Rows {
     /// Why people are not written, where that is to be found out.
     pub(super) judged: Vec<(RowId, Reason, String)>,
     pub(super) counts: Counts,
-}
-
-/// What the rows of a buffer are sorted by.
-#[derive(Debug, Default)]
-pub struct RowOrder {
-    pub(super) keys: Vec<u8>,
-    /// Where each key and each row ends.
-    pub(super) ends: Vec<(usize, usize)>,
-}
-
-impl RowOrder {
-    pub(super) fn clear(&mut self) {
-        self.keys.clear();
-        self.ends.clear();
-    }
-
-    /// The keys, each with its row out of `rows`.
-    pub fn rows<'a>(&'a self, rows: &'a [u8]) -> impl Iterator<Item = (&'a [u8], &'a [u8])> {
-        let mut at = (0, 0);
-        self.ends.iter().map(move |(key_end, row_end)| {
-            let found = (&self.keys[at.0..*key_end], &rows[at.1..*row_end]);
-            at = (*key_end, *row_end);
-            found
-        })
-    }
 }
 
 /// Contacts about to be written whom something names that was not read of a suppression list.
@@ -119,8 +94,8 @@ pub struct Counts {
     pub persons: Vec<u64>,
     /// Survivors that have all that the job requires, picked or not, by the number of the combination of marks.
     pub persons_with_key: Vec<u64>,
-    /// Rows written although their person must not be contacted, by reason: a master's, and those of compared lists.
-    pub refused_written: BTreeMap<Reason, u64>,
+    /// Rows written although their person must not be contacted: a master's, and those of compared lists.
+    pub refused_written: Refused,
     /// Rows merged into a survivor of the same source.
     pub merged_within: u64,
     /// Rows that are close to an entry of a suppression list and passed everything else.
@@ -140,9 +115,7 @@ impl Counts {
         self.near_missed.extend(later.near_missed);
         self.account.add(&later.account);
         self.merged_within += later.merged_within;
-        for (reason, count) in later.refused_written {
-            *self.refused_written.entry(reason).or_default() += count;
-        }
+        self.refused_written.add_all(&later.refused_written);
         self.repairs.add(later.repairs);
         self.suggestions.add(later.suggestions);
         for (place, met) in later.doubts {

@@ -1,15 +1,15 @@
 //! The rows of the first list, in their order and with their own columns, and a yes or no for each other list.
 
 use super::{CompareWishes, Compared, counted, job};
-use crate::clean::row::RowCleaner;
-use crate::columns::lines::Line;
 use crate::job::Job;
 use crate::run;
-use crate::run::account::refused::Refused;
+use crate::run::decide::copied::Copies;
+use crate::run::decide::copied::Refused;
 use crate::run::decide::known::Known;
+use crate::run::decide::read_again::RowAgain;
+use crate::run::decide::read_again::Wants;
+use crate::run::decide::read_again::read_again;
 use crate::run::decide::read_and_decide;
-use crate::run::gather::chunks::{Reading, changed};
-use crate::run::gather::records::{address_value, checksum};
 use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
 use crate::select::plan::SelectionPlan;
@@ -19,8 +19,7 @@ use pebblebank_table::observe::{Observer, Stage};
 use pebblebank_table::staged::early_sync::EarlySync;
 use pebblebank_table::staged::{Commit, Placement, StagedFile, with_ending};
 use pebblebank_table::units::{FileId, RowId, SourceId};
-use pebblebank_table::{CsvBuffer, Error, ErrorKind, Records, Result};
-use pebblebank_values::address::AddressCleaner;
+use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
 use std::path::Path;
 
 /// Compares lists, and writes the rows of the first one that were picked, each with a yes or no for the other lists; a
@@ -65,50 +64,39 @@ fn write_rows(
     let cleaning = &known.files.cleaning[file.id.0 as usize];
     let selection =
         job.select.as_ref().map(|asked| SelectionPlan::new(asked, &cleaning.map, file.is_receipt, job.facts()));
-    let mut values = RowCleaner::default();
-    let mut addresses = AddressCleaner::with(std::sync::Arc::clone(&known.files.addresses));
-    let mut records = Records::default();
-    let mut picked = 0;
-    let mut reading = Reading::again(&known.files.sources, &known.settled.chunks, Stage::Writing, observer);
-    while let Some(chunk) = reading.next()?.filter(|chunk| chunk.file == FileId(0)) {
-        let place = known.settled.chunks.get(chunk.index).ok_or_else(|| changed(file.input.path()))?;
-        records.split(&chunk.chunk, file.dialect);
-        if checksum(&chunk.chunk) != place.checksum || records.len() != place.records as usize {
-            return Err(changed(file.input.path()));
+    let width = file.map().width();
+    let settled = &known.settled;
+    let each = |again: &RowAgain, copies: &mut Copies| {
+        let copied = settled.copied(again.row);
+        let marks = settled.marks(copied.marks());
+        let contact = &again.contact;
+        let is_picked = |selection: &SelectionPlan| selection.holds(&contact.cleaned, contact.usable_address(), marks);
+        if !selection.as_ref().is_none_or(is_picked) {
+            return;
         }
-        for index in 0..records.len() {
-            let row = RowId(place.first.0 + index as u32);
-            if known.settled.line(row) != Line::Contact {
-                continue;
-            }
-            let record = records.get(index, &chunk.chunk.bytes, file.dialect);
-            let marks = known.settled.marks(known.settled.marks_of(known.settled.survivor_of(row)));
-            if let Some(selection) = &selection {
-                let typed = address_value(file.map(), &record);
-                let address = addresses.clean(&typed);
-                values.clean(cleaning, &record, &address);
-                let usable = if address.is_usable() { address.text } else { b"" };
-                if !selection.holds(&values.after(&record), usable, marks) {
-                    continue;
-                }
-            }
-            picked += 1;
-            refused.add(known.settled.refusal(row));
-            for column in 0..file.map().width() {
-                rows.raw(record.raw_cell(column), RawCells::NeedALook);
-            }
+        let has_key = settled.has_key(again.row);
+        copies.everyone(&copied, |rows| {
+            (0..width).for_each(|column| rows.raw(contact.as_read.raw_cell(column), RawCells::NeedALook));
             for other in &others {
                 let is_in = if marks.contains(other) { "yes" } else { "no" };
-                rows.value(if known.settled.has_key(row) { is_in.as_bytes() } else { b"" });
+                rows.value(if has_key { is_in.as_bytes() } else { b"" });
             }
-            rows.end_row();
-        }
-        chunk.give_back();
+        });
+    };
+    let mut picked = 0;
+    let first_list = |row: RowId| settled.place(row).0 == FileId(0);
+    let plans = selection.is_some().then_some(known.files.cleaning.as_slice());
+    let wants = Wants { rows: first_list, values: plans, stage: Stage::Writing };
+    read_again(known, setting, observer, &wants, each, |copies: Copies| {
+        picked += copies.rows();
+        refused.add_all(copies.refused());
+        rows.bytes.extend_from_slice(copies.bytes());
         if let Some(staged) = &mut staged {
             staged.write(&rows.bytes, &sync)?;
         }
         rows.clear();
-    }
+        Ok(())
+    })?;
     if let Some(mut staged) = staged {
         staged.write(&rows.bytes, &sync)?;
         let mut commit = Commit::default();

@@ -8,13 +8,14 @@ mod distinct;
 mod looks;
 
 use crate::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
-use crate::clean::row::RowCleaner;
 use crate::columns::lines::{Line, looks_like_footnote};
 use crate::columns::mapping::ColumnMap;
 use crate::job::ReadFiles;
+use crate::run::contact::ContactReader;
+use crate::run::contact::ContactWishes;
 use crate::run::gather::chunks::Reading;
 use crate::run::gather::counts::{FileCounts, Problem, Tail};
-use crate::run::gather::records::{address_value, has_open_quote, line_above, not_text};
+use crate::run::gather::records::{has_open_quote, line_above, not_text};
 use crate::run::open::files::OpenFile;
 use crate::run::open::recognise::{Part, Refuted, in_another_encoding, open_again, open_file};
 use crate::run::tally::OtherLines;
@@ -28,7 +29,7 @@ use pebblebank_table::observe::{Finding, Observer, Stage, Weight};
 use pebblebank_table::units::{ColumnIndex, FileId, RowNumber};
 use pebblebank_table::{Chunk, Records, Result, Shape};
 use pebblebank_values::Field;
-use pebblebank_values::address::{AddressCleaner, State};
+use pebblebank_values::address::State;
 use pebblebank_values::audience::{self, DisposableDomains};
 use pebblebank_values::date::Date;
 use pebblebank_values::place::Country;
@@ -293,9 +294,8 @@ impl Surveyor<'_> {
 #[derive(Default)]
 struct Scratch {
     records: Records,
-    cleaner: AddressCleaner,
+    contacts: ContactReader,
     disposable: DisposableDomains,
-    values: RowCleaner,
     domains: DomainLooks,
 }
 
@@ -341,7 +341,7 @@ impl SurveyChunk {
 
 fn read_chunk(file: &OpenFile<()>, chunk: &Chunk, asked: &Asked, scratch: &mut Scratch) -> SurveyChunk {
     let mut read = SurveyChunk::default();
-    let Scratch { records, cleaner, disposable, values, domains } = scratch;
+    let Scratch { records, contacts, disposable, domains } = scratch;
     records.split(chunk, file.dialect);
     read.records = records.len() as u64;
     read.problem = not_text(file, chunk, records);
@@ -358,8 +358,8 @@ fn read_chunk(file: &OpenFile<()>, chunk: &Chunk, asked: &Asked, scratch: &mut S
             read.lines.count(line);
             continue;
         }
-        let typed = address_value(map, &record);
-        let address = cleaner.clean(&typed);
+        let contact = file.contact(contacts, record, ContactWishes::values(asked.cleaning));
+        let address = &contact.address;
         let line = match address.state {
             State::Usable => Line::Contact,
             _ => file.judge(&record),
@@ -394,7 +394,7 @@ fn read_chunk(file: &OpenFile<()>, chunk: &Chunk, asked: &Asked, scratch: &mut S
                 }
                 State::Invalid(_) => {
                     counts.invalid += 1;
-                    read.domain_entries += u64::from(is_domain_entry(&typed));
+                    read.domain_entries += u64::from(is_domain_entry(contact.typed));
                 }
                 State::Placeholder => counts.placeholder += 1,
                 State::Blank => counts.blank += 1,
@@ -415,11 +415,10 @@ fn read_chunk(file: &OpenFile<()>, chunk: &Chunk, asked: &Asked, scratch: &mut S
         for (column, counts) in read.columns.iter_mut().enumerate() {
             counts.look(record.raw(column), row.0);
         }
-        values.clean(asked.cleaning, &record, &address);
-        for (column, rules, ..) in values.repairs() {
+        for (column, rules, ..) in contact.values.iter().flat_map(|values| values.repairs()) {
             read.columns[column.0].repaired(rules);
         }
-        for (column, doubt) in values.doubts() {
+        for (column, doubt) in contact.doubts() {
             read.columns[column.0].doubt(*doubt, row);
         }
         if let Some(column) = asked.values_of {

@@ -15,9 +15,9 @@ use crate::layout::receipt::{AllColumns, REPAIRS, SET_ASIDE};
 use crate::layout::{Content, Form, Layout, LayoutColumn, OnViolation};
 use crate::person::same::PersonWishes;
 use crate::require::Requirement;
-use crate::run::account::Reports;
 use crate::run::account::guards::sort_out;
 use crate::run::account::list_guards::{self, EarlierRun};
+use crate::run::account::reports::Reports;
 use crate::run::decide::fill::Supplies;
 use crate::run::decide::known::Known;
 use crate::run::decide::read_and_decide;
@@ -25,7 +25,7 @@ use crate::run::open::files::OpenFile;
 use crate::run::open::opening::Opening;
 use crate::run::setting::{Setting, journal_of};
 use crate::run::tally::{Outcome, Tally};
-use crate::run::write::SecondPass;
+use crate::run::write::plan::SecondPass;
 use crate::run::write::rows::{Rows, Sink};
 use crate::suppress::reason::Reason;
 use consent_word::word_for_opted_in;
@@ -161,7 +161,7 @@ pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) 
     }
     tally.outcome = if setting.dry_run { Outcome::DryRun } else { Outcome::Written };
     let columns_left = columns_left(&known);
-    tally.findings.extend(refused_finding(&refused));
+    tally.findings.extend(refused_finding(refused.by_reason()));
     tally.findings.sort_by_key(|finding| finding.weight);
     let has_set_aside = tally.all.set_aside_in_all() > 0;
     let fill = supplies.as_ref().map(|supplies| supplies.fill).unwrap_or_default();
@@ -170,7 +170,7 @@ pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) 
         master_rows,
         added,
         known_already: known_already(&known),
-        refused_in_master: refused.into_iter().collect(),
+        refused_in_master: refused.by_reason().iter().map(|(reason, count)| (*reason, *count)).collect(),
         cells_filled,
         values_differing: fill.conflicts,
         columns_left,
@@ -370,11 +370,11 @@ struct Appending<'a> {
 
 impl Sink for Appending<'_> {
     fn take(&mut self, rows: &Rows) -> Result<()> {
-        let Some(new) = rows.imports.first() else { return Ok(()) };
+        let Some(new) = rows.imports.files().first() else { return Ok(()) };
         self.added += new.rows();
         let Staged { output, set_aside, sync, .. } = &mut *self.staged;
         if let Some(output) = output {
-            output.write(&self.manner.encoded(&self.manner.rows(&new.bytes))?, sync)?;
+            output.write(&self.manner.encoded(&self.manner.rows(new.bytes()))?, sync)?;
         }
         match set_aside {
             Some(file) => file.write(&rows.set_aside.bytes, sync),

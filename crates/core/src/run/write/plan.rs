@@ -1,0 +1,117 @@
+//! The job fitted to its files for the second pass: what is required, picked and laid out of each.
+
+use super::left_out::LeftOut;
+use super::limit::Picking;
+use super::rows::Rows;
+use crate::clean::plan::CleaningPlan;
+use crate::job::Job;
+use crate::layout::Layout;
+use crate::layout::plan::LayoutPlan;
+use crate::layout::receipt::{AllColumns, OriginalValues};
+use crate::person::same::PersonKey;
+use crate::require::RequirementPlan;
+use crate::run::decide::fill::{SuppliedColumns, Supplies};
+use crate::run::decide::near_misses::NearMissed;
+use crate::run::decide::settled::Settled;
+use crate::run::decide::why::describe;
+use crate::run::open::files::{OpenFile, OpenFiles};
+use crate::select::plan::SelectionPlan;
+use pebblebank_table::CsvBuffer;
+use pebblebank_table::csv::Defusing;
+use pebblebank_table::units::SourceId;
+use std::sync::Mutex;
+
+/// The job fitted to the columns of one file.
+pub(super) struct FilePlan {
+    pub(super) layouts: Vec<LayoutPlan>,
+    pub(super) requirement: RequirementPlan,
+    pub(super) selection: Option<SelectionPlan>,
+    pub(super) originals: OriginalValues,
+    /// The source's and the file's name as two cells.
+    pub(super) name_cells: Vec<u8>,
+    pub(super) source: SourceId,
+    /// Its place among the source files.
+    pub(super) file: usize,
+    /// Where values go that other rows or lists give.
+    pub(super) supplied: Option<SuppliedColumns>,
+}
+
+/// All that the second pass needs to know, the same for every chunk.
+pub struct SecondPass<'a> {
+    pub(super) job: &'a Job,
+    pub(super) files: &'a OpenFiles,
+    pub(super) settled: &'a Settled,
+    pub(super) layouts: &'a [Layout],
+    pub(super) plans: Vec<FilePlan>,
+    /// What is said of each combination of marks.
+    pub(super) details: Vec<String>,
+    /// The keys of the job, as receipts name them.
+    pub(super) key_names: Vec<String>,
+    pub(super) pick: Picking,
+    pub(super) supplies: Option<&'a Supplies>,
+    pub(super) near: Option<&'a NearMissed>,
+    pub(super) left_out: LeftOut,
+    pub(super) spare: Mutex<Vec<Rows>>,
+}
+
+impl<'a> SecondPass<'a> {
+    /// Fits the job to all files. `layouts` has one for each import file.
+    pub fn new(
+        job: &'a Job,
+        files: &'a OpenFiles,
+        settled: &'a Settled,
+        layouts: &'a [Layout],
+        columns: &AllColumns,
+        supplies: Option<&'a Supplies>,
+    ) -> SecondPass<'a> {
+        let plan = |(file, cleaning): (&OpenFile<SourceId>, &CleaningPlan)| FilePlan {
+            layouts: layouts
+                .iter()
+                .map(|layout| LayoutPlan::new(layout, &cleaning.map, file.is_receipt, job.facts()))
+                .collect(),
+            requirement: RequirementPlan::new(&job.require, &cleaning.map, file.is_receipt),
+            selection: job
+                .select
+                .as_ref()
+                .map(|selection| SelectionPlan::new(selection, &cleaning.map, file.is_receipt, job.facts())),
+            originals: OriginalValues::new(columns, file.map()),
+            name_cells: name_cells(&job.sources[file.owner.0 as usize].name, &file.input.name()),
+            source: file.owner,
+            file: file.id.0 as usize,
+            supplied: files
+                .supplied
+                .as_ref()
+                .map(|supplied| SuppliedColumns::new(supplied, &cleaning.map, file.is_receipt, &job.clean.blank_words)),
+        };
+        let plans = files.sources.iter().zip(&files.cleaning).map(plan).collect();
+        let details = settled.all_marks().map(|marks| describe(job, marks)).collect();
+        let key_names = job.person.same.iter().map(PersonKey::name).collect();
+        SecondPass {
+            job,
+            files,
+            settled,
+            layouts,
+            plans,
+            details,
+            key_names,
+            pick: Picking::All,
+            supplies,
+            near: None,
+            left_out: LeftOut::Nobody,
+            spare: Mutex::default(),
+        }
+    }
+
+    /// With what was found of near misses, so that the job can set contacts aside for it.
+    #[must_use]
+    pub fn near_missing(self, near: &'a NearMissed) -> SecondPass<'a> {
+        SecondPass { near: Some(near), ..self }
+    }
+}
+
+fn name_cells(source: &str, file: &str) -> Vec<u8> {
+    let mut cells = CsvBuffer::new(Defusing::On);
+    cells.value(source.as_bytes());
+    cells.value(file.as_bytes());
+    cells.bytes
+}
