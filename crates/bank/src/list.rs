@@ -3,6 +3,7 @@
 use crate::batch::What;
 use crate::file::{Access, Bank, trouble};
 use crate::find::{ENTRY, KnownEntry};
+use pebblebank_table::staged::{Placement, Staged};
 use pebblebank_table::{Error, ErrorKind, Result};
 use rusqlite::backup::{Backup, StepResult};
 use serde::Serialize;
@@ -63,17 +64,19 @@ impl Bank {
             let what = "there is a file of this name already";
             return Err(Error::new(ErrorKind::Output, what, "name a new file for the copy").in_file(target));
         }
-        let copied = self.copy_into(target, PAGES_AT_ONCE);
-        if copied.is_err() {
-            // Half a copy is none.
-            let _ = std::fs::remove_file(target);
-        }
-        copied
+        let mut staged = Staged::new(false);
+        let copy = staged.file(target, Placement::New)?;
+        let bytes = match staged.part(copy) {
+            Some(part) => self.copy_into(part, target, PAGES_AT_ONCE)?,
+            None => 0,
+        };
+        staged.place()?;
+        Ok(bytes)
     }
 
-    fn copy_into(&self, target: &Path, pages: i32) -> Result<u64> {
+    fn copy_into(&self, part: &Path, target: &Path, pages: i32) -> Result<u64> {
         let fail = |cause: rusqlite::Error| trouble(target, &cause);
-        let mut copy = Bank::open(target, Access::Change, self.moment(), self.today())?.into_connection();
+        let mut copy = Bank::open(part, Access::Change, self.moment(), self.today())?.into_connection();
         {
             let backup = Backup::new(self.connection(), &mut copy).map_err(fail)?;
             while backup.step(pages).map_err(fail)? != StepResult::Done {
@@ -87,6 +90,6 @@ impl Bank {
             return Err(Error::new(ErrorKind::Input, what, advice).in_file(self.path()));
         }
         copy.close().map_err(|(_, cause)| fail(cause))?;
-        Ok(std::fs::metadata(target).map_or(0, |about| about.len()))
+        Ok(std::fs::metadata(part).map_or(0, |about| about.len()))
     }
 }

@@ -1,13 +1,12 @@
-//! Entries that wait to go in: sorted and each kept once, in a nameless file beside the bank.
+//! Entries that wait to go in: sorted and each kept once, in a temporary file beside the bank.
 
 use crate::entry::NewEntry;
 use crate::text::{Kind, Text};
 use pebblebank_table::sorter::Sorter;
+use pebblebank_table::spill::{Spill, SpillWriter};
 use pebblebank_table::{Error, Result};
 use pebblebank_values::date::Date;
-use std::fs::File;
-use std::io::{BufReader, BufWriter, Read, Seek, SeekFrom, Write};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 /// Adds an entry to what is sorted.
 pub(crate) fn push(sorter: &mut Sorter, entry: &NewEntry) -> Result<()> {
@@ -21,17 +20,15 @@ pub(crate) fn push(sorter: &mut Sorter, entry: &NewEntry) -> Result<()> {
     sorter.push(&order, &payload)
 }
 
-/// Entries, each once, in the order of the bank's index; in a nameless file.
+/// Entries, each once, in the order of the bank's index; in a temporary file.
 pub(crate) struct SortedEntries {
-    file: File,
-    folder: PathBuf,
+    spill: Spill,
 }
 
 impl SortedEntries {
     /// Of several entries with the same text one is kept, with the latest days; of soft bounces one for each day.
     pub fn of(sorter: Sorter, folder: &Path) -> Result<SortedEntries> {
-        let fail = |cause: std::io::Error| Error::unwritable(folder, &cause);
-        let mut out = BufWriter::with_capacity(256 << 10, tempfile::tempfile_in(folder).map_err(fail)?);
+        let mut out = SpillWriter::new(folder)?;
         let mut all = sorter.finish()?;
         let mut same: Vec<(bool, i32, i32)> = Vec::new();
         let mut text: Vec<u8> = Vec::new();
@@ -39,7 +36,7 @@ impl SortedEntries {
             let next = all.next()?;
             let is_same = next.is_some_and(|(order, _)| order == text.as_slice());
             if !is_same {
-                put_same(&mut out, &text, &mut same).map_err(fail)?;
+                put_same(&mut out, &text, &mut same)?;
                 let Some((order, _)) = next else { break };
                 text.clear();
                 text.extend_from_slice(order);
@@ -49,47 +46,34 @@ impl SortedEntries {
                 same.push((payload[0] == 1, number(1), number(5)));
             }
         }
-        let file = out.into_inner().map_err(|cause| fail(cause.into_error()))?;
-        Ok(SortedEntries { file, folder: folder.to_path_buf() })
+        Ok(SortedEntries { spill: out.finish()? })
     }
 
     /// Calls `each` with all of them.
     pub fn for_each(&mut self, mut each: impl FnMut(NewEntry) -> Result<()>) -> Result<()> {
-        let folder = self.folder.clone();
-        let fail = |cause: std::io::Error| Error::unwritable(&folder, &cause);
-        self.file.seek(SeekFrom::Start(0)).map_err(fail)?;
-        let mut reader = BufReader::with_capacity(256 << 10, &self.file);
-        let mut head = [0u8; 14];
         let date = |bytes: &[u8]| {
             let number = bytes.try_into().map_or(i32::MIN, i32::from_le_bytes);
             (number != i32::MIN).then(|| Date::from_day_number(number))
         };
-        loop {
-            match reader.read_exact(&mut head) {
-                Err(cause) if cause.kind() == std::io::ErrorKind::UnexpectedEof => return Ok(()),
-                read => read.map_err(fail)?,
-            }
-            let length = u32::from_le_bytes([head[0], head[1], head[2], head[3]]) as usize;
-            let mut value = vec![0; length];
-            reader.read_exact(&mut value).map_err(fail)?;
+        let mut reader = self.spill.reader()?;
+        while let Some(frame) = reader.next()? {
+            let (head, value) = frame.split_first_chunk::<10>().ok_or_else(Error::defect)?;
             each(NewEntry {
-                text: Text { kind: Kind::of_code(i64::from(head[4])), value },
-                is_soft: head[5] == 1,
-                day: date(&head[6..10]),
-                until: date(&head[10..14]),
+                text: Text { kind: Kind::of_code(i64::from(head[0])), value: value.to_vec() },
+                is_soft: head[1] == 1,
+                day: date(&head[2..6]),
+                until: date(&head[6..10]),
                 file_day: None,
             })?;
         }
+        Ok(())
     }
 }
 
-fn put_same(out: &mut impl Write, text: &[u8], same: &mut Vec<(bool, i32, i32)>) -> std::io::Result<()> {
+fn put_same(out: &mut SpillWriter, text: &[u8], same: &mut Vec<(bool, i32, i32)>) -> Result<()> {
     let mut put = |(is_soft, day, until): (bool, i32, i32)| {
-        out.write_all(&(text.len() as u32 - 1).to_le_bytes())?;
-        out.write_all(&[text[0], u8::from(is_soft)])?;
-        out.write_all(&day.to_le_bytes())?;
-        out.write_all(&until.to_le_bytes())?;
-        out.write_all(&text[1..])
+        let head = [text[0], u8::from(is_soft)];
+        out.frame(&[&head, &day.to_le_bytes(), &until.to_le_bytes(), &text[1..]]).map(drop)
     };
     same.sort_unstable();
     let hard = same.iter().filter(|entry| !entry.0);

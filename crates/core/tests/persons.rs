@@ -21,7 +21,7 @@ fn settled_keys(memory: u64, identities: &[u16]) -> Vec<(Role, u32)> {
     for (owner, identity) in identities.iter().enumerate() {
         store.add(hasher.hash(&identity.to_le_bytes()), Role::First, owner as u32).unwrap();
     }
-    let (partitions, spilled) = store.into_partitions();
+    let (partitions, spilled) = store.into_partitions().unwrap();
     let mut all = Vec::new();
     for (number, mut keys) in partitions.into_iter().enumerate() {
         spilled.load(number, &mut keys).unwrap();

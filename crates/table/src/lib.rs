@@ -19,6 +19,7 @@ pub mod recognise;
 pub mod record;
 pub mod scan;
 pub mod sorter;
+pub mod spill;
 pub mod split;
 pub mod spool;
 pub mod staged;

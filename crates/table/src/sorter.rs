@@ -3,18 +3,14 @@
 //! A record is a key and a payload, both bytes. Keys are compared byte by byte, so numbers stand in them with their high
 //! byte first; who wants an order that is the same every time makes every key different, by the row's number at its end.
 
+use crate::spill::{Spill, SpillReader, SpillWriter};
 use crate::{Error, Result};
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
-use std::fs::File;
-use std::io::{BufReader, BufWriter, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
 /// What a record takes in memory beside its bytes.
 const BYTES_PER_RECORD: usize = size_of::<Place>();
-
-/// How many bytes of each run are read at once while runs are merged.
-const READ_BYTES: usize = 64 << 10;
 
 /// Where a record is in the buffer: its key, then its payload.
 #[derive(Debug, Clone, Copy)]
@@ -33,7 +29,7 @@ pub struct Sorter {
     places: Vec<Place>,
     most_bytes: usize,
     folder: PathBuf,
-    runs: Vec<File>,
+    runs: Vec<Spill>,
     count: u64,
 }
 
@@ -89,17 +85,12 @@ impl Sorter {
 
     fn write_run(&mut self) -> Result<()> {
         self.sort();
-        let fail = |cause: std::io::Error| Error::unwritable(&self.folder, &cause);
-        let mut out = BufWriter::with_capacity(1 << 20, tempfile::tempfile_in(&self.folder).map_err(fail)?);
+        let mut run = SpillWriter::new(&self.folder)?;
         for place in &self.places {
-            out.write_all(&place.key.to_le_bytes()).map_err(fail)?;
-            out.write_all(&place.payload.to_le_bytes()).map_err(fail)?;
             let length = (place.key + place.payload) as usize;
-            out.write_all(&self.bytes[place.start as usize..][..length]).map_err(fail)?;
+            run.frame(&[&place.key.to_le_bytes(), &self.bytes[place.start as usize..][..length]])?;
         }
-        let mut file = out.into_inner().map_err(|cause| fail(cause.into_error()))?;
-        file.seek(SeekFrom::Start(0)).map_err(fail)?;
-        self.runs.push(file);
+        self.runs.push(run.finish()?);
         self.bytes.clear();
         self.places.clear();
         Ok(())
@@ -114,7 +105,7 @@ impl Sorter {
         if !self.places.is_empty() {
             self.write_run()?;
         }
-        let mut runs: Vec<Run> = self.runs.into_iter().map(|file| Run::new(file, &self.folder)).collect();
+        let mut runs: Vec<Run> = self.runs.into_iter().map(Run::new).collect::<Result<_>>()?;
         let mut heads = BinaryHeap::new();
         for (number, run) in runs.iter_mut().enumerate() {
             if run.read()? {
@@ -169,31 +160,25 @@ impl Sorted {
 /// A sorted run on disk, and its next record.
 #[derive(Debug)]
 struct Run {
-    reader: BufReader<File>,
-    folder: PathBuf,
+    reader: SpillReader,
     key: Vec<u8>,
     payload: Vec<u8>,
 }
 
 impl Run {
-    fn new(file: File, folder: &Path) -> Run {
-        let reader = BufReader::with_capacity(READ_BYTES, file);
-        Run { reader, folder: folder.to_path_buf(), key: Vec::new(), payload: Vec::new() }
+    fn new(run: Spill) -> Result<Run> {
+        Ok(Run { reader: run.into_reader()?, key: Vec::new(), payload: Vec::new() })
     }
 
     /// Reads the next record; false at the end.
     fn read(&mut self) -> Result<bool> {
-        let fail = |cause: std::io::Error| Error::unreadable(&self.folder, &cause);
-        let mut lengths = [0; 8];
-        match self.reader.read_exact(&mut lengths) {
-            Err(cause) if cause.kind() == std::io::ErrorKind::UnexpectedEof => return Ok(false),
-            other => other.map_err(fail)?,
-        }
-        let both = u64::from_le_bytes(lengths);
-        self.key.resize(both as u32 as usize, 0);
-        self.payload.resize((both >> 32) as usize, 0);
-        self.reader.read_exact(&mut self.key).map_err(fail)?;
-        self.reader.read_exact(&mut self.payload).map_err(fail)?;
+        let Some(frame) = self.reader.next()? else { return Ok(false) };
+        let (length, record) = frame.split_first_chunk::<4>().ok_or_else(Error::defect)?;
+        let (key, payload) = record.split_at_checked(u32::from_le_bytes(*length) as usize).ok_or_else(Error::defect)?;
+        self.key.clear();
+        self.key.extend_from_slice(key);
+        self.payload.clear();
+        self.payload.extend_from_slice(payload);
         Ok(true)
     }
 }

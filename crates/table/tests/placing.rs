@@ -1,240 +1,299 @@
-//! All or nothing: a run that is killed while it puts its outputs in place is completed by the next.
+//! All or nothing: a command that is stopped while it puts its outputs in place is completed, or undone, by the next.
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
-use pebblebank_table::staged::early_sync::EarlySync;
-use pebblebank_table::staged::{Commit, Placement, StagedFile, StagedFolder, complete_interrupted};
+use pebblebank_table::Result;
+use pebblebank_table::staged::calls::{Stop, stop_at, was_stopped};
+use pebblebank_table::staged::{Placement, Staged, settle, write_alone};
+use rstest::rstest;
 use std::fs;
 use std::path::{Path, PathBuf};
 
+/// What a receipt's tally begins with.
+const TALLY: &str = "{\n  \"schema\": \"pebblebank/tally/1\",\n  \"text\": ";
+
 struct Desk {
     folder: tempfile::TempDir,
-    sync: EarlySync,
 }
 
 impl Desk {
     fn new() -> Desk {
-        Desk { folder: tempfile::tempdir().unwrap(), sync: EarlySync::new() }
+        let desk = Desk { folder: tempfile::tempdir().unwrap() };
+        fs::create_dir(desk.path("away")).unwrap();
+        desk
     }
 
     fn path(&self, name: &str) -> PathBuf {
-        self.folder.path().join(name)
+        fs::canonicalize(self.folder.path()).unwrap().join(name)
     }
 
-    /// A file and a receipt, complete and not in place.
-    fn commit(&self, text: &[u8], placement: Placement) -> Result<Commit, pebblebank_table::Error> {
-        let mut commit = Commit::default();
-        let mut file = StagedFile::create(&self.path("import.csv"), placement)?;
-        file.write(text, &self.sync)?;
-        let mut folder = StagedFolder::create(&self.path("receipt"), placement)?;
-        folder.file("tally.json")?.write(text, &self.sync)?;
-        commit.file(file);
-        commit.folder(folder);
-        Ok(commit)
+    /// An import file, a second one in another folder, and a receipt, complete and not in place.
+    fn staged(&self, text: &str, placement: Placement) -> Result<Staged> {
+        let mut staged = Staged::new(false);
+        let of_file = if placement == Placement::New { Placement::New } else { Placement::Replace };
+        for name in ["import.csv", "away/second.csv"] {
+            let file = staged.file(&self.path(name), of_file)?;
+            staged.write(file, text.as_bytes())?;
+        }
+        let receipt = staged.folder(&self.path("receipt"), placement)?;
+        let tally = staged.file_in(receipt, "tally.json")?;
+        staged.write(tally, format!("{TALLY}{text}").as_bytes())?;
+        Ok(staged)
     }
 
     fn names(&self) -> Vec<String> {
-        let mut names: Vec<String> = fs::read_dir(self.folder.path())
-            .unwrap()
-            .map(|entry| entry.unwrap().file_name().into_string().unwrap())
-            .collect();
-        names.sort();
-        names
+        let names = |folder: &str| {
+            let entries = fs::read_dir(self.path(folder)).unwrap();
+            entries.map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect::<Vec<_>>()
+        };
+        let mut all = names("");
+        all.extend(names("away").into_iter().map(|name| format!("away/{name}")));
+        all.retain(|name| name != "away");
+        all.sort();
+        all
+    }
+
+    /// The text of each output, where it is there.
+    fn texts(&self) -> [Option<String>; 3] {
+        let tally = |text: String| text.strip_prefix(TALLY).unwrap().to_owned();
+        [
+            fs::read_to_string(self.path("import.csv")).ok(),
+            fs::read_to_string(self.path("away/second.csv")).ok(),
+            fs::read_to_string(self.path("receipt/tally.json")).ok().map(tally),
+        ]
     }
 }
 
-fn read(path: &Path) -> String {
-    fs::read_to_string(path).unwrap()
+fn all(text: &str) -> [Option<String>; 3] {
+    [(); 3].map(|()| Some(text.to_owned()))
 }
+
+const OUTPUTS: [&str; 3] = ["import.csv", "away/second.csv", "receipt"];
 
 #[test]
 fn a_kill_before_the_journal_leaves_the_earlier_files_as_they_were() {
     let desk = Desk::new();
-    fs::write(desk.path("import.csv"), "earlier").unwrap();
-    drop(desk.commit(b"new", Placement::Replace).unwrap());
-    assert_eq!(read(&desk.path("import.csv")), "earlier");
-    assert_eq!(desk.names(), ["import.csv"]);
+    desk.staged("old", Placement::New).unwrap().place().unwrap();
+    drop(desk.staged("new", Placement::KeepPrevious).unwrap());
+    assert_eq!(desk.texts(), all("old"));
+    assert_eq!(desk.names(), ["away/second.csv", "import.csv", "receipt"]);
 }
 
-#[test]
-fn a_kill_after_the_journal_is_completed_by_the_next_run() {
+#[rstest]
+fn a_kill_after_the_journal_is_completed_by_the_next_command_that_touches_any_of_the_files(
+    #[values(0, 1, 2)] touched: usize,
+) {
     let desk = Desk::new();
-    fs::write(desk.path("import.csv"), "earlier").unwrap();
-    let journal = desk.path(".import.csv.commit");
-    let prepared = desk.commit(b"new", Placement::Replace).unwrap().prepare(&journal).unwrap();
-    assert_eq!(read(&desk.path("import.csv")), "earlier");
-    std::mem::forget(prepared);
-    assert!(complete_interrupted(&journal).unwrap());
-    assert_eq!(read(&desk.path("import.csv")), "new");
-    assert_eq!(read(&desk.path("receipt/tally.json")), "new");
-    assert_eq!(desk.names(), ["import.csv", "receipt"]);
-    assert!(!complete_interrupted(&journal).unwrap());
+    desk.staged("old", Placement::New).unwrap().place().unwrap();
+    desk.staged("new", Placement::KeepPrevious).unwrap().place_journal_only().unwrap();
+    assert_eq!(desk.texts(), all("old"));
+    assert!(settle(&desk.path(OUTPUTS[touched])).unwrap());
+    assert_eq!(desk.texts(), all("new"));
+    assert_eq!(desk.names(), ["away/second.csv", "import.csv", "receipt", "receipt.previous"]);
+    assert!(!settle(&desk.path(OUTPUTS[touched])).unwrap());
+}
+
+/// The calls of placing a set, each of which is stopped once. After each, the next command that touches any of the files
+/// leaves all old or all new, and nothing else.
+#[rstest]
+fn whatever_call_a_set_is_stopped_at_all_is_old_or_all_is_new(
+    #[values(Stop::Kill, Stop::Fail)] stop: Stop,
+    #[values(Placement::New, Placement::Replace, Placement::KeepPrevious)] placement: Placement,
+    #[values(0, 1, 2)] touched: usize,
+) {
+    let mut outcomes = std::collections::BTreeMap::new();
+    for call in 0.. {
+        let desk = Desk::new();
+        if placement != Placement::New {
+            desk.staged("old", Placement::New).unwrap().place().unwrap();
+        }
+        stop_at(Some((stop, call)));
+        let placed = desk.staged("new", placement).and_then(Staged::place);
+        let stopped = was_stopped();
+        stop_at(None);
+        if !stopped {
+            assert!(placed.is_ok() && call > 20, "{call} calls");
+            break;
+        }
+        let settled = settle(&desk.path(OUTPUTS[touched]));
+        assert!(settled.is_ok(), "call {call}: {settled:?}");
+        let old = if placement == Placement::New { [None, None, None] } else { all("old") };
+        let texts = desk.texts();
+        assert!(texts == old || texts == all("new"), "call {call}: {texts:?}, {:?}", desk.names());
+        *outcomes.entry(texts == old).or_insert(0) += 1;
+        // And the next command works, and leaves nothing of the one before.
+        let next =
+            if placement == Placement::New && texts[0].is_none() { Placement::New } else { Placement::KeepPrevious };
+        desk.staged("next", next).unwrap().place().unwrap();
+        assert_eq!(desk.texts(), all("next"), "call {call}");
+        assert!(desk.names().iter().all(|name| !name.contains(".pebblebank")), "call {call}: {:?}", desk.names());
+    }
+    assert!(outcomes.len() == 2, "some calls leave the old files, and some the new ones: {outcomes:?}");
 }
 
 #[test]
 fn an_earlier_receipt_is_kept_once_as_previous() {
     let desk = Desk::new();
-    let journal = desk.path(".import.csv.commit");
     for text in ["first", "second", "third"] {
-        let mut commit = Commit::default();
-        let mut folder = StagedFolder::create(&desk.path("receipt"), Placement::KeepPrevious).unwrap();
-        folder.file("tally.json").unwrap().write(text.as_bytes(), &desk.sync).unwrap();
-        commit.folder(folder);
-        commit.place(&journal).unwrap();
+        let placement = if text == "first" { Placement::New } else { Placement::KeepPrevious };
+        desk.staged(text, placement).unwrap().place().unwrap();
     }
-    assert_eq!(read(&desk.path("receipt/tally.json")), "third");
-    assert_eq!(read(&desk.path("receipt.previous/tally.json")), "second");
-    assert_eq!(desk.names(), ["receipt", "receipt.previous"]);
+    assert_eq!(desk.texts(), all("third"));
+    assert!(fs::read_to_string(desk.path("receipt.previous/tally.json")).unwrap().ends_with("second"));
+    assert_eq!(desk.names(), ["away/second.csv", "import.csv", "receipt", "receipt.previous"]);
 }
 
 #[test]
 fn what_came_into_the_way_during_the_run_is_not_replaced() {
     let desk = Desk::new();
-    let commit = desk.commit(b"new", Placement::New).unwrap();
+    let staged = desk.staged("new", Placement::New).unwrap();
     fs::write(desk.path("import.csv"), "somebody else's").unwrap();
-    let error = commit.place(&desk.path(".import.csv.commit")).unwrap_err();
-    assert_eq!(error.what(), "the file exists already");
-    assert_eq!(read(&desk.path("import.csv")), "somebody else's");
+    assert_eq!(staged.place().unwrap_err().what(), "the file exists already");
+    assert_eq!(desk.texts(), [Some("somebody else's".to_owned()), None, None]);
     assert_eq!(desk.names(), ["import.csv"]);
+}
+
+#[test]
+fn a_second_command_stops_while_one_writes_the_same_output() {
+    let desk = Desk::new();
+    let first = desk.staged("first", Placement::New).unwrap();
+    let mut second = Staged::new(false);
+    second.file(&desk.path("other.csv"), Placement::New).unwrap();
+    for output in ["import.csv", "away/second.csv"] {
+        let error = second.file(&desk.path(output), Placement::New).unwrap_err();
+        assert_eq!(error.what(), "another command is writing this output now");
+    }
+    let error = second.folder(&desk.path("receipt"), Placement::New).unwrap_err();
+    assert_eq!(error.what(), "another command is writing this output now");
+    first.place().unwrap();
+    assert_eq!(desk.texts(), all("first"));
+}
+
+#[cfg(unix)]
+#[test]
+fn two_outputs_that_are_one_file_through_a_link_are_refused() {
+    let desk = Desk::new();
+    fs::write(desk.path("import.csv"), "old").unwrap();
+    std::os::unix::fs::symlink(desk.path("import.csv"), desk.path("link.csv")).unwrap();
+    std::os::unix::fs::symlink(desk.path("away"), desk.path("there")).unwrap();
+    for (one, other) in [("import.csv", "link.csv"), ("away/new.csv", "there/new.csv")] {
+        let mut staged = Staged::new(false);
+        staged.file(&desk.path(one), Placement::Replace).unwrap();
+        let error = staged.file(&desk.path(other), Placement::Replace).unwrap_err();
+        assert_eq!(error.what(), "two outputs of this command are one and the same file");
+    }
+    assert_eq!(fs::read_to_string(desk.path("import.csv")).unwrap(), "old");
 }
 
 #[test]
 fn a_journal_that_cannot_be_read_is_said_and_left_alone() {
     let desk = Desk::new();
-    let journal = desk.path(".import.csv.commit");
+    let journal = desk.path(".import.csv.pebblebank-commit");
     fs::write(&journal, "{").unwrap();
-    assert!(complete_interrupted(&journal).unwrap_err().advice().contains("delete the journal"));
+    assert!(desk.staged("new", Placement::New).unwrap_err().advice().contains("delete the journal"));
     assert!(journal.exists());
+    // It concerns no other file.
+    write_alone(&desk.path("other.csv"), b"x", false).unwrap();
 }
 
 #[test]
 fn what_a_killed_command_left_is_cleared_by_the_next_and_what_is_being_written_stays() {
     let desk = Desk::new();
-    let left = [".import.csv.a1B2c3.part", ".receipt.a1B2c3.part"].map(|name| desk.path(name));
-    fs::write(&left[0], "half of a file").unwrap();
-    fs::create_dir(&left[1]).unwrap();
-    fs::write(left[1].join("tally.json"), "half of a receipt").unwrap();
+    for left in [".import.csv.pebblebank-part", ".long-ago.csv.pebblebank-part"] {
+        fs::write(desk.path(left), "half of a file").unwrap();
+    }
+    fs::create_dir(desk.path(".receipt.pebblebank-part")).unwrap();
+    fs::write(desk.path(".receipt.pebblebank-part/tally.json"), "half of a receipt").unwrap();
     // Another command is writing this one.
-    let other = desk.path(".import.csv.d4E5f6.part");
+    let other = desk.path(".other.csv.pebblebank-part");
     fs::write(&other, "more to come").unwrap();
     let lock = fs::File::open(&other).unwrap();
     lock.lock().unwrap();
-    // These are none of ours: other names, or complete and waiting for their journal.
-    let foreign = [
-        ".import.csv.part",
-        ".import.csv.toolong1.part",
-        "import.csv.a1B2c3.part",
-        ".other.csv.a1B2c3.part",
-        ".import.csv.g7H8i9.ready",
-    ];
+    // These are none of ours.
+    let foreign = [".import.csv.part", "import.csv.pebblebank-part", ".notes"];
     for name in foreign {
         fs::write(desk.path(name), "x").unwrap();
     }
-    desk.commit(b"new", Placement::New).unwrap().place(&desk.path("journal")).unwrap();
+    desk.staged("new", Placement::New).unwrap().place().unwrap();
     let mut meant: Vec<&str> = foreign.to_vec();
-    meant.extend([".import.csv.d4E5f6.part", "import.csv", "receipt"]);
+    meant.extend([".other.csv.pebblebank-part", "away/second.csv", "import.csv", "receipt"]);
     meant.sort_unstable();
     assert_eq!(desk.names(), meant);
 }
 
-/// A journal that asks for one rename.
-fn journal_of(from: &Path, to: &Path) -> String {
-    serde_json::json!({
-        "schema": "pebblebank/commit/1",
-        "moves": [{ "from": from, "to": to, "placement": "replace" }],
-    })
-    .to_string()
+/// A journal that asks for one move.
+fn journal_of(to: &Path) -> String {
+    let moves = [serde_json::json!({ "to": to, "placement": "replace" })];
+    serde_json::json!({ "schema": "pebblebank/commit/2", "journal": null, "moves": moves }).to_string()
 }
 
 #[test]
-fn a_journal_moves_nothing_that_was_not_written_for_its_target() {
+fn a_journal_is_data_and_not_an_order() {
     let desk = Desk::new();
-    let journal = desk.path(".import.csv.commit");
+    let journal = desk.path(".import.csv.pebblebank-commit");
     let target = desk.path("import.csv");
     fs::write(&target, "earlier").unwrap();
     fs::write(desk.path("diary.txt"), "private").unwrap();
-    fs::create_dir(desk.path("below")).unwrap();
-    fs::write(desk.path("below/.import.csv.a1B2c3.ready"), "from elsewhere").unwrap();
-    let own = desk.path(".import.csv.a1B2c3.ready");
-    let mut planted = vec![
-        (desk.path("diary.txt"), target.clone()),
-        (desk.path("below/.import.csv.a1B2c3.ready"), target.clone()),
-        (PathBuf::from(".import.csv.a1B2c3.ready"), PathBuf::from("import.csv")),
-        (own.clone(), desk.path("below")),
-    ];
+    fs::create_dir(desk.path("photos")).unwrap();
+    fs::write(desk.path("photos/me.jpg"), "mine").unwrap();
+    // What was planted names other files than the one beside which it lies, or a folder with somebody's own files.
+    fs::write(desk.path(".diary.txt.pebblebank-part"), "planted").unwrap();
+    fs::create_dir(desk.path(".photos.pebblebank-part")).unwrap();
+    for (name, to) in [("import.csv", "diary.txt"), ("photos", "photos")] {
+        let journal = desk.path(&format!(".{name}.pebblebank-commit"));
+        fs::write(&journal, journal_of(&desk.path(to))).unwrap();
+        assert!(settle(&desk.path(to)).is_err(), "{to}");
+        fs::remove_file(&journal).unwrap();
+    }
+    fs::write(&journal, journal_of(Path::new("import.csv"))).unwrap();
+    assert!(!settle(&target).unwrap(), "a relative path names nothing");
     #[cfg(unix)]
     {
-        std::os::unix::fs::symlink(desk.path("diary.txt"), &own).unwrap();
-        planted.push((own.clone(), target.clone()));
+        std::os::unix::fs::symlink(desk.path("diary.txt"), desk.path(".import.csv.pebblebank-part")).unwrap();
+        fs::write(&journal, journal_of(&target)).unwrap();
+        assert!(settle(&target).is_err(), "a link is no part");
     }
-    for (from, to) in planted {
-        fs::write(&journal, journal_of(&from, &to)).unwrap();
-        assert!(complete_interrupted(&journal).is_err(), "{from:?} to {to:?}");
+    let kept = [("diary.txt", "private"), ("import.csv", "earlier"), ("photos/me.jpg", "mine")];
+    for (name, text) in kept {
+        assert_eq!(fs::read_to_string(desk.path(name)).unwrap(), text);
     }
-    assert_eq!((read(&target), read(&desk.path("diary.txt"))), ("earlier".to_owned(), "private".to_owned()));
-}
-
-#[test]
-fn a_kill_between_linking_and_unlinking_is_completed() {
-    let desk = Desk::new();
-    let journal = desk.path(".import.csv.commit");
-    let prepared = desk.commit(b"new", Placement::New).unwrap().prepare(&journal).unwrap();
-    std::mem::forget(prepared);
-    let ready = desk
-        .names()
-        .into_iter()
-        .find(|name| name.starts_with(".import.csv.") && name.split('.').next_back() == Some("ready"))
-        .unwrap();
-    fs::hard_link(desk.path(&ready), desk.path("import.csv")).unwrap();
-    assert!(complete_interrupted(&journal).unwrap());
-    assert_eq!(read(&desk.path("import.csv")), "new");
-    assert_eq!(desk.names(), ["import.csv", "receipt"]);
 }
 
 #[test]
 fn a_set_of_which_a_part_could_not_be_placed_is_completed_by_the_next_command() {
     let desk = Desk::new();
-    let journal = desk.path(".import.csv.commit");
-    let prepared = desk.commit(b"new", Placement::KeepPrevious).unwrap().prepare(&journal).unwrap();
+    let staged = desk.staged("new", Placement::KeepPrevious).unwrap();
     // Somebody's own folder came into the way meanwhile.
     fs::create_dir(desk.path("receipt")).unwrap();
     fs::create_dir(desk.path("receipt.previous")).unwrap();
     fs::write(desk.path("receipt.previous/photo.jpg"), "mine").unwrap();
-    let error = prepared.complete().unwrap_err();
+    let error = staged.place().unwrap_err();
     assert!(error.what().starts_with("only a part of the outputs"), "{}", error.what());
-    assert_eq!(read(&desk.path("receipt.previous/photo.jpg")), "mine");
+    assert_eq!(fs::read_to_string(desk.path("receipt.previous/photo.jpg")).unwrap(), "mine");
     fs::remove_dir_all(desk.path("receipt.previous")).unwrap();
-    assert!(complete_interrupted(&journal).unwrap());
-    assert_eq!(read(&desk.path("receipt/tally.json")), "new");
+    assert!(settle(&desk.path("away/second.csv")).unwrap());
+    assert_eq!(desk.texts(), all("new"));
 }
 
 #[test]
 fn only_a_file_gives_way_to_a_file_and_only_a_receipt_to_a_receipt() {
     let desk = Desk::new();
-    fs::create_dir(desk.path("import.csv")).unwrap();
-    let refused = |name: &str| StagedFile::create(&desk.path(name), Placement::Replace).unwrap_err().what().to_owned();
-    assert_eq!(refused("import.csv"), "this is a folder, not a file");
+    let refused = |path: &Path| Staged::new(false).file(path, Placement::Replace).unwrap_err().what().to_owned();
+    assert_eq!(refused(&desk.path("away")), "this is a folder, not a file");
     #[cfg(unix)]
     {
         std::os::unix::fs::symlink(desk.path("nowhere"), desk.path("link.csv")).unwrap();
-        assert_eq!(refused("link.csv"), "this is a link that leads nowhere");
-        let device = StagedFile::create(Path::new("/dev/null"), Placement::Replace).unwrap_err();
-        assert!(device.what().starts_with("this is a device"), "{}", device.what());
+        assert_eq!(refused(&desk.path("link.csv")), "this is a link that leads nowhere");
+        assert!(refused(Path::new("/dev/null")).starts_with("this is a device"));
     }
-    fs::create_dir(desk.path("photos")).unwrap();
+    let is_refused = |name: &str| Staged::new(false).folder(&desk.path(name), Placement::KeepPrevious).is_err();
+    for name in ["photos", "r.previous", "receipt"] {
+        fs::create_dir(desk.path(name)).unwrap();
+    }
     fs::write(desk.path("photos/me.jpg"), "mine").unwrap();
-    assert!(StagedFolder::create(&desk.path("photos"), Placement::KeepPrevious).is_err());
-    fs::create_dir(desk.path("r.previous")).unwrap();
-    fs::write(desk.path("r.previous/me.jpg"), "mine").unwrap();
-    assert!(StagedFolder::create(&desk.path("r"), Placement::KeepPrevious).is_err());
-}
-
-#[test]
-fn the_next_set_with_the_same_journal_completes_the_earlier_one_first() {
-    let desk = Desk::new();
-    let journal = desk.path(".import.csv.commit");
-    std::mem::forget(desk.commit(b"first", Placement::KeepPrevious).unwrap().prepare(&journal).unwrap());
-    desk.commit(b"second", Placement::KeepPrevious).unwrap().place(&journal).unwrap();
-    assert_eq!(read(&desk.path("receipt/tally.json")), "second");
-    assert_eq!(read(&desk.path("receipt.previous/tally.json")), "first");
-    assert!(!journal.exists());
+    fs::write(desk.path("r.previous/tally.json"), "{ \"mine\": 1 }").unwrap();
+    fs::write(desk.path("receipt/tally.json"), TALLY).unwrap();
+    assert!(is_refused("photos") && is_refused("r"), "no receipts");
+    assert!(!is_refused("receipt"));
+    fs::write(desk.path("receipt/me.jpg"), "mine").unwrap();
+    assert!(is_refused("receipt"), "a receipt with something of one's own in it");
 }

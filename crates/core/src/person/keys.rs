@@ -3,12 +3,10 @@
 //! A key is a hash and who has it: a row, or an entry of a suppression list. Equal hashes fall into the
 //! same partition, so that each can be settled by itself.
 
-use pebblebank_table::{Error, Result};
+use pebblebank_table::Result;
+use pebblebank_table::spill::{FramePlace, Spill, SpillWriter};
 use pebblebank_values::identity::IdentityHash;
-use std::fs::File;
-use std::io::{Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
-use std::sync::Mutex;
 
 /// How many bits of the hash decide the partition.
 const PARTITION_BITS: u32 = 10;
@@ -101,18 +99,18 @@ pub struct KeyStore {
     in_memory: usize,
     most_in_memory: usize,
     folder: PathBuf,
-    spill: Option<Spill>,
+    spill: Option<KeysOnDisk<SpillWriter>>,
 }
 
-/// Where the keys of each partition are on disk.
-struct Spill {
-    file: Mutex<File>,
-    length: u64,
-    segments: Vec<Vec<(u64, usize)>>,
+/// The keys of each partition that are on disk.
+struct KeysOnDisk<S> {
+    spill: S,
+    /// By partition: its frames.
+    frames: Vec<Vec<FramePlace>>,
 }
 
 impl KeyStore {
-    /// Keeps up to `bytes` of keys in memory, the rest in a nameless file in `folder`.
+    /// Keeps up to `bytes` of keys in memory, the rest in a temporary file in `folder`.
     pub fn new(bytes: u64, folder: &Path) -> KeyStore {
         KeyStore {
             partitions: vec![Vec::new(); PARTITIONS],
@@ -137,23 +135,18 @@ impl KeyStore {
     }
 
     fn spill(&mut self) -> Result<()> {
-        let fail = |cause: std::io::Error| Error::unwritable(&self.folder, &cause);
-        let spill = match &mut self.spill {
+        let KeysOnDisk { spill, frames } = match &mut self.spill {
             Some(spill) => spill,
-            none => none.insert(Spill {
-                file: Mutex::new(tempfile::tempfile_in(&self.folder).map_err(fail)?),
-                length: 0,
-                segments: vec![Vec::new(); PARTITIONS],
-            }),
+            none => {
+                let frames = vec![Vec::new(); PARTITIONS];
+                none.insert(KeysOnDisk { spill: SpillWriter::new(&self.folder)?, frames })
+            }
         };
-        let file = spill.file.get_mut().expect("no thread panics while it holds the file");
         let mut bytes = Vec::new();
-        for (keys, segments) in self.partitions.iter_mut().zip(&mut spill.segments) {
+        for (keys, frames) in self.partitions.iter_mut().zip(frames).filter(|(keys, _)| !keys.is_empty()) {
             bytes.clear();
             bytes.extend(keys.iter().flat_map(|key| key.0.to_le_bytes()));
-            file.write_all(&bytes).map_err(fail)?;
-            segments.push((spill.length, keys.len()));
-            spill.length += bytes.len() as u64;
+            frames.push(spill.frame(&[&bytes])?);
             keys.clear();
         }
         self.in_memory = 0;
@@ -166,8 +159,11 @@ impl KeyStore {
     }
 
     /// The keys in memory, by partition, and those on disk.
-    pub fn into_partitions(self) -> (Vec<Vec<Key>>, SpilledKeys) {
-        (self.partitions, SpilledKeys { spill: self.spill, folder: self.folder })
+    pub fn into_partitions(self) -> Result<(Vec<Vec<Key>>, SpilledKeys)> {
+        let finish = |on_disk: KeysOnDisk<SpillWriter>| {
+            Ok(KeysOnDisk { spill: on_disk.spill.finish()?, frames: on_disk.frames })
+        };
+        Ok((self.partitions, SpilledKeys(self.spill.map(finish).transpose()?)))
     }
 }
 
@@ -185,22 +181,15 @@ fn grow(keys: &mut Vec<Key>, share: usize) {
 }
 
 /// The keys that are on disk.
-pub struct SpilledKeys {
-    spill: Option<Spill>,
-    folder: PathBuf,
-}
+pub struct SpilledKeys(Option<KeysOnDisk<Spill>>);
 
 impl SpilledKeys {
     /// Adds the keys of a partition that are on disk, and sorts all: by hash, then role, then owner.
     pub fn load(&self, partition: usize, keys: &mut Vec<Key>) -> Result<()> {
-        if let Some(spill) = &self.spill {
-            let fail = |cause: std::io::Error| Error::unreadable(&self.folder, &cause);
-            let mut file = spill.file.lock().expect("no thread panics while it holds the file");
-            for (place, count) in &spill.segments[partition] {
-                let mut bytes = vec![0; count * Key::BYTES];
-                file.seek(SeekFrom::Start(*place)).map_err(fail)?;
-                file.read_exact(&mut bytes).map_err(fail)?;
-                let (whole, _) = bytes.as_chunks::<{ Key::BYTES }>();
+        if let Some(KeysOnDisk { spill, frames }) = &self.0 {
+            for place in &frames[partition] {
+                let frame = spill.at(*place)?;
+                let (whole, _) = frame.as_chunks::<{ Key::BYTES }>();
                 keys.extend(whole.iter().map(|bytes| Key(u128::from_le_bytes(*bytes))));
             }
         }

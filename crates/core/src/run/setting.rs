@@ -19,20 +19,6 @@ pub struct Setting {
     pub started: String,
 }
 
-/// The journal stands beside the first output, and is the same for every run that writes it.
-pub(crate) fn journal_of(job: &Job, setting: &Setting) -> PathBuf {
-    let mut name = std::ffi::OsString::from(".");
-    match job.outputs().next() {
-        Some(first) => {
-            name.push(first.file_name().unwrap_or_default());
-            name.push(".commit");
-            first.with_file_name(name)
-        }
-        // Nothing is put in place, so that there is never a journal.
-        None => setting.spool_folder.join(".none.commit"),
-    }
-}
-
 /// Beside the first output, which is on a disk with room for it; a dry run may be without that folder.
 pub(crate) fn folder_for_spooling(job: &Job, setting: &Setting) -> PathBuf {
     match job.outputs().next().map(|first| first.parent()) {

@@ -161,6 +161,27 @@ fn phones(entry: &str, contact: &str) -> Option<&'static str> {
     is_one_more.then_some("one digit more or less")
 }
 
+/// An address as the job compares it, with the name beside it.
+pub(crate) fn address_alike(address: &str, name: String, hasher: &IdentityHasher) -> Alike {
+    let text = String::from_utf8_lossy(&hasher.compared(address.as_bytes())).into_owned();
+    Alike::Address { text, shown: address.to_owned(), name }
+}
+
+/// The full name in a row, as names are compared; empty where there is none.
+pub(crate) fn name_in(map: &ColumnMap, record: &Record) -> String {
+    let value = |field| map.column(field).map_or(String::new(), |column| cell::text(record.raw(column.0)).into_owned());
+    let full = value(Field::FullName);
+    let name = if full.trim().is_empty() {
+        let (first, last) = (value(Field::FirstName), value(Field::LastName));
+        if first.trim().is_empty() || last.trim().is_empty() { String::new() } else { format!("{first} {last}") }
+    } else {
+        full
+    };
+    let name = FullName::of(&name).core.join(" ");
+    // One word alone is no full name.
+    if name.contains(' ') { name } else { String::new() }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -203,25 +224,4 @@ mod tests {
     fn phones_are_close_but_for_a_digit_or_a_prefix(#[case] a: &str, #[case] b: &str, #[case] is_close: bool) {
         assert_eq!(close(&Alike::Phone(a.to_owned()), &Alike::Phone(b.to_owned())), is_close);
     }
-}
-
-/// An address as the job compares it, with the name beside it.
-pub(crate) fn address_alike(address: &str, name: String, hasher: &IdentityHasher) -> Alike {
-    let text = String::from_utf8_lossy(&hasher.compared(address.as_bytes())).into_owned();
-    Alike::Address { text, shown: address.to_owned(), name }
-}
-
-/// The full name in a row, as names are compared; empty where there is none.
-pub(crate) fn name_in(map: &ColumnMap, record: &Record) -> String {
-    let value = |field| map.column(field).map_or(String::new(), |column| cell::text(record.raw(column.0)).into_owned());
-    let full = value(Field::FullName);
-    let name = if full.trim().is_empty() {
-        let (first, last) = (value(Field::FirstName), value(Field::LastName));
-        if first.trim().is_empty() || last.trim().is_empty() { String::new() } else { format!("{first} {last}") }
-    } else {
-        full
-    };
-    let name = FullName::of(&name).core.join(" ");
-    // One word alone is no full name.
-    if name.contains(' ') { name } else { String::new() }
 }

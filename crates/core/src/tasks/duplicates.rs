@@ -13,8 +13,7 @@ use crate::run::setting::Setting;
 use crate::run::write::chunk_rows::DECISION;
 use pebblebank_table::csv::{Defusing, RawCells};
 use pebblebank_table::observe::{Finding, Observer};
-use pebblebank_table::staged::early_sync::EarlySync;
-use pebblebank_table::staged::{Commit, Placement, StagedFile, with_ending};
+use pebblebank_table::staged::{Placement, Staged};
 use pebblebank_table::units::RowId;
 use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
 use serde::Serialize;
@@ -52,8 +51,8 @@ pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Re
         return Err(Error::new(ErrorKind::Job, "nothing says where the groups go", "name a file: -o groups.csv"));
     };
     let opening = Opening::of(job, setting, observer)?;
-    let placement = if job.replace { Placement::Replace } else { Placement::New };
-    let mut staged = if setting.dry_run { None } else { Some(StagedFile::create(&write.file, placement)?) };
+    let mut staged = Staged::new(setting.dry_run);
+    let output = staged.file(&write.file, Placement::of_file(job.replace))?;
     let known = read_and_decide(opening, job, setting, observer)?;
     let (settled, sources) = (&known.settled, &known.files.sources);
     let columns = known.all_columns();
@@ -96,7 +95,6 @@ pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Re
     };
     found.findings.splice(0..0, refused.finding());
     found.findings.extend(people_findings::of_switchboards(&known, job));
-    let sync = EarlySync::new();
     let mut bytes = columns.header(&GROUPS);
     let (mut survivor, mut own_rows) = (Vec::new(), 0);
     while let Some((key, payload)) = sorted.next()? {
@@ -115,18 +113,13 @@ pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Re
         }
         bytes.extend_from_slice(format!("{},", found.groups).as_bytes());
         bytes.extend_from_slice(row);
-        if let (Some(staged), true) = (&mut staged, bytes.len() > 1 << 18) {
-            staged.write(&bytes, &sync)?;
+        if bytes.len() > 1 << 18 {
+            staged.write(output, &bytes)?;
             bytes.clear();
         }
     }
-    if let Some(mut staged) = staged {
-        staged.write(&bytes, &sync)?;
-        let mut commit = Commit::default();
-        commit.file(staged);
-        drop(sync);
-        commit.place(&with_ending(&write.file, ".commit"))?;
-        found.file = Some(write.file.clone());
-    }
+    staged.write(output, &bytes)?;
+    staged.place()?;
+    found.file = (!setting.dry_run).then(|| write.file.clone());
     Ok(found)
 }

@@ -16,15 +16,14 @@ use crate::run::decide::read_again::{RowAgain, Wants, read_again};
 use crate::run::decide::read_and_decide;
 use crate::run::decide::why::describe;
 use crate::run::open::opening::Opening;
-use crate::run::setting::{Setting, journal_of};
+use crate::run::setting::Setting;
 use crate::run::tally::{Outcome, Tally, TrippedGuard};
 use crate::run::write::rows::Counts;
 use crate::suppress::marks::MarkSet;
 use crate::suppress::reason::Reason;
 use pebblebank_table::csv::{Defusing, RawCells};
 use pebblebank_table::observe::{Finding, Observer, Stage, Weight, counted};
-use pebblebank_table::staged::early_sync::EarlySync;
-use pebblebank_table::staged::{Commit, Placement, StagedFile};
+use pebblebank_table::staged::{Output, Placement, Staged};
 use pebblebank_table::units::SourceId;
 use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
@@ -83,10 +82,11 @@ pub fn hold_against(wishes: &AgainstWishes, setting: &Setting, observer: &dyn Ob
     job.lists.iter_mut().filter_map(|list| list.hold.as_mut()).for_each(|hold| hold.near_miss = wishes.near_miss);
     job.check()?;
     let opening = Opening::of(&job, setting, observer)?;
-    let mut staged = Staged::new(wishes, setting)?;
+    let mut staged = Staged::new(setting.dry_run);
+    let files = Files::stage(wishes, &mut staged)?;
     let known = read_and_decide(opening, &job, setting, observer)?;
     let near = near_misses::search(&job, &known, setting, observer)?;
-    let found = write_rows(wishes, &job, &known, &near, &mut staged, setting, observer)?;
+    let found = write_rows(wishes, &job, &known, &near, (&mut staged, &files), setting, observer)?;
     let written = found.counts.account.written;
     let without_key = found.without_key;
     let held = found.held;
@@ -112,7 +112,10 @@ pub fn hold_against(wishes: &AgainstWishes, setting: &Setting, observer: &dyn Ob
     let is_written = tally.outcome == Outcome::Written;
     let has_set_aside = is_written && !wishes.marks && held > 0;
     if is_written {
-        staged.place(&job, setting, has_set_aside)?;
+        if let Some(set_aside) = files.set_aside.filter(|_| !has_set_aside) {
+            staged.leave_out(set_aside);
+        }
+        staged.place()?;
     }
     Ok(HeldAgainst {
         tally,
@@ -141,39 +144,18 @@ fn job(wishes: &AgainstWishes) -> Job {
 }
 
 /// The files that are written.
-struct Staged {
-    files: Option<[StagedFile; 2]>,
-    sync: EarlySync,
+struct Files {
+    output: Output,
+    /// With marks, nothing is taken out.
+    set_aside: Option<Output>,
 }
 
-impl Staged {
-    fn new(wishes: &AgainstWishes, setting: &Setting) -> Result<Staged> {
-        let placement = if wishes.replace { Placement::Replace } else { Placement::New };
-        let files = if setting.dry_run {
-            None
-        } else {
-            let set_aside = if wishes.marks { &wishes.output } else { &wishes.set_aside };
-            Some([StagedFile::create(&wishes.output, placement)?, StagedFile::create(set_aside, placement)?])
-        };
-        Ok(Staged { files, sync: EarlySync::new() })
-    }
-
-    fn write(&mut self, part: usize, bytes: &[u8]) -> Result<()> {
-        match &mut self.files {
-            Some(files) => files[part].write(bytes, &self.sync),
-            None => Ok(()),
-        }
-    }
-
-    fn place(self, job: &Job, setting: &Setting, has_set_aside: bool) -> Result<()> {
-        let Some([output, set_aside]) = self.files else { return Ok(()) };
-        let mut commit = Commit::default();
-        commit.file(output);
-        if has_set_aside {
-            commit.file(set_aside);
-        }
-        drop(self.sync);
-        commit.place(&journal_of(job, setting))
+impl Files {
+    fn stage(wishes: &AgainstWishes, staged: &mut Staged) -> Result<Files> {
+        let placement = Placement::of_file(wishes.replace);
+        let output = staged.file(&wishes.output, placement)?;
+        let set_aside = if wishes.marks { None } else { Some(staged.file(&wishes.set_aside, placement)?) };
+        Ok(Files { output, set_aside })
     }
 }
 
@@ -202,7 +184,7 @@ fn write_rows(
     job: &Job,
     known: &Known,
     near: &NearMissed,
-    staged: &mut Staged,
+    (staged, files): (&mut Staged, &Files),
     setting: &Setting,
     observer: &dyn Observer,
 ) -> Result<Found> {
@@ -222,9 +204,9 @@ fn write_rows(
             .for_each(|name| header.value(name.as_bytes()));
     }
     header.end_row();
-    staged.write(0, &header.bytes)?;
-    if !wishes.marks {
-        staged.write(1, &columns.header(&SET_ASIDE))?;
+    staged.write(files.output, &header.bytes)?;
+    if let Some(set_aside) = files.set_aside {
+        staged.write(set_aside, &columns.header(&SET_ASIDE))?;
     }
     let settled = &known.settled;
     let details: Vec<String> = settled.all_marks().map(|marks| describe(job, marks)).collect();
@@ -288,8 +270,11 @@ fn write_rows(
         found.without_key += parted.without_key;
         found.near_missed += parted.near_missed;
         found.counts.add(parted.counts);
-        staged.write(0, parted.kept.bytes())?;
-        parted.held.map_or(Ok(()), |held| staged.write(1, &held.bytes))
+        staged.write(files.output, parted.kept.bytes())?;
+        match (parted.held, files.set_aside) {
+            (Some(held), Some(set_aside)) => staged.write(set_aside, &held.bytes),
+            _ => Ok(()),
+        }
     })?;
     Ok(found)
 }

@@ -8,8 +8,7 @@ use pebblebank_core::select::condition::Selection;
 use pebblebank_core::select::table::TableSelection;
 use pebblebank_core::tasks::entries::FORGOTTEN;
 use pebblebank_table::csv::Defusing;
-use pebblebank_table::staged::early_sync::EarlySync;
-use pebblebank_table::staged::{Commit, Placement, StagedFile, with_ending};
+use pebblebank_table::staged::{Placement, Staged};
 use pebblebank_table::{CsvBuffer, Result};
 
 /// The columns that conditions can ask for, and that are exported.
@@ -75,9 +74,8 @@ const BYTES_AT_ONCE: usize = 1 << 20;
 
 /// Writes entries to a CSV file.
 pub fn export(command: &BankExport, bank: &Bank, screen: &Screen) -> Result<String> {
-    let placement = if command.replace { Placement::Replace } else { Placement::New };
-    let sync = EarlySync::new();
-    let mut file = StagedFile::create(&command.file, placement)?;
+    let mut staged = Staged::new(false);
+    let file = staged.file(&command.file, Placement::of_file(command.replace))?;
     let mut out = CsvBuffer::new(Defusing::On);
     add_row(&mut out, COLUMNS);
     let (mut count, mut forgotten) = (0u64, 0u64);
@@ -90,16 +88,13 @@ pub fn export(command: &BankExport, bank: &Bank, screen: &Screen) -> Result<Stri
         }
         add_row(&mut out, cells.each_ref().map(String::as_str));
         if out.bytes.len() >= BYTES_AT_ONCE {
-            file.write(&out.bytes, &sync)?;
+            staged.write(file, &out.bytes)?;
             out.clear();
         }
         Ok(true)
     })?;
-    file.write(&out.bytes, &sync)?;
-    let mut commit = Commit::default();
-    commit.file(file);
-    drop(sync);
-    commit.place(&with_ending(&command.file, ".commit"))?;
+    staged.write(file, &out.bytes)?;
+    staged.place()?;
     Ok(render::bank::exported(&command.file, count, forgotten, screen))
 }
 

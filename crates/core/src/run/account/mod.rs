@@ -47,7 +47,9 @@ pub fn account(
 ) -> Result<Accounted> {
     let Written { counts, near_missed, passed, near_duplicates, fill, taken } = written;
     let mut refused = Refused::default();
-    counts.iter().for_each(|counts| refused.add_all(&counts.refused_written));
+    for counts in &counts {
+        refused.add_all(&counts.refused_written);
+    }
     let memberships = if job.compares { memberships(&counts, &known.settled) } else { Vec::new() };
     let reports = Reports { job, known };
     let mut tally = reports.tally(counts, &outputs.import_rows().collect::<Vec<_>>());
@@ -85,7 +87,7 @@ pub fn finish(
         return Err(Error::interrupted());
     }
     observer.progress(Progress { stage: Stage::Placing, bytes: 0, bytes_in_all: 0, rows: tally.all.read });
-    let placed = outputs.place(tally.outcome, &documents, &earlier.journal)?;
+    let placed = outputs.place(tally.outcome, &documents)?;
     Ok(Finished {
         tripped,
         imports: job.writes.iter().map(|write| write.file.clone()).collect(),

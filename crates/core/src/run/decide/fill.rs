@@ -25,6 +25,7 @@ use crate::run::tally::TakenTally;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::observe::{Observer, Stage};
 use pebblebank_table::sorter::{Sorted, Sorter};
+use pebblebank_table::spill::{Spill, SpillReader, SpillWriter};
 use pebblebank_table::split::RecordBuffer;
 use pebblebank_table::units::{ColumnIndex, ListId, RowId, SourceId};
 use pebblebank_table::{CsvBuffer, Error, Record, Records, Result};
@@ -33,8 +34,6 @@ use pebblebank_values::date::DateOrder;
 use pebblebank_values::text::comparable;
 use pebblebank_values::{ColumnRef, Field, Kind, name, tags};
 use std::collections::HashSet;
-use std::fs::File;
-use std::io::{BufReader, BufWriter, Read, Seek, SeekFrom, Write};
 use std::sync::Arc;
 
 /// What a record of the supplies is.
@@ -104,10 +103,7 @@ fn put_text(out: &mut Vec<u8>, text: &[u8]) {
 /// All supplies of a run, in the order of their rows.
 #[derive(Debug)]
 pub struct Supplies {
-    file: File,
-    /// How many supplies the file holds.
-    count: u64,
-    folder: std::path::PathBuf,
+    spill: Spill,
     /// How much was filled.
     pub fill: FillTally,
     /// How much was taken, by list.
@@ -117,10 +113,7 @@ pub struct Supplies {
 /// Reads supplies from the first on.
 #[derive(Debug)]
 pub struct SupplyReader {
-    reader: BufReader<File>,
-    /// How many are still to be read.
-    left: u64,
-    folder: std::path::PathBuf,
+    reader: SpillReader,
     ahead: Option<Supply>,
 }
 
@@ -145,27 +138,17 @@ impl Supplies {
             Folding { known, job, columns: &all, filled, supplies, tally: &mut fill, conflicts }.fold(copies)?;
         }
         let taken = take_from_lists(job, known, columns, memory, &mut supplies, observer)?;
-        let fail = |cause: std::io::Error| Error::unwritable(&known.spool_folder, &cause);
-        let mut out = BufWriter::with_capacity(1 << 20, tempfile::tempfile_in(&known.spool_folder).map_err(fail)?);
+        let mut out = SpillWriter::new(&known.spool_folder)?;
         let mut sorted = supplies.finish()?;
-        let mut count = 0;
         while let Some((key, payload)) = sorted.next()? {
-            count += 1;
-            out.write_all(&key[..5]).map_err(fail)?;
-            out.write_all(&(payload.len() as u32).to_le_bytes()).map_err(fail)?;
-            out.write_all(payload).map_err(fail)?;
+            out.frame(&[&key[..5], payload])?;
         }
-        let written = out.into_inner().map_err(|cause| fail(cause.into_error()))?;
-        Ok(Some(Supplies { file: written, count, folder: known.spool_folder.clone(), fill, taken }))
+        Ok(Some(Supplies { spill: out.finish()?, fill, taken }))
     }
 
     /// Begins to read them.
     pub fn reader(&self) -> Result<SupplyReader> {
-        let fail = |cause: std::io::Error| Error::unreadable(&self.folder, &cause);
-        let mut file = self.file.try_clone().map_err(fail)?;
-        file.seek(SeekFrom::Start(0)).map_err(fail)?;
-        let reader = BufReader::with_capacity(256 << 10, file);
-        let mut reader = SupplyReader { reader, left: self.count, folder: self.folder.clone(), ahead: None };
+        let mut reader = SupplyReader { reader: self.spill.reader()?, ahead: None };
         reader.ahead = reader.read()?;
         Ok(reader)
     }
@@ -183,19 +166,11 @@ impl SupplyReader {
     }
 
     fn read(&mut self) -> Result<Option<Supply>> {
-        let fail = |cause: std::io::Error| Error::unreadable(&self.folder, &cause);
-        if self.left == 0 {
-            return Ok(None);
-        }
-        self.left -= 1;
-        let mut head = [0; 9];
-        self.reader.read_exact(&mut head).map_err(fail)?;
-        let (row, rest) = head.split_first_chunk::<4>().expect("nine bytes");
-        let (length, _) = rest[1..].split_first_chunk::<4>().expect("four bytes");
-        let mut payload = vec![0; u32::from_le_bytes(*length) as usize];
-        self.reader.read_exact(&mut payload).map_err(fail)?;
-        let row = RowId(u32::from_be_bytes(*row));
-        Ok(Some(Supply { row, kind: SupplyKind::from_byte(rest[0]), payload }))
+        let Some(frame) = self.reader.next()? else { return Ok(None) };
+        let (head, payload) = frame.split_first_chunk::<5>().ok_or_else(Error::defect)?;
+        let [a, b, c, d, kind] = *head;
+        let row = RowId(u32::from_be_bytes([a, b, c, d]));
+        Ok(Some(Supply { row, kind: SupplyKind::from_byte(kind), payload: payload.to_vec() }))
     }
 }
 

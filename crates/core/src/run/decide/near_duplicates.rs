@@ -24,16 +24,14 @@ use crate::run::tally::NearTally;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::in_order::in_order;
 use pebblebank_table::observe::{Observer, Stage};
+use pebblebank_table::spill::{FramePlace, Spill, SpillWriter};
 use pebblebank_table::units::{RowId, SourceId};
 use pebblebank_table::{CsvBuffer, Error, Record, Result};
 use pebblebank_values::address::{Address, State};
 use pebblebank_values::{ColumnRef, Field};
 use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
-use std::fs::File;
-use std::io::{Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
-use std::sync::Mutex;
 
 /// Unless the job asks for it, near duplicates are looked for among no more persons than these, so that a large run is
 /// as quick as it can be.
@@ -161,7 +159,7 @@ impl<'a> Search<'a> {
             },
             |found| found.iter().try_for_each(|(row, hash)| store.add(*hash, Role::Other(0), row.0)),
         )?;
-        let (partitions, spilled) = store.into_partitions();
+        let (partitions, spilled) = store.into_partitions()?;
         let mut partitions = partitions.into_iter().enumerate();
         let mut pairs: Vec<(u32, u32)> = Vec::new();
         in_order(
@@ -240,6 +238,7 @@ impl<'a> Search<'a> {
             },
             |found| found.into_iter().try_for_each(|(row, bytes)| values.add(row, &bytes)),
         )?;
+        values.finish()?;
         Ok(values)
     }
 
@@ -343,47 +342,58 @@ impl Compared {
     }
 }
 
-/// The values of persons, as bytes: in memory, or on disk where they are too many.
+/// The values of people, as bytes: in memory, and on disk from where they are too many.
 struct Values {
     bytes: Vec<u8>,
-    file: Option<Mutex<File>>,
-    places: HashMap<u32, (u64, usize)>,
-    length: u64,
+    places: HashMap<u32, ValuesPlace>,
     most_bytes: u64,
     folder: PathBuf,
+    spill: Option<SpillWriter>,
+    on_disk: Option<Spill>,
+}
+
+/// Where the values of somebody are.
+#[derive(Clone, Copy)]
+enum ValuesPlace {
+    /// From this byte on, so many.
+    InMemory(usize, usize),
+    OnDisk(FramePlace),
 }
 
 impl Values {
     fn new(most_bytes: u64, folder: &Path) -> Values {
         let folder = folder.to_path_buf();
-        Values { bytes: Vec::new(), file: None, places: HashMap::new(), length: 0, most_bytes, folder }
+        Values { bytes: Vec::new(), places: HashMap::new(), most_bytes, folder, spill: None, on_disk: None }
     }
 
     fn add(&mut self, row: RowId, bytes: &[u8]) -> Result<()> {
-        let fail = |cause: std::io::Error| Error::unwritable(&self.folder, &cause);
-        self.places.insert(row.0, (self.length, bytes.len()));
-        self.length += bytes.len() as u64;
-        if let Some(file) = &mut self.file {
-            return file.get_mut().expect("no thread panics while it holds the file").write_all(bytes).map_err(fail);
-        }
-        self.bytes.extend_from_slice(bytes);
-        if self.length > self.most_bytes {
-            let mut file = tempfile::tempfile_in(&self.folder).map_err(fail)?;
-            file.write_all(&std::mem::take(&mut self.bytes)).map_err(fail)?;
-            self.file = Some(Mutex::new(file));
-        }
+        let place = if (self.bytes.len() + bytes.len()) as u64 <= self.most_bytes && self.spill.is_none() {
+            let place = ValuesPlace::InMemory(self.bytes.len(), bytes.len());
+            self.bytes.extend_from_slice(bytes);
+            place
+        } else {
+            let spill = match &mut self.spill {
+                Some(spill) => spill,
+                none => none.insert(SpillWriter::new(&self.folder)?),
+            };
+            ValuesPlace::OnDisk(spill.frame(&[bytes])?)
+        };
+        self.places.insert(row.0, place);
+        Ok(())
+    }
+
+    /// All are there.
+    fn finish(&mut self) -> Result<()> {
+        self.on_disk = self.spill.take().map(SpillWriter::finish).transpose()?;
         Ok(())
     }
 
     fn of(&self, row: u32) -> Result<Cow<'_, [u8]>> {
-        let (at, length) = self.places.get(&row).copied().unwrap_or_default();
-        let Some(file) = &self.file else { return Ok(self.bytes[at as usize..][..length].into()) };
-        let fail = |cause: std::io::Error| Error::unreadable(&self.folder, &cause);
-        let mut file = file.lock().expect("no thread panics while it holds the file");
-        let mut bytes = vec![0; length];
-        file.seek(SeekFrom::Start(at)).map_err(fail)?;
-        file.read_exact(&mut bytes).map_err(fail)?;
-        Ok(bytes.into())
+        match (self.places.get(&row), &self.on_disk) {
+            (Some(ValuesPlace::InMemory(at, length)), _) => Ok(self.bytes[*at..][..*length].into()),
+            (Some(ValuesPlace::OnDisk(place)), Some(spill)) => Ok(spill.at(*place)?.into()),
+            _ => Ok(Cow::default()),
+        }
     }
 }
 

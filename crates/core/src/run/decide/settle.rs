@@ -55,7 +55,7 @@ pub fn settle(
         matched_entries: RowSet::new(entries as usize),
         several: Vec::new(),
     };
-    let (partitions, spilled) = keys.into_partitions();
+    let (partitions, spilled) = keys.into_partitions()?;
     let threads = if lines.len() < WORTH_A_SECOND_THREAD { 1 } else { threads };
     let mut rows = 0;
     let mut partitions = partitions.into_iter().enumerate();

@@ -30,8 +30,8 @@ use pebblebank_values::identity::IdentityHasher;
 pub struct Cleared(RowId);
 
 impl Cleared {
-    /// The record.
-    pub fn row(&self) -> RowId {
+    /// Uses the clearance up; gives the record.
+    pub fn into_row(self) -> RowId {
         self.0
     }
 }

@@ -103,7 +103,7 @@ impl<'b> ChunkRows<'_, 'b> {
                     self.rows.candidates.push(candidate);
                     people_index::Fate::Written
                 } else {
-                    self.written(number, cleared, meant, marks);
+                    self.written(row, number, cleared, meant, marks);
                     people_index::Fate::Written
                 }
             }
@@ -291,8 +291,7 @@ impl<'b> ChunkRows<'_, 'b> {
         self.rows.counts.doubts.entry((file, column, doubt)).or_default().at(number);
     }
 
-    fn written(&mut self, number: RowNumber, cleared: Cleared, meant: &Meant, marks: &[Mark]) {
-        let row = cleared.row();
+    fn written(&mut self, row: RowId, number: RowNumber, cleared: Cleared, meant: &Meant, marks: &[Mark]) {
         let Meant { record, contact, cells } = meant;
         let (address, usable) = (&contact.address, contact.usable_address());
         self.rows.counts.note_unread(row, marks, self.pass.job);

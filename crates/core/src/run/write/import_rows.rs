@@ -41,7 +41,7 @@ impl ImportRows {
 
     /// Writes a contact into every import file; `plans` are their layouts, fitted to the contact's file.
     pub fn write(&mut self, cleared: Cleared, plans: &[LayoutPlan], contact: &LaidOut) {
-        let row = cleared.row();
+        let row = cleared.into_row();
         for (plan, OneImport { rows, order }) in plans.iter().zip(&mut self.files) {
             plan.lay_out(contact.record, contact.address, contact.marks, contact.cells, rows);
             if !plan.sort().is_empty() {

@@ -1,11 +1,10 @@
-//! What a run learns for the bank: who was written, who opted out, whose mail came back. Kept in a nameless file until
+//! What a run learns for the bank: who was written, who opted out, whose mail came back. Kept in a temporary file until
 //! the run is done.
 
 use crate::suppress::reason::Reason;
-use pebblebank_table::{Error, Result};
-use std::fs::File;
-use std::io::{BufRead, BufReader, BufWriter, Seek, SeekFrom, Write};
-use std::path::{Path, PathBuf};
+use pebblebank_table::Result;
+use pebblebank_table::spill::SpillWriter;
+use std::path::Path;
 
 /// What was learned of an identity.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -46,35 +45,29 @@ pub fn add(out: &mut Vec<u8>, learning: Learning, identity: &[u8]) {
 /// What a run learned.
 #[derive(Debug)]
 pub struct Learned {
-    file: BufWriter<File>,
-    folder: PathBuf,
+    spill: SpillWriter,
 }
 
 impl Learned {
     /// Nothing yet.
     pub fn new(folder: &Path) -> Result<Learned> {
-        let file = tempfile::tempfile_in(folder).map_err(|cause| Error::unwritable(folder, &cause))?;
-        Ok(Learned { file: BufWriter::new(file), folder: folder.to_path_buf() })
+        Ok(Learned { spill: SpillWriter::new(folder)? })
     }
 
     /// Adds what [`add`] made.
     pub fn take(&mut self, bytes: &[u8]) -> Result<()> {
-        self.file.write_all(bytes).map_err(|cause| Error::unwritable(&self.folder, &cause))
+        if bytes.is_empty() { Ok(()) } else { self.spill.frame(&[bytes]).map(drop) }
     }
 
     /// All of it, one by one.
     pub fn into_each(self, mut each: impl FnMut(Learning, &str) -> Result<()>) -> Result<()> {
-        let Learned { file, folder } = self;
-        let fail = |cause: std::io::Error| Error::unwritable(&folder, &cause);
-        let mut file = file.into_inner().map_err(|cause| fail(cause.into_error()))?;
-        file.seek(SeekFrom::Start(0)).map_err(fail)?;
-        let mut reader = BufReader::new(file);
-        let mut line = Vec::new();
-        while reader.read_until(b'\n', &mut line).map_err(fail)? > 0 {
-            if let [kind, identity @ .., b'\n'] = line.as_slice() {
-                each(Learning::of_byte(*kind), &String::from_utf8_lossy(identity))?;
+        let mut reader = self.spill.finish()?.into_reader()?;
+        while let Some(frame) = reader.next()? {
+            for line in frame.split(|byte| *byte == b'\n') {
+                if let [kind, identity @ ..] = line {
+                    each(Learning::of_byte(*kind), &String::from_utf8_lossy(identity))?;
+                }
             }
-            line.clear();
         }
         Ok(())
     }

@@ -3,7 +3,7 @@
 use super::learned::Learned;
 use super::people_index;
 use super::rows::{Rows, Sink};
-use crate::job::{Job, Write};
+use crate::job::Job;
 use crate::layout::Layout;
 use crate::layout::receipt::{AllColumns, CONFLICTS, MERGED, REPAIRS, SET_ASIDE, SUGGESTIONS};
 use crate::run::setting::{Setting, folder_for_spooling};
@@ -11,8 +11,7 @@ use crate::run::tally::Outcome;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::observe::Observer;
 use pebblebank_table::sorter::Sorter;
-use pebblebank_table::staged::early_sync::EarlySync;
-use pebblebank_table::staged::{Commit, FolderFile, Placement, StagedFile, StagedFolder, with_ending};
+use pebblebank_table::staged::{Output, Placement, Staged, with_ending};
 use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
 use std::path::{Path, PathBuf};
 
@@ -24,31 +23,31 @@ const SORTED_BYTES: usize = 256 << 10;
 
 /// The files of a run.
 pub struct Outputs {
+    staged: Staged,
     imports: Vec<Import>,
-    set_aside: Option<StagedFile>,
+    set_aside: Option<Output>,
     receipt: Option<Receipt>,
     learned: Option<Learned>,
     preview: CsvBufferHead,
-    sync: EarlySync,
 }
 
 struct Import {
-    file: Option<StagedFile>,
+    file: Output,
     /// Takes the rows of a file that is sorted.
     sorter: Option<Sorter>,
     rows: u64,
 }
 
 struct Receipt {
-    folder: StagedFolder,
-    set_aside: FolderFile,
-    merged: FolderFile,
-    repairs: FolderFile,
-    suggestions: FolderFile,
-    conflicts: FolderFile,
-    review: FolderFile,
-    near_misses: FolderFile,
-    people: FolderFile,
+    folder: Output,
+    set_aside: Output,
+    merged: Output,
+    repairs: Output,
+    suggestions: Output,
+    conflicts: Output,
+    review: Output,
+    near_misses: Output,
+    people: Output,
 }
 
 /// The documents of a receipt, by file name.
@@ -77,25 +76,25 @@ struct CsvBufferHead {
 impl Outputs {
     /// Begins all files, so that what cannot be written is known before the work.
     pub fn stage(job: &Job, setting: &Setting) -> Result<Outputs> {
-        let placement = if job.replace { Placement::Replace } else { Placement::New };
-        let stage = |path: &PathBuf| {
-            if setting.dry_run { Ok(None) } else { StagedFile::create(path, placement).map(Some) }
-        };
-        let import = |write: &Write| Ok(Import { file: stage(&write.file)?, sorter: None, rows: 0 });
+        let mut staged = Staged::new(setting.dry_run);
+        let placement = Placement::of_file(job.replace);
+        let mut imports = Vec::new();
+        for write in &job.writes {
+            imports.push(Import { file: staged.file(&write.file, placement)?, sorter: None, rows: 0 });
+        }
+        let set_aside = job.set_aside.as_ref().map(|path| staged.file(path, placement)).transpose()?;
+        let receipt = job.receipt.as_ref().map(|path| Receipt::stage(path, job.replace, &mut staged)).transpose()?;
         Ok(Outputs {
-            imports: job.writes.iter().map(import).collect::<Result<_>>()?,
-            set_aside: job.set_aside.as_ref().map_or(Ok(None), stage)?,
-            receipt: match &job.receipt {
-                Some(path) if !setting.dry_run => Some(Receipt::stage(path, job.replace)?),
-                _ => None,
-            },
+            imports,
+            set_aside,
+            receipt,
             learned: if job.remember.is_anything() && !setting.dry_run {
                 Some(Learned::new(&folder_for_spooling(job, setting))?)
             } else {
                 None
             },
             preview: CsvBufferHead::default(),
-            sync: EarlySync::new(),
+            staged,
         })
     }
 
@@ -106,44 +105,42 @@ impl Outputs {
             if self.preview.bytes.is_empty() {
                 self.preview.bytes.extend_from_slice(&header);
             }
-            if let Some(file) = &mut import.file {
-                file.write(&header, &self.sync)?;
-            }
+            self.staged.write(import.file, &header)?;
         }
-        if let Some(file) = &mut self.set_aside {
-            file.write(&columns.header(&SET_ASIDE), &self.sync)?;
+        if let Some(file) = self.set_aside {
+            self.staged.write(file, &columns.header(&SET_ASIDE))?;
         }
-        if let Some(receipt) = &mut self.receipt {
-            receipt.set_aside.write(&columns.header(&SET_ASIDE), &self.sync)?;
-            receipt.merged.write(&columns.header(&MERGED), &self.sync)?;
-            receipt.repairs.write(&AllColumns::default().header(&REPAIRS), &self.sync)?;
-            receipt.suggestions.write(&AllColumns::default().header(&SUGGESTIONS), &self.sync)?;
-            receipt.conflicts.write(&AllColumns::default().header(&CONFLICTS), &self.sync)?;
-            receipt.people.write(&people_index::header(), &self.sync)?;
+        if let Some(receipt) = &self.receipt {
+            self.staged.write(receipt.set_aside, &columns.header(&SET_ASIDE))?;
+            self.staged.write(receipt.merged, &columns.header(&MERGED))?;
+            self.staged.write(receipt.repairs, &AllColumns::default().header(&REPAIRS))?;
+            self.staged.write(receipt.suggestions, &AllColumns::default().header(&SUGGESTIONS))?;
+            self.staged.write(receipt.conflicts, &AllColumns::default().header(&CONFLICTS))?;
+            self.staged.write(receipt.people, &people_index::header())?;
         }
         Ok(())
     }
 
     /// Adds rows in which the rows of a person differ.
     pub fn add_conflicts(&mut self, rows: &[u8]) -> Result<()> {
-        match &mut self.receipt {
-            Some(receipt) => receipt.conflicts.write(rows, &self.sync),
+        match &self.receipt {
+            Some(receipt) => self.staged.write(receipt.conflicts, rows),
             None => Ok(()),
         }
     }
 
     /// Adds pairs that are likely one person.
     pub fn add_review(&mut self, rows: &[u8]) -> Result<()> {
-        match &mut self.receipt {
-            Some(receipt) => receipt.review.write(rows, &self.sync),
+        match &self.receipt {
+            Some(receipt) => self.staged.write(receipt.review, rows),
             None => Ok(()),
         }
     }
 
     /// Adds entries of suppression lists that are close to a contact.
     pub fn add_near_misses(&mut self, rows: &[u8]) -> Result<()> {
-        match &mut self.receipt {
-            Some(receipt) => receipt.near_misses.write(rows, &self.sync),
+        match &self.receipt {
+            Some(receipt) => self.staged.write(receipt.near_misses, rows),
             None => Ok(()),
         }
     }
@@ -171,9 +168,7 @@ impl Outputs {
                     if place == 0 {
                         self.preview.take(&bytes);
                     }
-                    if let Some(file) = &mut import.file {
-                        file.write(&bytes, &self.sync)?;
-                    }
+                    self.staged.write(import.file, &bytes)?;
                     bytes.clear();
                     if observer.wants_stop() {
                         return Err(Error::interrupted());
@@ -195,53 +190,48 @@ impl Outputs {
     }
 
     /// Puts everything in place; after a guard only the receipt, under a name of its own.
-    pub fn place(self, outcome: Outcome, documents: &Documents, journal: &Path) -> Result<Placed> {
-        let mut commit = Commit::default();
-        let mut placed = Placed { receipt: None, set_aside: None, learned: self.learned };
-        if outcome == Outcome::Written {
-            for file in self.imports.into_iter().filter_map(|import| import.file) {
-                commit.file(file);
-            }
-            if let Some(file) = self.set_aside {
-                placed.set_aside = Some(file.target().to_path_buf());
-                commit.file(file);
-            }
+    pub fn place(self, outcome: Outcome, documents: &Documents) -> Result<Placed> {
+        let Outputs { mut staged, imports, set_aside, receipt, learned, .. } = self;
+        let mut placed = Placed { receipt: None, set_aside: None, learned };
+        let files = imports.iter().map(|import| import.file).chain(set_aside);
+        match outcome {
+            Outcome::Written => placed.set_aside = set_aside.map(|file| staged.target(file).to_path_buf()),
+            Outcome::Stopped | Outcome::DryRun => files.for_each(|file| staged.leave_out(file)),
         }
-        if let Some(Receipt { mut folder, .. }) = self.receipt {
+        if let Some(Receipt { folder, .. }) = receipt.filter(|_| outcome != Outcome::DryRun) {
             for (name, text) in &documents.files {
-                folder.file(name)?.write(text, &self.sync)?;
+                let file = staged.file_in(folder, name)?;
+                staged.write(file, text)?;
             }
             if outcome == Outcome::Stopped {
-                folder.retarget(with_ending(folder.target(), ".stopped"), Placement::Replace)?;
+                let stopped = with_ending(staged.target(folder), ".stopped");
+                staged.retarget(folder, &stopped, Placement::Replace)?;
             }
-            placed.receipt = Some(folder.target().to_path_buf());
-            commit.folder(folder);
+            placed.receipt = Some(staged.target(folder).to_path_buf());
         }
-        drop(self.sync);
-        if outcome != Outcome::DryRun {
-            commit.place(journal)?;
-        }
+        staged.place()?;
         Ok(placed)
     }
 }
 
 impl Receipt {
-    fn stage(target: &Path, replace: bool) -> Result<Receipt> {
+    fn stage(target: &Path, replace: bool, staged: &mut Staged) -> Result<Receipt> {
         if target.exists() && !target.join("tally.json").exists() {
             let what = "this exists and is not a receipt of an earlier run, so it is not replaced";
             return Err(Error::new(ErrorKind::Output, what, "name another receipt, or move it away").in_file(target));
         }
         let placement = if replace { Placement::KeepPrevious } else { Placement::New };
-        let mut folder = StagedFolder::create(target, placement)?;
+        let folder = staged.folder(target, placement)?;
+        let mut file = |name: &str| staged.file_in(folder, name);
         Ok(Receipt {
-            set_aside: folder.file("set-aside.csv")?,
-            merged: folder.file("merged.csv")?,
-            repairs: folder.file("repairs.csv")?,
-            suggestions: folder.file("suggestions.csv")?,
-            conflicts: folder.file("conflicts.csv")?,
-            review: folder.file("review.csv")?,
-            near_misses: folder.file("near-misses.csv")?,
-            people: folder.file("people.idx")?,
+            set_aside: file("set-aside.csv")?,
+            merged: file("merged.csv")?,
+            repairs: file("repairs.csv")?,
+            suggestions: file("suggestions.csv")?,
+            conflicts: file("conflicts.csv")?,
+            review: file("review.csv")?,
+            near_misses: file("near-misses.csv")?,
+            people: file("people.idx")?,
             folder,
         })
     }
@@ -257,19 +247,19 @@ impl Sink for Outputs {
             import.rows += new.rows();
             if let Some(sorter) = &mut import.sorter {
                 new.sorted_rows().try_for_each(|(key, row)| sorter.push(key, row))?;
-            } else if let Some(file) = &mut import.file {
-                file.write(new.bytes(), &self.sync)?;
+            } else {
+                self.staged.write(import.file, new.bytes())?;
             }
         }
-        if let Some(file) = &mut self.set_aside {
-            file.write(&rows.set_aside.bytes, &self.sync)?;
+        if let Some(file) = self.set_aside {
+            self.staged.write(file, &rows.set_aside.bytes)?;
         }
-        if let Some(receipt) = &mut self.receipt {
-            receipt.set_aside.write(&rows.set_aside.bytes, &self.sync)?;
-            receipt.merged.write(&rows.merged.bytes, &self.sync)?;
-            receipt.repairs.write(&rows.repairs.bytes, &self.sync)?;
-            receipt.suggestions.write(&rows.suggestions.bytes, &self.sync)?;
-            receipt.people.write(&rows.people, &self.sync)?;
+        if let Some(receipt) = &self.receipt {
+            self.staged.write(receipt.set_aside, &rows.set_aside.bytes)?;
+            self.staged.write(receipt.merged, &rows.merged.bytes)?;
+            self.staged.write(receipt.repairs, &rows.repairs.bytes)?;
+            self.staged.write(receipt.suggestions, &rows.suggestions.bytes)?;
+            self.staged.write(receipt.people, &rows.people)?;
         }
         if let Some(learned) = &mut self.learned {
             learned.take(&rows.learned)?;

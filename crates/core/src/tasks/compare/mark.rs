@@ -16,8 +16,7 @@ use crate::select::plan::SelectionPlan;
 use crate::suppress::marks::Mark;
 use pebblebank_table::csv::{Defusing, RawCells};
 use pebblebank_table::observe::{Observer, Stage};
-use pebblebank_table::staged::early_sync::EarlySync;
-use pebblebank_table::staged::{Commit, Placement, StagedFile, with_ending};
+use pebblebank_table::staged::{Placement, Staged};
 use pebblebank_table::units::{FileId, RowId, SourceId};
 use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
 use std::path::Path;
@@ -53,14 +52,14 @@ fn write_rows(
         let what = "the first list is several files, whose rows have no columns in common to be marked in";
         return Err(Error::new(ErrorKind::Job, what, "name one file first; pebblebank clean merges several"));
     };
-    let placement = if job.replace { Placement::Replace } else { Placement::New };
-    let sync = EarlySync::new();
-    let mut staged = if setting.dry_run { None } else { Some(StagedFile::create(output, placement)?) };
+    let mut staged = Staged::new(setting.dry_run);
+    let output = staged.file(output, Placement::of_file(job.replace))?;
     let others: Vec<Mark> = (1..job.sources.len()).map(|place| Mark::From(SourceId(place as u16))).collect();
     let mut rows = CsvBuffer::new(Defusing::Off);
     file.table.headers.iter().for_each(|header| rows.value(header.as_bytes()));
     job.sources[1..].iter().for_each(|list| rows.value(format!("in {}", list.name).as_bytes()));
     rows.end_row();
+    staged.write(output, &rows.bytes)?;
     let cleaning = &known.files.cleaning[file.id.0 as usize];
     let selection =
         job.select.as_ref().map(|asked| SelectionPlan::new(asked, &cleaning.map, file.is_receipt, job.facts()));
@@ -90,19 +89,8 @@ fn write_rows(
     read_again(known, setting, observer, &wants, each, |copies: Copies| {
         picked += copies.rows();
         refused.add_all(copies.refused());
-        rows.bytes.extend_from_slice(copies.bytes());
-        if let Some(staged) = &mut staged {
-            staged.write(&rows.bytes, &sync)?;
-        }
-        rows.clear();
-        Ok(())
+        staged.write(output, copies.bytes())
     })?;
-    if let Some(mut staged) = staged {
-        staged.write(&rows.bytes, &sync)?;
-        let mut commit = Commit::default();
-        commit.file(staged);
-        drop(sync);
-        commit.place(&with_ending(output, ".commit"))?;
-    }
+    staged.place()?;
     Ok(picked)
 }

@@ -23,8 +23,7 @@ use crate::run::tally::OtherLines;
 use parts::{FilePlan, PartValue, Parts};
 use pebblebank_table::csv::{Defusing, RawCells};
 use pebblebank_table::observe::{Finding, Observer, Stage};
-use pebblebank_table::staged::early_sync::EarlySync;
-use pebblebank_table::staged::{Commit, Placement, StagedFile};
+use pebblebank_table::staged::{Output, Placement, Staged};
 use pebblebank_table::units::SourceId;
 use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
 use pebblebank_values::ColumnRef;
@@ -183,8 +182,7 @@ struct CopiedChunk {
 
 /// A file that is being written.
 struct PartFile {
-    /// None where nothing is to be written.
-    staged: Option<StagedFile>,
+    output: Output,
     waiting: Vec<u8>,
     rows: u64,
 }
@@ -218,8 +216,8 @@ impl<'a> Splitter<'a> {
 
     /// Writes the parts; says how many of their rows are of people who must not be contacted.
     fn write(&mut self, plan: &FilePlan) -> Result<Refused> {
-        let sync = EarlySync::new();
-        let mut files = self.begin(plan, &sync)?;
+        let mut staged = Staged::new(self.setting.dry_run);
+        let mut files = self.begin(plan, &mut staged)?;
         let Splitter { known, file, setting, observer, value, parts, .. } = &mut *self;
         let width = if file.table.has_header { file.table.headers.len() } else { 0 };
         let settled = &known.settled;
@@ -242,17 +240,17 @@ impl<'a> Splitter<'a> {
             for (value, end) in &chunk.rows {
                 let place = parts.of(value, before);
                 let target = *plan.file_of_part.get(place).ok_or_else(|| changed(path))?;
-                files[target].add(&chunk.copies.bytes()[begin..*end], &sync)?;
+                files[target].add(&chunk.copies.bytes()[begin..*end], &mut staged)?;
                 (begin, before) = (*end, before + 1);
             }
             Ok(())
         })?;
-        self.place(files, plan, sync)?;
+        place(files, plan, staged)?;
         Ok(refused)
     }
 
-    fn begin(&self, plan: &FilePlan, sync: &EarlySync) -> Result<Vec<PartFile>> {
-        let placement = if self.wishes.replace { Placement::Replace } else { Placement::New };
+    fn begin(&self, plan: &FilePlan, staged: &mut Staged) -> Result<Vec<PartFile>> {
+        let placement = Placement::of_file(self.wishes.replace);
         let mut header = CsvBuffer::new(Defusing::Off);
         if self.file.table.has_header {
             self.file.table.headers.iter().for_each(|cell| header.value(cell.as_bytes()));
@@ -263,45 +261,34 @@ impl<'a> Splitter<'a> {
                 let what = "this file is read and would be written over";
                 return Err(Error::new(ErrorKind::Output, what, "name another folder: -o parts").in_file(&target.file));
             }
-            let mut part = PartFile { staged: None, waiting: Vec::new(), rows: 0 };
-            if !self.setting.dry_run {
-                let mut staged = StagedFile::create(&target.file, placement)?;
-                staged.write(&header.bytes, sync)?;
-                part.staged = Some(staged);
-            }
-            Ok(part)
+            let output = staged.file(&target.file, placement)?;
+            staged.write(output, &header.bytes)?;
+            Ok(PartFile { output, waiting: Vec::new(), rows: 0 })
         };
         plan.files.iter().map(begin).collect()
     }
+}
 
-    /// Puts the files in place, once each has the rows that were counted.
-    fn place(&self, files: Vec<PartFile>, plan: &FilePlan, sync: EarlySync) -> Result<()> {
-        let mut commit = Commit::default();
-        for (part, target) in files.into_iter().zip(&plan.files) {
-            if part.rows != target.rows {
-                let what =
-                    format!("{} would hold {} rows instead of {}", target.file.display(), part.rows, target.rows);
-                let advice = "this is a defect of the program; please report it";
-                return Err(Error::new(ErrorKind::Unbalanced, what, advice));
-            }
-            if let Some(mut staged) = part.staged {
-                staged.write(&part.waiting, &sync)?;
-                commit.file(staged);
-            }
+/// Puts the files in place, once each has the rows that were counted.
+fn place(files: Vec<PartFile>, plan: &FilePlan, mut staged: Staged) -> Result<()> {
+    for (part, target) in files.into_iter().zip(&plan.files) {
+        if part.rows != target.rows {
+            let what = format!("{} would hold {} rows instead of {}", target.file.display(), part.rows, target.rows);
+            let advice = "this is a defect of the program; please report it";
+            return Err(Error::new(ErrorKind::Unbalanced, what, advice));
         }
-        drop(sync);
-        if self.setting.dry_run { Ok(()) } else { commit.place(&self.wishes.folder.join(".split.commit")) }
+        staged.write(part.output, &part.waiting)?;
     }
+    staged.place()
 }
 
 impl PartFile {
     /// Adds a row.
-    fn add(&mut self, row: &[u8], sync: &EarlySync) -> Result<()> {
+    fn add(&mut self, row: &[u8], staged: &mut Staged) -> Result<()> {
         self.rows += 1;
-        let Some(staged) = &mut self.staged else { return Ok(()) };
         self.waiting.extend_from_slice(row);
         if self.waiting.len() > BYTES_WAITING {
-            staged.write(&self.waiting, sync)?;
+            staged.write(self.output, &self.waiting)?;
             self.waiting.clear();
         }
         Ok(())

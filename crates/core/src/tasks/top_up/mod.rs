@@ -23,7 +23,7 @@ use crate::run::decide::known::Known;
 use crate::run::decide::read_and_decide;
 use crate::run::open::files::OpenFile;
 use crate::run::open::opening::Opening;
-use crate::run::setting::{Setting, journal_of};
+use crate::run::setting::Setting;
 use crate::run::tally::{Outcome, Tally};
 use crate::run::write::plan::SecondPass;
 use crate::run::write::rows::{Rows, Sink};
@@ -33,8 +33,7 @@ use dialect::Manner;
 use pebblebank_formats::Format;
 use pebblebank_table::encoding::BadBytesAre;
 use pebblebank_table::observe::{Finding, Observer, Weight, counted};
-use pebblebank_table::staged::early_sync::EarlySync;
-use pebblebank_table::staged::{Commit, Placement, StagedFile};
+use pebblebank_table::staged::{Output, Placement, Staged};
 use pebblebank_table::units::SourceId;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
@@ -42,7 +41,7 @@ use pebblebank_values::place::Country;
 use pebblebank_values::{ColumnRef, Field};
 use serde::Serialize;
 use std::io::{Read, Seek, SeekFrom};
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 /// What is asked of a top-up.
 #[derive(Debug, Clone)]
@@ -121,7 +120,8 @@ pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) 
     let layout = layout_of(master.map());
     job.writes[0].layout = Some(layout);
     opening.plan(&job)?;
-    let mut staged = Staged::new(wishes, setting)?;
+    let mut staged = Staged::new(setting.dry_run);
+    let files = Files::stage(wishes, &mut staged)?;
     let known = read_and_decide(opening, &job, setting, observer)?;
     check_end(&known)?;
     let master = &known.files.sources[0];
@@ -131,20 +131,19 @@ pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) 
     let columns = known.all_columns();
     let supplies = Supplies::gather(&job, &known, setting, observer, &mut |_| Ok(()))?;
     let mut cells_filled = 0;
-    if let Some(out) = &mut staged.output {
-        match &supplies {
-            Some(supplies) => {
-                staged.repairs_header()?;
-                cells_filled = update::copy_updated(&job, &known, supplies, &manner, &mut staged, observer)?;
+    match &supplies {
+        Some(supplies) => {
+            if let Some(repairs) = files.repairs {
+                staged.write(repairs, &AllColumns::default().header(&REPAIRS))?;
             }
-            None => copy_as_it_is(master, &manner, out, &staged.sync)?,
+            cells_filled = update::copy_updated(&job, &known, supplies, &manner, (&mut staged, &files), observer)?;
         }
-    } else if let Some(supplies) = &supplies {
-        cells_filled = update::copy_updated(&job, &known, supplies, &manner, &mut staged, observer)?;
+        None if setting.dry_run => {}
+        None => copy_as_it_is(master, &manner, &mut staged, files.output)?,
     }
-    staged.header(&columns)?;
+    staged.write(files.set_aside, &columns.header(&SET_ASIDE))?;
     let second_pass = SecondPass::new(&job, &known.files, &known.settled, &layouts, &columns, None);
-    let mut appending = Appending { staged: &mut staged, manner, added: 0 };
+    let mut appending = Appending { staged: &mut staged, files: &files, manner, added: 0 };
     let counts = second_pass.run(setting, &mut appending, observer)?;
     let added = appending.added;
     let master_rows = known.source_counts[0].contacts;
@@ -165,7 +164,13 @@ pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) 
     tally.findings.sort_by_key(|finding| finding.weight);
     let has_set_aside = tally.all.set_aside_in_all() > 0;
     let fill = supplies.as_ref().map(|supplies| supplies.fill).unwrap_or_default();
-    staged.place(&job, setting, has_set_aside, cells_filled > 0)?;
+    if !has_set_aside {
+        staged.leave_out(files.set_aside);
+    }
+    if let Some(repairs) = files.repairs.filter(|_| cells_filled == 0) {
+        staged.leave_out(repairs);
+    }
+    staged.place()?;
     Ok(ToppedUp {
         master_rows,
         added,
@@ -281,7 +286,7 @@ fn manner_of(master: &OpenFile<SourceId>) -> Result<Manner> {
 }
 
 /// Copies the master, and adds a line end where the last is missing.
-fn copy_as_it_is(master: &OpenFile<SourceId>, manner: &Manner, out: &mut StagedFile, sync: &EarlySync) -> Result<()> {
+fn copy_as_it_is(master: &OpenFile<SourceId>, manner: &Manner, staged: &mut Staged, out: Output) -> Result<()> {
     let fail = |cause: std::io::Error| Error::unreadable(master.input.path(), &cause);
     let mut file = master.input.packed_file()?;
     let mut buffer = vec![0; 256 << 10];
@@ -290,12 +295,12 @@ fn copy_as_it_is(master: &OpenFile<SourceId>, manner: &Manner, out: &mut StagedF
         if read == 0 {
             break;
         }
-        out.write(&buffer[..read], sync)?;
+        staged.write(out, &buffer[..read])?;
     }
     if ends_with_line_end(&tail_of(master)?, manner)? {
         return Ok(());
     }
-    out.write(&manner.encoded(manner.line_end.as_bytes())?, sync)
+    staged.write(out, &manner.encoded(manner.line_end.as_bytes())?)
 }
 
 /// The last bytes of the master, as they lie.
@@ -314,56 +319,28 @@ fn ends_with_line_end(tail: &[u8], manner: &Manner) -> Result<bool> {
     Ok(tail.is_empty() || tail.ends_with(&last))
 }
 
-/// The files of a top-up, staged.
-struct Staged {
-    output: Option<StagedFile>,
-    set_aside: Option<StagedFile>,
-    repairs: Option<StagedFile>,
-    sync: EarlySync,
+/// The files of a top-up.
+struct Files {
+    output: Output,
+    set_aside: Output,
+    /// The list of filled cells, where the master's blank cells are filled.
+    repairs: Option<Output>,
 }
 
-impl Staged {
-    fn new(wishes: &TopUpWishes, setting: &Setting) -> Result<Staged> {
-        let placement = if wishes.replace { Placement::Replace } else { Placement::New };
-        let stage = |path: &Path, is_wanted: bool| {
-            if setting.dry_run || !is_wanted { Ok(None) } else { StagedFile::create(path, placement).map(Some) }
-        };
-        Ok(Staged {
-            output: stage(&wishes.output, true)?,
-            set_aside: stage(&wishes.set_aside, true)?,
-            repairs: stage(&wishes.repairs, wishes.update)?,
-            sync: EarlySync::new(),
-        })
-    }
-
-    fn header(&mut self, columns: &AllColumns) -> Result<()> {
-        match &mut self.set_aside {
-            Some(file) => file.write(&columns.header(&SET_ASIDE), &self.sync),
-            None => Ok(()),
-        }
-    }
-
-    fn repairs_header(&mut self) -> Result<()> {
-        match &mut self.repairs {
-            Some(file) => file.write(&AllColumns::default().header(&REPAIRS), &self.sync),
-            None => Ok(()),
-        }
-    }
-
-    /// Puts in place what holds something.
-    fn place(self, job: &Job, setting: &Setting, has_set_aside: bool, has_repairs: bool) -> Result<()> {
-        let mut commit = Commit::default();
-        let set_aside = self.set_aside.filter(|_| has_set_aside);
-        let repairs = self.repairs.filter(|_| has_repairs);
-        self.output.into_iter().chain(set_aside).chain(repairs).for_each(|file| commit.file(file));
-        drop(self.sync);
-        if setting.dry_run { Ok(()) } else { commit.place(&journal_of(job, setting)) }
+impl Files {
+    fn stage(wishes: &TopUpWishes, staged: &mut Staged) -> Result<Files> {
+        let placement = Placement::of_file(wishes.replace);
+        let output = staged.file(&wishes.output, placement)?;
+        let set_aside = staged.file(&wishes.set_aside, placement)?;
+        let repairs = if wishes.update { Some(staged.file(&wishes.repairs, placement)?) } else { None };
+        Ok(Files { output, set_aside, repairs })
     }
 }
 
 /// Takes the new rows.
 struct Appending<'a> {
     staged: &'a mut Staged,
+    files: &'a Files,
     manner: Manner,
     added: u64,
 }
@@ -372,14 +349,8 @@ impl Sink for Appending<'_> {
     fn take(&mut self, rows: &Rows) -> Result<()> {
         let Some(new) = rows.imports.files().first() else { return Ok(()) };
         self.added += new.rows();
-        let Staged { output, set_aside, sync, .. } = &mut *self.staged;
-        if let Some(output) = output {
-            output.write(&self.manner.encoded(&self.manner.rows(new.bytes()))?, sync)?;
-        }
-        match set_aside {
-            Some(file) => file.write(&rows.set_aside.bytes, sync),
-            None => Ok(()),
-        }
+        self.staged.write(self.files.output, &self.manner.encoded(&self.manner.rows(new.bytes()))?)?;
+        self.staged.write(self.files.set_aside, &rows.set_aside.bytes)
     }
 }
 

@@ -1,7 +1,7 @@
 //! The master's rows with blank cells filled; every other byte stays.
 
 use super::dialect::Manner;
-use super::{Staged, ends_with_line_end, tail_of};
+use super::{Files, ends_with_line_end, tail_of};
 use crate::job::Job;
 use crate::run::decide::fill::{Supplies, Supply, SupplyKind};
 use crate::run::decide::known::Known;
@@ -9,6 +9,7 @@ use crate::run::gather::chunks::{Reading, changed};
 use crate::run::gather::records::checksum;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::observe::{Observer, Stage};
+use pebblebank_table::staged::Staged;
 use pebblebank_table::units::{ColumnIndex, FileId, RowId};
 use pebblebank_table::{CsvBuffer, Record, Records, Result, cell};
 use pebblebank_values::{ColumnRef, Field};
@@ -19,7 +20,7 @@ pub(super) fn copy_updated(
     known: &Known,
     supplies: &Supplies,
     manner: &Manner,
-    staged: &mut Staged,
+    (staged, files): (&mut Staged, &Files),
     observer: &dyn Observer,
 ) -> Result<u64> {
     let master = &known.files.sources[0];
@@ -53,8 +54,8 @@ pub(super) fn copy_updated(
             write_record(&record, &cells, manner, &mut out);
             copied = start + record.bytes().len();
             filled += changes.filled;
-            if let Some(file) = &mut staged.repairs {
-                file.write(&changes.listed.bytes, &staged.sync)?;
+            if let Some(repairs) = files.repairs {
+                staged.write(repairs, &changes.listed.bytes)?;
             }
         }
         out.extend_from_slice(&bytes[copied..]);
@@ -65,9 +66,7 @@ pub(super) fn copy_updated(
             out.pop();
             out.extend_from_slice(manner.line_end.as_bytes());
         }
-        if let Some(file) = &mut staged.output {
-            file.write(&manner.encoded(&out)?, &staged.sync)?;
-        }
+        staged.write(files.output, &manner.encoded(&out)?)?;
         out.clear();
     }
     Ok(filled)

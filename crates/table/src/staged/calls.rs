@@ -1,0 +1,122 @@
+//! Every call by which a set of files is staged and put in place, one function each.
+//!
+//! A test can stop a thread before any of them, as a kill or a full disk would: see [`stop_at`].
+
+use std::cell::Cell;
+use std::fs::File;
+use std::io::Write;
+use std::path::Path;
+
+/// What happens at a call.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Plan {
+    /// Nothing: calls are carried out.
+    None,
+    /// The call that is reached when this is 0 fails.
+    FailAt(u64),
+    /// The call that is reached when this is 0, and all after it, are not carried out: the program is dead.
+    KillAt(u64),
+}
+
+/// How a test stops the calls of its thread.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Stop {
+    /// One call fails, as on a full disk.
+    Fail,
+    /// That call and all later ones are not carried out, as after a kill.
+    Kill,
+}
+
+thread_local! {
+    static PLAN: Cell<Plan> = const { Cell::new(Plan::None) };
+}
+
+/// For tests: stops this thread at the call with this number, counted from 0; none lifts it.
+pub fn stop_at(stop: Option<(Stop, u64)>) {
+    PLAN.set(match stop {
+        None => Plan::None,
+        Some((Stop::Fail, call)) => Plan::FailAt(call),
+        Some((Stop::Kill, call)) => Plan::KillAt(call),
+    });
+}
+
+/// For tests: whether the stop that was asked for was reached.
+pub fn was_stopped() -> bool {
+    matches!(PLAN.get(), Plan::None | Plan::KillAt(0))
+}
+
+fn step() -> std::io::Result<()> {
+    let stopped = || Err(std::io::Error::other("stopped by a test"));
+    match PLAN.get() {
+        Plan::None => Ok(()),
+        Plan::KillAt(0) => stopped(),
+        Plan::FailAt(0) => {
+            PLAN.set(Plan::None);
+            stopped()
+        }
+        Plan::KillAt(left) => {
+            PLAN.set(Plan::KillAt(left - 1));
+            Ok(())
+        }
+        Plan::FailAt(left) => {
+            PLAN.set(Plan::FailAt(left - 1));
+            Ok(())
+        }
+    }
+}
+
+/// Makes a new file that only its owner may read and write.
+pub(super) fn create(path: &Path) -> std::io::Result<File> {
+    step()?;
+    let mut options = File::options();
+    options.read(true).write(true).create_new(true);
+    #[cfg(unix)]
+    std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
+    options.open(path)
+}
+
+/// Makes a new folder that only its owner may enter.
+pub(super) fn create_folder(path: &Path) -> std::io::Result<()> {
+    step()?;
+    let mut builder = std::fs::DirBuilder::new();
+    #[cfg(unix)]
+    std::os::unix::fs::DirBuilderExt::mode(&mut builder, 0o700);
+    builder.create(path)
+}
+
+pub(super) fn write(file: &mut File, bytes: &[u8]) -> std::io::Result<()> {
+    step()?;
+    file.write_all(bytes)
+}
+
+pub(super) fn sync(file: &File) -> std::io::Result<()> {
+    step()?;
+    file.sync_all()
+}
+
+/// Makes the names in a folder last. Not all systems can; the files themselves are synced.
+pub(super) fn sync_folder(folder: &Path) {
+    if let (Ok(()), Ok(folder)) = (step(), File::open(folder)) {
+        let _ = folder.sync_all();
+    }
+}
+
+pub(super) fn rename(from: &Path, to: &Path) -> std::io::Result<()> {
+    step()?;
+    std::fs::rename(from, to)
+}
+
+pub(super) fn link(from: &Path, to: &Path) -> std::io::Result<()> {
+    step()?;
+    std::fs::hard_link(from, to)
+}
+
+/// Takes away a file, a link, or a folder with all that is in it; nothing is nothing to do.
+pub(super) fn remove(path: &Path) -> std::io::Result<()> {
+    step()?;
+    match path.symlink_metadata() {
+        Ok(found) if found.is_dir() => std::fs::remove_dir_all(path),
+        Ok(_) => std::fs::remove_file(path),
+        Err(_) => Ok(()),
+    }
+}

@@ -1,0 +1,192 @@
+//! A file or folder while it is being written: beside its target, under a name that is made of the target's, and locked.
+//!
+//! The name is the same for every command that writes the target, so the lock is a claim: a second command that would write
+//! the target meanwhile stops. What can be locked was left by a command that was killed, and is cleared away.
+
+use super::calls;
+use crate::{Error, ErrorKind, Result};
+use std::fs::{File, TryLockError};
+use std::path::{Path, PathBuf};
+
+/// The ending of what is being written.
+const PART: &str = ".pebblebank-part";
+
+/// The longest name of a target, in bytes, that stands whole in the name of its part.
+const LONGEST_NAME: usize = 200;
+
+/// The path with a name that is made of the target's.
+pub(super) fn beside(target: &Path, ending: &str) -> PathBuf {
+    let name = target.file_name().unwrap_or_default();
+    let mut own = std::ffi::OsString::from(".");
+    if name.len() <= LONGEST_NAME {
+        own.push(name);
+    } else {
+        let digest = blake3::hash(name.as_encoded_bytes()).to_hex();
+        let begin: String = name.to_string_lossy().chars().take(30).collect();
+        own.push(format!("{begin}~{}", &digest[..16]));
+    }
+    own.push(ending);
+    folder_of(target).join(own)
+}
+
+/// Where the part of a target lies.
+pub(super) fn part_of(target: &Path) -> PathBuf {
+    beside(target, PART)
+}
+
+/// The folder that a path lies in.
+pub(super) fn folder_of(path: &Path) -> &Path {
+    match path.parent() {
+        Some(folder) if folder != Path::new("") => folder,
+        _ => Path::new("."),
+    }
+}
+
+/// A part that this command holds. Dropped, it is gone, unless it was put in place.
+#[derive(Debug)]
+pub(super) struct Part {
+    pub path: PathBuf,
+    /// Locked as long as the part is being written.
+    pub claim: File,
+    is_kept: bool,
+}
+
+/// What kind of part it is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Kind {
+    File,
+    Folder,
+}
+
+/// What an attempt to make a part came to.
+enum Attempt {
+    Made(File),
+    /// Another command did something to it in the same moment.
+    Again,
+}
+
+impl Part {
+    /// Begins the part of a target.
+    pub fn claim(target: &Path, kind: Kind) -> Result<Part> {
+        let path = part_of(target);
+        loop {
+            let made = match kind {
+                Kind::File => calls::create(&path),
+                Kind::Folder => calls::create_folder(&path).and_then(|()| File::open(&path)),
+            };
+            let attempt = match made {
+                Ok(file) => made_by_us(file, &path),
+                Err(cause) if cause.kind() == std::io::ErrorKind::AlreadyExists => clear_left(&path, target)?,
+                Err(cause) => return Err(Error::unwritable(target, &cause)),
+            };
+            if let Attempt::Made(claim) = attempt {
+                return Ok(Part { path, claim, is_kept: false });
+            }
+        }
+    }
+
+    /// Leaves the part where it is: a journal names it, or it was put in place.
+    pub fn keep(&mut self) {
+        self.is_kept = true;
+    }
+
+    /// Moves the part, so that it is that of another target.
+    pub fn move_to(&mut self, target: &Path) -> Result<()> {
+        let path = part_of(target);
+        let fail = |cause: std::io::Error| Error::unwritable(target, &cause);
+        if path.symlink_metadata().is_ok() {
+            clear_left(&path, target)?;
+        }
+        calls::rename(&self.path, &path).map_err(fail)?;
+        self.path = path;
+        Ok(())
+    }
+}
+
+impl Drop for Part {
+    fn drop(&mut self) {
+        if !self.is_kept {
+            remove_part(&self.path);
+        }
+    }
+}
+
+/// Takes a part away, with what a database keeps beside its file.
+fn remove_part(path: &Path) {
+    let _ = calls::remove(path);
+    for ending in ["-wal", "-shm", "-journal"] {
+        let beside = super::with_ending(path, ending);
+        if beside.symlink_metadata().is_ok() {
+            let _ = calls::remove(&beside);
+        }
+    }
+}
+
+fn made_by_us(file: File, path: &Path) -> Attempt {
+    // Some file systems know no locks.
+    let is_free = !matches!(file.try_lock(), Err(TryLockError::WouldBlock));
+    if is_free && is_at(&file, path) { Attempt::Made(file) } else { Attempt::Again }
+}
+
+/// Clears away what lies at `path`, if a command that was killed left it there.
+fn clear_left(path: &Path, target: &Path) -> Result<Attempt> {
+    let Ok(found) = path.symlink_metadata() else { return Ok(Attempt::Again) };
+    let file = if found.is_file() || found.is_dir() { File::open(path).ok() } else { None };
+    let Some(file) = file.filter(|_| is_of_this_user(&found)) else {
+        let what = "something lies where this output would be prepared, and it is not of this program";
+        return Err(Error::new(ErrorKind::Output, what, "move it away, or write to another folder").in_file(path));
+    };
+    match file.try_lock() {
+        Err(TryLockError::WouldBlock) => {
+            let what = "another command is writing this output now";
+            let advice = "wait until it has finished, then start the same command again";
+            Err(Error::new(ErrorKind::Output, what, advice).in_file(target))
+        }
+        Ok(()) | Err(TryLockError::Error(_)) => {
+            if is_at(&file, path) {
+                calls::remove(path).map_err(|cause| Error::unwritable(target, &cause))?;
+            }
+            Ok(Attempt::Again)
+        }
+    }
+}
+
+/// Clears away the parts in a folder that killed commands left and no journal names. Nothing depends on it, so nothing fails.
+pub(super) fn sweep(folder: &Path, is_named: impl Fn(&Path) -> bool) {
+    for path in names_ending_in(folder, PART).filter(|path| !is_named(path)) {
+        let _ = clear_left(&path, &path);
+    }
+}
+
+/// What lies in a folder under a hidden name with this ending, in the order of the names.
+pub(super) fn names_ending_in(folder: &Path, ending: &str) -> impl Iterator<Item = PathBuf> {
+    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
+    let is_one = |name: &std::ffi::OsStr| {
+        let name = name.to_string_lossy();
+        name.starts_with('.') && name.ends_with(ending)
+    };
+    let mut found: Vec<PathBuf> =
+        entries.filter(|entry| is_one(&entry.file_name())).map(|entry| folder.join(entry.file_name())).collect();
+    found.sort();
+    found.into_iter()
+}
+
+/// Whether the open file is the one that has this name.
+pub(super) fn is_at(file: &File, path: &Path) -> bool {
+    let own = file.try_clone().and_then(same_file::Handle::from_file);
+    let there = same_file::Handle::from_path(path);
+    matches!((own, there), (Ok(own), Ok(there)) if own == there)
+}
+
+#[cfg(unix)]
+pub(super) fn is_of_this_user(found: &std::fs::Metadata) -> bool {
+    use std::os::unix::fs::MetadataExt;
+    // A file that was just made belongs to whoever runs the program.
+    let own = tempfile::tempfile().and_then(|file| file.metadata());
+    own.is_ok_and(|own| own.uid() == found.uid())
+}
+
+#[cfg(not(unix))]
+pub(super) fn is_of_this_user(_found: &std::fs::Metadata) -> bool {
+    true
+}
