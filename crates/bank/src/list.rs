@@ -3,7 +3,8 @@
 use crate::batch::What;
 use crate::file::{Access, Bank, trouble};
 use crate::find::{ENTRY, KnownEntry};
-use pebblebank_table::staged::{Placement, Staged};
+use pebblebank_table::staged::Staged;
+use pebblebank_table::staged::placement::Placement;
 use pebblebank_table::{Error, ErrorKind, Result};
 use rusqlite::backup::{Backup, StepResult};
 use serde::Serialize;

@@ -4,10 +4,10 @@
 //! Data are made before the clock starts; every run checks its account.
 
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
-use pebblebank_core::job;
 use pebblebank_core::job::memory::DEFAULT_MEMORY;
+use pebblebank_core::run::finished::Finished;
 use pebblebank_core::run::setting::Setting;
-use pebblebank_core::run::{self, Finished};
+use pebblebank_core::{job, run};
 use pebblebank_table::observe::Silent;
 use std::fmt::Write as _;
 use std::path::Path;

@@ -3,7 +3,8 @@
 
 use pebblebank_table::Result;
 use pebblebank_table::staged::calls::{Stop, stop_at, was_stopped};
-use pebblebank_table::staged::{Placement, Staged, settle, write_alone};
+use pebblebank_table::staged::placement::Placement;
+use pebblebank_table::staged::{Staged, settle, write_alone};
 use rstest::rstest;
 use std::fs;
 use std::path::{Path, PathBuf};

@@ -1,6 +1,6 @@
 //! What can be typed behind `bank`.
 
-use super::{Accepting, Reading};
+use super::shared::{Accepting, Reading};
 use clap::{Args, Subcommand};
 use std::path::PathBuf;
 

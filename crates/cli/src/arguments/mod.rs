@@ -1,6 +1,7 @@
 //! What can be typed. Only records it; the commands make a job of it.
 
 mod bank;
+pub(crate) mod shared;
 
 pub use bank::{
     BankAction, BankAdd, BankCommand, BankExport, BankFind, BankForget, BankList, BankLoad, BankRemove, BankSent,
@@ -8,6 +9,7 @@ pub use bank::{
 };
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use shared::{Accepting, Reading};
 use std::path::PathBuf;
 
 /// Makes one import file out of a pile of exported subscriber files, and accounts for every row.
@@ -70,14 +72,6 @@ pub struct Shared {
     pub threads: Option<u16>,
 }
 
-/// Guards that do not stop the command.
-#[derive(Args, Debug, Clone, Default)]
-pub struct Accepting {
-    /// Go on although this guard tripped; the receipt keeps it
-    #[arg(long, value_name = "GUARD", value_delimiter = ',')]
-    pub accept: Vec<String>,
-}
-
 /// Who is remembered from earlier work.
 #[derive(Args, Debug, Clone, Default)]
 #[command(next_help_heading = "Who is remembered from earlier work")]
@@ -101,45 +95,6 @@ pub enum Color {
     Always,
     /// Never
     Never,
-}
-
-/// How files are read, where that is not recognised.
-#[derive(Args, Debug)]
-#[command(next_help_heading = "How files are read, where recognition must be overruled")]
-pub struct Reading {
-    /// Which column is which field: --field "email=Contact"
-    #[arg(long = "field", value_name = "FIELD=HEADER")]
-    pub fields: Vec<String>,
-    /// A column in which a yes, a tick or a date means that the contact opted in
-    #[arg(long, value_name = "HEADER")]
-    pub opt_in: Vec<String>,
-    /// A column in which a yes, a tick or a date means that the contact opted out
-    #[arg(long, value_name = "HEADER")]
-    pub opt_out: Vec<String>,
-    /// A column that says nothing about who may be contacted, whatever it looks like
-    #[arg(long, value_name = "HEADER")]
-    pub not_consent: Vec<String>,
-    /// What comes first in dates that may be read in two ways
-    #[arg(long, value_name = "ORDER")]
-    pub date_order: Option<DateOrder>,
-    /// The country of contacts that name none, for phones, postal codes and dates: GB
-    #[arg(long, value_name = "CC")]
-    pub country: Option<String>,
-    /// The encoding, such as windows-1252
-    #[arg(long, value_name = "NAME")]
-    pub encoding: Option<String>,
-    /// Put � in place of bytes that fit no character, instead of stopping
-    #[arg(long)]
-    pub replace_bad_bytes: bool,
-    /// What stands between cells: "," ";" "|" or tab
-    #[arg(long, value_name = "SIGN")]
-    pub delimiter: Option<String>,
-    /// The row of the header, from 1; 0 for none
-    #[arg(long, value_name = "ROW")]
-    pub header_row: Option<u64>,
-    /// The sheet of a workbook, by name or number
-    #[arg(long, value_name = "SHEET")]
-    pub sheet: Option<String>,
 }
 
 #[derive(Args, Debug)]
@@ -454,14 +409,6 @@ pub enum Period {
     Month,
     /// 2026-03-05
     Day,
-}
-
-#[derive(ValueEnum, Debug, Clone, Copy, PartialEq, Eq)]
-pub enum DateOrder {
-    /// The day: 31/12/2025
-    Dmy,
-    /// The month: 12/31/2025
-    Mdy,
 }
 
 #[derive(Args, Debug)]

@@ -7,7 +7,7 @@ use pebblebank_bank::record::{Recorded, RunDone};
 use pebblebank_bank::scope::NewScope;
 use pebblebank_bank::{Access, Bank};
 use pebblebank_core::job::{Job, Remembering};
-use pebblebank_core::run::Finished;
+use pebblebank_core::run::finished::Finished;
 use pebblebank_core::run::write::learned::Learned;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;

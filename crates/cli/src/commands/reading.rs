@@ -1,6 +1,6 @@
 //! The options that overrule how files are read, the same for every command that reads some.
 
-use crate::arguments::{DateOrder, Reading};
+use crate::arguments::shared::{DateOrder, Reading};
 use pebblebank_core::columns::mapping::ColumnWishes;
 use pebblebank_core::job::ReadFiles;
 use pebblebank_core::job::named::{parse_delimiter, unknown_field_advice};

@@ -1,7 +1,7 @@
 //! What a run looks like to a program: one document, its schema named in it. docs/json.md explains the keys.
 
 use pebblebank_bank::record::Recorded;
-use pebblebank_core::run::Finished;
+use pebblebank_core::run::finished::Finished;
 use pebblebank_table::{Error, ErrorKind};
 use serde_json::{Value, json};
 

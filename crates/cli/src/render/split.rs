@@ -4,7 +4,7 @@ use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::{one_finding, other_lines_in_words};
 use super::{Screen, Tone, counted, number, safe};
-use pebblebank_core::tasks::split::Split;
+use pebblebank_core::tasks::split::wishes::Split;
 use serde_json::json;
 
 /// How many files are shown.

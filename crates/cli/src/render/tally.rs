@@ -3,7 +3,7 @@
 use super::table::{Side, Table};
 use super::{Screen, Tone, WIDTH, counted, number, safe, safe_ends, wrapped};
 use pebblebank_core::columns::lines::Line;
-use pebblebank_core::run::Finished;
+use pebblebank_core::run::finished::Finished;
 use pebblebank_core::run::tally::{
     Account, NearMissExample, OtherLines, Outcome, RepairTally, SuppressionTally, Tally, TrippedGuard,
 };

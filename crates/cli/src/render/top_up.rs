@@ -5,7 +5,7 @@ use super::table::{Side, Table};
 use super::tally::{findings, set_aside, suppression};
 use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
 use pebblebank_core::run::tally::Outcome;
-use pebblebank_core::tasks::top_up::ToppedUp;
+use pebblebank_core::tasks::top_up::wishes::ToppedUp;
 
 /// Who was added, who was there already, who was left out and why.
 pub fn finished(done: &ToppedUp, screen: &Screen) -> String {

@@ -9,6 +9,7 @@
 pub mod account;
 pub mod contact;
 pub mod decide;
+pub mod finished;
 pub mod gather;
 pub mod open;
 pub mod row_bits;
@@ -17,6 +18,7 @@ pub mod setting;
 pub mod tally;
 pub mod write;
 
+use crate::run::finished::Finished;
 pub use setting::{Setting, threads_of_this_machine, wrong_use};
 pub use tally::{Account, Outcome, Tally, TrippedGuard};
 
@@ -25,33 +27,7 @@ use account::earlier::Earlier;
 use open::Opening;
 use pebblebank_table::Result;
 use pebblebank_table::observe::Observer;
-use pebblebank_table::units::SourceId;
-use std::path::PathBuf;
-use write::learned::Learned;
 use write::outputs::Outputs;
-
-/// What a run leaves.
-#[derive(Debug)]
-pub struct Finished {
-    /// The account.
-    pub tally: Tally,
-    /// The guards that stopped it; empty where none did.
-    pub tripped: Vec<TrippedGuard>,
-    /// The import files, where they are put in place.
-    pub imports: Vec<PathBuf>,
-    /// The receipt that was left, if any; its name ends with `.stopped` where a guard stopped the run.
-    pub receipt: Option<PathBuf>,
-    /// The file of rows set aside outside a receipt, if any.
-    pub set_aside: Option<PathBuf>,
-    /// The first rows of the first import file, with its header.
-    pub preview: Vec<u8>,
-    /// Whether the outputs of an earlier, killed run were put in place first.
-    pub completed_earlier: bool,
-    /// What the bank learns from it, where it was written.
-    pub learned: Option<Learned>,
-    /// Where sources are compared: how many persons with a key are in which of them.
-    pub memberships: Vec<(Vec<SourceId>, u64)>,
-}
 
 /// Does a job.
 pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Finished> {

@@ -1,7 +1,7 @@
 //! Which rows and columns of a sheet are hidden. They are read like the others, and said: the XML tells
 //! (ECMA-376 part 1, 18.3.1.73 and 18.3.1.13; `OpenDocument` 1.3 part 3, 19.749), the library that reads cells does not.
 
-use super::Kind;
+use super::kind::Kind;
 use crate::Input;
 use crate::unpack::{Packing, Unpacking, members};
 use memchr::memmem;

@@ -6,10 +6,12 @@
 mod container;
 mod guarded;
 mod hidden;
+pub(crate) mod kind;
 mod value;
 
 use crate::Input;
 use crate::unpack::is_zip;
+use crate::workbook::kind::Kind;
 use calamine::{Ods, Reader, SheetType, SheetVisible, Xls, Xlsb, Xlsx};
 use guarded::guarded;
 use hidden::Hidden;
@@ -141,42 +143,6 @@ fn unread_sheets(book: &mut Book, read: &str, path: &Path) -> Result<Vec<UnreadT
         })?;
     }
     Ok(found)
-}
-
-/// The formats.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Kind {
-    Xlsx,
-    Xlsb,
-    Xls,
-    Ods,
-}
-
-impl Kind {
-    fn of(input: &Input) -> Result<Kind> {
-        let mut begin = Vec::new();
-        let path = input.path();
-        input.packed_file()?.take(8).read_to_end(&mut begin).map_err(|cause| Error::unreadable(path, &cause))?;
-        if !is_zip(&begin) {
-            return Ok(Kind::Xls);
-        }
-        let names = crate::unpack::members(input.packed_file()?, path)?;
-        let has = |part: &str| names.iter().any(|member| member.name.replace('\\', "/").starts_with(part));
-        Ok(match () {
-            () if has("xl/workbook.bin") => Kind::Xlsb,
-            () if has("xl/") => Kind::Xlsx,
-            () => Kind::Ods,
-        })
-    }
-
-    fn name(self) -> &'static str {
-        match self {
-            Kind::Xlsx => "workbook (XLSX)",
-            Kind::Xlsb => "workbook (XLSB)",
-            Kind::Xls => "workbook (XLS)",
-            Kind::Ods => "workbook (ODS)",
-        }
-    }
 }
 
 /// A part that is larger than any workbook of contacts has is not unpacked into memory.

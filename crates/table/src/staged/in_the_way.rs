@@ -1,6 +1,6 @@
 //! What may give way to an output: an ordinary file to a file, a receipt of this program to a receipt, a bank to nothing.
 
-use super::Placement;
+use super::placement::Placement;
 use crate::{Error, ErrorKind, Result};
 use std::fs::File;
 use std::io::Read;

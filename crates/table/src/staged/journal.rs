@@ -7,7 +7,7 @@
 use super::calls;
 use super::in_the_way::refuse_foreign_folder;
 use super::part::{beside, folder_of, is_at, is_of_this_user, names_ending_in, part_of};
-use super::{Placement, with_ending};
+use super::placement::{Placement, with_ending};
 use crate::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;

@@ -9,7 +9,10 @@ pub mod early_sync;
 mod in_the_way;
 mod journal;
 mod part;
+pub mod placement;
 
+use crate::staged::placement::Placement;
+use crate::staged::placement::with_ending;
 pub use in_the_way::refuse_bank;
 
 use crate::{Error, ErrorKind, Result};
@@ -17,28 +20,8 @@ use early_sync::{BYTES_BETWEEN, EarlySync};
 use in_the_way::{refuse_existing, refuse_foreign_folder, refuse_odd};
 use journal::{Move, Set};
 use part::{Kind, Part, folder_of};
-use serde::{Deserialize, Serialize};
 use std::fs::File;
 use std::path::{Path, PathBuf};
-
-/// What may happen to what is in the way of an output.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Placement {
-    /// Nothing: an existing output stops the command.
-    New,
-    /// It is replaced.
-    Replace,
-    /// It is kept under a name with the ending `.previous`, which replaces an older one.
-    KeepPrevious,
-}
-
-impl Placement {
-    /// That of a command with or without `--replace`.
-    pub fn of_file(replace: bool) -> Placement {
-        if replace { Placement::Replace } else { Placement::New }
-    }
-}
 
 /// A file or folder of a [`Staged`].
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -280,11 +263,4 @@ fn whole_path(target: &Path) -> Result<PathBuf> {
     let folder = folder_of(&whole);
     let folder = std::fs::canonicalize(folder).unwrap_or_else(|_| folder.to_path_buf());
     Ok(whole.file_name().map_or(folder.clone(), |name| folder.join(name)))
-}
-
-/// The path with an ending added to its name.
-pub fn with_ending(path: &Path, ending: &str) -> PathBuf {
-    let mut name = path.file_name().unwrap_or_default().to_os_string();
-    name.push(ending);
-    path.with_file_name(name)
 }

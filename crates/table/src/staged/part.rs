@@ -115,7 +115,7 @@ impl Drop for Part {
 fn remove_part(path: &Path) {
     let _ = calls::remove(path);
     for ending in ["-wal", "-shm", "-journal"] {
-        let beside = super::with_ending(path, ending);
+        let beside = super::placement::with_ending(path, ending);
         if beside.symlink_metadata().is_ok() {
             let _ = calls::remove(&beside);
         }

@@ -8,7 +8,8 @@ use pebblebank_core::select::condition::Selection;
 use pebblebank_core::select::table::TableSelection;
 use pebblebank_core::tasks::entries::FORGOTTEN;
 use pebblebank_table::csv::Defusing;
-use pebblebank_table::staged::{Placement, Staged};
+use pebblebank_table::staged::Staged;
+use pebblebank_table::staged::placement::Placement;
 use pebblebank_table::{CsvBuffer, Result};
 
 /// The columns that conditions can ask for, and that are exported.

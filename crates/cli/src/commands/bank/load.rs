@@ -1,6 +1,6 @@
 //! `pebblebank bank load FILE --as REASON`: what it would do is shown before anything changes.
 
-use super::{agrees, day_named, planned_scope, refuse_providers, until_named, what_named};
+use super::said::{agrees, day_named, planned_scope, refuse_providers, until_named, what_named};
 use crate::arguments::{BankLoad, Shared};
 use crate::commands::memory::open;
 use crate::commands::reading::{country, read_files};

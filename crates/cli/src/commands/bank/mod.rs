@@ -2,9 +2,10 @@
 
 mod entries;
 mod load;
+pub(crate) mod said;
 
 use crate::arguments::{
-    BankAction, BankAdd, BankCommand, BankFind, BankForget, BankRemove, BankSent, BankUndo, Named, Scope, Shared,
+    BankAction, BankAdd, BankCommand, BankFind, BankForget, BankRemove, BankSent, BankUndo, Named, Shared,
 };
 use crate::commands::memory::{bank_path, fingerprint, open};
 use crate::finish::Said;
@@ -12,18 +13,16 @@ use crate::render::{self, Screen};
 use crate::setting::Now;
 use pebblebank_bank::batch::{BatchId, NewBatch, What};
 use pebblebank_bank::entry::NewEntry;
-use pebblebank_bank::load::Preview;
-use pebblebank_bank::scope::{NOT_YET, NewScope, ScopeId};
 use pebblebank_bank::text::Text;
 use pebblebank_bank::{Access, Bank};
-use pebblebank_core::job::guard::{Accepted, Guard};
-use pebblebank_core::job::named::{accepted, unknown_name};
+use pebblebank_core::job::named::accepted;
 use pebblebank_core::run::setting::wrong_use;
 use pebblebank_formats::input::STDIN_NAME;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
 use pebblebank_values::place::Country;
-use std::io::{BufRead, IsTerminal, Write};
+use said::{agrees, day_named, planned_scope, refuse_providers, until_named, what_named};
+use std::io::BufRead;
 use std::path::Path;
 
 /// Does what is asked of the bank.
@@ -70,14 +69,6 @@ fn overview(shared: &Shared, now: &Now, screen: &Screen) -> Result<Said> {
     Ok(Said::done(render::bank::overview(&path, &bank.counts()?, &bank.batches()?, screen)))
 }
 
-/// The reason that `--as` names.
-fn what_named(name: &str) -> Result<What> {
-    What::from_name(name.trim()).ok_or_else(|| {
-        let known = What::LOADED.map(What::name);
-        unknown_name(name, "nothing that the bank keeps (--as)", &known, "choose one of what the bank keeps")
-    })
-}
-
 fn country_named(code: Option<&String>) -> Result<Option<Country>> {
     let of = |text: &String| {
         Country::from_text(text).ok_or_else(|| {
@@ -85,48 +76,6 @@ fn country_named(code: Option<&String>) -> Result<Option<Country>> {
         })
     };
     code.map(of).transpose()
-}
-
-/// The day that an option names.
-fn day_named(text: &str, option: &str) -> Result<Date> {
-    Date::from_iso(text.trim())
-        .ok_or_else(|| wrong_use(format!("{option}: \"{text}\" is no day"), "write it as 2026-03-05"))
-}
-
-/// A last day that is still to come.
-fn until_named(text: &str, option: &str, today: Date) -> Result<Date> {
-    let until = day_named(text, option)?;
-    if until < today {
-        let what = format!("{option}: {text} is past, so that the entry would hold nobody; nothing was changed");
-        return Err(wrong_use(what, format!("name a day that is still to come, or leave {option} out")));
-    }
-    Ok(until)
-}
-
-/// The scope that entries are about to go into.
-struct PlannedScope {
-    id: ScopeId,
-    name: String,
-    /// Its name, where it goes in with them.
-    new: Option<String>,
-}
-
-fn planned_scope(scope: &Scope, bank: &Bank) -> Result<PlannedScope> {
-    let new = if scope.new_scope { NewScope::IsMeant } else { NewScope::IsAnError };
-    let id = bank.scope_or_not_yet(scope.scope.as_deref(), new)?;
-    let typed = || scope.scope.as_deref().unwrap_or_default().trim().to_owned();
-    Ok(match id {
-        NOT_YET => PlannedScope { id, name: typed(), new: Some(typed()) },
-        id => PlannedScope { id, name: bank.scope_name(id)?, new: None },
-    })
-}
-
-/// Likely mistakes that nobody said to be meant.
-fn refuse_providers(preview: &Preview, accept: &Accepted) -> Result<()> {
-    if accept.covers(Guard::MailboxProvider, preview.providers.len() as u64) {
-        return Ok(());
-    }
-    preview.refuse_providers(&format!("--accept {}", Guard::MailboxProvider.name()))
 }
 
 fn text_named(named: &Named) -> Result<Text> {
@@ -268,18 +217,4 @@ fn forget(command: &BankForget, bank: &mut Bank, shared: &Shared, screen: &Scree
     }
     let gone = bank.forget(&text)?;
     Ok(render::bank::forgotten(gone, screen))
-}
-
-/// Asks; without somebody to ask, the answer must be `--yes`.
-fn agrees(question: &str, shared: &Shared) -> Result<bool> {
-    if shared.json || !std::io::stdin().is_terminal() {
-        let what = "this changes the bank, and there is nobody to ask, so nothing was changed";
-        return Err(wrong_use(what, "--yes answers for a script; --dry-run shows what would happen"));
-    }
-    let mut stderr = std::io::stderr().lock();
-    // A terminal that cannot be written to is asked all the same.
-    let _ = write!(stderr, "\n  {question} [y/N] ").and_then(|()| stderr.flush());
-    let mut answer = String::new();
-    let read = std::io::stdin().lock().read_line(&mut answer);
-    Ok(read.is_ok() && matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
 }

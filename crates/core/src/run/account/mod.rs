@@ -9,10 +9,10 @@ pub mod list_guards;
 pub mod people_findings;
 pub mod reports;
 
-use super::Finished;
 use super::decide::copied::Refused;
 use super::decide::known::Known;
 use super::decide::settled::Settled;
+use super::finished::Finished;
 use super::setting::Setting;
 use super::tally::{Outcome, Tally, TrippedGuard};
 use super::write::Written;

@@ -34,6 +34,9 @@ const BYTES_PER_ENTRY: u64 = 640;
 /// The part of the memory that the entries of a round may take.
 const MEMORY_PARTS: u64 = 4;
 
+/// How many entries of a list are named for each contact; where all are alike, each contact would be close to all of them.
+pub const MOST_PER_LIST: usize = 10;
+
 /// How many pairs the tally shows.
 const EXAMPLES: usize = 10;
 
@@ -172,6 +175,7 @@ pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observ
     found.look_for(&round, known, setting, observer)?;
     // However many rounds it took, in the order of the contacts and then of the entries.
     found.pairs.sort_by_key(|pair| (pair.row, pair.entry));
+    found.keep_first();
     found.tell_contacts(job);
     Ok(found)
 }
@@ -228,6 +232,21 @@ impl NearMissed {
         }
         self.pairs.append(&mut pairs);
         Ok(())
+    }
+
+    /// Keeps the first pairs of each contact with each list, whatever round found them.
+    fn keep_first(&mut self) {
+        let (mut row, mut of_lists) = (None, HashMap::new());
+        let entries = &self.entries;
+        self.pairs.retain(|pair| {
+            if row != Some(pair.row) {
+                row = Some(pair.row);
+                of_lists.clear();
+            }
+            let count = of_lists.entry(entries[pair.entry as usize].list).or_insert(0);
+            *count += 1;
+            *count <= MOST_PER_LIST
+        });
     }
 
     /// Keeps for each contact what it is close to, in words.
@@ -307,35 +326,53 @@ fn for_each_unmatched(
     Ok(())
 }
 
-/// The keys of entries, sorted, with a bit for each beforehand so that most contacts are told apart at a glance.
+/// The keys of entries, sorted, each with its list and its entry; with a bit for each beforehand so that most contacts are
+/// told apart at a glance.
 struct Keys {
     bits: Vec<u64>,
-    keys: Vec<(u64, u32)>,
+    keys: Vec<(u64, ListId, u32)>,
     has_names: bool,
 }
 
 impl Keys {
     fn new(entries: &[Entry]) -> Keys {
-        let mut keys: Vec<(u64, u32)> = Vec::new();
+        let mut keys: Vec<(u64, ListId, u32)> = Vec::new();
         for (number, entry) in entries.iter().enumerate() {
-            entry.alike.for_each_key(|key| keys.push((key, number as u32)));
+            entry.alike.for_each_key(|key| keys.push((key, entry.list, number as u32)));
         }
         keys.sort_unstable();
         keys.dedup();
         let size = (keys.len() * 16).next_power_of_two().max(1024);
         let mut bits = vec![0u64; size / 64];
-        for (key, _) in &keys {
+        for (key, ..) in &keys {
             let bit = *key as usize & (size - 1);
             bits[bit / 64] |= 1 << (bit % 64);
         }
         Keys { bits, keys, has_names: entries.iter().any(|entry| has_name(&entry.alike)) }
     }
 
-    fn of(&self, key: u64) -> impl Iterator<Item = u32> {
+    /// Adds to `found` the first entries of each list that have this key and are close to the contact.
+    fn close_to(&self, key: u64, is_close: impl Fn(u32) -> Option<&'static str>, found: &mut Vec<(u32, &'static str)>) {
         let bit = key as usize & (self.bits.len() * 64 - 1);
-        let is_there = self.bits[bit / 64] >> (bit % 64) & 1 == 1;
-        let start = if is_there { self.keys.partition_point(|(other, _)| *other < key) } else { self.keys.len() };
-        self.keys[start..].iter().take_while(move |(other, _)| *other == key).map(|(_, entry)| *entry)
+        if self.bits[bit / 64] >> (bit % 64) & 1 == 0 {
+            return;
+        }
+        let mut at = self.keys.partition_point(|(other, ..)| *other < key);
+        let (mut list, mut count) = (None, 0);
+        while let Some((_, of, entry)) = self.keys.get(at).filter(|(other, ..)| *other == key) {
+            if list != Some(*of) {
+                (list, count) = (Some(*of), 0);
+            }
+            if let Some(why) = is_close(*entry) {
+                found.push((*entry, why));
+                count += 1;
+            }
+            at = if count < MOST_PER_LIST {
+                at + 1
+            } else {
+                self.keys.partition_point(|(other, other_list, _)| (*other, *other_list) <= (key, *of))
+            };
+        }
     }
 }
 
@@ -366,17 +403,21 @@ fn pairs(
     let each = |again: &RowAgain, found: &mut Vec<Pair>| {
         let map = known.files.sources[again.file].map();
         let mut look = |contact: &Alike, list: Option<ListId>| {
-            let mut met: Vec<u32> = Vec::new();
-            contact.for_each_key(|key| met.extend(keys.of(key)));
-            met.sort_unstable();
-            met.dedup();
-            for number in met {
+            let is_close = |number: u32| {
                 let entry = &entries[number as usize];
                 let is_of_list = list.is_none_or(|list| entry.list == list);
-                if let (true, Some(why)) = (is_of_list, Alike::why_close(&entry.alike, contact)) {
-                    found.push(Pair { row: again.row, entry: number, contact: contact.shown().to_owned(), why });
-                }
-            }
+                if is_of_list { Alike::why_close(&entry.alike, contact) } else { None }
+            };
+            let mut close: Vec<(u32, &'static str)> = Vec::new();
+            contact.for_each_key(|key| keys.close_to(key, is_close, &mut close));
+            close.sort_unstable();
+            close.dedup();
+            found.extend(close.into_iter().map(|(entry, why)| Pair {
+                row: again.row,
+                entry,
+                contact: contact.shown().to_owned(),
+                why,
+            }));
         };
         if again.contact.address.is_usable() {
             let identity = String::from_utf8_lossy(again.contact.address.identity);

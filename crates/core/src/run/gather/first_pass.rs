@@ -3,13 +3,13 @@
 //! Where the rest of a file refutes what its beginning suggested (its encoding, the order of its dates, a column that is
 //! about consent after all), the pass starts over.
 
+use super::counts::Entrants;
+use super::counts::FileCounts;
+use super::kept::People;
 use crate::job::Job;
 use crate::job::ListFiles;
 use crate::job::Remembering;
 use crate::run::contact::keys::decided_hashes;
-use crate::run::gather::Entrants;
-use crate::run::gather::FileCounts;
-use crate::run::gather::People;
 use crate::run::gather::counts::ListCounts;
 use crate::run::gather::counts::WatchedColumn;
 use crate::run::gather::date_orders;

@@ -9,7 +9,7 @@ use pebblebank_values::identity::IdentityHash;
 use pebblebank_values::identity::IdentityHasher;
 /// Entries of a list.
 #[derive(Default)]
-pub(in crate::run) struct Entries {
+pub(crate) struct Entries {
     /// Those that are compared by their hash.
     pub compared: Vec<IdentityHash>,
     /// Further hashes of some of these, by their place.

@@ -155,7 +155,7 @@ fn without_returned(
 
 /// What a thread reuses from chunk to chunk of lists.
 #[derive(Default)]
-pub(in crate::run) struct EntryScratch {
+pub(crate) struct EntryScratch {
     records: Records,
     contacts: ContactReader,
     cleaner: AddressCleaner,
@@ -175,7 +175,7 @@ impl EntryScratch {
 
 /// The part of a list that one chunk holds.
 #[derive(Default)]
-pub(in crate::run) struct ListChunk {
+pub(crate) struct ListChunk {
     records: u64,
     counts: FileCounts,
     /// The entries of the list itself, then of its shares by reason.
@@ -228,7 +228,7 @@ impl ListPlan<'_> {
     }
 }
 
-pub(in crate::run) fn read_list_chunk(
+pub(crate) fn read_list_chunk(
     file: &OpenFile<ListId>,
     plan: &ListPlan,
     chunk: &Chunk,

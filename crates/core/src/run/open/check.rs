@@ -52,7 +52,7 @@ pub(super) fn check_outputs(job: &Job, opened: &OpenFiles) -> Result<()> {
         }
     }
     let Some(receipt) = &job.receipt else { return Ok(()) };
-    for folder in [receipt.clone(), staged::with_ending(receipt, ".previous")] {
+    for folder in [receipt.clone(), staged::placement::with_ending(receipt, ".previous")] {
         let Ok(folder) = std::fs::canonicalize(folder) else { continue };
         let lies_in = |input: &&Input| std::fs::canonicalize(input.path()).is_ok_and(|path| path.starts_with(&folder));
         if let Some(input) = inputs(opened).into_iter().find(lies_in) {

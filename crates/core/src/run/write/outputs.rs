@@ -11,7 +11,8 @@ use crate::run::tally::Outcome;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::observe::Observer;
 use pebblebank_table::sorter::Sorter;
-use pebblebank_table::staged::{Output, Placement, Staged, with_ending};
+use pebblebank_table::staged::placement::{Placement, with_ending};
+use pebblebank_table::staged::{Output, Staged};
 use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
 use std::path::{Path, PathBuf};
 

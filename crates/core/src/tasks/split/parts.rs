@@ -1,7 +1,7 @@
 //! The parts of a list: of which part a contact is, and which file each part becomes.
 
 use super::part_name::PartNames;
-use super::{Every, SplitBy, SplitFile, SplitWishes};
+use super::wishes::{Every, SplitBy, SplitFile, SplitWishes};
 use crate::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
 use crate::columns::value::ValueSource;
 use crate::run::contact::Contact;

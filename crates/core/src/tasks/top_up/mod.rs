@@ -5,16 +5,16 @@
 
 mod consent_word;
 pub mod dialect;
+pub mod files;
 mod update;
+pub mod wishes;
 
 use crate::columns::lines::Line;
 use crate::columns::mapping::ColumnMap;
-use crate::job::guard::Accepted;
-use crate::job::{Job, ListFiles, ReadFiles, Remembering, Source, Write};
+use crate::job::{Job, Source, Write};
 use crate::layout::receipt::{AllColumns, REPAIRS, SET_ASIDE};
 use crate::layout::{Content, Form, Layout, LayoutColumn, OnViolation};
 use crate::person::same::PersonWishes;
-use crate::require::Requirement;
 use crate::run::account::guards::sort_out;
 use crate::run::account::list_guards::{self, EarlierRun};
 use crate::run::account::reports::Reports;
@@ -24,88 +24,25 @@ use crate::run::decide::read_and_decide;
 use crate::run::open::files::OpenFile;
 use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
-use crate::run::tally::{Outcome, Tally};
+use crate::run::tally::Outcome;
 use crate::run::write::plan::SecondPass;
 use crate::run::write::rows::{Rows, Sink};
 use crate::suppress::reason::Reason;
+use crate::tasks::top_up::files::Files;
+use crate::tasks::top_up::files::ends_with_line_end;
+use crate::tasks::top_up::files::tail_of;
+use crate::tasks::top_up::wishes::TopUpWishes;
+use crate::tasks::top_up::wishes::ToppedUp;
 use consent_word::word_for_opted_in;
 use dialect::Manner;
 use pebblebank_formats::Format;
 use pebblebank_table::encoding::BadBytesAre;
 use pebblebank_table::observe::{Finding, Observer, Weight, counted};
-use pebblebank_table::staged::{Output, Placement, Staged};
+use pebblebank_table::staged::{Output, Staged};
 use pebblebank_table::units::SourceId;
 use pebblebank_table::{Error, ErrorKind, Result};
-use pebblebank_values::date::Date;
-use pebblebank_values::place::Country;
 use pebblebank_values::{ColumnRef, Field};
-use serde::Serialize;
-use std::io::{Read, Seek, SeekFrom};
-use std::path::PathBuf;
-
-/// What is asked of a top-up.
-#[derive(Debug, Clone)]
-pub struct TopUpWishes {
-    /// The master.
-    pub master: ReadFiles,
-    /// What the master is called.
-    pub master_name: String,
-    /// Where new people come from, in order of trust.
-    pub from: Vec<Source>,
-    /// Who must not be added.
-    pub against: Vec<ListFiles>,
-    /// Which client or brand it is for.
-    pub scope: Option<String>,
-    /// Who is remembered from earlier work.
-    pub remembered: Remembering,
-    /// Who is the same person, and which of several new rows is added.
-    pub person: PersonWishes,
-    /// What a new contact must have.
-    pub require: Requirement,
-    /// Whether the master's blank cells are filled from the new rows.
-    pub update: bool,
-    /// The file to write.
-    pub output: PathBuf,
-    /// Where rows go that were not added for a reason.
-    pub set_aside: PathBuf,
-    /// Where it is listed which cells of the master were filled.
-    pub repairs: PathBuf,
-    /// Whether existing outputs are replaced.
-    pub replace: bool,
-    /// The country of contacts that name none.
-    pub country: Option<Country>,
-    /// The guards that do not stop it.
-    pub accept: Accepted,
-    /// The day.
-    pub today: Date,
-}
-
-/// What a top-up came to.
-#[derive(Debug, Clone, Serialize)]
-pub struct ToppedUp {
-    /// The account: of the master, every row is written.
-    pub tally: Tally,
-    /// The master's rows, all of which stay.
-    pub master_rows: u64,
-    /// The people added.
-    pub added: u64,
-    /// The rows of the new files whose person the master has already.
-    pub known_already: u64,
-    /// Rows of the master whose person must not be contacted, by reason; they stay as they are.
-    pub refused_in_master: Vec<(Reason, u64)>,
-    /// Cells of the master that were filled.
-    pub cells_filled: u64,
-    /// Values of the new files that differ from the master's, which stay as they are.
-    pub values_differing: u64,
-    /// Columns of the new files that the master has none for.
-    pub columns_left: Vec<String>,
-    /// Where the result is, unless it was a dry run.
-    pub output: Option<PathBuf>,
-    /// Where rows are that were not added for a reason, if there are any.
-    pub set_aside: Option<PathBuf>,
-    /// Where it is listed which cells of the master were filled, if any were.
-    pub repairs: Option<PathBuf>,
-}
+use std::io::Read;
 
 /// Tops up a master list.
 pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) -> Result<ToppedUp> {
@@ -301,40 +238,6 @@ fn copy_as_it_is(master: &OpenFile<SourceId>, manner: &Manner, staged: &mut Stag
         return Ok(());
     }
     staged.write(out, &manner.encoded(manner.line_end.as_bytes())?)
-}
-
-/// The last bytes of the master, as they lie.
-fn tail_of(master: &OpenFile<SourceId>) -> Result<Vec<u8>> {
-    let fail = |cause: std::io::Error| Error::unreadable(master.input.path(), &cause);
-    let mut file = master.input.packed_file()?;
-    let length = file.seek(SeekFrom::End(0)).map_err(fail)?;
-    file.seek(SeekFrom::Start(length.saturating_sub(8))).map_err(fail)?;
-    let mut tail = Vec::new();
-    file.read_to_end(&mut tail).map_err(fail)?;
-    Ok(tail)
-}
-
-fn ends_with_line_end(tail: &[u8], manner: &Manner) -> Result<bool> {
-    let last = manner.encoded(&manner.line_end.as_bytes()[manner.line_end.len() - 1..])?;
-    Ok(tail.is_empty() || tail.ends_with(&last))
-}
-
-/// The files of a top-up.
-struct Files {
-    output: Output,
-    set_aside: Output,
-    /// The list of filled cells, where the master's blank cells are filled.
-    repairs: Option<Output>,
-}
-
-impl Files {
-    fn stage(wishes: &TopUpWishes, staged: &mut Staged) -> Result<Files> {
-        let placement = Placement::of_file(wishes.replace);
-        let output = staged.file(&wishes.output, placement)?;
-        let set_aside = staged.file(&wishes.set_aside, placement)?;
-        let repairs = if wishes.update { Some(staged.file(&wishes.repairs, placement)?) } else { None };
-        Ok(Files { output, set_aside, repairs })
-    }
 }
 
 /// Takes the new rows.

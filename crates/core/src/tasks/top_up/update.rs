@@ -1,7 +1,7 @@
 //! The master's rows with blank cells filled; every other byte stays.
 
 use super::dialect::Manner;
-use super::{Files, ends_with_line_end, tail_of};
+use super::files::{Files, ends_with_line_end, tail_of};
 use crate::job::Job;
 use crate::run::decide::fill::{Supplies, Supply, SupplyKind};
 use crate::run::decide::known::Known;
