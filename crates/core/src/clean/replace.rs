@@ -141,8 +141,6 @@ pub fn columns_of(wanted: &ColumnRef, map: &ColumnMap) -> Vec<ColumnIndex> {
             map.column(Field::Email).into_iter().chain(map.further_addresses.iter().copied()).collect()
         }
         ColumnRef::Field(field) => map.column(*field).into_iter().chain(map.second_choice(*field)).collect(),
-        ColumnRef::Extra(extra) => {
-            map.headers.iter().position(|header| fold(header) == extra.folded).map(ColumnIndex).into_iter().collect()
-        }
+        ColumnRef::Extra(extra) => map.headers.column(&extra.folded).into_iter().collect(),
     }
 }

@@ -2,6 +2,7 @@
 
 use super::addresses::Whose;
 use super::consent::{self, Judged, ValuesSay};
+use super::headers::Headers;
 use super::locate::Table;
 use super::sample::SampleRecords;
 use pebblebank_table::error::closest;
@@ -94,7 +95,7 @@ pub enum ConsentQuestions {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ColumnMap {
     /// The headers, made different from each other and never empty.
-    pub headers: Vec<String>,
+    pub headers: Headers,
     fields: [Option<ColumnIndex>; Field::COUNT],
     /// What is taken where the column of a field is blank.
     second_choices: [Option<ColumnIndex>; Field::COUNT],
@@ -135,7 +136,7 @@ impl ColumnMap {
         ColumnMap {
             extras: (0..headers.len()).map(ColumnIndex).collect(),
             usual_cells: headers.len(),
-            headers,
+            headers: headers.into(),
             fields: [None; Field::COUNT],
             second_choices: [None; Field::COUNT],
             consents: Vec::new(),
@@ -260,7 +261,7 @@ pub fn map_columns(file: &Unmapped) -> Result<Mapping> {
     let mut mapper = Mapper {
         file,
         map: ColumnMap {
-            headers: distinct_headers(&file.table.headers),
+            headers: distinct_headers(&file.table.headers).into(),
             fields: [None; Field::COUNT],
             second_choices: [None; Field::COUNT],
             consents: Vec::new(),
@@ -365,13 +366,13 @@ impl Mapper<'_> {
         for own in &self.file.wishes.own {
             let column = match &own.header {
                 Some(header) => self.column_named(&own.name, header)?,
-                None => match self.map.headers.iter().position(|header| fold(header) == fold(&own.name)) {
-                    Some(column) => ColumnIndex(column),
+                None => match self.map.headers.column(&fold(&own.name)) {
+                    Some(column) => column,
                     None => continue,
                 },
             };
             self.taken[column.0] = true;
-            self.map.headers[column.0].clone_from(&own.name);
+            self.map.headers.rename(column, &own.name);
             self.map.own.push((column, own.kind));
         }
         Ok(())
@@ -380,8 +381,8 @@ impl Mapper<'_> {
     fn column_named(&self, field: &str, header: &str) -> Result<ColumnIndex> {
         let headers = &self.map.headers;
         let exactly = headers.iter().position(|candidate| candidate.trim() == header.trim());
-        let folded = || headers.iter().position(|candidate| fold(candidate) == fold(header));
-        exactly.or_else(folded).map(ColumnIndex).ok_or_else(|| {
+        let folded = || headers.column(&fold(header));
+        exactly.map(ColumnIndex).or_else(folded).ok_or_else(|| {
             let list = headers.iter().map(|header| format!("\"{header}\"")).collect::<Vec<_>>().join(", ");
             let advice = match closest(header, headers.iter().map(String::as_str)) {
                 Some(near) => format!("did you mean \"{near}\"?"),
@@ -660,7 +661,7 @@ impl Mapper<'_> {
             let what = format!("this column may say who must not be contacted, and it is not clear how{more}");
             let answers = &self.file.wishes;
             let answered = answers.opt_in.iter().chain(&answers.opt_out).chain(&answers.not_consent);
-            let elsewhere = answered.filter(|named| !self.map.headers.iter().any(|header| fold(header) == fold(named)));
+            let elsewhere = answered.filter(|named| self.map.headers.column(&fold(named)).is_none());
             let mistyped = elsewhere.into_iter().find(|named| closest(named, [header.as_str()]).is_some());
             let meant = mistyped
                 .map_or_else(String::new, |named| format!("did you mean \"{header}\" by \"{named}\"? If not, "));
@@ -861,6 +862,8 @@ fn is_domain_entry(value: &str) -> bool {
 /// Headers without blanks around, never empty, and different from each other even when folded.
 fn distinct_headers(headers: &[String]) -> Vec<String> {
     let mut seen = std::collections::HashSet::new();
+    // The number of the next copy, so that a thousand equal headers do not each count from two.
+    let mut copies: std::collections::HashMap<String, usize> = std::collections::HashMap::new();
     let mut distinct = Vec::with_capacity(headers.len());
     for (index, header) in headers.iter().enumerate() {
         let name = match header.trim() {
@@ -868,10 +871,10 @@ fn distinct_headers(headers: &[String]) -> Vec<String> {
             name => name.to_owned(),
         };
         let mut candidate = name.clone();
-        let mut copy = 2;
         while !seen.insert(fold(&candidate)) {
+            let copy = copies.entry(fold(&name)).or_insert(2);
             candidate = format!("{name} ({copy})");
-            copy += 1;
+            *copy += 1;
         }
         distinct.push(candidate);
     }

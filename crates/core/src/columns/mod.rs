@@ -2,6 +2,7 @@
 
 pub mod addresses;
 pub mod consent;
+pub mod headers;
 pub mod lines;
 pub mod locate;
 pub mod mapping;

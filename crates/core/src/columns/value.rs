@@ -61,14 +61,11 @@ impl ValueSource {
                 (Some(column), None) => ValueSource::Column(plan(column)),
                 (None, _) => ValueSource::Nothing,
             },
-            ColumnRef::Extra(extra) => {
-                let column = map.headers.iter().position(|header| fold(header) == extra.folded);
-                match column.map(ColumnIndex) {
-                    Some(column) if map.column(Field::Email) == Some(column) => ValueSource::Address,
-                    Some(column) => ValueSource::Column(uncleaned(column)),
-                    None => ValueSource::Nothing,
-                }
-            }
+            ColumnRef::Extra(extra) => match map.headers.column(&extra.folded) {
+                Some(column) if map.column(Field::Email) == Some(column) => ValueSource::Address,
+                Some(column) => ValueSource::Column(uncleaned(column)),
+                None => ValueSource::Nothing,
+            },
         }
     }
 

@@ -7,6 +7,7 @@ use pebblebank_table::units::ColumnIndex;
 use pebblebank_table::{CsvBuffer, Record};
 use pebblebank_values::headers::RESERVED_PREFIX;
 use pebblebank_values::{ColumnRef, ExtraColumn, Field};
+use std::collections::HashMap;
 
 /// The receipt's own columns of the rows set aside.
 pub const SET_ASIDE: [&str; 5] =
@@ -127,14 +128,13 @@ pub struct OriginalValues {
 impl OriginalValues {
     /// Fits the columns to a file.
     pub fn new(all: &AllColumns, map: &ColumnMap) -> OriginalValues {
+        let mut extras = HashMap::new();
+        for column in map.extras.iter().chain(&map.further_addresses) {
+            extras.entry(extra_column(map, *column)).or_insert(*column);
+        }
         let place = |column: &ColumnRef| match column {
             ColumnRef::Field(field) => map.column(*field),
-            ColumnRef::Extra(extra) => map
-                .extras
-                .iter()
-                .chain(&map.further_addresses)
-                .copied()
-                .find(|column| extra_column(map, *column) == *extra),
+            ColumnRef::Extra(extra) => extras.get(extra).copied(),
         };
         OriginalValues {
             columns: all.columns.iter().map(place).collect(),

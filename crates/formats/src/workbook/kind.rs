@@ -2,7 +2,6 @@
 
 use crate::Input;
 use crate::unpack::is_zip;
-use calamine::Reader;
 use pebblebank_table::{Error, Result};
 use std::io::Read;
 

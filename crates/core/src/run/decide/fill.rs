@@ -5,6 +5,7 @@
 //! pass to read alongside.
 
 use super::copies::sort_copies;
+use super::crossings::SharedValues;
 use super::known::Known;
 use crate::clean::plan::{CleaningPlan, Wanted};
 use crate::columns::mapping::ColumnMap;
@@ -412,41 +413,118 @@ fn take_from_lists(
     let place_of = |column: &ColumnRef| columns.columns.iter().position(|known| known == column).unwrap_or_default();
     let places: Vec<Vec<usize>> =
         job.lists.iter().map(|list| list.take.iter().map(|taken| place_of(&taken.ours)).collect()).collect();
-    let mut sorted = rows.finish()?;
+    let mut of_people = Sorter::new(memory, &known.spool_folder);
+    give_to_people(rows.finish()?, &known.settled.taken, &mut of_people)?;
+    let mut sorted = of_people.finish()?;
     let mut person = Vec::new();
-    let mut found: Vec<Vec<Vec<u8>>> = Vec::new();
-    let mut give = |person: &[u8], found: &[Vec<Vec<u8>>]| -> Result<()> {
+    let mut found = BestValues::default();
+    let mut give = |person: &[u8], found: &BestValues| -> Result<()> {
         let [a, b, c, d, high, low] = *person else { return Ok(()) };
         let list = usize::from(u16::from_be_bytes([high, low]));
         let mut payload = Vec::new();
-        let mut differs = false;
-        for (taken, place) in places[list].iter().enumerate() {
-            let mut values = found.iter().map(|values| &values[taken]).filter(|value| !value.is_empty());
-            let Some(value) = values.next() else { continue };
-            differs |= values.any(|other| other != value);
+        for (best, place) in found.columns.iter().zip(&places[list]).filter(|(best, _)| !best.value.is_empty()) {
             payload.extend_from_slice(&(*place as u32).to_le_bytes());
-            put_text(&mut payload, value);
+            put_text(&mut payload, &best.value);
         }
         tallies[list].persons += u64::from(!payload.is_empty());
-        tallies[list].several += u64::from(differs);
+        tallies[list].several += u64::from(found.columns.iter().any(|best| best.differs));
         supplies.push(&[a, b, c, d, 2, high, low], &payload)
     };
     while let Some((key, payload)) = sorted.next()? {
         if person != key[..6] {
             give(&person, &found)?;
-            found.clear();
+            found = BestValues::default();
             person = key[..6].to_vec();
         }
-        let mut values = Vec::new();
-        let mut rest = payload;
-        while let Some((value, after)) = take_text(rest) {
-            values.push(value.to_vec());
-            rest = after;
-        }
-        found.push(values);
+        found.unite(&BestValues::from_bytes(payload)?);
     }
     give(&person, &found)?;
     Ok(tallies.into_iter().zip(&job.lists).filter(|(_, list)| !list.take.is_empty()).map(|(tally, _)| tally).collect())
+}
+
+/// For each column that is taken from a list: the value of the row that ranks first among those in which it is filled.
+#[derive(Default)]
+struct BestValues {
+    columns: Vec<BestValue>,
+}
+
+/// The value of the row that ranks first, the row's rank and number, and whether others differ from it.
+#[derive(Default, Clone)]
+struct BestValue {
+    /// The smaller ranks first.
+    rank: [u8; 8],
+    value: Vec<u8>,
+    differs: bool,
+}
+
+impl BestValues {
+    /// Takes over what ranks before its own values.
+    fn unite(&mut self, other: &BestValues) {
+        self.columns.resize(other.columns.len().max(self.columns.len()), BestValue::default());
+        for (own, other) in self.columns.iter_mut().zip(&other.columns).filter(|(_, other)| !other.value.is_empty()) {
+            let differs = own.differs || other.differs || (!own.value.is_empty() && own.value != other.value);
+            if own.value.is_empty() || other.rank < own.rank {
+                own.clone_from(other);
+            }
+            own.differs = differs;
+        }
+    }
+
+    /// The values of one row of a list.
+    fn of_row(rank: [u8; 8], mut values: &[u8]) -> BestValues {
+        let mut columns = Vec::new();
+        while let Some((value, after)) = take_text(values) {
+            columns.push(BestValue { rank, value: value.to_vec(), differs: false });
+            values = after;
+        }
+        BestValues { columns }
+    }
+
+    fn to_bytes(&self) -> Vec<u8> {
+        let mut bytes = Vec::new();
+        for BestValue { rank, value, differs } in &self.columns {
+            bytes.extend_from_slice(rank);
+            bytes.push(u8::from(*differs));
+            put_text(&mut bytes, value);
+        }
+        bytes
+    }
+
+    fn from_bytes(mut bytes: &[u8]) -> Result<BestValues> {
+        let mut columns = Vec::new();
+        while let Some((head, rest)) = bytes.split_first_chunk::<9>() {
+            let [rank @ .., differs] = *head;
+            let (value, after) = take_text(rest).ok_or_else(Error::defect)?;
+            columns.push(BestValue { rank, value: value.to_vec(), differs: differs == 1 });
+            bytes = after;
+        }
+        Ok(BestValues { columns })
+    }
+}
+
+/// Puts the rows of lists that have a value in common together, and hands what comes of them to everybody who has the value,
+/// by person and list.
+fn give_to_people(mut rows: Sorted, shared: &SharedValues, of_people: &mut Sorter) -> Result<()> {
+    let mut at = Vec::new();
+    let mut found = BestValues::default();
+    let mut give = |at: &[u8], found: &BestValues| -> Result<()> {
+        let Some((value, list)) = at.split_first_chunk::<4>() else { return Ok(()) };
+        let payload = found.to_bytes();
+        let people = shared.people_with(u32::from_be_bytes(*value)).iter();
+        people.into_iter().try_for_each(|(_, person)| {
+            of_people.push(&[&person.to_be_bytes()[..], list, &value[..]].concat(), &payload)
+        })
+    };
+    while let Some((key, payload)) = rows.next()? {
+        if at != key[..6] {
+            give(&at, &found)?;
+            found = BestValues::default();
+            at = key[..6].to_vec();
+        }
+        let rank = key[6..].first_chunk::<8>().ok_or_else(Error::defect)?;
+        found.unite(&BestValues::of_row(*rank, payload));
+    }
+    give(&at, &found)
 }
 
 /// How the values that are taken from one list file are found, and what its rows are ranked by.
@@ -483,7 +561,8 @@ impl TakePlan {
     }
 }
 
-/// Hands each row of a list that some person has, with the values that are taken from it, to `rows`: by person, list, rank.
+/// Hands each row of a list that somebody is in, with the values that are taken from it, to `rows`: by the value that both
+/// have, list, rank.
 fn read_list_rows(job: &Job, known: &Known, rows: &mut Sorter, observer: &dyn Observer) -> Result<()> {
     let files = &known.files;
     let plans: Vec<TakePlan> = files.lists.iter().map(|file| TakePlan::new(job, file)).collect();
@@ -492,7 +571,7 @@ fn read_list_rows(job: &Job, known: &Known, rows: &mut Sorter, observer: &dyn Ob
     let mut records = Records::default();
     let mut reading = Reading::new(&files.lists, Stage::Filling, observer);
     let (mut entry, mut at) = (0u32, 0usize);
-    let matches = &known.settled.taken;
+    let matches = known.settled.taken.entries();
     while let Some(chunk) = reading.next()? {
         let file = &files.lists[chunk.file.0 as usize];
         let read = read_list_chunk(
@@ -525,9 +604,9 @@ fn read_list_rows(job: &Job, known: &Known, rows: &mut Sorter, observer: &dyn Ob
                 Survivor::LastRead => !own.start,
                 _ => !plan.rank.of(&record, &contact.cleaned, &contact.address),
             };
-            for (_, person) in &matches[first..at] {
+            for (_, value) in &matches[first..at] {
                 let list = file.owner.0.to_be_bytes();
-                let key = [&person.to_be_bytes()[..], &list, &order.to_be_bytes(), &own.start.to_be_bytes()];
+                let key = [&value.to_be_bytes()[..], &list, &order.to_be_bytes(), &own.start.to_be_bytes()];
                 rows.push(&key.concat(), &payload)?;
             }
         }

@@ -6,6 +6,7 @@
 
 pub mod copied;
 pub mod copies;
+pub mod crossings;
 pub mod fill;
 pub mod known;
 pub mod near_duplicates;

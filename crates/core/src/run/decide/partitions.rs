@@ -1,5 +1,6 @@
 //! Who is who, found out: what the keys say partition by partition, put together into groups and marks.
 
+use super::crossings::{Crossings, SharedValues};
 use super::settled::{DECIDED, Decided, Namesakes, Switchboards};
 use crate::columns::lines::Line;
 use crate::job::{Job, ListFiles};
@@ -17,7 +18,7 @@ use crate::suppress::marks::{Mark, MarkSet, MarkSets, Refusal};
 use crate::suppress::reason::Reason;
 use pebblebank_table::Result;
 use pebblebank_table::units::{ListId, RowId, RowNumber, SourceId};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
 /// Whose an entry is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -116,12 +117,12 @@ pub(super) struct PartitionFindings {
     held: Vec<(RowId, Mark)>,
     /// Entries that matched.
     matched_entries: Vec<u32>,
-    /// Entries of lists that go by another field, each with a row that it is of, where there are several.
-    several: Vec<(u32, u32)>,
-    /// Entries of lists that values are taken from, each with a row that it is of.
-    taken: Vec<(u32, u32)>,
-    /// Entries that count mailings, each with a row that it is of.
-    mailed: Vec<(u32, u32)>,
+    /// Entries of lists that go by another field, and the rows that they are of, where there are several.
+    several: Crossings,
+    /// Entries of lists that values are taken from, and the rows that they are of.
+    taken: Crossings,
+    /// Entries that count mailings, and the rows that they are of.
+    mailed: Crossings,
     /// Who is named by a decision: the entry, and a row.
     decided: Vec<(u32, u32)>,
     /// Rows that share an identity and are not joined by it: runs, each after its length.
@@ -203,6 +204,7 @@ impl PartitionFindings {
         let is_allowed =
             numbers.has_allowances && entries.iter().any(|entry| matches!(owner(entry), EntryOwner::Allowance(_)));
         let mut before = None;
+        let (mut mailed, mut taken, mut several) = (Vec::new(), Vec::new(), Vec::new());
         for entry in entries {
             let of_rows = || rows.iter().map(|row| (entry.owner(), row.owner()));
             let mark_all = |mark| rows.iter().map(move |row| (RowId(row.owner()), mark));
@@ -221,15 +223,14 @@ impl PartitionFindings {
             let wishes = &numbers.lists[list.0 as usize];
             let lifted = is_allowed && wishes.reason.is_some_and(|reason| gives_way(reason, HitBy::Address));
             if wishes.about == About::Mailings {
-                let counted = (!lifted).then(of_rows);
-                self.mailed.extend(counted.into_iter().flatten());
+                mailed.extend((!lifted).then_some(entry.owner()));
                 continue;
             }
             if wishes.gives_values {
-                self.taken.extend(of_rows());
+                taken.push(entry.owner());
             }
             if wishes.about == About::Fields && rows.len() > 1 {
-                self.several.extend(of_rows());
+                several.push(entry.owner());
             }
             if before.replace(list) != Some(list) {
                 self.held.extend(mark_all(if lifted { Mark::Lifted(list) } else { Mark::On(list) }));
@@ -238,6 +239,9 @@ impl PartitionFindings {
                     self.held.extend(firsts.map(|row| (RowId(row.owner()), Mark::FirstOn(list))));
                 }
             }
+        }
+        for (found, entries) in [(&mut self.mailed, mailed), (&mut self.taken, taken), (&mut self.several, several)] {
+            found.add(&entries, rows.iter().map(|row| row.owner()));
         }
     }
 }
@@ -253,12 +257,12 @@ pub(super) struct Settling {
     pub first_with_address: Vec<u32>,
     pub key_of: Vec<u8>,
     pub address_key: u8,
-    pub taken: Vec<(u32, u32)>,
-    pub mailed: Vec<(u32, u32)>,
+    pub taken: Crossings,
+    pub mailed: Crossings,
     pub decided: Vec<(u32, u32)>,
     /// The entries that matched.
     pub matched_entries: RowSet,
-    pub several: Vec<(u32, u32)>,
+    pub several: Crossings,
 }
 
 impl Settling {
@@ -267,9 +271,9 @@ impl Settling {
             self.mark(*row, *mark);
         }
         found.matched_entries.iter().for_each(|entry| self.matched_entries.add(RowId(*entry)));
-        self.several.extend_from_slice(&found.several);
-        self.taken.extend_from_slice(&found.taken);
-        self.mailed.extend_from_slice(&found.mailed);
+        self.several.append(&found.several);
+        self.taken.append(&found.taken);
+        self.mailed.append(&found.mailed);
         self.decided.extend_from_slice(&found.decided);
         self.shared.extend_from_slice(&found.shared);
         self.others.add(&found.others)?;
@@ -376,8 +380,18 @@ impl Settling {
     pub fn count_mailings(&mut self, numbers: &EntryNumbers, job: &Job) {
         let list = job.lists.iter().position(ListFiles::counts_mailings);
         let (Some(list), Some(limits)) = (list, job.limits) else { return };
-        let of_person = |(entry, row): (u32, u32)| (self.groups.settled()[row as usize], numbers.mailing(entry));
-        let mut mailed: Vec<(u32, u32)> = std::mem::take(&mut self.mailed).into_iter().map(of_person).collect();
+        let shared = std::mem::take(&mut self.mailed).by_people(self.groups.settled());
+        let mut mailed: Vec<(u32, u32)> = Vec::new();
+        for entries in shared.entries_by_value().chunk_by(|a, b| a.0 == b.0) {
+            let mut mailings: Vec<u32> = entries.iter().map(|(_, entry)| numbers.mailing(*entry)).collect();
+            mailings.sort_unstable();
+            mailings.dedup();
+            // So many are enough, whichever they are.
+            mailings.truncate(limits.at_most as usize);
+            for (_, person) in shared.people_with(entries[0].0) {
+                mailed.extend(mailings.iter().map(|mailing| (*person, *mailing)));
+            }
+        }
         mailed.sort_unstable();
         mailed.dedup();
         for mailings in mailed.chunk_by(|a, b| a.0 == b.0) {
@@ -429,38 +443,40 @@ impl Settling {
         done
     }
 
-    /// Entries that values are taken from, each with its persons, by entry.
-    pub fn persons_of_entries(&mut self) -> Vec<(u32, u32)> {
-        let mut taken = std::mem::take(&mut self.taken);
-        for (_, row) in &mut taken {
-            *row = self.groups.settled()[*row as usize];
-        }
-        taken.sort_unstable();
-        taken.dedup();
-        taken
+    /// The entries that values are taken from, and the people whom they are of.
+    pub fn people_of_entries(&mut self) -> SharedValues {
+        std::mem::take(&mut self.taken).by_people(self.groups.settled())
     }
 
     /// Entries of lists that go by another field and are several persons, by list.
     pub fn namesakes(&mut self, numbers: &EntryNumbers) -> Vec<Namesakes> {
         const EXAMPLES: usize = 6;
-        let mut several = std::mem::take(&mut self.several);
-        for (_, row) in &mut several {
-            *row = self.groups.settled()[*row as usize];
-        }
-        several.sort_unstable();
-        several.dedup();
+        let shared = std::mem::take(&mut self.several).by_people(self.groups.settled());
         let mut found: Vec<Namesakes> = Vec::new();
-        for persons in several.chunk_by(|a, b| a.0 == b.0).filter(|persons| persons.len() > 1) {
-            let EntryOwner::List(list) = numbers.owner(persons[0].0) else { continue };
+        // Many entries may have the same values: their people are looked up once.
+        let mut known_people: HashMap<Vec<u32>, (u64, Vec<u32>)> = HashMap::new();
+        for entries in shared.entries().chunk_by(|a, b| a.0 == b.0) {
+            let values: Vec<u32> = entries.iter().map(|(_, value)| *value).collect();
+            let (persons, examples) = known_people.entry(values).or_insert_with_key(|values| {
+                let mut people: Vec<u32> =
+                    values.iter().flat_map(|value| shared.people_with(*value)).map(|(_, person)| *person).collect();
+                people.sort_unstable();
+                people.dedup();
+                (people.len() as u64, people.into_iter().take(EXAMPLES).collect())
+            });
+            if *persons < 2 {
+                continue;
+            }
+            let EntryOwner::List(list) = numbers.owner(entries[0].0) else { continue };
             let known = found.iter().position(|known| known.list == list).unwrap_or_else(|| {
                 found.push(Namesakes { list, entries: 0, persons: 0, examples: Vec::new() });
                 found.len() - 1
             });
             let namesakes = &mut found[known];
             namesakes.entries += 1;
-            namesakes.persons += persons.len() as u64;
+            namesakes.persons += *persons;
             let room = EXAMPLES.saturating_sub(namesakes.examples.len());
-            namesakes.examples.extend(persons.iter().take(room).map(|(_, row)| RowId(*row)));
+            namesakes.examples.extend(examples.iter().take(room).map(|row| RowId(*row)));
         }
         found.sort_by_key(|namesakes| namesakes.list);
         found

@@ -1,5 +1,6 @@
 //! Decides who is who and who must not be contacted, from keys and row numbers alone.
 
+use super::crossings::Crossings;
 use super::settled::Matches;
 use super::settled::Settled;
 use crate::job::Job;
@@ -49,11 +50,11 @@ pub fn settle(
         first_with_address: if has_other_keys { (0..lines.len() as u32).collect() } else { Vec::new() },
         key_of: if has_other_keys || decisions.is_some() { vec![NO_KEY; lines.len()] } else { Vec::new() },
         address_key: address_key.unwrap_or_default() as u8,
-        taken: Vec::new(),
-        mailed: Vec::new(),
+        taken: Crossings::default(),
+        mailed: Crossings::default(),
         decided: Vec::new(),
         matched_entries: RowSet::new(entries as usize),
-        several: Vec::new(),
+        several: Crossings::default(),
     };
     let (partitions, spilled) = keys.into_partitions()?;
     let threads = if lines.len() < WORTH_A_SECOND_THREAD { 1 } else { threads };
@@ -85,7 +86,7 @@ pub fn settle(
     settling.unite_persons(&lines, &ranks, job.person.survivor, master_ends);
     settling.count_mailings(&numbers, job);
     settling.spread_refusals();
-    let persons_of_entries = settling.persons_of_entries();
+    let persons_of_entries = settling.people_of_entries();
     let namesakes = settling.namesakes(&numbers);
     let Settling { groups, mut marks, mark_sets, key_of, matched_entries, .. } = settling;
     forget_marks_of_merged(&mut marks, &groups);

@@ -1,5 +1,6 @@
 //! What was decided about every record, and the only place that clears somebody for an import file.
 
+use super::crossings::SharedValues;
 use crate::columns::lines::Line;
 use crate::person::groups::Groups;
 use crate::person::same::Survivor;
@@ -117,8 +118,8 @@ pub struct Settled {
     pub(super) key_of: Vec<u8>,
     /// Values of keys that too many addresses share.
     pub switchboards: Vec<Switchboards>,
-    /// Entries of lists that values are taken from, each with the persons that it is of; by entry.
-    pub taken: Vec<(u32, u32)>,
+    /// Entries of lists that values are taken from, and the people whom they are of.
+    pub taken: SharedValues,
     /// What came of the decisions about persons.
     pub decided: Decided,
     /// Values of lists that are several persons.

@@ -127,10 +127,8 @@ pub(crate) fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
 
 /// Every header that the job calls one about consent, or none, is that of a column of some file of its source.
 fn check_consent_wishes(job: &Job, files: &[&OpenFile<SourceId>]) -> Result<()> {
-    let headers = |file: &OpenFile<SourceId>| file.map().headers.clone();
-    let has = |file: &&&OpenFile<SourceId>, wanted: &String| {
-        file.map().headers.iter().any(|header| fold(header) == fold(wanted))
-    };
+    let headers = |file: &OpenFile<SourceId>| file.map().headers.to_vec();
+    let has = |file: &&&OpenFile<SourceId>, wanted: &String| file.map().headers.column(&fold(wanted)).is_some();
     for (place, source) in job.sources.iter().enumerate() {
         let own: Vec<&&OpenFile<SourceId>> = files.iter().filter(|file| usize::from(file.owner.0) == place).collect();
         let wishes = &source.read.columns;
