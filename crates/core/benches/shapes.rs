@@ -1,41 +1,204 @@
-//! How a run grows with its rows whatever these look like: each shape with the rows doubled twice. A shape in which every row
-//! shares something with all others must take no more than a little over twice the time for twice the rows.
+//! How a run grows with its input whatever that looks like: each shape with its size doubled twice. What takes more than a
+//! little over twice the time for twice the size grows faster than sorting does.
 //!
-//! Data are made before the clock starts; every run checks its account.
+//! Data are made before the clock starts; every run checks its account. Behind each shape the most memory that its largest
+//! run took is printed, where the system tells it (Linux).
 
-use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
+use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
 use pebblebank_core::job::memory::DEFAULT_MEMORY;
 use pebblebank_core::run::finished::Finished;
 use pebblebank_core::run::setting::Setting;
 use pebblebank_core::{job, run};
 use pebblebank_table::observe::Silent;
-use std::fmt::Write as _;
 use std::path::Path;
 
-/// What all rows have in common; every second one opted out.
-const SHAPES: [(&str, Shape); 4] = [
-    ("one address", Shape { address: |_| "ida@post.example".to_owned(), phone: |_| String::new() }),
-    ("one invalid address", Shape { address: |_| "ida@@post.example".to_owned(), phone: number }),
-    ("one phone", Shape { address: |row| format!("p{row}@post.example"), phone: |_| number(1) }),
-    ("one domain", Shape { address: |row| format!("p{row}@post.example"), phone: |_| String::new() }),
+/// The smallest size of each shape, and its files: contacts, a list, and what the job says of them.
+struct Shape {
+    size: usize,
+    files: fn(usize) -> [String; 3],
+}
+
+const SUPPRESS: &str = "[[suppress]]\nname = \"list\"\nfiles = [\"list.csv\"]\n";
+
+const BY_PHONE: &str = "[person]\nsame = [\"email\", \"phone\"]\n";
+
+const FILL: &str = "[person]\nfill = true\n";
+
+fn lines(header: &str, size: usize, line: impl Fn(usize) -> String) -> String {
+    let rows: Vec<String> = (0..size).map(line).collect();
+    format!("{header}\n{}\n", rows.join("\n"))
+}
+
+fn status(row: usize) -> &'static str {
+    ["subscribed", "unsubscribed"][row % 2]
+}
+
+const SHAPES: [(&str, Shape); 14] = [
+    (
+        "one address",
+        Shape {
+            size: 25_000,
+            files: |n| {
+                [lines("email,Status", n, |k| format!("ida@post.example,{}", status(k))), String::new(), String::new()]
+            },
+        },
+    ),
+    (
+        "one invalid address",
+        Shape {
+            size: 25_000,
+            files: |n| {
+                let row = |k: usize| format!("ida@@post.example,+44207{k:07},{}", status(k));
+                [lines("email,Phone,Status", n, row), String::new(), BY_PHONE.to_owned()]
+            },
+        },
+    ),
+    (
+        "one phone",
+        Shape {
+            size: 25_000,
+            files: |n| {
+                let row = |k: usize| format!("p{k}@post.example,+442079460000,{}", status(k));
+                [lines("email,Phone,Status", n, row), String::new(), BY_PHONE.to_owned()]
+            },
+        },
+    ),
+    (
+        "one domain",
+        Shape {
+            size: 25_000,
+            files: |n| {
+                [lines("email,Status", n, |k| format!("p{k}@post.example,{}", status(k))), String::new(), String::new()]
+            },
+        },
+    ),
+    (
+        "one group to fill",
+        Shape {
+            size: 25_000,
+            files: |n| {
+                [
+                    lines("email,City,Notes", n, |k| format!("ida@post.example,,note {k}")),
+                    String::new(),
+                    FILL.to_owned(),
+                ]
+            },
+        },
+    ),
+    (
+        "one chain to fill",
+        Shape {
+            size: 25_000,
+            files: |n| {
+                let row = |k: usize| format!("p{k}@post.example,p{}@post.example,Town {k}", k + 1);
+                [lines("email,email 2,City", n, row), String::new(), FILL.to_owned()]
+            },
+        },
+    ),
+    (
+        "distinct tags of one person",
+        Shape {
+            size: 25_000,
+            files: |n| {
+                [lines("email,Tags", n, |k| format!("ida@post.example,t{k};u{k}")), String::new(), FILL.to_owned()]
+            },
+        },
+    ),
+    (
+        "near misses by tags",
+        Shape {
+            size: 5_000,
+            files: |n| {
+                let list = lines("email", n, |k| format!("ida+x{k}@post.example"));
+                [
+                    lines("email", n, |k| format!("ida+{k}@post.example")),
+                    list,
+                    format!("{SUPPRESS}near_miss = \"report\"\n"),
+                ]
+            },
+        },
+    ),
+    (
+        "near misses at one domain",
+        Shape {
+            size: 5_000,
+            files: |n| {
+                let row = |letter: char| move |k: usize| format!("{letter}{k:07}@post.example,Ida Moss");
+                let job = format!("{SUPPRESS}near_miss = \"report\"\n");
+                [lines("email,name", n, row('p')), lines("email,name", n, row('q')), job]
+            },
+        },
+    ),
+    (
+        "one name in a list and in all rows",
+        Shape {
+            size: 10_000,
+            files: |n| {
+                let job = format!("{SUPPRESS}by = \"full_name\"\n");
+                [
+                    lines("email,name", n, |k| format!("p{k}@post.example,Ida Moss")),
+                    lines("name", n, |_| "Ida Moss".to_owned()),
+                    job,
+                ]
+            },
+        },
+    ),
+    (
+        "values taken for one key",
+        Shape {
+            size: 5_000,
+            files: |n| {
+                let job = "[[list]]\nname = \"list\"\nfiles = [\"list.csv\"]\nby = \"Club\"\ntake = [\"Town\"]\n";
+                let list = lines("Club,Town", n, |k| format!("one,Town {k}"));
+                [lines("email,Club", n, |k| format!("p{k}@post.example,one")), list, job.to_owned()]
+            },
+        },
+    ),
+    (
+        "columns",
+        Shape {
+            size: 2_000,
+            files: |n| {
+                let header: String = (0..n).map(|k| format!(",c{k}")).collect();
+                [
+                    lines(&format!("email{header}"), 20, |k| format!("p{k}@post.example{}", ",x".repeat(n))),
+                    String::new(),
+                    String::new(),
+                ]
+            },
+        },
+    ),
+    (
+        "equal headers",
+        Shape {
+            size: 2_000,
+            files: |n| {
+                let header = format!("email{}", ",same".repeat(n));
+                [lines(&header, 20, |k| format!("p{k}@post.example{}", ",x".repeat(n))), String::new(), String::new()]
+            },
+        },
+    ),
+    (
+        "wrappings around one address",
+        Shape {
+            size: 10_000,
+            files: |n| {
+                let row =
+                    |_: usize| format!("{}ida@post.example,{}bob@post.example", "mailto:".repeat(n), "<".repeat(n));
+                [lines("email,email 2", 1, row), String::new(), String::new()]
+            },
+        },
+    ),
 ];
 
-struct Shape {
-    address: fn(usize) -> String,
-    phone: fn(usize) -> String,
-}
-
-fn number(row: usize) -> String {
-    format!("+44207{row:07}")
-}
-
-const JOB: &str = "[job]\nname = \"shape\"\n[person]\nsame = [\"email\", \"phone\"]\nnear_duplicates = false\n\
-                   [require]\nfields = []\n[[source]]\nname = \"all\"\nfiles = [\"all.csv\"]\n\
-                   [guard]\nwrite_at_least = 0\n[[write]]\nfile = \"out.csv\"\n";
+const JOB: &str = "[job]\nname = \"shape\"\n[require]\nfields = []\n[[source]]\nname = \"all\"\nfiles = [\"all.csv\"]\n\
+                   [guard]\naccept = { holds-most = 1000000 }\n[[write]]\nfile = \"out.csv\"\n";
 
 fn run(folder: &Path) -> Finished {
     let mut job = job::file::read(&folder.join("job.toml"), "2026-03-02").expect("a job");
     job.replace = true;
+    job.person.near_duplicates = Some(false);
+    job.guards.write_at_least = 0;
     let setting = Setting {
         threads: run::threads_of_this_machine(),
         memory: DEFAULT_MEMORY,
@@ -46,23 +209,32 @@ fn run(folder: &Path) -> Finished {
     run::run(&job, &setting, &Silent).expect("a run")
 }
 
+/// The most memory that this process took since it was last asked, in MiB.
+fn peak_memory() -> Option<u64> {
+    let status = std::fs::read_to_string("/proc/self/status").ok()?;
+    let line = status.lines().find(|line| line.starts_with("VmHWM:"))?;
+    std::fs::write("/proc/self/clear_refs", "5").ok()?;
+    line.split_whitespace().nth(1)?.parse::<u64>().ok().map(|kib| kib >> 10)
+}
+
 fn shapes(criterion: &mut Criterion) {
     for (name, shape) in SHAPES {
         let mut group = criterion.benchmark_group(name);
         group.sample_size(10);
-        for rows in [25_000, 50_000, 100_000] {
+        for size in [shape.size, shape.size * 2, shape.size * 4] {
             let folder = tempfile::tempdir().expect("a temporary folder");
-            let mut text = "email,Phone,Status\n".to_owned();
-            for row in 0..rows {
-                let status = ["subscribed", "unsubscribed"][row % 2];
-                _ = writeln!(text, "{},{},{status}", (shape.address)(row), (shape.phone)(row));
+            let [all, list, more] = (shape.files)(size);
+            let rows = all.lines().count() as u64 - 1;
+            for (file, text) in [("all.csv", all), ("list.csv", list), ("job.toml", format!("{JOB}{more}"))] {
+                std::fs::write(folder.path().join(file), text).expect("room for the files");
             }
-            std::fs::write(folder.path().join("all.csv"), text).expect("room for the rows");
-            std::fs::write(folder.path().join("job.toml"), JOB).expect("room for the job");
-            group.throughput(Throughput::Elements(rows as u64));
-            group.bench_function(BenchmarkId::from_parameter(rows), |bencher| {
-                bencher.iter(|| assert_eq!(run(folder.path()).tally.all.read, rows as u64));
+            peak_memory();
+            group.bench_function(BenchmarkId::from_parameter(size), |bencher| {
+                bencher.iter(|| assert_eq!(run(folder.path()).tally.all.read, rows));
             });
+            if let Some(mib) = peak_memory() {
+                println!("{name}, {size}: at most {mib} MiB");
+            }
         }
         group.finish();
     }

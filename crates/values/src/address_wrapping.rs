@@ -6,14 +6,18 @@ use unicode_normalization::{UnicodeNormalization, is_nfc};
 
 /// Takes off what surrounds an address, again and again until nothing changes.
 pub(crate) fn strip(typed: &str, rules: &mut Rules) -> String {
+    /// A longer text is no address, however often something is taken off: each time takes as long as the text.
+    const LONG: usize = 4 << 10;
+    const MOST_TIMES: usize = 64;
     let mut text = typed.to_owned();
-    loop {
+    for times in 0.. {
         let before = text.len();
         text = strip_once(text, rules);
-        if text.len() == before {
-            return text;
+        if text.len() == before || (before > LONG && times > MOST_TIMES) {
+            break;
         }
     }
+    text
 }
 
 /// Without invisible characters, full-width forms made ordinary.
