@@ -5,7 +5,7 @@ use crate::batch::What;
 use crate::file::{Bank, trouble};
 use crate::scope::{EVERYONE, EVERYONE_NAME, NOT_YET, NewScope, ScopeId};
 use crate::text::{Kind, Text};
-use pebblebank_core::job::Limits;
+use pebblebank_core::job::remembering::Limits;
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_core::suppress::remembered::{Among, HeldBy, Remembered, RememberedEntry, RememberedHold};
 use pebblebank_table::Result;

@@ -9,7 +9,7 @@ use pebblebank_bank::entry::NewEntry;
 use pebblebank_bank::memory::{Asked, Memory};
 use pebblebank_bank::scope::NewScope;
 use pebblebank_bank::{Bank, EVERYONE, ScopeId, Text};
-use pebblebank_core::job::Limits;
+use pebblebank_core::job::remembering::Limits;
 use pebblebank_values::date::Date;
 use proptest::prelude::*;
 use rstest::rstest;

@@ -102,6 +102,8 @@ fn known_by(module: &[String], text: &str, modules: &BTreeMap<Vec<String>, PathB
     for (at, _) in text.match_indices("crate::") {
         named.push(text[at..].chars().take_while(|sign| sign.is_alphanumeric() || "_:".contains(*sign)).collect());
     }
+    // The begin of a tree, whose paths are there already.
+    named.retain(|path| !path.ends_with("::"));
     let resolve = |path: &String| -> Option<Vec<String>> {
         let mut parts: Vec<&str> = path.split("::").map(str::trim).collect();
         let mut base: Vec<String> = Vec::new();

@@ -1,6 +1,6 @@
 //! What a usable contact must have, judged cell by cell for one file.
 
-use crate::columns::mapping::ColumnMap;
+use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
 use pebblebank_table::Record;
 use pebblebank_table::cell::is_empty;

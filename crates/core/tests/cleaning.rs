@@ -4,8 +4,9 @@
 use pebblebank_core::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
 use pebblebank_core::clean::row::RowCleaner;
 use pebblebank_core::columns::locate::Table;
-use pebblebank_core::columns::mapping::{ColumnWishes, ConsentQuestions, Unmapped, map_columns};
+use pebblebank_core::columns::mapping::{Unmapped, map_columns};
 use pebblebank_core::columns::sample::SampleRecords;
+use pebblebank_core::columns::wishes::{ColumnWishes, ConsentQuestions};
 use pebblebank_table::units::{ColumnIndex, RowNumber};
 use pebblebank_table::{Chunk, Dialect, Records, Shape, cell};
 use pebblebank_values::address::AddressCleaner;

@@ -2,8 +2,9 @@
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_core::columns::locate::{Table, locate_table};
-use pebblebank_core::columns::mapping::{ColumnWishes, ConsentQuestions, Mapping, Unmapped, map_columns};
+use pebblebank_core::columns::mapping::{Mapping, Unmapped, map_columns};
 use pebblebank_core::columns::sample::SampleRecords;
+use pebblebank_core::columns::wishes::{ColumnWishes, ConsentQuestions};
 use pebblebank_table::units::ColumnIndex;
 use pebblebank_table::{Error, ErrorKind, recognise_dialect};
 use pebblebank_values::consent::YesMeans;

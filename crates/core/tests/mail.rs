@@ -1,12 +1,13 @@
 //! Messages that came back, as a list: whom they are about, and which are about nobody.
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
-use pebblebank_core::job::ReadFiles;
 use pebblebank_core::job::pattern::FilePattern;
+use pebblebank_core::job::sources::ReadFiles;
 use pebblebank_core::run::setting::Setting;
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_core::suppress::status::StatusReason;
-use pebblebank_core::tasks::entries::{EntriesRead, EntriesWishes, FoundText, StatusWish, read_entries};
+use pebblebank_core::tasks::entries::{EntriesRead, read_entries};
+use pebblebank_core::tasks::found_entries::{EntriesWishes, FoundText, StatusWish};
 use pebblebank_table::observe::Silent;
 use pebblebank_values::date::Date;
 use proptest::prelude::*;

@@ -4,8 +4,10 @@
 
 mod shapes;
 
+use pebblebank_core::job::lists::ListFiles;
 use pebblebank_core::job::pattern::FilePattern;
-use pebblebank_core::job::{Job, ListFiles, ReadFiles, Source, Write};
+use pebblebank_core::job::sources::{ReadFiles, Source};
+use pebblebank_core::job::{Job, Write};
 use pebblebank_core::run::run;
 use pebblebank_core::run::setting::Setting;
 use pebblebank_core::suppress::reason::Reason;

@@ -6,7 +6,8 @@ use pebblebank_bank::memory::Asked;
 use pebblebank_bank::record::{Recorded, RunDone};
 use pebblebank_bank::scope::NewScope;
 use pebblebank_bank::{Access, Bank};
-use pebblebank_core::job::{Job, Remembering};
+use pebblebank_core::job::Job;
+use pebblebank_core::job::remembering::Remembering;
 use pebblebank_core::run::finished::Finished;
 use pebblebank_core::run::write::learned::Learned;
 use pebblebank_table::{Error, ErrorKind, Result};
@@ -57,7 +58,7 @@ pub fn recall(mut job: Job, remembered: &Remembered, dry_run: bool, shared: &Sha
     let is_job = job.receipt.is_some() && !job.read_from.is_empty();
     job.remember.prepared = is_job && !remembered.without_bank && (is_there || asks_for_it);
     if remembered.without_bank {
-        job.remember = pebblebank_core::job::Remember::default();
+        job.remember = pebblebank_core::job::remembering::Remember::default();
     }
     Ok(job)
 }

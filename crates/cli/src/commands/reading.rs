@@ -1,9 +1,9 @@
 //! The options that overrule how files are read, the same for every command that reads some.
 
 use crate::arguments::shared::{DateOrder, Reading};
-use pebblebank_core::columns::mapping::ColumnWishes;
-use pebblebank_core::job::ReadFiles;
+use pebblebank_core::columns::wishes::ColumnWishes;
 use pebblebank_core::job::named::{parse_delimiter, unknown_field_advice};
+use pebblebank_core::job::sources::ReadFiles;
 use pebblebank_core::run::setting::wrong_use;
 use pebblebank_formats::ReadWishes;
 use pebblebank_table::encoding::{BadBytesAre, encoding_named};

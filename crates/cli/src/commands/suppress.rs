@@ -8,9 +8,10 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
+use pebblebank_core::job::lists::{ListFiles, NearMisses};
 use pebblebank_core::job::named::{accepted, list_key, list_reason};
 use pebblebank_core::job::pattern::FilePattern;
-use pebblebank_core::job::{ListFiles, NearMisses, ReadFiles};
+use pebblebank_core::job::sources::ReadFiles;
 use pebblebank_core::run::setting::wrong_use;
 use pebblebank_core::select::condition::Selection;
 use pebblebank_core::suppress::reason::Reason;
@@ -65,7 +66,7 @@ fn wishes(command: &Suppress, shared: &Shared, now: &Now) -> Result<AgainstWishe
     }
     let scope = command.remembered.scope.as_ref();
     let remembered = remembering(scope, &command.remembered, command.dry_run, shared, now)?;
-    if against.is_empty() && !matches!(remembered, pebblebank_core::job::Remembering::From(_)) {
+    if against.is_empty() && !matches!(remembered, pebblebank_core::job::remembering::Remembering::From(_)) {
         let what = "there is nobody to take out: no list is named, and there is no bank";
         return Err(wrong_use(what, "name lists: --against do-not-contact.csv"));
     }

@@ -2,8 +2,9 @@
 //!
 //! Whatever the bytes are, the answer must be a survey or an error, and a run must balance.
 
-use pebblebank_core::job::{Job, ReadFiles, Source, Write};
+use pebblebank_core::job::{Job, Write};
 use pebblebank_core::job::pattern::FilePattern;
+use pebblebank_core::job::sources::{ReadFiles, Source};
 use pebblebank_core::require::Requirement;
 use pebblebank_core::run;
 use pebblebank_core::run::setting::Setting;

@@ -1,7 +1,7 @@
 //! Text that was decoded wrongly once or several times before it was exported (`JosÃ©`, `â€™`), put right where that
 //! is certain: UTF-8 that was taken for windows-1252.
 
-use crate::columns::mapping::ColumnMap;
+use crate::columns::map::ColumnMap;
 use encoding_rs::{EncoderResult, WINDOWS_1252};
 use memchr::memchr2_iter;
 use pebblebank_table::split::RecordBuffer;

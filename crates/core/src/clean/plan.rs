@@ -1,6 +1,6 @@
 //! What is cleaned in the records of one file, and how: fitted to its columns before the first of them is read.
 
-use crate::columns::mapping::ColumnMap;
+use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
 use pebblebank_table::units::ColumnIndex;
 use pebblebank_values::blank::BlankWords;

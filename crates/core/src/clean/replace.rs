@@ -1,11 +1,10 @@
 //! Find and replace, as a job says it: in one column, before anything else is done with the value.
 
-use crate::columns::mapping::ColumnMap;
+use crate::columns::map::ColumnMap;
 use pebblebank_table::split::RecordBuffer;
 use pebblebank_table::units::ColumnIndex;
 use pebblebank_table::unseen::is_unseen;
 use pebblebank_table::{CsvBuffer, Record, cell};
-use pebblebank_values::fold::fold;
 use pebblebank_values::{ColumnRef, Field};
 
 /// What is looked for in a value.

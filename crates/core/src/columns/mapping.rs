@@ -2,230 +2,27 @@
 
 use super::addresses::Whose;
 use super::consent::{self, Judged, ValuesSay};
-use super::headers::Headers;
 use super::locate::Table;
 use super::sample::SampleRecords;
+use crate::columns::map::ColumnMap;
+use crate::columns::map::ConsentColumn;
+use crate::columns::map::OpenConsent;
+use crate::columns::map::distinct_headers;
+use crate::columns::map::is_address_alone;
+use crate::columns::map::is_domain_entry;
+use crate::columns::wishes::ColumnWishes;
+use crate::columns::wishes::ConsentQuestions;
 use pebblebank_table::error::closest;
 use pebblebank_table::observe::{Finding, Weight};
 use pebblebank_table::units::ColumnIndex;
-use pebblebank_table::{Error, ErrorKind, Record, Result, cell};
-use pebblebank_values::ColumnRef;
-use pebblebank_values::address_syntax::domain;
-use pebblebank_values::comparable::Form;
+use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::consent::YesMeans;
-use pebblebank_values::date::DateOrder;
 use pebblebank_values::fold::fold;
 use pebblebank_values::headers::{self, Meaning, RESERVED_PREFIX};
 use pebblebank_values::look::{self, Look};
-use pebblebank_values::{Field, Kind, address, consent as words};
+use pebblebank_values::{Field, consent as words};
 use std::collections::BTreeMap;
 use std::path::Path;
-
-/// What the job says about the columns of a source or list.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct ColumnWishes {
-    /// Which headers feed which field; they win over what is recognised. Of several for the address all are read, of
-    /// several for another field the first that is filled.
-    pub headers: BTreeMap<Field, Vec<String>>,
-    /// The headers of columns in which a yes is an opt-in.
-    pub opt_in: Vec<String>,
-    /// The headers of columns in which a yes is an opt-out.
-    pub opt_out: Vec<String>,
-    /// The headers of columns that say nothing about consent, whatever they look like.
-    pub not_consent: Vec<String>,
-    /// Whether the day or the month comes first in its dates.
-    pub date_order: Option<DateOrder>,
-    /// The fields of the job's own.
-    pub own: Vec<OwnField>,
-}
-
-impl ColumnWishes {
-    /// The headers that are named.
-    pub fn named_headers(&self) -> impl Iterator<Item = &str> {
-        let own = self.own.iter().flat_map(|own| [Some(own.name.as_str()), own.header.as_deref()]).flatten();
-        let consent = self.opt_in.iter().chain(&self.opt_out).chain(&self.not_consent);
-        self.headers.values().flatten().chain(consent).map(String::as_str).chain(own)
-    }
-}
-
-/// A field that a job declares for itself.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct OwnField {
-    /// Its name; a header that reads the same is recognised.
-    pub name: String,
-    /// What its values are.
-    pub kind: Kind,
-    /// The header that feeds it, where the job says one.
-    pub header: Option<String>,
-}
-
-/// A column that says who may be written to.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct ConsentColumn {
-    /// Where it is.
-    pub column: ColumnIndex,
-    /// What yes means in it, where that is clear.
-    pub yes_means: Option<YesMeans>,
-    /// Whether boxes are ticked under an opt-in, so that a blank may mean that somebody did not opt in.
-    pub is_ticks: bool,
-}
-
-/// A column that may say who may be written to, and leaves several readings.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct OpenConsent {
-    /// Where it is.
-    pub column: ColumnIndex,
-    /// Its most frequent values with their counts.
-    pub values: String,
-}
-
-/// What happens where a column may be about consent and leaves several readings.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum ConsentQuestions {
-    /// The work stops: a wrong reading would write to people who refused.
-    #[default]
-    Stop,
-    /// It is a finding.
-    Warn,
-    /// Consent does not matter: the entries of a list.
-    Ignore,
-}
-
-/// What the columns of one file are.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct ColumnMap {
-    /// The headers, made different from each other and never empty.
-    pub headers: Headers,
-    fields: [Option<ColumnIndex>; Field::COUNT],
-    /// What is taken where the column of a field is blank.
-    second_choices: [Option<ColumnIndex>; Field::COUNT],
-    /// Columns that say who may be written to; the most restrictive holds.
-    pub consents: Vec<ConsentColumn>,
-    /// Columns that may say so, and leave several readings.
-    pub open_consents: Vec<OpenConsent>,
-    /// Columns that were not taken for consent by what their beginning shows, and are watched further down.
-    pub watched: Vec<ColumnIndex>,
-    /// Columns of second addresses.
-    pub further_addresses: Vec<ColumnIndex>,
-    /// Columns of addresses of which it is not clear whose they are: compared with lists, and joining nobody.
-    pub compared_addresses: Vec<ColumnIndex>,
-    /// Columns of addresses of somebody else: "Added by", "Replaced by".
-    pub others_addresses: Vec<ColumnIndex>,
-    /// Columns without a known meaning, and those of the job's own fields.
-    pub extras: Vec<ColumnIndex>,
-    /// The columns of the job's own fields, and what their values are.
-    pub own: Vec<(ColumnIndex, Kind)>,
-    /// The most cells that a row has, but for one that a delimiter too many has lengthened.
-    usual_cells: usize,
-}
-
-impl ColumnMap {
-    /// The form of a column's values in a file; of an extra column as the job's own fields say it.
-    pub fn form_of(&self, column: &ColumnRef) -> Form {
-        match column {
-            ColumnRef::Field(field) => Form::of(Kind::of_field(*field)),
-            ColumnRef::Extra(extra) => {
-                let own = self.own.iter().find(|(column, _)| fold(self.header(*column)) == extra.folded);
-                own.map_or(Form::Text, |(_, kind)| Form::of(*kind))
-            }
-        }
-    }
-
-    /// Columns that go by their headers alone.
-    pub fn of_extras(headers: Vec<String>) -> ColumnMap {
-        ColumnMap {
-            extras: (0..headers.len()).map(ColumnIndex).collect(),
-            usual_cells: headers.len(),
-            headers: headers.into(),
-            fields: [None; Field::COUNT],
-            second_choices: [None; Field::COUNT],
-            consents: Vec::new(),
-            open_consents: Vec::new(),
-            watched: Vec::new(),
-            further_addresses: Vec::new(),
-            compared_addresses: Vec::new(),
-            others_addresses: Vec::new(),
-            own: Vec::new(),
-        }
-    }
-
-    /// The column of a field.
-    #[inline]
-    pub fn column(&self, field: Field) -> Option<ColumnIndex> {
-        self.fields[field as usize]
-    }
-
-    /// The column that is taken where that of the field is blank.
-    pub fn second_choice(&self, field: Field) -> Option<ColumnIndex> {
-        self.second_choices[field as usize]
-    }
-
-    /// The columns of the contact's addresses, the first one first.
-    pub fn address_columns(&self) -> impl Iterator<Item = ColumnIndex> + '_ {
-        self.column(Field::Email).into_iter().chain(self.further_addresses.iter().copied())
-    }
-
-    /// The cells of a list's row that hold an address and nothing else, outside of the columns of addresses: cells that a
-    /// delimiter too many has shifted. Looked for in rows whose own column of
-    /// addresses gave no entry, and in those that are longer than the header.
-    pub fn shifted_addresses(&self, record: &Record, first_gave_entry: bool) -> Vec<ColumnIndex> {
-        let is_read = |column: &ColumnIndex| self.address_columns().any(|own| own == *column);
-        let extent =
-            (0..record.cells()).rev().find(|column| !cell::is_empty(record.raw(*column))).map_or(0, |last| last + 1);
-        let shift = extent.saturating_sub(self.width());
-        let first = if first_gave_entry && shift == 0 { self.width() } else { 0 };
-        let own = self.column(Field::Email).map(|own| own.0);
-        let is_address = |column: &ColumnIndex| {
-            let raw = record.raw(column.0);
-            if memchr::memchr(b'@', raw).is_some() && is_address_alone(&cell::text(raw)) {
-                return true;
-            }
-            // A domain counts only where the address would stand.
-            let furthest = shift.max(usize::from(!first_gave_entry));
-            own.is_some_and(|own| (own + 1..=own + furthest).contains(&column.0))
-                && self.field_of(*column) != Some(Field::Website)
-                && is_domain_entry(&cell::text(raw))
-        };
-        let columns = (first..record.cells()).map(ColumnIndex);
-        columns
-            .filter(|column| !is_read(column) && !self.others_addresses.contains(column) && is_address(column))
-            .collect()
-    }
-
-    /// Whether a row has more cells than the header and most rows, blank ones included.
-    pub fn is_longer(&self, record: &Record) -> bool {
-        record.cells() > self.usual_cells
-    }
-
-    /// The field that a column feeds, if any: as its first or its second choice.
-    pub fn field_of(&self, column: ColumnIndex) -> Option<Field> {
-        let feeds = |field: &Field| {
-            self.fields[*field as usize] == Some(column) || self.second_choices[*field as usize] == Some(column)
-        };
-        Field::ALL.into_iter().find(feeds)
-    }
-
-    /// Adds a column for a field that follows from others.
-    pub fn derive(&mut self, field: Field) {
-        self.fields[field as usize] = Some(ColumnIndex(self.headers.len()));
-        self.headers.push(field.name().to_owned());
-    }
-
-    /// Adds an extra column that follows from others.
-    pub fn derive_extra(&mut self, header: String) {
-        self.headers.push(header);
-    }
-
-    /// The header of a column.
-    pub fn header(&self, column: ColumnIndex) -> &str {
-        &self.headers[column.0]
-    }
-
-    /// How many columns the header has.
-    pub fn width(&self) -> usize {
-        self.headers.len()
-    }
-}
 
 /// A map, and what should be said about it.
 #[derive(Debug, Clone)]
@@ -846,37 +643,3 @@ fn usual_cells(file: &Unmapped) -> usize {
 
 /// The share of addresses from which on a column of a list is one of addresses.
 const ENOUGH_OF_A_LIST: f64 = 0.3;
-
-/// Whether a cell is an address, perhaps with a name, and no text that mentions one.
-fn is_address_alone(value: &str) -> bool {
-    let name = value.trim();
-    is_domain_entry(name) || address::AddressCleaner::default().clean(name.as_bytes()).is_usable()
-}
-
-/// A cell of a list that means a domain: `@hotel.example`.
-fn is_domain_entry(value: &str) -> bool {
-    let name = value.trim().trim_start_matches(['@', '*', '.']);
-    look::is_domain(name) || domain(name).is_some_and(|_| value.trim().starts_with('@'))
-}
-
-/// Headers without blanks around, never empty, and different from each other even when folded.
-fn distinct_headers(headers: &[String]) -> Vec<String> {
-    let mut seen = std::collections::HashSet::new();
-    // The number of the next copy, so that a thousand equal headers do not each count from two.
-    let mut copies: std::collections::HashMap<String, usize> = std::collections::HashMap::new();
-    let mut distinct = Vec::with_capacity(headers.len());
-    for (index, header) in headers.iter().enumerate() {
-        let name = match header.trim() {
-            "" => format!("column {}", index + 1),
-            name => name.to_owned(),
-        };
-        let mut candidate = name.clone();
-        while !seen.insert(fold(&candidate)) {
-            let copy = copies.entry(fold(&name)).or_insert(2);
-            candidate = format!("{name} ({copy})");
-            *copy += 1;
-        }
-        distinct.push(candidate);
-    }
-    distinct
-}

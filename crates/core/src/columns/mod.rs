@@ -5,10 +5,13 @@ pub mod consent;
 pub mod headers;
 pub mod lines;
 pub mod locate;
+pub mod map;
 pub mod mapping;
 pub mod sample;
 pub mod shape;
 pub mod value;
+pub mod wishes;
 
 pub use locate::{Table, likeness, locate_table};
-pub use mapping::{ColumnMap, ConsentColumn, Mapping};
+pub use map::{ColumnMap, ConsentColumn};
+pub use mapping::Mapping;

@@ -1,11 +1,10 @@
 //! Where the value of a field comes from in one file's cleaned records.
 
-use super::mapping::ColumnMap;
+use super::map::ColumnMap;
 use pebblebank_table::csv::without_defusing;
 use pebblebank_table::units::ColumnIndex;
 use pebblebank_table::{Record, cell};
 use pebblebank_values::blank::{BlankIn, BlankWords};
-use pebblebank_values::fold::fold;
 use pebblebank_values::{ColumnRef, Field, Kind};
 use std::borrow::Cow;
 

@@ -4,11 +4,25 @@
 
 pub mod file;
 pub mod guard;
+pub mod lists;
 pub mod memory;
 pub mod named;
 mod parts;
 pub mod pattern;
+pub mod remembering;
+pub mod sources;
 
+use crate::job::lists::Allowance;
+use crate::job::lists::EntriesFrom;
+use crate::job::lists::ListFiles;
+use crate::job::lists::ListKey;
+use crate::job::lists::NearMisses;
+use crate::job::remembering::Limits;
+use crate::job::remembering::Remember;
+use crate::job::remembering::Remembering;
+use crate::job::sources::CleanWishes;
+use crate::job::sources::ReadFiles;
+use crate::job::sources::Source;
 pub use crate::layout::{Content, Layout, LayoutColumn, OnViolation, SortColumn, Template};
 use crate::require::Requirement;
 
@@ -17,29 +31,21 @@ pub use pattern::FilePattern;
 use pebblebank_values::ColumnRef;
 
 use crate::clean::replace::Replacement;
-use crate::columns::mapping::{ColumnMap, ColumnWishes, ConsentQuestions, OwnField};
+use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
-use crate::person::same::{PersonKey, PersonWishes};
+use crate::columns::wishes::ConsentQuestions;
+use crate::person::same::PersonWishes;
 use crate::select::condition::Selection;
 use crate::select::plan::JobFacts;
-use crate::suppress::marks::Mark;
-use crate::suppress::marks::NamedMarks;
-use crate::suppress::reason::Reason;
+use crate::suppress::marks::{Mark, NamedMarks};
 use crate::suppress::remembered::{HeldBy, Remembered};
-use crate::suppress::status::StatusReasons;
-use pebblebank_formats::ReadWishes;
 use pebblebank_table::error::closest;
 use pebblebank_table::units::{ColumnIndex, ListId, SourceId};
 use pebblebank_table::{Error, ErrorKind, Result};
-use pebblebank_values::audience::DisposableDomains;
-use pebblebank_values::blank::BlankWords;
-use pebblebank_values::date::{Date, DateOrder};
-use pebblebank_values::fold::fold;
-use pebblebank_values::identity::Identity;
+use pebblebank_values::date::Date;
 use pebblebank_values::place::Country;
-use pebblebank_values::{Field, NamedHeaders, Rules};
+use pebblebank_values::{Field, NamedHeaders};
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 
 /// A repeatable piece of work.
 #[derive(Debug, Clone)]
@@ -86,12 +92,10 @@ pub struct Job {
     pub receipt: Option<PathBuf>,
     /// What is sorted by where a file has no layout.
     pub sort: Vec<SortColumn>,
-    /// Whether its sources are lists held against each other: nobody is held back, values stay as they are read.
-    pub compares: bool,
+    /// What kind of work it is.
+    pub mode: Mode,
     /// What happens where a column of a source may be about consent and leaves several readings.
     pub consent_questions: ConsentQuestions,
-    /// Whether its first source is a master, whose rows survive before all others and are written whatever they are.
-    pub has_master: bool,
     /// A file for the rows set aside, outside any receipt.
     pub set_aside: Option<PathBuf>,
     /// Whether existing outputs are replaced.
@@ -100,291 +104,16 @@ pub struct Job {
     pub read_from: Vec<PathBuf>,
 }
 
-/// One or more files of the same shape that contacts come from.
-#[derive(Debug, Clone)]
-pub struct Source {
-    /// What it is called in tables and receipts.
-    pub name: String,
-    /// Its files.
-    pub read: ReadFiles,
-    /// Which of its rows can be written; the others still bring what they say of their person. None for all.
-    pub condition: Option<Selection>,
-    /// The keys of persons in the words of this source, where they differ from those of the job.
-    pub same: Option<Vec<PersonKey>>,
-}
-
-impl Source {
-    /// Files of which every row can be written.
-    pub fn new(name: impl Into<String>, read: ReadFiles) -> Source {
-        Source { name: name.into(), read, condition: None, same: None }
-    }
-}
-
-/// How values are cleaned, and which contacts are left out for their address.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct CleanWishes {
-    /// The suggested rules that are applied.
-    pub apply: Rules,
-    /// Whether the day or the month comes first, in columns that may be read in both ways.
-    pub date_order: Option<DateOrder>,
-    /// Words that stand for nothing.
-    pub blank_words: Arc<BlankWords>,
-    /// What addresses are compared by.
-    pub identity: Identity,
-    /// What becomes of role addresses, such as `info@`.
-    pub role: Passing,
-    /// What becomes of addresses at disposable domains.
-    pub disposable: Passing,
-    /// Which domains those are, beside the known ones.
-    pub disposable_domains: DisposableDomains,
-}
-
-/// Whether contacts of a kind are written.
+/// What kind of work a job is.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub enum Passing {
-    /// They are.
+pub enum Mode {
+    /// It prepares a mailing, or cleans a list.
     #[default]
-    Pass,
-    /// They are, with a tag.
-    Tag,
-    /// They are set aside.
-    SetAside,
-}
-
-/// Files to read, and how.
-#[derive(Debug, Clone, Default)]
-pub struct ReadFiles {
-    /// The files, or patterns for them.
-    pub files: Vec<FilePattern>,
-    /// The columns that are not recognised by themselves.
-    pub columns: ColumnWishes,
-    /// Where recognition is overruled.
-    pub wishes: ReadWishes,
-}
-
-/// A named set of people: to ask about, or to hold back.
-#[derive(Debug, Clone)]
-pub struct ListFiles {
-    /// What it is called in tables, receipts and conditions.
-    pub name: String,
-    /// Its files.
-    pub read: ReadFiles,
-    /// Which of its rows count; none for all.
-    pub condition: Option<Selection>,
-    /// What its entries are compared by; none for the address, or its domain.
-    pub by: Option<ListKey>,
-    /// The values that contacts are given from it.
-    pub take: Vec<Taken>,
-    /// Whether its people can be asked about, as a `[[list]]` of the job.
-    pub is_asked: bool,
-    /// Why its people must not be contacted; none for a list that holds nobody back.
-    pub hold: Option<Hold>,
-    /// The column whose words give each entry a reason of its own.
-    pub reason_from: Option<ColumnRef>,
-    /// Where its entries come from if it has no files.
-    pub entries_from: EntriesFrom,
-}
-
-/// Where the entries of a list come from.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub enum EntriesFrom {
-    /// Its own files.
-    #[default]
-    Files,
-    /// The rows of the list at this place that have its reason.
-    ReasonOf(usize),
-    /// What is remembered, by the place of the hold there.
-    Memory(usize),
-    /// What stands in the files of the list at this place beside its entries. Whom it names is about to be written by
-    /// mistake, perhaps: it holds nobody, and trips a guard.
-    UnreadOf(usize),
-}
-
-impl ListFiles {
-    /// A list of addresses, all of which count, that holds nobody back.
-    pub fn new(name: impl Into<String>, read: ReadFiles) -> ListFiles {
-        ListFiles {
-            name: name.into(),
-            read,
-            condition: None,
-            by: None,
-            take: Vec::new(),
-            is_asked: false,
-            hold: None,
-            reason_from: None,
-            entries_from: EntriesFrom::Files,
-        }
-    }
-
-    /// Whether it holds whoever would be written at an address of it, and not the people who have one: a list of bounces.
-    pub fn is_of_addresses(&self) -> bool {
-        self.by.is_none() && self.hold.as_ref().is_some_and(|hold| hold.reason == Reason::Bounced)
-    }
-
-    /// Whether its entries are the mailings that people were sent, of which only so many are allowed.
-    pub fn counts_mailings(&self) -> bool {
-        let is_memory = matches!(self.entries_from, EntriesFrom::Memory(_));
-        is_memory && self.hold.as_ref().is_some_and(|hold| hold.reason == Reason::TooOften)
-    }
-
-    /// The list, at this place in the job, and where its entries have reasons of their own one more behind it for each.
-    pub fn with_shares(self, place: usize) -> Vec<ListFiles> {
-        let of_reason = |reason: Reason| {
-            let name = format!("{} ({})", self.name, reason.name());
-            let hold = self.hold.as_ref().map(|hold| Hold { name: name.clone(), reason, ..hold.clone() });
-            let entries_from = EntriesFrom::ReasonOf(place);
-            ListFiles { hold, entries_from, by: self.by.clone(), ..ListFiles::new(name, ReadFiles::default()) }
-        };
-        let shares: Vec<ListFiles> = match (&self.reason_from, &self.hold) {
-            (Some(_), Some(_)) => StatusReasons::REASONS.into_iter().map(of_reason).collect(),
-            _ => Vec::new(),
-        };
-        std::iter::once(self).chain(shares).collect()
-    }
-
-    /// A list of people who must not be contacted.
-    pub fn holding(name: impl Into<String>, read: ReadFiles, reason: Reason) -> ListFiles {
-        let list = ListFiles::new(name, read);
-        ListFiles { hold: Some(Hold::new(&list.name, reason)), ..list }
-    }
-
-    /// Goes by other columns than the address. Where the contacts' one is a known field, or one of the job's own, and the
-    /// list's one a header, the header is taken for that field, so that both sides are cleaned alike.
-    pub fn go_by(&mut self, key: Option<ListKey>, own_fields: &[OwnField]) {
-        self.by = key.map(|ListKey { ours, mut theirs }| {
-            for (ours, theirs) in ours.iter().zip(&mut theirs) {
-                if let (ColumnRef::Field(field), ColumnRef::Extra(extra)) = (ours, &*theirs) {
-                    self.read.columns.headers.entry(*field).or_insert_with(|| vec![extra.header.clone()]);
-                    *theirs = ours.clone();
-                } else if let (ColumnRef::Extra(ours_extra), ColumnRef::Extra(extra)) = (ours, &*theirs)
-                    && let Some(own) = own_fields.iter().find(|own| fold(&own.name) == ours_extra.folded)
-                {
-                    let header = Some(extra.header.clone());
-                    self.read.columns.own.push(OwnField { header, ..own.clone() });
-                    *theirs = ours.clone();
-                }
-            }
-            ListKey { ours, theirs }
-        });
-    }
-}
-
-/// That the people of a list must not be contacted.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Hold {
-    /// What the suppression is called.
-    pub name: String,
-    /// The reason.
-    pub reason: Reason,
-    /// What becomes of entries that matched nobody and are close to a contact.
-    pub near_miss: NearMisses,
-    /// After how many days the list's files are too old to be relied on; none for never.
-    pub stale_after: Option<u32>,
-    /// Whether fewer entries than in the run before are no sign that the list was exported in part.
-    pub may_shrink: bool,
-}
-
-impl Hold {
-    /// For this reason, with all that is usual.
-    pub fn new(name: impl Into<String>, reason: Reason) -> Hold {
-        Hold { name: name.into(), reason, near_miss: NearMisses::default(), stale_after: None, may_shrink: false }
-    }
-}
-
-/// What becomes of entries of a suppression list that matched nobody and are close to a contact.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub enum NearMisses {
-    /// They are reported, as long as the list is not too long to be searched in passing.
-    #[default]
-    ReportedIfQuick,
-    /// They are reported.
-    Reported,
-    /// The contacts are set aside.
-    SetAside,
-    /// They are not looked for.
-    Ignored,
-}
-
-/// An address that the job writes to although a list holds it for a lesser reason: `do-not-contact` by its domain,
-/// `already-sent`, `too-often`, `on-other-list`.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Allowance {
-    /// The addresses, cleaned.
-    pub addresses: Vec<String>,
-    /// Why.
-    pub why: String,
-}
-
-/// How often a person may be written to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Limits {
-    /// So many times
-    pub at_most: u32,
-    /// in so many days.
-    pub per_days: u32,
-}
-
-/// What the bank learns from a run.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub struct Remember {
-    /// Who was written.
-    pub prepared: bool,
-    /// Who opted out or complained in a source.
-    pub opted_out: bool,
-    /// Whose mail came back, as a source says.
-    pub bounced: bool,
-}
-
-impl Remember {
-    /// Whether there is anything to learn.
-    pub fn is_anything(self) -> bool {
-        self.prepared || self.opted_out || self.bounced
-    }
-}
-
-/// Whether earlier work is remembered in a run.
-#[derive(Debug, Clone, Default)]
-pub enum Remembering {
-    /// There is nothing to remember.
-    #[default]
-    Nothing,
-    /// It was named, and is not there yet.
-    NotThere(PathBuf),
-    /// Somebody said that it does not count this time.
-    SwitchedOff,
-    /// It counts.
-    From(Arc<dyn Remembered>),
-}
-
-/// What the entries of a list are compared by: columns of the contacts, and as many of the list. A blank in any of them
-/// makes no key.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct ListKey {
-    /// The contacts' columns.
-    pub ours: Vec<ColumnRef>,
-    /// The list's columns, in the same order.
-    pub theirs: Vec<ColumnRef>,
-}
-
-impl ListKey {
-    /// The same column on both sides.
-    pub fn of(column: ColumnRef) -> ListKey {
-        ListKey { ours: vec![column.clone()], theirs: vec![column] }
-    }
-
-    /// The contacts' columns, as a job names them.
-    pub fn name(&self) -> String {
-        self.ours.iter().map(ColumnRef::name).collect::<Vec<_>>().join(" + ")
-    }
-}
-
-/// A value that contacts are given from a list, where they have none of their own.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Taken {
-    /// The contacts' column.
-    pub ours: ColumnRef,
-    /// The list's column.
-    pub theirs: ColumnRef,
+    Prepares,
+    /// Its sources are lists that are compared: nobody is held back, values stay as they are read.
+    Compares,
+    /// Its first source is a master, whose rows survive before all others and are written whatever they are.
+    TopsUp,
 }
 
 /// A file to write and its shape.
@@ -448,13 +177,22 @@ impl Job {
             guards: Guards::default(),
             receipt: None,
             sort: Vec::new(),
-            compares: false,
+            mode: Mode::default(),
             consent_questions: ConsentQuestions::Stop,
-            has_master: false,
             set_aside: None,
             replace: false,
             read_from: Vec::new(),
         }
+    }
+
+    /// Whether its sources are lists that are compared.
+    pub fn compares(&self) -> bool {
+        self.mode == Mode::Compares
+    }
+
+    /// Whether its first source is a master.
+    pub fn has_master(&self) -> bool {
+        self.mode == Mode::TopsUp
     }
 
     /// The same with a list for each hold of what is remembered, so that from here on it is like any other list.
@@ -468,7 +206,7 @@ impl Job {
             if hold.by == HeldBy::Phone {
                 list.by = Some(ListKey::of(ColumnRef::Field(Field::Phone)));
             }
-            if let (true, Some(hold)) = (self.compares, &mut list.hold) {
+            if let (true, Some(hold)) = (self.compares(), &mut list.hold) {
                 hold.near_miss = NearMisses::Ignored;
             }
             job.lists.push(list);
@@ -494,7 +232,7 @@ impl Job {
         if self.sources.is_empty() {
             return no("the job has no source", "add a [[source]] with a name and files");
         }
-        if self.writes.is_empty() && !self.compares {
+        if self.writes.is_empty() && !self.compares() {
             return no("the job writes nothing", "add a [[write]] with a file");
         }
         let mut seen = std::collections::HashSet::new();
@@ -544,7 +282,7 @@ impl Job {
 
     /// Whether it matters which sources a person is in.
     pub fn marks_sources(&self) -> bool {
-        self.compares || self.asked_names().any(|name| matches!(self.mark_named(name), Some(Mark::From(_))))
+        self.compares() || self.asked_names().any(|name| matches!(self.mark_named(name), Some(Mark::From(_))))
     }
 
     /// The headers that it names anywhere, so that they count as words of headers.

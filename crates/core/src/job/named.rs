@@ -1,7 +1,7 @@
 //! Words that name something in job files and in options alike.
 
-use super::ListKey;
 use super::guard::{Accepted, Guard};
+use super::lists::ListKey;
 use crate::layout::SortColumn;
 use crate::person::same::{PersonKey, Survivor};
 use crate::suppress::reason::Reason;

@@ -2,7 +2,7 @@
 
 use super::sort::SortPlan;
 use super::{Content, Form, Layout, Membership, Piece};
-use crate::columns::mapping::ColumnMap;
+use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::select::plan::JobFacts;
 use crate::suppress::marks::Mark;

@@ -1,6 +1,6 @@
 //! The receipt: what stands in its files, column by column.
 
-use crate::columns::mapping::ColumnMap;
+use crate::columns::map::ColumnMap;
 use pebblebank_table::csv::{Defusing, RawCells};
 use pebblebank_table::split::RawCell;
 use pebblebank_table::units::ColumnIndex;

@@ -4,7 +4,7 @@
 //! texts. Blanks come last, whatever the direction. Rows with equal values stay in the order in which they were read.
 
 use super::SortColumn;
-use crate::columns::mapping::ColumnMap;
+use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
 use pebblebank_table::Record;
 use pebblebank_table::units::RowId;

@@ -1,7 +1,7 @@
 //! A condition fitted to the columns of one file, and how a contact is judged by it.
 
 use super::condition::{Condition, NumberTest, Selection, Subject, Test};
-use crate::columns::mapping::ColumnMap;
+use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::suppress::marks::{Mark, NamedMarks};
 use pebblebank_table::Record;

@@ -2,7 +2,7 @@
 
 use super::condition::{Condition, Selection, Subject};
 use super::plan::{JobFacts, SelectionPlan};
-use crate::columns::mapping::ColumnMap;
+use crate::columns::map::ColumnMap;
 use crate::suppress::marks::NoNames;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::error::closest;

@@ -3,16 +3,13 @@
 //!
 //! Both give keys, texts that they have in common wherever they are close; who shares a key is judged.
 
-use crate::columns::ColumnMap;
+use crate::columns::map::ColumnMap;
 use crate::person::near::keys::{SHORTEST_LOCAL, are_numbered, without_one_letter};
-use pebblebank_table::Record;
-use pebblebank_table::cell;
-use pebblebank_values::Field;
+use pebblebank_table::{Record, cell};
 use pebblebank_values::comparable::FullName;
-use pebblebank_values::identity::IdentityHasher;
-use pebblebank_values::identity::without_tag;
-use pebblebank_values::phone;
+use pebblebank_values::identity::{IdentityHasher, without_tag};
 use pebblebank_values::suggest::{is_mailbox_provider, is_one_slip};
+use pebblebank_values::{Field, phone};
 use xxhash_rust::xxh3::xxh3_64;
 
 /// With fewer letters, one typo makes somebody else's name.

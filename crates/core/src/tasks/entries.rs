@@ -1,9 +1,10 @@
 //! The entries of list files, with their text: for whoever keeps them. A run itself compares them by their hashes.
 
 use crate::columns::lines::Line;
-use crate::columns::mapping::ColumnMap;
+use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
-use crate::job::{Job, ListFiles, ListKey, ReadFiles};
+use crate::job::Job;
+use crate::job::lists::{ListFiles, ListKey};
 use crate::run::contact::ContactReader;
 use crate::run::contact::keys::has_column;
 use crate::run::gather::chunks::Reading;
@@ -14,9 +15,14 @@ use crate::run::open::files::{OpenFile, OpenFiles};
 use crate::run::open::opening::open_files;
 use crate::run::open::status_columns::StatusColumns;
 use crate::run::setting::Setting;
-use crate::select::condition::Selection;
 use crate::suppress::reason::Reason;
 use crate::suppress::status::StatusReason;
+use crate::tasks::found_entries::EntriesFile;
+use crate::tasks::found_entries::EntriesWishes;
+use crate::tasks::found_entries::FORGOTTEN;
+use crate::tasks::found_entries::FoundEntry;
+use crate::tasks::found_entries::FoundText;
+use crate::tasks::found_entries::StatusWish;
 use pebblebank_formats::Format;
 use pebblebank_table::observe::{Finding, Met, Observer, Stage, Weight, counted};
 use pebblebank_table::units::{ColumnIndex, ListId, RowNumber};
@@ -24,7 +30,6 @@ use pebblebank_table::{Chunk, Error, ErrorKind, Record, Records, Result, cell};
 use pebblebank_values::address::AddressCleaner;
 use pebblebank_values::blank::is_blank;
 use pebblebank_values::date::{Date, DateColumn, DateOf, OrderEvidence};
-use pebblebank_values::digest::Digest;
 use pebblebank_values::entry::{self, Entry};
 use pebblebank_values::fold::fold;
 use pebblebank_values::place::Country;
@@ -32,93 +37,6 @@ use pebblebank_values::unread::{RowGave, UnreadCounts, UnreadText, look_at};
 use pebblebank_values::{Cleaned, ColumnRef, Field, phone};
 use std::collections::BTreeMap;
 use std::sync::Arc;
-
-/// What entries are read, and how.
-#[derive(Debug, Clone)]
-pub struct EntriesWishes {
-    /// The files.
-    pub read: ReadFiles,
-    /// Whether phone numbers are meant, and not addresses.
-    pub by_phone: bool,
-    /// Which rows count.
-    pub condition: Option<Selection>,
-    /// Which column says what happened.
-    pub status: StatusWish,
-    /// What words of it mean, folded, beside those that are known.
-    pub status_means: BTreeMap<String, StatusReason>,
-    /// The column with the day on which it happened.
-    pub dated: Option<ColumnRef>,
-    /// The column with the last day on which the entry holds.
-    pub until: Option<ColumnRef>,
-    /// The country of phone numbers that name none.
-    pub country: Option<Country>,
-    /// The day.
-    pub today: Date,
-}
-
-/// Which column says of each row what happened.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub enum StatusWish {
-    /// Whichever is recognised, classes and codes of bounces included.
-    #[default]
-    OfBounces,
-    /// Whichever is recognised as one of events.
-    OfEvents,
-    /// This one.
-    Column(ColumnRef),
-    /// None: every row is an entry.
-    NoColumn,
-}
-
-/// What an entry holds.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum FoundText {
-    /// An address, by its identity.
-    Address(String),
-    /// A domain, as A-labels.
-    Domain(String),
-    /// A phone number (E.164).
-    Phone(String),
-    /// An address that is not shown.
-    Digest(Digest),
-    /// Somebody whom the bank with this mark has forgotten.
-    Forgotten(String),
-}
-
-/// What the value of an exported entry begins with that stands for somebody whom a bank has forgotten.
-pub const FORGOTTEN: &str = "forgotten";
-
-/// An entry that was read.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct FoundEntry {
-    /// What it holds.
-    pub text: FoundText,
-    /// What its status says, where there is such a column.
-    pub status: Option<StatusReason>,
-    /// The day of what happened.
-    pub day: Option<Date>,
-    /// The last day that it holds.
-    pub until: Option<Date>,
-    /// The number of the day on which the file was last changed; none where that is not known.
-    pub file_day: Option<i32>,
-}
-
-/// A file that entries were read from.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct EntriesFile {
-    /// Its name.
-    pub name: String,
-    /// The BLAKE3 of what was handed over, in hex.
-    pub fingerprint: String,
-    /// Its rows.
-    pub rows: u64,
-    /// Rows without an entry.
-    pub blank: u64,
-    /// Rows whose entry cannot be read.
-    pub unusable: u64,
-    /// Rows that the condition leaves out.
-    pub left_out: u64,
-}
 
 /// What reading entries came to.
 #[derive(Debug, Clone, Default)]
@@ -354,12 +272,6 @@ fn decide_orders(
         }
     }
     Ok(findings)
-}
-
-impl EntriesFile {
-    fn new(name: String) -> EntriesFile {
-        EntriesFile { name, fingerprint: String::new(), rows: 0, blank: 0, unusable: 0, left_out: 0 }
-    }
 }
 
 /// Where the parts of an entry are in one file.

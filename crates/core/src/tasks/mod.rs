@@ -3,6 +3,7 @@
 pub mod compare;
 pub mod duplicates;
 pub mod entries;
+pub mod found_entries;
 pub mod propose;
 pub mod review;
 pub mod split;

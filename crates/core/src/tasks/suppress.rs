@@ -2,7 +2,10 @@
 //! Rows stay as they are read and in their order; nothing is merged, and nobody need have an address.
 
 use crate::job::guard::Accepted;
-use crate::job::{Job, ListFiles, NearMisses, ReadFiles, Remembering, Source, Write};
+use crate::job::lists::{ListFiles, NearMisses};
+use crate::job::remembering::Remembering;
+use crate::job::sources::{ReadFiles, Source};
+use crate::job::{Job, Write};
 use crate::layout::receipt::{AllColumns, OriginalValues, SET_ASIDE};
 use crate::person::same::PersonWishes;
 use crate::require::Requirement;

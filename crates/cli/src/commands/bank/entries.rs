@@ -6,7 +6,7 @@ use pebblebank_bank::Bank;
 use pebblebank_bank::find::KnownEntry;
 use pebblebank_core::select::condition::Selection;
 use pebblebank_core::select::table::TableSelection;
-use pebblebank_core::tasks::entries::FORGOTTEN;
+use pebblebank_core::tasks::found_entries::FORGOTTEN;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::staged::Staged;
 use pebblebank_table::staged::placement::Placement;

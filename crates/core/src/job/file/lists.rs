@@ -1,10 +1,12 @@
 //! The parts of a job file about lists: those to ask about, those that hold people back, and who is let through.
 
 use super::Reader;
-use crate::columns::mapping::OwnField;
+use crate::columns::wishes::OwnField;
+use crate::job::lists::{Allowance, Hold, ListFiles, ListKey, NearMisses, Taken};
 use crate::job::named::{list_key, list_reason};
 use crate::job::parts::{AllowPart, LimitsPart, ListPart, NearMissPart, Overruled, SuppressPart, TakePart, overruled};
-use crate::job::{Allowance, Hold, Limits, ListFiles, ListKey, NearMisses, ReadFiles, Taken};
+use crate::job::remembering::Limits;
+use crate::job::sources::ReadFiles;
 use crate::suppress::reason::Reason;
 use pebblebank_table::Result;
 use pebblebank_table::error::closest;

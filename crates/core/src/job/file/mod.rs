@@ -13,9 +13,11 @@ use super::parts::{
     overruled,
 };
 use super::pattern::FilePattern;
-use super::{CleanWishes, Guards, Job, Passing, Pick, ReadFiles, Remember, Source, Write};
+use super::remembering::Remember;
+use super::sources::{CleanWishes, Passing, ReadFiles, Source};
+use super::{Guards, Job, Pick, Write};
 use crate::clean::replace::{Find, Replacement};
-use crate::columns::mapping::{ColumnWishes, OwnField};
+use crate::columns::wishes::{ColumnWishes, OwnField};
 use crate::layout::Layout;
 use crate::person::same::PersonWishes;
 use crate::require::Requirement;

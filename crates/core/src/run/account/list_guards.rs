@@ -2,8 +2,9 @@
 //! list, one that was exported only in part.
 
 use super::reports::READS_MORE;
+use crate::job::Job;
 use crate::job::guard::Guard;
-use crate::job::{EntriesFrom, Hold, Job, ListFiles};
+use crate::job::lists::{EntriesFrom, Hold, ListFiles};
 use crate::run::decide::known::Known;
 use crate::run::tally::{SuppressionTally, Tally, TrippedGuard, UnreadTally};
 use crate::suppress::reason::Reason;

@@ -50,7 +50,7 @@ pub fn account(
     for counts in &counts {
         refused.add_all(&counts.refused_written);
     }
-    let memberships = if job.compares { memberships(&counts, &known.settled) } else { Vec::new() };
+    let memberships = if job.compares() { memberships(&counts, &known.settled) } else { Vec::new() };
     let reports = Reports { job, known };
     let mut tally = reports.tally(counts, &outputs.import_rows().collect::<Vec<_>>());
     tally.near_duplicates = near_duplicates.tally;

@@ -1,7 +1,9 @@
 //! What a run says about itself: the tally, and the documents of the receipt.
 
 use crate::clean::replace::Replacement;
-use crate::job::{Allowance, EntriesFrom, Job, ListFiles, Remembering};
+use crate::job::Job;
+use crate::job::lists::{Allowance, EntriesFrom, ListFiles};
+use crate::job::remembering::Remembering;
 use crate::person::same::PersonKey;
 use crate::run::account::people_findings;
 use crate::run::decide::known::Known;
@@ -184,7 +186,7 @@ impl Reports<'_> {
     /// What should be said of the bank, before all else: it is about who may be written to.
     fn of_the_bank(&self) -> Vec<Finding> {
         match &self.job.remembered {
-            Remembering::Nothing if self.job.compares => Vec::new(),
+            Remembering::Nothing if self.job.compares() => Vec::new(),
             Remembering::Nothing => {
                 let text = "there is no bank yet, so nobody is held for what was remembered";
                 vec![Finding::new("no-bank", Weight::Note, text)]

@@ -2,9 +2,12 @@
 
 use super::Contact;
 use crate::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
-use crate::columns::mapping::ColumnMap;
+use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
-use crate::job::{EntriesFrom, Job, ListFiles, ListKey, Remembering, Source};
+use crate::job::Job;
+use crate::job::lists::{EntriesFrom, ListFiles, ListKey};
+use crate::job::remembering::Remembering;
+use crate::job::sources::Source;
 use crate::person::decisions::{Decision, Decisions, Named};
 use crate::person::keys::Role;
 use crate::person::same::Survivor;
@@ -469,7 +472,7 @@ impl Shown {
 
 /// What a job requires that a row may lack beside a usable address. With `fill` other rows may give it.
 fn required_beside_address(job: &Job) -> Requirement {
-    let mut fields = if job.person.fill || job.compares { Vec::new() } else { job.require.fields.clone() };
+    let mut fields = if job.person.fill || job.compares() { Vec::new() } else { job.require.fields.clone() };
     fields.retain(|field| *field != Field::Email);
     Requirement { fields, any: Vec::new(), opted_in: false }
 }

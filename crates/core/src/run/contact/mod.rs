@@ -8,7 +8,7 @@ pub mod keys;
 use crate::clean::plan::CleaningPlan;
 use crate::clean::replace::{Change, Replaced, ReplacementPlan};
 use crate::clean::row::RowCleaner;
-use crate::columns::mapping::ColumnMap;
+use crate::columns::map::ColumnMap;
 use pebblebank_table::units::ColumnIndex;
 use pebblebank_table::{Record, cell};
 use pebblebank_values::address::{Address, AddressCleaner, AddressWishes};

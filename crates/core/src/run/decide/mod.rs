@@ -8,6 +8,7 @@ pub mod copied;
 pub mod copies;
 pub mod crossings;
 pub mod fill;
+pub mod folding;
 pub mod known;
 pub mod near_duplicates;
 pub mod near_misses;
@@ -15,6 +16,9 @@ pub mod partitions;
 pub mod read_again;
 pub mod settle;
 pub mod settled;
+pub mod supplied;
+pub mod supply;
+pub mod taking;
 pub mod why;
 
 pub use known::Known;

@@ -3,14 +3,14 @@
 use super::crossings::{Crossings, SharedValues};
 use super::settled::{DECIDED, Decided, Namesakes, Switchboards};
 use crate::columns::lines::Line;
-use crate::job::{Job, ListFiles};
+use crate::job::Job;
+use crate::job::lists::ListFiles;
 use crate::person::decisions::{Decisions, Verdict};
 use crate::person::groups::Groups;
 use crate::person::keys::{Key, Role};
 use crate::person::runs::Runs;
 use crate::person::same::{PersonWishes, Survivor};
-use crate::run::gather::counts::Entrants;
-use crate::run::gather::counts::ListCounts;
+use crate::run::gather::counts::{Entrants, ListCounts};
 use crate::run::row_bits::{HAS_ADDRESS, LACKS_FIELD, LEFT_OUT, LINE_BITS};
 use crate::run::row_set::RowSet;
 use crate::suppress::allowed::{HitBy, gives_way};

@@ -1,10 +1,9 @@
 //! Decides who is who and who must not be contacted, from keys and row numbers alone.
 
 use super::crossings::Crossings;
-use super::settled::Matches;
-use super::settled::Settled;
+use super::settled::{Matches, Settled};
 use crate::job::Job;
-use crate::job::ListFiles;
+use crate::job::lists::ListFiles;
 use crate::person::decisions::Decisions;
 use crate::person::groups::Groups;
 use crate::person::runs::Runs;
@@ -78,7 +77,7 @@ pub fn settle(
     let switchboards = settling.join_by_other_keys(others, &lines, &job.person)?;
     let first_entry = entrants.decided.entry_numbers.first().map_or(0, |numbers| numbers.start);
     let decided = decisions.map(|decisions| settling.decide(decisions, first_entry)).unwrap_or_default();
-    let master_ends = match (job.has_master, first_of_file.get(1)) {
+    let master_ends = match (job.has_master(), first_of_file.get(1)) {
         (true, Some(first)) => *first,
         (true, None) => lines.len() as u32,
         (false, _) => 0,
@@ -108,7 +107,7 @@ pub fn settle(
         hasher,
         ranks,
         joins_by_address: address_key.is_some(),
-        holds: !job.compares,
+        holds: !job.compares(),
         master_ends,
         chunks,
         first_of_file,

@@ -3,32 +3,25 @@
 //! Where the rest of a file refutes what its beginning suggested (its encoding, the order of its dates, a column that is
 //! about consent after all), the pass starts over.
 
-use super::counts::Entrants;
-use super::counts::FileCounts;
+use super::counts::{Entrants, FileCounts};
 use super::kept::People;
 use crate::job::Job;
-use crate::job::ListFiles;
-use crate::job::Remembering;
+use crate::job::lists::ListFiles;
+use crate::job::remembering::Remembering;
 use crate::run::contact::keys::decided_hashes;
-use crate::run::gather::counts::ListCounts;
-use crate::run::gather::counts::WatchedColumn;
-use crate::run::gather::date_orders;
+use crate::run::gather::counts::{ListCounts, WatchedColumn};
 use crate::run::gather::lists::read_lists;
 use crate::run::gather::records::NotText;
-use crate::run::gather::remembered;
 use crate::run::gather::sources::read_sources;
-use crate::run::open::files::OpenFile;
-use crate::run::open::files::OpenFiles;
-use crate::run::open::recognise::Refuted;
-use crate::run::open::recognise::in_another_encoding;
-use crate::run::open::recognise::open_again;
+use crate::run::gather::{date_orders, remembered};
+use crate::run::open::files::{OpenFile, OpenFiles};
+use crate::run::open::recognise::{Refuted, in_another_encoding, open_again};
 use crate::run::setting::Setting;
 use crate::suppress::Returned;
 use crate::suppress::allowed::Allowed;
 use pebblebank_table::Result;
 use pebblebank_table::observe::Observer;
-use pebblebank_table::units::ColumnIndex;
-use pebblebank_table::units::SourceId;
+use pebblebank_table::units::{ColumnIndex, SourceId};
 use pebblebank_values::date::Date;
 use pebblebank_values::headers::{self, Meaning};
 use std::path::Path;

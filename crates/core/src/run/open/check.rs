@@ -1,9 +1,10 @@
 //! Whether a job fits its files, before any row is read: inputs are no outputs, and every column that is named is there.
 
 use super::files::{OpenFile, OpenFiles};
-use crate::columns::mapping::ColumnMap;
+use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
-use crate::job::{EntriesFrom, Job};
+use crate::job::Job;
+use crate::job::lists::EntriesFrom;
 use crate::layout::Layout;
 use crate::person::same::Survivor;
 use crate::run::contact::keys;
@@ -77,7 +78,7 @@ pub(crate) fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
             }
         }
     }
-    for file in filled.iter().filter(|_| job.compares) {
+    for file in filled.iter().filter(|_| job.compares()) {
         check_compared_columns(job, opened, file)?;
     }
     for file in opened.lists.iter().filter(|file| !file.is_empty) {

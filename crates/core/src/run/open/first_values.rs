@@ -1,7 +1,7 @@
 //! What the beginning of a file shows of its values, for decisions that go beyond one column or one file.
 
 use crate::columns::locate::Table;
-use crate::columns::mapping::ColumnMap;
+use crate::columns::map::ColumnMap;
 use crate::columns::sample::SampleRecords;
 use pebblebank_table::observe::{Finding, Weight};
 use pebblebank_table::units::{ColumnIndex, RowNumber};

@@ -4,9 +4,11 @@ use super::files::{EntryStatus, OpenFile, OpenFiles};
 use super::first_values::Glimpse;
 use crate::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
 use crate::clean::replace::ReplacementPlan;
-use crate::columns::mapping::{ColumnMap, ConsentQuestions};
+use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
-use crate::job::{Job, Passing};
+use crate::columns::wishes::ConsentQuestions;
+use crate::job::Job;
+use crate::job::sources::Passing;
 use crate::layout::receipt::AllColumns;
 use crate::person::decisions::{Decision, Decisions, Named};
 use crate::person::same::Survivor;
@@ -29,7 +31,7 @@ impl OpenFiles {
         let supplied = supplied_columns(job, &all);
         let plan = |file: &OpenFile<SourceId>| {
             // A master's rows are written as they stand, unless its blanks are filled.
-            let is_kept = job.has_master && file.owner == SourceId(0) && !job.person.fill;
+            let is_kept = job.has_master() && file.owner == SourceId(0) && !job.person.fill;
             let mut wanted =
                 if is_kept { Wanted::default() } else { wanted(job, newest_by.as_ref(), &all, file.map()) };
             let condition = job.sources[file.owner.0 as usize].condition.as_ref();
@@ -172,7 +174,7 @@ pub(crate) fn fields_that_others_follow(columns: &[ColumnRef]) -> Vec<ColumnRef>
 fn needed_columns(job: &Job, all: &AllColumns) -> Vec<ColumnRef> {
     let mut columns: Vec<ColumnRef> = Vec::new();
     // What is compared is written as it was read.
-    for write in job.writes.iter().filter(|_| !job.compares) {
+    for write in job.writes.iter().filter(|_| !job.compares()) {
         match &write.layout {
             Some(layout) => {
                 columns.extend(layout.columns.iter().flat_map(|column| column.content.columns()).cloned());

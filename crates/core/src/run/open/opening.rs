@@ -1,24 +1,17 @@
 //! The files of a job, found, opened and recognised, before any row is read.
 
 use super::recognise::Part;
-use crate::columns::mapping::ConsentQuestions;
+use crate::columns::wishes::ConsentQuestions;
 use crate::job::Job;
 use crate::person::decisions::Decisions;
-use crate::run::open::check::check_columns;
-use crate::run::open::check::check_inputs;
-use crate::run::open::check::check_outputs;
-use crate::run::open::files::OpenFile;
-use crate::run::open::files::OpenFiles;
+use crate::run::open::check::{check_columns, check_inputs, check_outputs};
+use crate::run::open::files::{OpenFile, OpenFiles};
 use crate::run::open::recognise::Opener;
-use crate::run::setting::Setting;
-use crate::run::setting::folder_for_spooling;
+use crate::run::setting::{Setting, folder_for_spooling};
 use pebblebank_table::Result;
 use pebblebank_table::observe::Observer;
-use pebblebank_table::units::FileId;
-use pebblebank_table::units::ListId;
-use pebblebank_table::units::SourceId;
-use std::path::Path;
-use std::path::PathBuf;
+use pebblebank_table::units::{FileId, ListId, SourceId};
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 /// The files of a job, opened and not yet read.
 pub struct Opening {

@@ -1,38 +1,23 @@
 //! Finds out how a file is to be read: its format, its encoding, its delimiter, where its table is, what its columns are.
 
 use crate::clean::replace::ReplacementPlan;
-use crate::columns::Mapping;
-use crate::columns::Table;
-use crate::columns::likeness;
-use crate::columns::locate_table;
-use crate::columns::mapping::ConsentQuestions;
-use crate::columns::mapping::Unmapped;
-use crate::columns::mapping::map_columns;
+use crate::columns::mapping::{Unmapped, map_columns};
 use crate::columns::sample::SampleRecords;
-use crate::columns::shape::ShapeWishes;
-use crate::columns::shape::TableShape;
-use crate::columns::shape::recognise_shape;
-use crate::job::ReadFiles;
+use crate::columns::shape::{ShapeWishes, TableShape, recognise_shape};
+use crate::columns::wishes::ConsentQuestions;
+use crate::columns::{Mapping, Table, likeness, locate_table};
+use crate::job::sources::ReadFiles;
 use crate::layout::receipt;
 use crate::run::open::files::OpenFile;
 use crate::run::open::first_values::Glimpse;
 use crate::run::open::status_columns::StatusColumns;
 use encoding_rs::Encoding;
-use pebblebank_formats::Format;
-use pebblebank_formats::Input;
-use pebblebank_formats::prepare;
-use pebblebank_formats::{Prepared, ReadWishes};
-use pebblebank_table::Dialect;
-use pebblebank_table::encoding;
-use pebblebank_table::encoding::Knowledge;
-use pebblebank_table::observe::Finding;
-use pebblebank_table::observe::Observer;
-use pebblebank_table::observe::Weight;
+use pebblebank_formats::{Format, Input, Prepared, ReadWishes, prepare};
+use pebblebank_table::encoding::{self, Knowledge};
+use pebblebank_table::observe::{Finding, Observer, Weight};
 use pebblebank_table::unescape::unescaped;
-use pebblebank_table::units::ColumnIndex;
-use pebblebank_table::units::FileId;
-use pebblebank_table::units::MAX_COLUMNS;
-use pebblebank_table::{Error, ErrorKind, Result};
+use pebblebank_table::units::{ColumnIndex, FileId, MAX_COLUMNS};
+use pebblebank_table::{Dialect, Error, ErrorKind, Result};
 use pebblebank_values::NamedHeaders;
 use pebblebank_values::date::Date;
 use std::path::Path;
@@ -300,7 +285,7 @@ pub(crate) fn shape_of(prepared: &Prepared, wishes: &ReadWishes, named: &NamedHe
 
 /// A file without any line has no columns, whatever the job says of them.
 pub(crate) fn empty_mapping(unmapped: &Unmapped) -> Result<Mapping> {
-    map_columns(&Unmapped { wishes: &crate::columns::mapping::ColumnWishes::default(), ..*unmapped })
+    map_columns(&Unmapped { wishes: &crate::columns::wishes::ColumnWishes::default(), ..*unmapped })
 }
 
 pub(crate) fn check_header_row(header_row: Option<u64>, records: &SampleRecords, input: &Input) -> Result<()> {

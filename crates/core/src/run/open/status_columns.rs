@@ -1,7 +1,7 @@
 //! The columns of a list that say of each row what happened: one with events (sent, bounced, unsubscribed), one with the
 //! class of a bounce (hard or soft, or its code).
 
-use crate::columns::mapping::ColumnMap;
+use crate::columns::map::ColumnMap;
 use crate::columns::sample::SampleRecords;
 use crate::suppress::reason::Reason;
 use crate::suppress::status::{self, StatusReason};

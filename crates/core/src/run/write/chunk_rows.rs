@@ -6,7 +6,7 @@ use super::meant::Meant;
 use super::people_index;
 use super::plan::{FilePlan, SecondPass};
 use super::rows::Rows;
-use crate::job::Passing;
+use crate::job::sources::Passing;
 use crate::layout::{Layout, OnViolation};
 use crate::run::decide::settled::{Cleared, Standing};
 use crate::run::tally::Company;
@@ -81,7 +81,7 @@ impl<'b> ChunkRows<'_, 'b> {
                 }
                 let fault = self.fault(row, meant, marks);
                 let lacks_nothing = fault.as_ref().is_none_or(|(reason, _)| *reason >= Reason::NotSelected);
-                if self.pass.job.compares && lacks_nothing {
+                if self.pass.job.compares() && lacks_nothing {
                     let persons = &mut self.rows.counts.persons_with_key;
                     persons.resize(self.pass.settled.mark_sets(), 0);
                     persons[set.0 as usize] += 1;
@@ -198,7 +198,7 @@ impl<'b> ChunkRows<'_, 'b> {
                 State::Placeholder => return Some((Reason::PlaceholderAddress, String::new())),
             }
         }
-        if self.pass.job.compares && !self.pass.settled.has_key(row) {
+        if self.pass.job.compares() && !self.pass.settled.has_key(row) {
             return Some((Reason::MissingField, self.pass.key_names.join(", ")));
         }
         if let Some(lacks) = self.plan.requirement.lacks(record, contact.doubts(), usable) {
@@ -295,7 +295,7 @@ impl<'b> ChunkRows<'_, 'b> {
         let Meant { record, contact, cells } = meant;
         let (address, usable) = (&contact.address, contact.usable_address());
         self.rows.counts.note_unread(row, marks, self.pass.job);
-        if self.pass.job.compares {
+        if self.pass.job.compares() {
             self.rows.counts.refused_written.add(&self.pass.settled.copied(row));
         }
         if !address.is_usable() && address.state != State::Blank {

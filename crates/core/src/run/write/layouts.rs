@@ -19,7 +19,7 @@ pub fn layouts(job: &Job, columns: &AllColumns) -> Vec<Layout> {
         if columns.has_surplus {
             all.push(column("surplus cells", Content::Surplus));
         }
-        if job.compares {
+        if job.compares() {
             let membership = |name: &String| column(&format!("in {name}"), Content::Membership(Membership::of(name)));
             all.extend(job.sources.iter().map(|source| membership(&source.name)));
         }

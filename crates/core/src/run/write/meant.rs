@@ -1,7 +1,7 @@
 //! A contact as it is laid out, and which of its cells can be copied as they are.
 
 use crate::run::contact::{Contact, ContactReader};
-use crate::run::decide::fill::Supplied;
+use crate::run::decide::supplied::Supplied;
 use crate::run::open::files::{OpenFile, OpenFiles};
 use pebblebank_table::csv::RawCells;
 use pebblebank_table::units::SourceId;

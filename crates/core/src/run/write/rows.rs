@@ -1,7 +1,8 @@
 //! What the second pass makes of a chunk: its rows, laid out, and what was counted.
 
 use super::import_rows::ImportRows;
-use crate::job::{EntriesFrom, Job};
+use crate::job::Job;
+use crate::job::lists::EntriesFrom;
 use crate::run::decide::copied::Refused;
 use crate::run::tally::{Account, RepairCounts};
 use crate::suppress::marks::Mark;

@@ -6,8 +6,11 @@
 
 pub mod mark;
 
-use crate::columns::mapping::{ConsentQuestions, OwnField};
-use crate::job::{Job, ListKey, ReadFiles, Remembering, Source, Write};
+use crate::columns::wishes::{ConsentQuestions, OwnField};
+use crate::job::lists::ListKey;
+use crate::job::remembering::Remembering;
+use crate::job::sources::{ReadFiles, Source};
+use crate::job::{Job, Mode, Write};
 use crate::layout::{Layout, SortColumn};
 use crate::person::same::{PersonKey, PersonWishes};
 use crate::require::Requirement;
@@ -154,7 +157,7 @@ fn job(wishes: &CompareWishes) -> Result<Job> {
             .map(|file| Write { file: file.clone(), shown: file.display().to_string(), layout: wishes.layout.clone() })
             .collect(),
         sort: wishes.sort.clone(),
-        compares: true,
+        mode: Mode::Compares,
         consent_questions: ConsentQuestions::Warn,
         remembered: wishes.remembered.clone(),
         scope: wishes.scope.clone(),

@@ -1,6 +1,7 @@
 //! What is asked of a split, and what comes of it.
 
-use crate::job::{ReadFiles, Remembering};
+use crate::job::remembering::Remembering;
+use crate::job::sources::ReadFiles;
 use crate::run::tally::OtherLines;
 use pebblebank_table::observe::Finding;
 use pebblebank_values::ColumnRef;

@@ -2,8 +2,8 @@
 
 use super::distinct::{Distinct, hash};
 use super::looks::Looks;
-use crate::columns::mapping::ColumnMap;
-use crate::job::ReadFiles;
+use crate::columns::map::ColumnMap;
+use crate::job::sources::ReadFiles;
 use crate::run::open::files::OpenFile;
 use pebblebank_table::cell;
 use pebblebank_table::observe::{Finding, Met, Weight, counted};

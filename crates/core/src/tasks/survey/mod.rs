@@ -9,10 +9,9 @@ mod looks;
 
 use crate::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
 use crate::columns::lines::{Line, looks_like_footnote};
-use crate::columns::mapping::ColumnMap;
-use crate::job::ReadFiles;
-use crate::run::contact::ContactReader;
-use crate::run::contact::ContactWishes;
+use crate::columns::map::ColumnMap;
+use crate::job::sources::ReadFiles;
+use crate::run::contact::{ContactReader, ContactWishes};
 use crate::run::gather::chunks::Reading;
 use crate::run::gather::counts::{FileCounts, Problem, Tail};
 use crate::run::gather::records::{has_open_quote, line_above, not_text};
@@ -206,7 +205,7 @@ fn survey_input(
         is_list: false,
         asks: false,
         named: Arc::default(),
-        consent_questions: crate::columns::mapping::ConsentQuestions::Warn,
+        consent_questions: crate::columns::wishes::ConsentQuestions::Warn,
     };
     let file = open_file(input, part, &wishes.read, spool_folder, observer)?;
     let surveyor = Surveyor { wishes, observer };

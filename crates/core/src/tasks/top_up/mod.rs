@@ -10,8 +10,9 @@ mod update;
 pub mod wishes;
 
 use crate::columns::lines::Line;
-use crate::columns::mapping::ColumnMap;
-use crate::job::{Job, Source, Write};
+use crate::columns::map::ColumnMap;
+use crate::job::sources::Source;
+use crate::job::{Job, Mode, Write};
 use crate::layout::receipt::{AllColumns, REPAIRS, SET_ASIDE};
 use crate::layout::{Content, Form, Layout, LayoutColumn, OnViolation};
 use crate::person::same::PersonWishes;
@@ -28,11 +29,8 @@ use crate::run::tally::Outcome;
 use crate::run::write::plan::SecondPass;
 use crate::run::write::rows::{Rows, Sink};
 use crate::suppress::reason::Reason;
-use crate::tasks::top_up::files::Files;
-use crate::tasks::top_up::files::ends_with_line_end;
-use crate::tasks::top_up::files::tail_of;
-use crate::tasks::top_up::wishes::TopUpWishes;
-use crate::tasks::top_up::wishes::ToppedUp;
+use crate::tasks::top_up::files::{Files, ends_with_line_end, tail_of};
+use crate::tasks::top_up::wishes::{TopUpWishes, ToppedUp};
 use consent_word::word_for_opted_in;
 use dialect::Manner;
 use pebblebank_formats::Format;
@@ -135,7 +133,7 @@ fn job(wishes: &TopUpWishes) -> Job {
         remembered: wishes.remembered.clone(),
         require: wishes.require.clone(),
         writes: vec![Write { file: wishes.output.clone(), shown, layout: None }],
-        has_master: true,
+        mode: Mode::TopsUp,
         set_aside: Some(wishes.set_aside.clone()),
         replace: wishes.replace,
         ..Job::new("top-up", wishes.today)

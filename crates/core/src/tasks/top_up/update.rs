@@ -3,8 +3,9 @@
 use super::dialect::Manner;
 use super::files::{Files, ends_with_line_end, tail_of};
 use crate::job::Job;
-use crate::run::decide::fill::{Supplies, Supply, SupplyKind};
+use crate::run::decide::fill::Supplies;
 use crate::run::decide::known::Known;
+use crate::run::decide::supply::{Supply, SupplyKind};
 use crate::run::gather::chunks::{Reading, changed};
 use crate::run::gather::records::checksum;
 use pebblebank_table::csv::Defusing;

@@ -1,7 +1,9 @@
 //! What is asked of a top-up, and what comes of it.
 
 use crate::job::guard::Accepted;
-use crate::job::{ListFiles, ReadFiles, Remembering, Source};
+use crate::job::lists::ListFiles;
+use crate::job::remembering::Remembering;
+use crate::job::sources::{ReadFiles, Source};
 use crate::person::same::PersonWishes;
 use crate::require::Requirement;
 use crate::run::tally::Tally;

@@ -1,0 +1,46 @@
+//! What a job asks of the memory, and what the memory learns from it.
+
+use crate::suppress::remembered::Remembered;
+use std::path::PathBuf;
+use std::sync::Arc;
+
+/// How often a person may be written to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Limits {
+    /// So many times
+    pub at_most: u32,
+    /// in so many days.
+    pub per_days: u32,
+}
+
+/// What the bank learns from a run.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Remember {
+    /// Who was written.
+    pub prepared: bool,
+    /// Who opted out or complained in a source.
+    pub opted_out: bool,
+    /// Whose mail came back, as a source says.
+    pub bounced: bool,
+}
+
+impl Remember {
+    /// Whether there is anything to learn.
+    pub fn is_anything(self) -> bool {
+        self.prepared || self.opted_out || self.bounced
+    }
+}
+
+/// Whether earlier work is remembered in a run.
+#[derive(Debug, Clone, Default)]
+pub enum Remembering {
+    /// There is nothing to remember.
+    #[default]
+    Nothing,
+    /// It was named, and is not there yet.
+    NotThere(PathBuf),
+    /// Somebody said that it does not count this time.
+    SwitchedOff,
+    /// It counts.
+    From(Arc<dyn Remembered>),
+}
