@@ -38,7 +38,7 @@ use crate::person::same::PersonWishes;
 use crate::select::condition::Selection;
 use crate::select::plan::JobFacts;
 use crate::suppress::marks::{Mark, NamedMarks};
-use crate::suppress::remembered::{HeldBy, Remembered};
+use crate::suppress::remembered::HeldBy;
 use pebblebank_table::error::closest;
 use pebblebank_table::units::{ColumnIndex, ListId, SourceId};
 use pebblebank_table::{Error, ErrorKind, Result};

@@ -97,6 +97,7 @@ pub struct EntriesFile {
 }
 
 impl EntriesFile {
+    /// A file of which nothing was read yet.
     pub fn new(name: String) -> EntriesFile {
         EntriesFile { name, fingerprint: String::new(), rows: 0, blank: 0, unusable: 0, left_out: 0 }
     }
