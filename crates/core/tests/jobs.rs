@@ -1,6 +1,7 @@
 //! The job file: defaults, paths, layouts.
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
+use pebblebank_core::job::lists::EntriesToCompare as _;
 use pebblebank_core::job::{Job, file};
 use pebblebank_core::layout::{Content, OnViolation, Piece, Template};
 use pebblebank_core::suppress::reason::Reason;
@@ -65,7 +66,7 @@ columns = [
     assert_eq!((source.wishes.delimiter, source.wishes.header_row), (Some(b';'), Some(0)));
     assert_eq!(source.columns.headers[&Field::Email], ["Contact"]);
     assert_eq!(
-        (job.lists[0].hold.as_ref().map(|hold| hold.reason), job.lists[0].read.wishes.delimiter),
+        (job.lists[0].hold().map(|hold| hold.reason), job.lists[0].files().unwrap().read.wishes.delimiter),
         (Some(Reason::DoNotContact), Some(b'\t'))
     );
     assert_eq!(job.require.any, [vec![Field::Phone], vec![Field::Street, Field::City]]);

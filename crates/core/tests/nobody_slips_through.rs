@@ -4,7 +4,7 @@
 
 mod shapes;
 
-use pebblebank_core::job::lists::ListFiles;
+use pebblebank_core::job::lists::SuppressionList;
 use pebblebank_core::job::pattern::FilePattern;
 use pebblebank_core::job::sources::{ReadFiles, Source};
 use pebblebank_core::job::{Job, Write};
@@ -111,7 +111,7 @@ fn hold_lists(seeds: std::ops::Range<u64>) -> Outcomes {
         std::fs::write(folder.path().join("list.csv"), &list.text).unwrap();
         let mut job = job(folder.path());
         job.sources.push(Source::new("shop", read(folder.path(), "shop.csv")));
-        job.lists.push(ListFiles::holding("list", read(folder.path(), "list.csv"), Reason::DoNotContact));
+        job.lists.push(SuppressionList::new("list", read(folder.path(), "list.csv"), Reason::DoNotContact).into());
         job.guards.accept.add(pebblebank_core::job::guard::Guard::HoldsMost, None);
         outcomes.runs += 1;
         match written(&job, folder.path()) {

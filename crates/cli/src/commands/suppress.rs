@@ -57,9 +57,9 @@ fn wishes(command: &Suppress, shared: &Shared, now: &Now) -> Result<AgainstWishe
     let condition = command.condition.as_deref().map(Selection::parse).transpose()?;
     let mut against = Vec::new();
     for (file, name) in command.against.iter().zip(names) {
-        let mut list = ListFiles::holding(name, of(file), reason);
-        list.condition.clone_from(&condition);
-        list.go_by(by.clone(), &[]);
+        let mut list = SuppressionList::new(name, of(file), reason);
+        list.files.condition.clone_from(&condition);
+        list.files.go_by(by.clone(), &[]);
         list.reason_from = command.reason_from.as_deref().map(ColumnRef::new);
         let place = against.len();
         against.extend(list.with_shares(place));

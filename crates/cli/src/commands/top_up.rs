@@ -55,7 +55,8 @@ fn wishes(command: &TopUp, now: &Now) -> Result<TopUpWishes> {
     let of = |file: FilePattern| ReadFiles { files: vec![file], ..read.clone() };
     let from = patterns(&command.from).into_iter().map(|file| Source::new(names.next().unwrap_or_default(), of(file)));
     let from = from.collect();
-    let list = |file: FilePattern| ListFiles::holding(names.next().unwrap_or_default(), of(file), Reason::DoNotContact);
+    let list =
+        |file: FilePattern| SuppressionList::new(names.next().unwrap_or_default(), of(file), Reason::DoNotContact);
     let against = patterns(&command.against).into_iter().map(list).collect();
     Ok(TopUpWishes {
         master: ReadFiles { files: vec![pattern(&command.master)], ..ReadFiles::default() },

@@ -13,15 +13,16 @@ pub mod remembering;
 pub mod sources;
 
 use crate::job::lists::Allowance;
-use crate::job::lists::EntriesFrom;
-use crate::job::lists::ListFiles;
+use crate::job::lists::BankEntries;
+use crate::job::lists::EntriesToCompare;
+use crate::job::lists::Hold;
+use crate::job::lists::JobList;
 use crate::job::lists::ListKey;
 use crate::job::lists::NearMisses;
 use crate::job::remembering::Limits;
 use crate::job::remembering::Remember;
 use crate::job::remembering::Remembering;
 use crate::job::sources::CleanWishes;
-use crate::job::sources::ReadFiles;
 use crate::job::sources::Source;
 pub use crate::layout::{Content, Layout, LayoutColumn, OnViolation, SortColumn, Template};
 use crate::require::Requirement;
@@ -65,7 +66,7 @@ pub struct Job {
     /// Who is the same person, and which row of a person survives.
     pub person: PersonWishes,
     /// Lists to ask about, and lists of those who must not be contacted.
-    pub lists: Vec<ListFiles>,
+    pub lists: Vec<JobList>,
     /// Whom the job writes to although a list holds them for a lesser reason.
     pub allow: Vec<Allowance>,
     /// Which client or brand it is for; none for one that has no entries of its own in the bank.
@@ -201,15 +202,12 @@ impl Job {
         let mut job = self.clone();
         let Remembering::From(memory) = &self.remembered else { return job };
         for (place, hold) in memory.holds().iter().enumerate() {
-            let mut list = ListFiles::holding(&hold.name, ReadFiles::default(), hold.reason);
-            list.entries_from = EntriesFrom::Memory(place);
-            if hold.by == HeldBy::Phone {
-                list.by = Some(ListKey::of(ColumnRef::Field(Field::Phone)));
-            }
-            if let (true, Some(hold)) = (self.compares(), &mut list.hold) {
+            let by = (hold.by == HeldBy::Phone).then(|| ListKey::of(ColumnRef::Field(Field::Phone)));
+            let mut hold = Hold::new(&hold.name, hold.reason);
+            if self.compares() {
                 hold.near_miss = NearMisses::Ignored;
             }
-            job.lists.push(list);
+            job.lists.push(JobList::Bank(BankEntries { place, hold, by }));
         }
         job
     }
@@ -217,12 +215,9 @@ impl Job {
     /// The same with a list for what is not read of each suppression list that has files.
     #[must_use]
     pub fn with_unread_lists(mut self) -> Job {
-        let holds = |list: &ListFiles| list.hold.is_some() && list.entries_from == EntriesFrom::Files;
-        for place in (0..self.lists.len()).filter(|place| holds(&self.lists[*place])).collect::<Vec<_>>() {
-            let name = format!("{} (not read)", self.lists[place].name);
-            let list = ListFiles::new(name, ReadFiles::default());
-            self.lists.push(ListFiles { entries_from: EntriesFrom::UnreadOf(place), ..list });
-        }
+        let unread = |(place, list): (usize, &JobList)| list.unread_part(place).map(JobList::from);
+        let unread: Vec<JobList> = self.lists.iter().enumerate().filter_map(unread).collect();
+        self.lists.extend(unread);
         self
     }
 
@@ -259,10 +254,10 @@ impl Job {
     }
 
     /// What sources, lists and suppression lists are called.
-    fn names(&self) -> impl Iterator<Item = &String> {
-        let holds = self.lists.iter().filter(|list| list.is_asked).filter_map(|list| list.hold.as_ref());
-        let lists = self.lists.iter().map(|list| &list.name);
-        self.sources.iter().map(|source| &source.name).chain(lists).chain(holds.map(|hold| &hold.name))
+    fn names(&self) -> impl Iterator<Item = &str> {
+        let holds = self.lists.iter().filter(|list| list.is_asked()).filter_map(JobList::hold);
+        let lists = self.lists.iter().map(JobList::name);
+        self.sources.iter().map(|source| source.name.as_str()).chain(lists).chain(holds.map(|hold| hold.name.as_str()))
     }
 
     /// What conditions and layouts need to know of the job.
@@ -287,20 +282,23 @@ impl Job {
 
     /// The headers that it names anywhere, so that they count as words of headers.
     pub fn named_headers(&self) -> NamedHeaders {
-        let reads = self.sources.iter().map(|source| &source.read).chain(self.lists.iter().map(|list| &list.read));
+        let reads = self
+            .sources
+            .iter()
+            .map(|source| &source.read)
+            .chain(self.lists.iter().filter_map(|list| Some(&list.files()?.read)));
         let columns = reads.flat_map(|read| read.columns.named_headers()).map(str::to_owned);
         let layouts = self.writes.iter().filter_map(|write| write.layout.as_ref());
         let written = layouts.flat_map(|layout| &layout.columns).flat_map(|column| column.content.columns());
         let conditions = self.sources.iter().filter_map(|source| source.condition.as_ref());
         let conditions =
-            conditions.chain(self.lists.iter().filter_map(|list| list.condition.as_ref())).chain(&self.select);
+            conditions.chain(self.lists.iter().filter_map(|list| list.files()?.condition.as_ref())).chain(&self.select);
         let asked = conditions.flat_map(Selection::columns).map(|column| column.name().to_owned());
         let keys = self.sources.iter().filter_map(|source| source.same.as_ref()).flatten();
         let keys = keys.flat_map(|key| &key.columns).chain(self.person.columns());
-        let by =
-            self.lists.iter().filter_map(|list| list.by.as_ref()).flat_map(|key| key.ours.iter().chain(&key.theirs));
-        let taken = self.lists.iter().flat_map(|list| &list.take).flat_map(|taken| [&taken.ours, &taken.theirs]);
-        let reasons = self.lists.iter().filter_map(|list| list.reason_from.as_ref());
+        let by = self.lists.iter().filter_map(JobList::by).flat_map(|key| key.ours.iter().chain(&key.theirs));
+        let taken = self.lists.iter().flat_map(JobList::take).flat_map(|taken| [&taken.ours, &taken.theirs]);
+        let reasons = self.lists.iter().filter_map(JobList::reason_from);
         let replaced = self.replace_values.iter().map(|replacement| &replacement.column);
         let sorted = self.sort.iter().map(|sorted| &sorted.column);
         let named = written.into_iter().chain(keys).chain(by).chain(taken).chain(reasons).chain(replaced).chain(sorted);
@@ -312,7 +310,7 @@ impl Job {
         let required = self.require.fields.iter().chain(self.require.any.iter().flatten());
         let required = required.filter(|field| **field != Field::Email).map(|field| ColumnRef::Field(*field));
         let own = source.same.iter().flatten().flat_map(|key| &key.columns);
-        let by = self.lists.iter().filter_map(|list| list.by.as_ref()).flat_map(|key| &key.ours);
+        let by = self.lists.iter().filter_map(JobList::by).flat_map(|key| &key.ours);
         let keys = self.person.columns().chain(own).chain(by).filter(|key| **key != ColumnRef::Field(Field::Email));
         let asked = source.condition.iter().flat_map(Selection::columns);
         let mut needed = required.chain(keys.cloned()).chain(asked);
@@ -330,9 +328,8 @@ impl Job {
         let wrong = |what: String, advice: String| Err(Error::new(ErrorKind::Job, what, advice));
         for name in self.asked_names() {
             if self.mark_named(name).is_none() {
-                let known =
-                    self.lists.iter().map(|list| &list.name).chain(self.sources.iter().map(|source| &source.name));
-                let known: Vec<&str> = known.map(String::as_str).collect();
+                let sources = self.sources.iter().map(|source| source.name.as_str());
+                let known: Vec<&str> = self.lists.iter().map(JobList::name).chain(sources).collect();
                 let advice = match closest(name, known.iter().copied()) {
                     Some(near) => format!("did you mean \"{near}\"?"),
                     None => {
@@ -343,10 +340,11 @@ impl Job {
                 return Err(error.expected(format!("one of {}", known.join(", "))));
             }
         }
-        let of_sources = self.sources.iter().map(|source| (&source.name, &source.condition));
-        let of_lists = self.lists.iter().map(|list| (&list.name, &list.condition));
+        let of_sources = self.sources.iter().map(|source| (source.name.as_str(), source.condition.as_ref()));
+        let of_list = |list| (JobList::name(list), list.files().and_then(|files| files.condition.as_ref()));
+        let of_lists = self.lists.iter().map(of_list);
         for (name, condition) in of_sources.chain(of_lists) {
-            if let Some(list) = condition.iter().flat_map(Selection::lists).next() {
+            if let Some(list) = condition.into_iter().flat_map(Selection::lists).next() {
                 let what = format!("where = of {name} asks whether somebody is in \"{list}\"");
                 return wrong(what, "ask that in [select], once all files are read".to_owned());
             }
@@ -374,7 +372,7 @@ fn place_of(path: &Path) -> PathBuf {
 impl NamedMarks for Job {
     fn mark_named(&self, name: &str) -> Option<Mark> {
         let is_it = |other: &str| other.to_lowercase() == name.trim().to_lowercase();
-        let list = self.lists.iter().position(|list| is_it(&list.name));
+        let list = self.lists.iter().position(|list| is_it(list.name()));
         let source = || self.sources.iter().position(|source| is_it(&source.name));
         let list = list.map(|place| Mark::On(ListId(place as u16)));
         list.or_else(|| source().map(|place| Mark::From(SourceId(place as u16))))

@@ -4,6 +4,7 @@ use crate::columns::lines::Line;
 use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::job::Job;
+use crate::job::lists::List;
 use crate::job::lists::{ListFiles, ListKey};
 use crate::run::contact::ContactReader;
 use crate::run::contact::keys::has_column;
@@ -102,12 +103,15 @@ pub fn read_entries(
     observer: &dyn Observer,
     each: &mut dyn FnMut(FoundEntry) -> Result<()>,
 ) -> Result<EntriesRead> {
-    let mut list = ListFiles::new("entries", wishes.read.clone());
-    list.condition.clone_from(&wishes.condition);
+    let mut files = ListFiles { read: wishes.read.clone(), condition: wishes.condition.clone(), by: None };
     if wishes.by_phone {
-        list.go_by(Some(ListKey::of(ColumnRef::Field(Field::Phone))), &[]);
+        files.go_by(Some(ListKey::of(ColumnRef::Field(Field::Phone))), &[]);
     }
-    let job = Job { lists: vec![list], country: wishes.country, ..Job::new("entries", wishes.today) };
+    let job = Job {
+        lists: vec![List::new("entries", files).into()],
+        country: wishes.country,
+        ..Job::new("entries", wishes.today)
+    };
     let files = open_files(&job, &setting.spool_folder, observer)?;
     // What a status column says is asked here as it stands, and not for consent.
     let findings = files.all_findings().into_iter().filter(|finding| finding.code != "status-column").collect();

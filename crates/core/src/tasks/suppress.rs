@@ -2,7 +2,9 @@
 //! Rows stay as they are read and in their order; nothing is merged, and nobody need have an address.
 
 use crate::job::guard::Accepted;
-use crate::job::lists::{ListFiles, NearMisses};
+use crate::job::lists::JobList;
+use crate::job::lists::NearMisses;
+use crate::job::lists::SuppressionList;
 use crate::job::remembering::Remembering;
 use crate::job::sources::{ReadFiles, Source};
 use crate::job::{Job, Write};
@@ -42,7 +44,7 @@ pub struct AgainstWishes {
     /// What it is called.
     pub name: String,
     /// Who is taken out of it.
-    pub against: Vec<ListFiles>,
+    pub against: Vec<SuppressionList>,
     /// Which client or brand it is for.
     pub scope: Option<String>,
     /// Who is remembered from earlier work.
@@ -83,7 +85,7 @@ pub struct HeldAgainst {
 /// Holds a list against others.
 pub fn hold_against(wishes: &AgainstWishes, setting: &Setting, observer: &dyn Observer) -> Result<HeldAgainst> {
     let mut job = job(wishes).with_remembered_lists().with_unread_lists();
-    job.lists.iter_mut().filter_map(|list| list.hold.as_mut()).for_each(|hold| hold.near_miss = wishes.near_miss);
+    job.lists.iter_mut().filter_map(JobList::hold_mut).for_each(|hold| hold.near_miss = wishes.near_miss);
     job.check()?;
     let opening = Opening::of(&job, setting, observer)?;
     let mut staged = Staged::new(setting.dry_run);
@@ -136,7 +138,7 @@ fn job(wishes: &AgainstWishes) -> Job {
         country: wishes.country,
         sources: vec![Source::new(&wishes.name, wishes.list.clone())],
         person: PersonWishes { near_duplicates: Some(false), ..PersonWishes::default() },
-        lists: wishes.against.clone(),
+        lists: wishes.against.iter().cloned().map(JobList::from).collect(),
         scope: wishes.scope.clone(),
         remembered: wishes.remembered.clone(),
         require: Requirement { fields: Vec::new(), ..Requirement::default() },

@@ -2,7 +2,7 @@
 
 use super::Reader;
 use crate::columns::wishes::OwnField;
-use crate::job::lists::{Allowance, Hold, ListFiles, ListKey, NearMisses, Taken};
+use crate::job::lists::{Allowance, Hold, JobList, List, ListFiles, ListKey, NearMisses, Part, SuppressionList, Taken};
 use crate::job::named::{list_key, list_reason};
 use crate::job::parts::{AllowPart, LimitsPart, ListPart, NearMissPart, Overruled, SuppressPart, TakePart, overruled};
 use crate::job::remembering::Limits;
@@ -21,18 +21,19 @@ impl Reader<'_> {
         lists: Vec<ListPart>,
         suppress: Vec<SuppressPart>,
         own: &[OwnField],
-    ) -> Result<Vec<ListFiles>> {
-        let mut all: Vec<ListFiles> = lists.into_iter().map(|part| self.list(part, own)).collect::<Result<_>>()?;
+    ) -> Result<Vec<JobList>> {
+        let mut all: Vec<JobList> =
+            lists.into_iter().map(|part| self.list(part, own).map(JobList::from)).collect::<Result<_>>()?;
         for part in suppress {
             match part.list.clone() {
                 Some(list) => self.hold_list(&mut all, &part, &list)?,
-                None => all.extend(self.suppress(part, all.len(), own)?),
+                None => all.extend(self.suppress(part, all.len(), own)?.into_iter().map(JobList::from)),
             }
         }
         Ok(all)
     }
 
-    fn list(&self, part: ListPart, own: &[OwnField]) -> Result<ListFiles> {
+    fn list(&self, part: ListPart, own: &[OwnField]) -> Result<List> {
         let read = self.read_files(&part.name, &part.files, part.columns)?;
         let mut read = ReadFiles { wishes: self.wishes(overruled!(part))?, ..read };
         read.columns.date_order = part.date_order.map(DateOrder::from);
@@ -41,18 +42,14 @@ impl Reader<'_> {
             TakePart::Named(names) => names.iter().map(|name| taken(name, name)).collect(),
             TakePart::Renamed(names) => names.iter().map(|(ours, theirs)| taken(ours, theirs)).collect(),
         };
-        let mut list = ListFiles {
-            condition: part.condition.as_deref().map(|text| self.selection(text)).transpose()?,
-            take,
-            is_asked: true,
-            ..ListFiles::new(part.name, read)
-        };
-        list.go_by(part.by.as_deref().map(|text| self.list_key(text)).transpose()?.flatten(), own);
-        Ok(list)
+        let condition = part.condition.as_deref().map(|text| self.selection(text)).transpose()?;
+        let mut files = ListFiles { read, condition, by: None };
+        files.go_by(part.by.as_deref().map(|text| self.list_key(text)).transpose()?.flatten(), own);
+        Ok(List { take, ..List::new(part.name, files) })
     }
 
     /// A suppression list, and where its entries have reasons of their own one more for each of these.
-    fn suppress(&self, part: SuppressPart, place: usize, own: &[OwnField]) -> Result<Vec<ListFiles>> {
+    fn suppress(&self, part: SuppressPart, place: usize, own: &[OwnField]) -> Result<Vec<SuppressionList>> {
         let read = self.read_files(&part.name, &part.files, part.columns.clone())?;
         let hold = self.hold(&part, Reason::DoNotContact)?;
         let mut conditions: Vec<String> = part.condition.iter().map(|text| format!("({text})")).collect();
@@ -68,9 +65,9 @@ impl Reader<'_> {
         let reason_from = part.reason_from.as_deref().map(ColumnRef::new);
         let mut read = ReadFiles { wishes: self.wishes(overruled!(part))?, ..read };
         read.columns.date_order = part.date_order.map(DateOrder::from);
-        let mut list = ListFiles { condition, hold: Some(hold), reason_from, ..ListFiles::new(&part.name, read) };
-        list.go_by(part.by.as_deref().map(|text| self.list_key(text)).transpose()?.flatten(), own);
-        Ok(list.with_shares(place))
+        let mut files = ListFiles { read, condition, by: None };
+        files.go_by(part.by.as_deref().map(|text| self.list_key(text)).transpose()?.flatten(), own);
+        Ok(SuppressionList { files, hold, reason_from, part: Part::Whole }.with_shares(place))
     }
 
     /// Why and how a list holds its people.
@@ -119,15 +116,19 @@ impl Reader<'_> {
     }
 
     /// Makes a list that can be asked about hold its people back too.
-    fn hold_list(&self, lists: &mut [ListFiles], part: &SuppressPart, name: &str) -> Result<()> {
+    fn hold_list(&self, lists: &mut [JobList], part: &SuppressPart, name: &str) -> Result<()> {
         let reads = part.condition.is_some() || part.until.is_some() || part.reason_from.is_some() || part.by.is_some();
         if !part.files.is_empty() || !part.columns.is_empty() || reads {
             let what = format!("the suppression list {} names a list, which says by itself what is read", part.name);
             return Err(self.wrong(&part.name, what, "put files, columns, by and where into the [[list]]"));
         }
         let hold = self.hold(part, Reason::OnOtherList)?;
-        let names: Vec<String> = lists.iter().filter(|list| list.is_asked).map(|list| list.name.clone()).collect();
-        let of_name = |list: &&mut ListFiles| list.is_asked && list.name.to_lowercase() == name.trim().to_lowercase();
+        let mut lists: Vec<&mut List> = lists
+            .iter_mut()
+            .filter_map(|list| if let JobList::List(list) = list { Some(list) } else { None })
+            .collect();
+        let names: Vec<String> = lists.iter().map(|list| list.name.clone()).collect();
+        let of_name = |list: &&mut &mut List| list.name.to_lowercase() == name.trim().to_lowercase();
         let Some(list) = lists.iter_mut().find(of_name) else {
             let advice = match closest(name, names.iter().map(String::as_str)) {
                 Some(near) => format!("did you mean \"{near}\"?"),

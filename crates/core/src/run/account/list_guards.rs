@@ -4,7 +4,9 @@
 use super::reports::READS_MORE;
 use crate::job::Job;
 use crate::job::guard::Guard;
-use crate::job::lists::{EntriesFrom, Hold, ListFiles};
+use crate::job::lists::EntriesToCompare;
+use crate::job::lists::Hold;
+use crate::job::lists::JobList;
 use crate::run::decide::known::Known;
 use crate::run::tally::{SuppressionTally, Tally, TrippedGuard, UnreadTally};
 use crate::suppress::reason::Reason;
@@ -49,7 +51,7 @@ pub fn check(job: &Job, known: &Known, tally: &Tally, earlier: &EarlierRun) -> V
     let people = known.settled.persons();
     let mut tripped = Vec::new();
     for (place, list) in job.lists.iter().enumerate() {
-        let Some(hold) = &list.hold else { continue };
+        let Some(hold) = list.hold() else { continue };
         let Some(counts) = tally.suppression.iter().find(|counts| counts.list.name == hold.name) else { continue };
         let look = Look { job, known, list, hold, id: ListId(place as u16), counts, people };
         tripped.extend(
@@ -118,7 +120,7 @@ fn trip(guard: Guard, count: u64, text: String) -> TrippedGuard {
 struct Look<'a> {
     job: &'a Job,
     known: &'a Known,
-    list: &'a ListFiles,
+    list: &'a JobList,
     hold: &'a Hold,
     id: ListId,
     counts: &'a SuppressionTally,
@@ -131,7 +133,7 @@ impl Look<'_> {
     }
 
     fn has_files(&self) -> bool {
-        self.list.entries_from == EntriesFrom::Files
+        self.list.files().is_some()
     }
 
     fn same_as_source(&self) -> Option<TrippedGuard> {
@@ -152,7 +154,7 @@ impl Look<'_> {
     fn holds_most(&self) -> Option<TrippedGuard> {
         let held = self.counts.persons_held;
         // What was taken into the bank was looked at then.
-        let is_most = !matches!(self.list.entries_from, EntriesFrom::Memory(_)) && held * 2 > self.people;
+        let is_most = self.list.place_in_bank().is_none() && held * 2 > self.people;
         // Of mailings and other lists it is usual, and of few people any list may hold most.
         let is_usual =
             matches!(self.hold.reason, Reason::AlreadySent | Reason::OnOtherList) || self.people < FEW_PEOPLE;
@@ -167,7 +169,7 @@ impl Look<'_> {
         let rows: u64 = list.files.iter().map(|file| file.rows).sum();
         // Nothing could be read, although there are rows; a list of which no row counts has none either.
         let is_nothing = list.entries == 0 && rows > list.left_out + list.no_refusal;
-        if self.has_files() && is_nothing && self.list.reason_from.is_none() {
+        if self.has_files() && is_nothing && self.list.reason_from().is_none() {
             let rows = counted(rows, "row", "has", "have");
             let text = format!("{}: {rows} no address, domain or hash; is it the right column?", self.name());
             return Some(trip(Guard::NoneUsable, list.blank.max(1), text));
@@ -176,7 +178,7 @@ impl Look<'_> {
             && list.entries > 0
             && list.entries == list.unusable
             && list.matched == 0
-            && self.list.by.is_none();
+            && self.list.by().is_none();
         is_none.then(|| {
             let entries = counted(list.entries, "entry", "is", "are");
             let text = format!("{}: {entries} neither addresses nor domains; is it the right column?", self.name());

@@ -1,6 +1,7 @@
 //! What should be said of the people of a run: shared values, decisions that came to nothing, namesakes on lists.
 
 use crate::job::Job;
+use crate::job::lists::EntriesToCompare;
 use crate::run::decide::Known;
 use crate::run::decide::settled::Namesakes;
 use crate::run::decide::settled::Switchboards;
@@ -44,11 +45,11 @@ pub fn of_namesakes(known: &Known, job: &Job) -> Vec<Finding> {
     };
     let finding = |namesakes: &Namesakes| {
         let list = &job.lists[namesakes.list.0 as usize];
-        let what = if list.hold.is_some() { "all of whom are held" } else { "all of whom are in it" };
+        let what = if list.hold().is_some() { "all of whom are held" } else { "all of whom are in it" };
         let text = format!(
             "{} of \"{}\" {} several persons, {what}; for example in {}",
             counted(namesakes.entries, "value", "", "").trim_end(),
-            list.name,
+            list.name(),
             if namesakes.entries == 1 { "is that of" } else { "are those of" },
             namesakes.examples.iter().map(place).collect::<Vec<_>>().join(", ")
         );

@@ -2,7 +2,9 @@
 
 use crate::clean::replace::Replacement;
 use crate::job::Job;
-use crate::job::lists::{Allowance, EntriesFrom, ListFiles};
+use crate::job::lists::Allowance;
+use crate::job::lists::EntriesToCompare;
+use crate::job::lists::JobList;
 use crate::job::remembering::Remembering;
 use crate::person::same::PersonKey;
 use crate::run::account::people_findings;
@@ -83,17 +85,17 @@ impl Reports<'_> {
             sources.push(source);
         }
         findings.extend(self.findings(&sources));
-        let of_kind = |is_wanted: fn(&ListFiles) -> bool, persons: &[u64]| {
+        let of_kind = |is_wanted: fn(&JobList) -> bool, persons: &[u64]| {
             let lists = persons.iter().zip(&self.job.lists).enumerate().filter(move |(_, (_, spec))| is_wanted(spec));
             lists.map(|(list, (on, _))| self.list_tally(ListId(list as u16), *on)).collect::<Vec<ListTally>>()
         };
-        let suppression: Vec<SuppressionTally> = of_kind(|list| list.hold.is_some(), &persons_held)
+        let suppression: Vec<SuppressionTally> = of_kind(|list| list.hold().is_some(), &persons_held)
             .into_iter()
             .filter_map(|list| {
-                let spec = self.job.lists.iter().find(|spec| spec.name == list.name)?;
-                let hold = spec.hold.as_ref()?;
+                let spec = self.job.lists.iter().find(|spec| spec.name() == list.name)?;
+                let hold = spec.hold()?;
                 // Reasons that no entry of a mixed list has.
-                if matches!(spec.entries_from, EntriesFrom::ReasonOf(_)) && list.entries + list.blank == 0 {
+                if spec.is_share() && list.entries + list.blank == 0 {
                     return None;
                 }
                 let persons_held = list.persons;
@@ -104,10 +106,10 @@ impl Reports<'_> {
                 })
             })
             .collect();
-        let lists = of_kind(|list| list.is_asked, &persons_on);
+        let lists = of_kind(JobList::is_asked, &persons_on);
         let is_remembered = |held: &&SuppressionTally| {
-            let spec = self.job.lists.iter().find(|spec| spec.name == held.list.name);
-            spec.is_some_and(|spec| matches!(spec.entries_from, EntriesFrom::Memory(_)) || spec.reason_from.is_some())
+            let spec = self.job.lists.iter().find(|spec| spec.name() == held.list.name);
+            spec.is_some_and(|spec| spec.place_in_bank().is_some() || spec.reason_from().is_some())
         };
         let holding = suppression
             .iter()
@@ -168,7 +170,7 @@ impl Reports<'_> {
         let matches = self.known.settled.matches[list.0 as usize];
         let spec = &self.job.lists[list.0 as usize];
         ListTally {
-            name: spec.name.clone(),
+            name: spec.name().to_owned(),
             entries: counts.addresses + counts.domains + counts.unusable,
             domains: counts.domains,
             digests: counts.digests,
@@ -235,7 +237,7 @@ impl Reports<'_> {
     fn unread(&self, counts: &[Counts]) -> Vec<UnreadTally> {
         let mut all = Vec::new();
         for (place, list) in self.job.lists.iter().enumerate() {
-            let EntriesFrom::UnreadOf(owner) = list.entries_from else { continue };
+            let Some(owner) = list.unread_of() else { continue };
             let (unread, list) = (&self.known.entrants.lists[owner].unread, &self.job.lists[owner]);
             if unread.count == 0 {
                 continue;
@@ -251,7 +253,7 @@ impl Reports<'_> {
             }
             contacts.truncate(EXAMPLE_ROWS);
             all.push(UnreadTally {
-                list: list.hold.as_ref().map_or(&list.name, |hold| &hold.name).clone(),
+                list: list.hold().map_or(list.name(), |hold| &hold.name).to_owned(),
                 texts: unread.count,
                 phones: unread.phones,
                 incomparable: unread.incomparable,
@@ -279,10 +281,10 @@ impl Reports<'_> {
             let count: u64 = counts.unlisted_words.values().sum();
             if count > 0 {
                 let words = counts.unlisted_words.iter().take(5).map(|(word, count)| format!("\"{word}\" {count}"));
-                let reason = list.hold.as_ref().map_or("", |hold| hold.reason.name());
+                let reason = list.hold().map_or("", |hold| hold.reason.name());
                 let text = format!(
                     "the status column of the suppression list {} has words whose meaning is not known, taken as {reason}: {}",
-                    list.name,
+                    list.name(),
                     words.collect::<Vec<_>>().join(", ")
                 );
                 let finding = Finding::new("unlisted-status-words", Weight::Warning, text);
@@ -292,7 +294,7 @@ impl Reports<'_> {
                 let text = format!(
                     "{} {} whose mail came back for a reason that may pass; by itself that holds nobody (the bank counts them: pebblebank bank load)",
                     counted(counts.soft_bounces, "entry", "of the suppression list", "of the suppression list"),
-                    list.name,
+                    list.name(),
                 );
                 findings.push(Finding::new("soft-bounces", Weight::Note, text));
             }
@@ -303,11 +305,11 @@ impl Reports<'_> {
     /// Entries of lists that no longer hold anybody, since the bank remembers that the person came back.
     fn returned(&self) -> Vec<Finding> {
         let lists = self.job.lists.iter().zip(&self.known.entrants.lists).filter(|(_, counts)| counts.voided > 0);
-        let finding = |(list, counts): (&ListFiles, &ListCounts)| {
+        let finding = |(list, counts): (&JobList, &ListCounts)| {
             let text = format!(
                 "{} of the suppression list \"{}\" no longer {}: the person came back since it was last changed, as the bank remembers (pebblebank bank history)",
                 counted(counts.voided, "entry", "", "").trim_end(),
-                list.name,
+                list.name(),
                 if counts.voided == 1 { "holds" } else { "hold" },
             );
             Finding { count: counts.voided, ..Finding::new("returned", Weight::Warning, text) }
@@ -357,7 +359,7 @@ impl Reports<'_> {
             .map(|(file, counts)| input("source", &self.job.sources[file.owner.0 as usize].name, file, counts));
         let lists = self.known.files.lists.iter().zip(&self.known.list_files).map(|(file, counts)| {
             let list = &self.job.lists[file.owner.0 as usize];
-            input(if list.is_asked { "list" } else { "suppress" }, &list.name, file, counts)
+            input(if list.is_asked() { "list" } else { "suppress" }, list.name(), file, counts)
         });
         json!({ "schema": INPUTS_SCHEMA, "inputs": sources.chain(lists).collect::<Vec<_>>() })
     }

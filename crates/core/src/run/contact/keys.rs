@@ -5,7 +5,9 @@ use crate::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
 use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::job::Job;
-use crate::job::lists::{EntriesFrom, ListFiles, ListKey};
+use crate::job::lists::EntriesToCompare;
+use crate::job::lists::JobList;
+use crate::job::lists::ListKey;
 use crate::job::remembering::Remembering;
 use crate::job::sources::Source;
 use crate::person::decisions::{Decision, Decisions, Named};
@@ -215,7 +217,7 @@ impl RowKeys {
     ) -> Option<RowKeys> {
         let persons = &file.job.person;
         let by_lists = file.job.lists.iter().enumerate();
-        let by_lists: Vec<_> = by_lists.filter_map(|(list, files)| Some((list, files.by.as_ref()?))).collect();
+        let by_lists: Vec<_> = by_lists.filter_map(|(list, files)| Some((list, files.by()?))).collect();
         let needs_rank = matches!(persons.survivor, Survivor::Newest | Survivor::Fullest);
         let condition = source.condition.as_ref();
         let required = required_beside_address(file.job);
@@ -240,7 +242,7 @@ impl RowKeys {
             let of = KeyOf::List(ListId(list as u16));
             let wanted = |shown| WantedKey { of, columns: key.ours.clone(), like: key.ours.clone(), shown };
             keys.push(wanted(Shown::Plainly));
-            if let (Some(secret), EntriesFrom::Memory(_)) = (secret, file.job.lists[list].entries_from) {
+            if let (Some(secret), Some(_)) = (secret, file.job.lists[list].place_in_bank()) {
                 keys.push(wanted(Shown::Keyed(secret)));
             }
         }
@@ -268,9 +270,9 @@ impl RowKeys {
     }
 
     /// Fits what a job says about a list to one of its files; none where its entries are addresses and all count.
-    pub fn of_list(file: &KeyedFile, id: ListId, list: &ListFiles) -> Option<RowKeys> {
-        let condition = list.condition.as_ref();
-        if list.by.is_none() && condition.is_none() {
+    pub fn of_list(file: &KeyedFile, id: ListId, list: &JobList) -> Option<RowKeys> {
+        let condition = list.files().and_then(|files| files.condition.as_ref());
+        if list.by().is_none() && condition.is_none() {
             return None;
         }
         let of = KeyOf::List(id);
@@ -280,7 +282,7 @@ impl RowKeys {
             like: key.ours.clone(),
             shown: Shown::Plainly,
         };
-        let keys: Vec<WantedKey> = list.by.iter().map(wanted).collect();
+        let keys: Vec<WantedKey> = list.by().into_iter().map(wanted).collect();
         let wanted = file.wanted(keys.iter().flat_map(|key| &key.columns), condition);
         Some(RowKeys { are_entries: true, ..file.keys(&wanted, keys, condition) })
     }

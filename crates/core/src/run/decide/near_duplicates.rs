@@ -94,12 +94,12 @@ struct Search<'a> {
     observer: &'a dyn Observer,
     /// How the values of each file are cleaned.
     cleaning: Vec<CleaningPlan>,
-    plans: Vec<Compared>,
+    plans: Vec<JobList>,
     columns: AllColumns,
 }
 
 /// How the compared values of one file's rows are found.
-struct Compared {
+struct JobList {
     fields: [ValueSource; COMPARED.len()],
     shown: Vec<ValueSource>,
 }
@@ -123,7 +123,7 @@ impl<'a> Search<'a> {
             let source = |column: &ColumnRef| ValueSource::new(column, &cleaning.map, file.is_receipt);
             let fields = COMPARED.map(|field| source(&ColumnRef::Field(field)));
             let shown = columns.columns.iter().map(source).collect();
-            (Compared { fields, shown }, cleaning)
+            (JobList { fields, shown }, cleaning)
         };
         let planned = known.files.sources.iter().zip(&known.files.cleaning).map(plan);
         let (plans, cleaning) = planned.unzip();
@@ -333,7 +333,7 @@ impl<'a> Search<'a> {
     }
 }
 
-impl Compared {
+impl JobList {
     fn person(&self, record: &Record, address: &Address) -> NearPerson {
         let usable: &[u8] = if address.is_usable() { address.identity } else { b"" };
         let [first, last, postal_code, phone, birthday] =

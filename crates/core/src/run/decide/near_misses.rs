@@ -10,7 +10,8 @@ use super::read_again::{RowAgain, Wants, read_again};
 use super::settled::Standing;
 use crate::clean::plan::CleaningPlan;
 use crate::job::Job;
-use crate::job::lists::{EntriesFrom, NearMisses};
+use crate::job::lists::EntriesToCompare;
+use crate::job::lists::NearMisses;
 use crate::job::remembering::Remembering;
 use crate::run::gather::chunks::Reading;
 use crate::run::gather::lists::{EntryScratch, ListPlan, read_list_chunk};
@@ -130,7 +131,7 @@ impl NearMissed {
         out.end_row();
         for pair in self.pairs_of(passed) {
             let entry = &self.entries[pair.entry as usize];
-            let hold = job.lists[entry.list.0 as usize].hold.as_ref();
+            let hold = job.lists[entry.list.0 as usize].hold();
             let (file, number) = known.settled.place(pair.row);
             let file = &known.files.sources[file.0 as usize];
             let sets_aside = self.of(pair.row).is_some_and(|missed| missed.sets_aside);
@@ -156,7 +157,7 @@ impl NearMissed {
 
 fn name_of(job: &Job, list: ListId) -> &str {
     let list = &job.lists[list.0 as usize];
-    list.hold.as_ref().map_or(&list.name, |hold| &hold.name)
+    list.hold().map_or(list.name(), |hold| &hold.name)
 }
 
 /// Looks for near misses, where the job wants it or it takes no time.
@@ -191,14 +192,14 @@ fn wanted_lists(job: &Job, known: &Known, found: &mut NearMissed) -> Vec<bool> {
     let mut wanted = vec![false; job.lists.len()];
     for (place, list) in job.lists.iter().enumerate() {
         // How often somebody was written to is no matter of one entry.
-        let Some(hold) = list.hold.as_ref().filter(|_| !list.counts_mailings()) else { continue };
+        let Some(hold) = list.hold().filter(|_| !list.counts_mailings()) else { continue };
         let count = unmatched(place);
         let is_wanted = match hold.near_miss {
             NearMisses::Ignored => continue,
             NearMisses::ReportedIfQuick => is_short && count <= QUICK,
             NearMisses::Reported | NearMisses::SetAside => true,
         };
-        let is_bank = matches!(list.entries_from, EntriesFrom::Memory(_));
+        let is_bank = list.place_in_bank().is_some();
         // Of what was looked up, the other entries are not there.
         let is_there = !(known.looked_up && is_bank);
         if is_wanted && is_there {
@@ -253,7 +254,7 @@ impl NearMissed {
     fn tell_contacts(&mut self, job: &Job) {
         for pair in &self.pairs {
             let entry = &self.entries[pair.entry as usize];
-            let hold = job.lists[entry.list.0 as usize].hold.as_ref();
+            let hold = job.lists[entry.list.0 as usize].hold();
             let sets_aside = hold.is_some_and(|hold| hold.near_miss == NearMisses::SetAside);
             let text = format!("{}: {}, {}", name_of(job, entry.list), entry.alike.shown(), pair.why);
             let missed = self.by_row.entry(pair.row.0).or_insert(Missed { sets_aside: false, details: String::new() });
@@ -302,7 +303,7 @@ fn for_each_unmatched(
     }
     known.check_lists_again(&reading.files_read())?;
     let Remembering::From(memory) = &job.remembered else { return Ok(()) };
-    let of_hold = |hold: usize| job.lists.iter().position(|list| list.entries_from == EntriesFrom::Memory(hold));
+    let of_hold = |hold: usize| job.lists.iter().position(|list| list.place_in_bank() == Some(hold));
     let is_wanted = |hold: usize| of_hold(hold).is_some_and(|list| wanted[list]);
     if (0..memory.holds().len()).any(is_wanted) && !known.looked_up {
         memory.entries(None, &mut |hold, entry| {

@@ -4,7 +4,8 @@ use super::crossings::{Crossings, SharedValues};
 use super::settled::{DECIDED, Decided, Namesakes, Switchboards};
 use crate::columns::lines::Line;
 use crate::job::Job;
-use crate::job::lists::ListFiles;
+use crate::job::lists::EntriesToCompare;
+use crate::job::lists::JobList;
 use crate::person::decisions::{Decisions, Verdict};
 use crate::person::groups::Groups;
 use crate::person::keys::{Key, Role};
@@ -63,11 +64,11 @@ enum About {
 }
 
 impl About {
-    fn of(list: &ListFiles) -> About {
+    fn of(list: &JobList) -> About {
         match () {
             () if list.counts_mailings() => About::Mailings,
             () if list.is_of_addresses() => About::Addresses,
-            () if list.by.is_some() => About::Fields,
+            () if list.by().is_some() => About::Fields,
             () => About::People,
         }
     }
@@ -84,10 +85,10 @@ impl EntryNumbers {
         add(&entrants.decided, EntryOwner::Decision);
         entrants.allowed.iter().enumerate().for_each(|(part, counts)| add(counts, EntryOwner::Allowance(part as u16)));
         starts.sort_by_key(|(start, _)| *start);
-        let of_list = |list: &ListFiles| ListWishes {
-            gives_values: !list.take.is_empty(),
+        let of_list = |list: &JobList| ListWishes {
+            gives_values: !list.take().is_empty(),
             about: About::of(list),
-            reason: list.hold.as_ref().map(|hold| hold.reason),
+            reason: list.hold().map(|hold| hold.reason),
         };
         EntryNumbers {
             starts,
@@ -378,7 +379,7 @@ impl Settling {
 
     /// Marks people who were sent as many mailings as the job allows, over all their addresses.
     pub fn count_mailings(&mut self, numbers: &EntryNumbers, job: &Job) {
-        let list = job.lists.iter().position(ListFiles::counts_mailings);
+        let list = job.lists.iter().position(JobList::counts_mailings);
         let (Some(list), Some(limits)) = (list, job.limits) else { return };
         let shared = std::mem::take(&mut self.mailed).by_people(self.groups.settled());
         let mut mailed: Vec<(u32, u32)> = Vec::new();

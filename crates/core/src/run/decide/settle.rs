@@ -3,7 +3,8 @@
 use super::crossings::Crossings;
 use super::settled::{Matches, Settled};
 use crate::job::Job;
-use crate::job::lists::ListFiles;
+use crate::job::lists::EntriesToCompare;
+use crate::job::lists::JobList;
 use crate::person::decisions::Decisions;
 use crate::person::groups::Groups;
 use crate::person::runs::Runs;
@@ -151,15 +152,14 @@ pub(crate) fn bounced_rows(marks: &[MarkSet], mark_sets: &MarkSets) -> Vec<(u32,
 
 /// The gravest reason of each combination of marks.
 pub(crate) fn gravest_reasons(sets: &MarkSets, job: &Job) -> Vec<Option<Reason>> {
-    let list_reason = |list: &ListFiles| {
-        Some(ListReason { reason: list.hold.as_ref()?.reason, is_of_address: list.is_of_addresses() })
-    };
+    let list_reason =
+        |list: &JobList| Some(ListReason { reason: list.hold()?.reason, is_of_address: list.is_of_addresses() });
     let list_reasons: Vec<Option<ListReason>> = job.lists.iter().map(list_reason).collect();
     let of_set = |marks: &Vec<Mark>| {
         let is_allowed = marks.iter().any(|mark| matches!(mark, Mark::Allowed(_)));
         let reason = |mark: &Mark| {
             let reason = reason_of(*mark, &list_reasons)?;
-            let by_field = matches!(mark, Mark::On(list) if job.lists[list.0 as usize].by.is_some());
+            let by_field = matches!(mark, Mark::On(list) if job.lists[list.0 as usize].by().is_some());
             // Where another field was hit, any of the person's addresses will do.
             let is_lifted = is_allowed && by_field && gives_way(reason, HitBy::Field);
             (!is_lifted).then_some(reason)

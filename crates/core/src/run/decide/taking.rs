@@ -6,6 +6,7 @@ use super::known::Known;
 use crate::clean::plan::{CleaningPlan, Wanted};
 use crate::columns::value::ValueSource;
 use crate::job::Job;
+use crate::job::lists::EntriesToCompare;
 use crate::layout::receipt::AllColumns;
 use crate::person::same::Survivor;
 use crate::run::contact::keys::{self, Rank};
@@ -33,16 +34,16 @@ pub(crate) fn take_from_lists(
     supplies: &mut Sorter,
     observer: &dyn Observer,
 ) -> Result<Vec<TakenTally>> {
-    if job.lists.iter().all(|list| list.take.is_empty()) {
+    if job.lists.iter().all(|list| list.take().is_empty()) {
         return Ok(Vec::new());
     }
     let mut rows = Sorter::new(memory, &known.spool_folder);
     read_list_rows(job, known, &mut rows, observer)?;
     let mut tallies: Vec<TakenTally> =
-        job.lists.iter().map(|list| TakenTally { list: list.name.clone(), ..TakenTally::default() }).collect();
+        job.lists.iter().map(|list| TakenTally { list: list.name().to_owned(), ..TakenTally::default() }).collect();
     let place_of = |column: &ColumnRef| columns.columns.iter().position(|known| known == column).unwrap_or_default();
     let places: Vec<Vec<usize>> =
-        job.lists.iter().map(|list| list.take.iter().map(|taken| place_of(&taken.ours)).collect()).collect();
+        job.lists.iter().map(|list| list.take().iter().map(|taken| place_of(&taken.ours)).collect()).collect();
     let mut of_people = Sorter::new(memory, &known.spool_folder);
     give_to_people(rows.finish()?, &known.settled.taken, &mut of_people)?;
     let mut sorted = of_people.finish()?;
@@ -69,7 +70,12 @@ pub(crate) fn take_from_lists(
         found.unite(&BestValues::from_bytes(payload)?);
     }
     give(&person, &found)?;
-    Ok(tallies.into_iter().zip(&job.lists).filter(|(_, list)| !list.take.is_empty()).map(|(tally, _)| tally).collect())
+    Ok(tallies
+        .into_iter()
+        .zip(&job.lists)
+        .filter(|(_, list)| !list.take().is_empty())
+        .map(|(tally, _)| tally)
+        .collect())
 }
 
 /// For each column that is taken from a list: the value of the row that ranks first among those in which it is filled.
@@ -169,12 +175,12 @@ impl TakePlan {
         let list = &job.lists[file.owner.0 as usize];
         let newest_by = keys::newest_of_list(job, file.map());
         let mut wanted = Wanted::default();
-        for column in list.take.iter().map(|taken| &taken.theirs).chain(&newest_by) {
+        for column in list.take().iter().map(|taken| &taken.theirs).chain(&newest_by) {
             wanted.add(column, file.map());
         }
         let separators = &file.glimpse.separators;
         let mut cleaning = CleaningPlan::new(&cleaning_wishes(job), &wanted, file.map(), file.is_receipt, separators);
-        let said = list.read.columns.date_order.or(job.clean.date_order);
+        let said = list.files().and_then(|files| files.read.columns.date_order).or(job.clean.date_order);
         let usual = job.country.map(|country| DateOrder::of_country(country.code()));
         for (column, seen) in &file.glimpse.dates {
             if let Some(order) = said.or(seen.shown()).or(usual) {
@@ -187,7 +193,7 @@ impl TakePlan {
             (Survivor::Fullest, _) => Rank::fullest(file.map(), &job.clean.blank_words),
             _ => Rank::Equal,
         };
-        TakePlan { sources: list.take.iter().map(|taken| source(&taken.theirs)).collect(), rank, cleaning }
+        TakePlan { sources: list.take().iter().map(|taken| source(&taken.theirs)).collect(), rank, cleaning }
     }
 }
 

@@ -1,6 +1,7 @@
 //! Why somebody must not be contacted, in words: for receipts and whoever reads them.
 
 use crate::job::Job;
+use crate::job::lists::EntriesToCompare;
 use crate::suppress::marks::Mark;
 use pebblebank_table::units::SourceId;
 use pebblebank_values::consent::Consent;
@@ -18,7 +19,7 @@ pub fn describe(job: &Job, marks: &[Mark]) -> String {
     };
     let of_mark = |mark: &Mark| match mark {
         Mark::On(list) if job.lists[list.0 as usize].is_of_addresses() => None,
-        Mark::On(list) | Mark::FirstOn(list) => job.lists[list.0 as usize].hold.as_ref().map(|hold| hold.name.clone()),
+        Mark::On(list) | Mark::FirstOn(list) => job.lists[list.0 as usize].hold().map(|hold| hold.name.clone()),
         Mark::FirstBounced(id) => Some(format!("bounced in {}", source(id))),
         Mark::Said(Consent::OptedIn | Consent::Bounced, _)
         | Mark::From(_)

@@ -6,6 +6,8 @@
 use super::counts::{Entrants, FileCounts};
 use super::kept::People;
 use crate::job::Job;
+use crate::job::lists::EntriesToCompare;
+use crate::job::lists::JobList;
 use crate::job::lists::ListFiles;
 use crate::job::remembering::Remembering;
 use crate::run::contact::keys::decided_hashes;
@@ -81,7 +83,7 @@ pub(crate) fn with_another_encoding(mut files: OpenFiles, job: &Job, place: NotT
     match place {
         NotText::List(index) => {
             let file = files.lists.swap_remove(index);
-            let read = &job.lists[file.owner.0 as usize].read;
+            let Some(ListFiles { read, .. }) = job.lists[file.owner.0 as usize].files() else { return Ok(None) };
             let Some(file) = in_another_encoding(file, read, true)? else { return Ok(None) };
             files.lists.push(file);
             files.lists.sort_by_key(|file| file.id);
@@ -119,7 +121,7 @@ pub(crate) fn first_pass(
     let estimated = files.sources.iter().map(|file| file.records_estimated).sum();
     let has_ranks = files.row_keys.iter().any(Option::is_some);
     let mut people = People::new(job.clean.identity, setting.memory, estimated, has_ranks, spool_folder)?;
-    people.checks.lists_of_addresses = job.lists.iter().map(ListFiles::is_of_addresses).collect();
+    people.checks.lists_of_addresses = job.lists.iter().map(JobList::is_of_addresses).collect();
     if let Remembering::From(memory) = &job.remembered {
         let hasher = &people.hasher;
         let hash = |(identity, day): &(String, Date)| (hasher.hash_address(identity.as_bytes()), day.day_number());
@@ -151,6 +153,6 @@ pub(crate) fn add_allowances(job: &Job, people: &mut People, entrants: &mut Entr
         }
         entrants.allowed.push(counts);
     }
-    people.checks.allowed = Allowed::new(identities, job.lists.iter().map(|list| Some(list.hold.as_ref()?.reason)));
+    people.checks.allowed = Allowed::new(identities, job.lists.iter().map(|list| Some(list.hold()?.reason)));
     Ok(())
 }

@@ -7,7 +7,9 @@ use super::records::{NotText, line_above, not_text};
 use crate::clean::decoded_twice;
 use crate::columns::lines::Line;
 use crate::job::Job;
-use crate::job::lists::{EntriesFrom, Hold, ListFiles};
+use crate::job::lists::EntriesToCompare;
+use crate::job::lists::Hold;
+use crate::job::lists::JobList;
 use crate::run::contact::keys::RowKeys;
 use crate::run::contact::{ContactReader, ContactWishes};
 use crate::run::gather::list_entries::Entries;
@@ -55,7 +57,7 @@ pub fn read_lists(
         || EntryScratch::new(files),
         |job, scratch| {
             let index = job.file.0 as usize;
-            let holds = job_lists[files.lists[index].owner.0 as usize].hold.is_some()
+            let holds = job_lists[files.lists[index].owner.0 as usize].hold().is_some()
                 && files.lists[index].format != Format::Mail;
             let plan = ListPlan { looks_for_unread: holds, ..ListPlan::of(files, index) };
             let read = read_list_chunk(&files.lists[index], &plan, &job.chunk, &hasher, scratch);
@@ -109,12 +111,12 @@ pub fn read_lists(
 fn add_unread(
     unread: impl Iterator<Item = UnreadText>,
     file: &OpenFile<ListId>,
-    job_lists: &[ListFiles],
+    job_lists: &[JobList],
     people: &mut People,
     lists: &mut [ListCounts],
 ) -> Result<()> {
     let owner = file.owner.0 as usize;
-    let is_its_own = |list: &ListFiles| list.entries_from == EntriesFrom::UnreadOf(owner);
+    let is_its_own = |list: &JobList| list.unread_of() == Some(owner);
     let Some(place) = job_lists.iter().position(is_its_own) else { return Ok(()) };
     let mut entries = Entries::default();
     for text in unread {
@@ -140,11 +142,11 @@ fn without_returned(
     mut entries: Entries,
     returned: &Returned,
     file: &OpenFile<ListId>,
-    list: &ListFiles,
+    list: &JobList,
 ) -> (Entries, u64) {
     let mut voided = 0;
     let refuses = |hold: &Hold| matches!(hold.reason, Reason::OptedOut | Reason::Complained);
-    if !returned.is_empty() && list.hold.as_ref().is_some_and(refuses) {
+    if !returned.is_empty() && list.hold().is_some_and(refuses) {
         for hash in entries.compared.iter_mut().filter(|hash| returned.voids(**hash, file.changed_on)) {
             *hash = IdentityHash(!hash.0);
             voided += 1;

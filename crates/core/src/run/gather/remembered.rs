@@ -7,7 +7,6 @@ use super::kept::People;
 use super::list_entries::Entries;
 use super::records::line_above;
 use crate::job::Job;
-use crate::job::lists::EntriesFrom;
 use crate::job::remembering::Remembering;
 use crate::run::contact::keys::{keyed_phone_hash, phone_hash};
 use crate::run::contact::{ContactReader, ContactWishes};
@@ -39,7 +38,7 @@ pub fn add_entries(
 ) -> Result<bool> {
     let Remembering::From(memory) = &job.remembered else { return Ok(false) };
     let list_of = |hold: usize| {
-        let place = job.lists.iter().position(|list| list.entries_from == EntriesFrom::Memory(hold))?;
+        let place = job.lists.iter().position(|list| list.place_in_bank() == Some(hold))?;
         Some(ListId(place as u16))
     };
     // A job that asks who is the same person alone has no lists of them.

@@ -4,7 +4,7 @@ use super::files::{OpenFile, OpenFiles};
 use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::job::Job;
-use crate::job::lists::EntriesFrom;
+use crate::job::lists::EntriesToCompare;
 use crate::layout::Layout;
 use crate::person::same::Survivor;
 use crate::run::contact::keys;
@@ -101,10 +101,10 @@ pub(crate) fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     let has_own_keys = job.sources.iter().any(|source| source.same.is_some());
     let keyed = job.person.columns().filter(|_| !has_own_keys).map(|column| ("[person]".to_owned(), column.clone()));
     // What is remembered holds nobody by a column that is not there.
-    let of_files = job.lists.iter().filter(|list| list.entries_from == EntriesFrom::Files);
-    let compared = of_files.filter_map(|list| Some((list, list.by.as_ref()?)));
+    let of_files = job.lists.iter().filter(|list| list.files().is_some());
+    let compared = of_files.filter_map(|list| Some((list, list.by()?)));
     let compared = compared.flat_map(|(list, key)| {
-        key.ours.iter().map(|column| (format!("by = of {}", list.name), column.clone())).collect::<Vec<_>>()
+        key.ours.iter().map(|column| (format!("by = of {}", list.name()), column.clone())).collect::<Vec<_>>()
     });
     let conditioned = job.sources.iter().filter_map(|source| Some((source, source.condition.as_ref()?)));
     let conditioned = conditioned.flat_map(|(source, condition)| {
@@ -178,14 +178,19 @@ fn check_compared_columns(job: &Job, opened: &OpenFiles, file: &OpenFile<SourceI
 /// A list has the addresses, or the column that it goes by, and those of its condition and of what is taken from it.
 fn check_list_columns(job: &Job, opened: &OpenFiles, file: &OpenFile<ListId>) -> Result<()> {
     let list = &job.lists[file.owner.0 as usize];
-    if list.by.is_none() && file.map().column(Field::Email).is_none() {
+    if list.by().is_none() && file.map().column(Field::Email).is_none() {
         return Err(no_address_column(&file.input, file.map()));
     }
     let keyed = opened.list_keys[file.id.0 as usize].as_ref().map(|keys| &keys.cleaning().map);
-    let by = list.by.iter().flat_map(|key| &key.theirs).map(|column| ("by =", column.clone()));
-    let conditioned = list.condition.iter().flat_map(Selection::columns).map(|column| ("where =", column));
-    let taken = list.take.iter().map(|taken| ("take =", taken.theirs.clone()));
-    let reasons = list.reason_from.iter().map(|column| ("reason_from =", column.clone()));
+    let by = list.by().into_iter().flat_map(|key| &key.theirs).map(|column| ("by =", column.clone()));
+    let conditioned = list
+        .files()
+        .and_then(|files| files.condition.as_ref())
+        .into_iter()
+        .flat_map(Selection::columns)
+        .map(|column| ("where =", column));
+    let taken = list.take().iter().map(|taken| ("take =", taken.theirs.clone()));
+    let reasons = list.reason_from().into_iter().map(|column| ("reason_from =", column.clone()));
     for (whose, column) in by.chain(conditioned).chain(taken).chain(reasons) {
         let mut maps = std::iter::once(file.map()).chain(keyed);
         if !maps.any(|map| keys::has_column(&column, map)) {

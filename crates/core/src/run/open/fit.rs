@@ -8,6 +8,8 @@ use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::columns::wishes::ConsentQuestions;
 use crate::job::Job;
+use crate::job::lists::EntriesToCompare;
+use crate::job::lists::JobList;
 use crate::job::sources::Passing;
 use crate::layout::receipt::AllColumns;
 use crate::person::decisions::{Decision, Decisions, Named};
@@ -56,17 +58,17 @@ impl OpenFiles {
         let keys = |file: &OpenFile<ListId>| {
             let list = &job.lists[file.owner.0 as usize];
             let mut keys = RowKeys::of_list(&keyed(file, job, &wishes), file.owner, list)?;
-            set_orders(&mut keys, &file.glimpse, list.read.columns.date_order, job);
+            set_orders(&mut keys, &file.glimpse, list.files().and_then(|files| files.read.columns.date_order), job);
             Some(keys)
         };
         self.list_keys = self.lists.iter().map(keys).collect();
         let status = |file: &OpenFile<ListId>| {
             let list = &job.lists[file.owner.0 as usize];
             let source = |column: &ColumnRef| ValueSource::new(column, file.map(), file.is_receipt);
-            match &list.reason_from {
+            match list.reason_from() {
                 Some(column) => Some(EntryStatus { source: source(column), gives_reasons: true }),
                 // Of mail that came back only what came back for good holds.
-                None if file.format == Format::Mail && list.hold.is_some() => {
+                None if file.format == Format::Mail && list.hold().is_some() => {
                     Some(EntryStatus { source: source(&ColumnRef::extra("status")), gives_reasons: false })
                 }
                 None => None,
@@ -114,7 +116,7 @@ pub(crate) fn cleaning_wishes(job: &Job) -> CleaningWishes {
 
 /// The columns that persons may be given values in.
 fn supplied_columns(job: &Job, all: &AllColumns) -> Option<AllColumns> {
-    let taken = job.lists.iter().flat_map(|list| &list.take).map(|taken| &taken.ours);
+    let taken = job.lists.iter().flat_map(JobList::take).map(|taken| &taken.ours);
     let mut supplied = AllColumns::default();
     let needed = if job.person.fill { needed_columns(job, all) } else { Vec::new() };
     let needed = needed.iter().filter(|column| **column != ColumnRef::Field(Field::Email));

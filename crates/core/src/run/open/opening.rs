@@ -3,6 +3,7 @@
 use super::recognise::Part;
 use crate::columns::wishes::ConsentQuestions;
 use crate::job::Job;
+use crate::job::lists::EntriesToCompare;
 use crate::person::decisions::Decisions;
 use crate::run::open::check::{check_columns, check_inputs, check_outputs};
 use crate::run::open::files::{OpenFile, OpenFiles};
@@ -65,7 +66,8 @@ pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Re
         }
     }
     for (index, list) in job.lists.iter().enumerate() {
-        for found in files_of.inputs(&list.read)? {
+        let Some(files) = list.files() else { continue };
+        for found in files_of.inputs(&files.read)? {
             let part = Part {
                 id: FileId(opened.lists.len() as u32),
                 owner: ListId(index as u16),
@@ -74,7 +76,7 @@ pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Re
                 named: Arc::clone(&named),
                 consent_questions: ConsentQuestions::Ignore,
             };
-            opened.lists.extend(files_of.open(found, part, &list.read, &mut opened.findings)?);
+            opened.lists.extend(files_of.open(found, part, &files.read, &mut opened.findings)?);
         }
     }
     opened.decisions = job.person.decisions.as_deref().map(Decisions::read).transpose()?.flatten();

@@ -1,5 +1,7 @@
 //! The layout of each import file of a job.
 
+use crate::job::lists::EntriesToCompare;
+use crate::job::lists::JobList;
 use crate::job::{Job, Write};
 use crate::layout::receipt::AllColumns;
 use crate::layout::{Content, Layout, LayoutColumn, Membership, OnViolation};
@@ -8,7 +10,7 @@ use crate::layout::{Content, Layout, LayoutColumn, Membership, OnViolation};
 pub fn layouts(job: &Job, columns: &AllColumns) -> Vec<Layout> {
     let all = || {
         let column = |name: &str, content| LayoutColumn { content, ..LayoutColumn::of_column(name) };
-        let taken = job.lists.iter().flat_map(|list| &list.take).map(|taken| &taken.ours);
+        let taken = job.lists.iter().flat_map(JobList::take).map(|taken| &taken.ours);
         let taken: Vec<_> = taken.filter(|column| !columns.columns.contains(column)).collect();
         let mut all: Vec<_> = columns
             .columns

@@ -2,7 +2,6 @@
 
 use super::import_rows::ImportRows;
 use crate::job::Job;
-use crate::job::lists::EntriesFrom;
 use crate::run::decide::copied::Refused;
 use crate::run::tally::{Account, RepairCounts};
 use crate::suppress::marks::Mark;
@@ -72,7 +71,7 @@ impl Counts {
     pub fn note_unread(&mut self, row: RowId, marks: &[Mark], job: &Job) {
         for mark in marks {
             if let Mark::On(list) = mark
-                && matches!(job.lists[list.0 as usize].entries_from, EntriesFrom::UnreadOf(_))
+                && job.lists[list.0 as usize].unread_of().is_some()
             {
                 self.unread.entry(*list).or_default().at(row);
             }

@@ -11,6 +11,7 @@ pub mod wishes;
 
 use crate::columns::lines::Line;
 use crate::columns::map::ColumnMap;
+use crate::job::lists::JobList;
 use crate::job::sources::Source;
 use crate::job::{Job, Mode, Write};
 use crate::layout::receipt::{AllColumns, REPAIRS, SET_ASIDE};
@@ -128,7 +129,7 @@ fn job(wishes: &TopUpWishes) -> Job {
         country: wishes.country,
         sources: std::iter::once(master).chain(wishes.from.iter().cloned()).collect(),
         person: PersonWishes { fill: wishes.update, near_duplicates: Some(false), ..wishes.person.clone() },
-        lists: wishes.against.clone(),
+        lists: wishes.against.iter().cloned().map(JobList::from).collect(),
         scope: wishes.scope.clone(),
         remembered: wishes.remembered.clone(),
         require: wishes.require.clone(),

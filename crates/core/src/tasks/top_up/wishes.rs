@@ -1,7 +1,7 @@
 //! What is asked of a top-up, and what comes of it.
 
 use crate::job::guard::Accepted;
-use crate::job::lists::ListFiles;
+use crate::job::lists::SuppressionList;
 use crate::job::remembering::Remembering;
 use crate::job::sources::{ReadFiles, Source};
 use crate::person::same::PersonWishes;
@@ -23,7 +23,7 @@ pub struct TopUpWishes {
     /// Where new people come from, in order of trust.
     pub from: Vec<Source>,
     /// Who must not be added.
-    pub against: Vec<ListFiles>,
+    pub against: Vec<SuppressionList>,
     /// Which client or brand it is for.
     pub scope: Option<String>,
     /// Who is remembered from earlier work.
