@@ -52,8 +52,7 @@ fn every_command_writes_its_output_and_leaves_nothing_beside_it(#[values(0, 1, 2
 #[rstest]
 fn no_command_writes_over_what_is_no_file_or_is_the_bank(#[values(0, 1, 2, 3, 4, 5, 6, 7, 8)] writer: usize) {
     let (name, command) = WRITERS[writer];
-    type Obstacle = (&'static str, fn(&Desk));
-    let obstacles: [Obstacle; 4] = [
+    let obstacles: [(&str, fn(&Desk)); 4] = [
         ("a folder", |desk| std::fs::create_dir(desk.path("out.csv")).unwrap()),
         ("a link that leads nowhere", |desk| {
             std::os::unix::fs::symlink(desk.path("nowhere"), desk.path("out.csv")).unwrap();

@@ -41,6 +41,7 @@ fn quoted_value(raw: &[u8]) -> Cow<'_, [u8]> {
 }
 
 /// The value as text; a cell of a chunk that was found to be UTF-8 always is.
+#[inline]
 pub fn text(raw: &[u8]) -> Cow<'_, str> {
     match value(raw) {
         Cow::Borrowed(bytes) => match std::str::from_utf8(bytes) {
@@ -52,6 +53,7 @@ pub fn text(raw: &[u8]) -> Cow<'_, str> {
 }
 
 /// Whether the cell holds nothing that could be seen: no value, blanks, invisible characters.
+#[inline]
 pub fn is_empty(raw: &[u8]) -> bool {
     if raw.is_empty() {
         return true;

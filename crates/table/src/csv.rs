@@ -46,6 +46,7 @@ impl CsvBuffer {
     }
 
     /// Empties it.
+    #[inline]
     pub fn clear(&mut self) {
         self.bytes.clear();
         self.row_start = 0;
@@ -53,6 +54,7 @@ impl CsvBuffer {
     }
 
     /// How many rows were ended.
+    #[inline]
     pub fn rows(&self) -> u64 {
         self.rows
     }
@@ -72,6 +74,7 @@ impl CsvBuffer {
     }
 
     /// Adds a cell of a text that the job itself says, which is never defused.
+    #[inline]
     pub fn own_text(&mut self, text: &[u8]) {
         let defusing = std::mem::replace(&mut self.defusing, Defusing::Off);
         self.value(text);
@@ -218,6 +221,7 @@ pub fn is_formula(value: &[u8]) -> bool {
 }
 
 /// The value that was defused by an earlier run.
+#[inline]
 pub fn without_defusing(value: Cow<'_, [u8]>) -> Cow<'_, [u8]> {
     match value.strip_prefix(b"'") {
         Some(rest) if is_formula(rest) => Cow::Owned(rest.to_vec()),

@@ -37,6 +37,7 @@ impl Records {
     }
 
     /// How many records there are.
+    #[inline]
     pub fn len(&self) -> usize {
         self.row_ends.len()
     }
@@ -77,6 +78,7 @@ impl RecordBuffer {
     }
 
     /// The record.
+    #[inline]
     pub fn record(&self) -> Record<'_> {
         // Another line end than that of Windows, which a cell may end with.
         Record { bytes: &self.bytes, start: 0, ends: &self.ends, line_end: b',' }
@@ -108,6 +110,7 @@ pub struct Record<'a> {
 
 impl<'a> Record<'a> {
     /// How many cells it has.
+    #[inline]
     pub fn cells(&self) -> usize {
         self.ends.len()
     }
@@ -143,6 +146,7 @@ impl<'a> Record<'a> {
     }
 
     /// All cells, as they stand in the file.
+    #[inline]
     pub fn raw_cells(&self) -> impl Iterator<Item = &'a [u8]> + use<'a> {
         let record = *self;
         (0..record.ends.len()).map(move |column| record.raw(column))

@@ -3,6 +3,7 @@
 /// Zero-width, format and control characters that are no blanks: they go everywhere.
 ///
 /// Unicode general categories Cc (less the white space in it) and Cf, and the fillers that show nothing.
+#[inline]
 pub fn is_invisible(c: char) -> bool {
     if c.is_whitespace() {
         return false;
@@ -16,6 +17,7 @@ pub fn is_invisible(c: char) -> bool {
 }
 
 /// A blank (Unicode `White_Space`) or an invisible character.
+#[inline]
 pub fn is_unseen(c: char) -> bool {
     c.is_whitespace() || is_invisible(c)
 }

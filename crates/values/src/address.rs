@@ -88,16 +88,19 @@ impl<'a> Address<'a> {
     }
 
     /// Whether it can be used.
+    #[inline]
     pub fn is_usable(&self) -> bool {
         self.state == State::Usable
     }
 
     /// The identity's part before the `@`; all of it where there is none.
+    #[inline]
     pub fn local(&self) -> &'a [u8] {
         &self.identity[..self.at.min(self.identity.len())]
     }
 
     /// The domain as A-labels; empty where there is no `@`.
+    #[inline]
     pub fn domain(&self) -> &'a [u8] {
         self.identity.get(self.at + 1..).unwrap_or_default()
     }

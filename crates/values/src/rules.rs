@@ -237,6 +237,7 @@ impl Rule {
     }
 
     /// Whether it changes the written form only: such repairs are counted, with examples, and not listed.
+    #[inline]
     pub fn changes_form_only(self) -> bool {
         (self as u8) <= R::NumberForm as u8
     }
@@ -291,6 +292,7 @@ impl Rules {
     }
 
     /// The rules in it, in the order of the tally.
+    #[inline]
     pub fn iter(self) -> impl Iterator<Item = Rule> {
         let mut left = self.0;
         std::iter::from_fn(move || {
@@ -301,6 +303,7 @@ impl Rules {
     }
 
     /// Whether it holds one rule only.
+    #[inline]
     pub fn is_one(self) -> bool {
         self.0.is_power_of_two()
     }

@@ -11,7 +11,7 @@ use crate::suppress::status::StatusReasons;
 use pebblebank_values::ColumnRef;
 use pebblebank_values::fold::fold;
 
-/// EntriesToCompare that contacts are compared with.
+/// Entries that contacts are compared with.
 pub trait EntriesToCompare {
     /// What they are called in tables, receipts and conditions.
     fn name(&self) -> &str;

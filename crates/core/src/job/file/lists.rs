@@ -123,13 +123,10 @@ impl Reader<'_> {
             return Err(self.wrong(&part.name, what, "put files, columns, by and where into the [[list]]"));
         }
         let hold = self.hold(part, Reason::OnOtherList)?;
-        let mut lists: Vec<&mut List> = lists
-            .iter_mut()
-            .filter_map(|list| if let JobList::List(list) = list { Some(list) } else { None })
-            .collect();
-        let names: Vec<String> = lists.iter().map(|list| list.name.clone()).collect();
-        let of_name = |list: &&mut &mut List| list.name.to_lowercase() == name.trim().to_lowercase();
-        let Some(list) = lists.iter_mut().find(of_name) else {
+        let names: Vec<String> =
+            lists.iter().filter(|list| list.is_asked()).map(|list| list.name().to_owned()).collect();
+        let of_name = |list: &&mut JobList| list.name().to_lowercase() == name.trim().to_lowercase();
+        let Some(JobList::List(list)) = lists.iter_mut().filter(|list| list.is_asked()).find(of_name) else {
             let advice = match closest(name, names.iter().map(String::as_str)) {
                 Some(near) => format!("did you mean \"{near}\"?"),
                 None => format!("add a [[list]] with name = \"{name}\""),

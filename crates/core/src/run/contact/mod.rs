@@ -55,11 +55,13 @@ pub struct Contact<'a> {
 
 impl<'a> Contact<'a> {
     /// The address; empty where it cannot be used.
+    #[inline]
     pub fn usable_address(&self) -> &'a [u8] {
         if self.address.is_usable() { self.address.text } else { b"" }
     }
 
     /// What could not be cleaned in it, or looks like something else.
+    #[inline]
     pub fn doubts(&self) -> &'a [(ColumnIndex, Doubt)] {
         self.values.map_or(&[], RowCleaner::doubts)
     }
@@ -85,6 +87,7 @@ impl ContactReader {
     }
 
     /// The contact that a record of a file with these columns describes.
+    #[inline]
     pub fn read<'a>(
         &'a mut self,
         map: &ColumnMap,
@@ -127,6 +130,7 @@ impl ContactReader {
 }
 
 /// The value of the address column; empty where there is none.
+#[inline]
 fn address_value<'a>(map: &ColumnMap, record: &Record<'a>) -> Cow<'a, [u8]> {
     map.column(Field::Email).map_or(Cow::default(), |column| cell::value(record.raw(column.0)))
 }
