@@ -2,7 +2,9 @@
 
 use super::Reader;
 use crate::columns::wishes::OwnField;
-use crate::job::lists::{Allowance, Hold, JobList, List, ListFiles, ListKey, NearMisses, Part, SuppressionList, Taken};
+use crate::job::lists::{
+    Allowance, EntriesToCompare, Hold, JobList, List, ListFiles, ListKey, NearMisses, Part, SuppressionList, Taken,
+};
 use crate::job::named::{list_key, list_reason};
 use crate::job::parts::{AllowPart, LimitsPart, ListPart, NearMissPart, Overruled, SuppressPart, TakePart, overruled};
 use crate::job::remembering::Limits;
