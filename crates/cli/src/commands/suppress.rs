@@ -8,7 +8,7 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
-use pebblebank_core::job::lists::NearMisses;
+use pebblebank_core::job::lists::{NearMisses, SuppressionList};
 use pebblebank_core::job::named::{accepted, list_key, list_reason};
 use pebblebank_core::job::pattern::FilePattern;
 use pebblebank_core::job::sources::ReadFiles;

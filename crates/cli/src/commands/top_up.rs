@@ -8,6 +8,7 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
+use pebblebank_core::job::lists::SuppressionList;
 use pebblebank_core::job::named::accepted;
 use pebblebank_core::job::pattern::FilePattern;
 use pebblebank_core::job::remembering::Remembering;
