@@ -48,11 +48,15 @@ fn every_command_writes_its_output_and_leaves_nothing_beside_it(#[values(0, 1, 2
     assert!(desk.names().iter().all(|name| !name.contains("pebblebank-")), "{name}: {:?}", desk.names());
 }
 
+/// What lies where an output should go, and how it is laid there.
+#[cfg(unix)]
+type Obstacle = (&'static str, fn(&Desk));
+
 #[cfg(unix)]
 #[rstest]
 fn no_command_writes_over_what_is_no_file_or_is_the_bank(#[values(0, 1, 2, 3, 4, 5, 6, 7, 8)] writer: usize) {
     let (name, command) = WRITERS[writer];
-    let obstacles: [(&str, fn(&Desk)); 4] = [
+    let obstacles: [Obstacle; 4] = [
         ("a folder", |desk| std::fs::create_dir(desk.path("out.csv")).unwrap()),
         ("a link that leads nowhere", |desk| {
             std::os::unix::fs::symlink(desk.path("nowhere"), desk.path("out.csv")).unwrap();
