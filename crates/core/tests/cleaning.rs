@@ -11,12 +11,15 @@ use pebblebank_table::units::{ColumnIndex, RowNumber};
 use pebblebank_table::{Chunk, Dialect, Records, Shape, cell};
 use pebblebank_values::address::AddressCleaner;
 use pebblebank_values::blank::{BlankIn, BlankWords};
-use pebblebank_values::date::{Date, DateColumn, DateFormat, DateOf, DateOrder, OrderDecision, OrderEvidence};
+use pebblebank_values::date::{Date, DateOrder};
+use pebblebank_values::date_column::{DateColumn, DateOf, OrderDecision, OrderEvidence};
+use pebblebank_values::date_format::DateFormat;
 use pebblebank_values::name::{NamePart, given_first, is_address, is_company, part, repaired_case};
 use pebblebank_values::place::{self, Country, PlaceForm, street_key};
 use pebblebank_values::suggest::{self, DomainSlips, has_known_top_level, mended};
 use pebblebank_values::text::{LineEnds, tidy};
 use pebblebank_values::{Cleaned, Doubt, Field, Kind, Rule, Rules, language, number, phone, tags, website, yes_no};
+use pebblebank_values::{place_parts, postal_code, region};
 use proptest::prelude::*;
 use rstest::rstest;
 use std::path::Path;
@@ -219,7 +222,7 @@ fn no_example_number_of_the_reference_library_is_read_otherwise() {
 #[case("1010", "AT", "1010")]
 #[case("ab12", "", "AB12")]
 fn postal_codes_as_their_country_writes_them(#[case] typed: &str, #[case] of: &str, #[case] code: &str) {
-    let cleaned = after(typed, |text, out| place::clean_postal_code(text, country(of), out));
+    let cleaned = after(typed, |text, out| postal_code::clean_postal_code(text, country(of), out));
     assert_eq!(cleaned.unwrap_or_else(|_| typed.to_owned()), code);
 }
 
@@ -230,7 +233,7 @@ fn postal_codes_as_their_country_writes_them(#[case] typed: &str, #[case] of: &s
 #[case("67", "DE")]
 #[case("none of it", "NL")]
 fn a_postal_code_that_its_country_cannot_have_stays(#[case] typed: &str, #[case] of: &str) {
-    let cleaned = after(typed, |text, out| place::clean_postal_code(text, country(of), out));
+    let cleaned = after(typed, |text, out| postal_code::clean_postal_code(text, country(of), out));
     assert_eq!(cleaned, Err(Doubt::UnfitPostalCode));
 }
 
@@ -259,7 +262,7 @@ fn countries_by_code_or_name_in_seven_languages(#[case] typed: &str, #[case] cod
 #[case("Wien", "AT", PlaceForm::Code, Some("9"))]
 #[case("Narnia", "US", PlaceForm::Code, None)]
 fn regions_by_code_or_name(#[case] typed: &str, #[case] of: &str, #[case] form: PlaceForm, #[case] is: Option<&str>) {
-    assert_eq!(place::region(typed, country(of).unwrap(), Some(form)), is);
+    assert_eq!(region::region(typed, country(of).unwrap(), Some(form)), is);
 }
 
 #[rstest]
@@ -275,7 +278,7 @@ fn city_region_and_postal_code_in_one_cell(
     #[case] of: &str,
     #[case] parts: Option<(&str, Option<&str>, &str)>,
 ) {
-    let found = place::place_parts(text, country(of));
+    let found = place_parts::place_parts(text, country(of));
     let found = found.as_ref().map(|parts| (parts.city.as_str(), parts.region.as_deref(), parts.postal_code.as_str()));
     assert_eq!(found, parts);
 }
@@ -501,9 +504,9 @@ fn cleaned_carefully(field: Field, value: &str) -> String {
     let column = dates(Some(DateOrder::DayFirst), DateOf::Past);
     let cleaned = match field {
         Field::Phone => after(&plain, |text, out| phone::clean(text, country("GB"), out)),
-        Field::PostalCode => after(&plain, |text, out| place::clean_postal_code(text, country("GB"), out)),
+        Field::PostalCode => after(&plain, |text, out| postal_code::clean_postal_code(text, country("GB"), out)),
         Field::SignedUp => after(&plain, |text, out| column.clean(text, out)),
-        Field::City => Ok(place::without_repeated_parts(&text).unwrap_or(text)),
+        Field::City => Ok(place_parts::without_repeated_parts(&text).unwrap_or(text)),
         _ if is_address(&text) => Err(Doubt::AddressInName),
         _ if is_company(&text) => Ok(text),
         _ => Ok(repaired_case(&text, NamePart::Last).unwrap_or(text)),
@@ -548,8 +551,8 @@ proptest! {
         prop_assert_eq!(&*tidy(&text, LineEnds::AreBlanks, &mut Rules::default()), &text);
         let kinds: [Clean; 9] = [
             ("phone", Box::new(|text, out| phone::clean(text, of, out))),
-            ("postal code", Box::new(|text, out| place::clean_postal_code(text, of, out))),
-            ("region", Box::new(|text, out| place::clean_region(text, of, out))),
+            ("postal code", Box::new(|text, out| postal_code::clean_postal_code(text, of, out))),
+            ("region", Box::new(|text, out| region::clean_region(text, of, out))),
             ("country", Box::new(place::clean_country)),
             ("date", Box::new(|text, out| column.clean(text, out))),
             ("number", Box::new(number::clean)),

@@ -1,7 +1,8 @@
 //! The words of status columns in seven languages (`consent.txt`), and what they say about consent.
 
 use crate::blank::is_blank;
-use crate::date::{Date, DateColumn, DateOf, DateOrder};
+use crate::date::{Date, DateOrder};
+use crate::date_column::{DateColumn, DateOf};
 use crate::fold::fold;
 use crate::look;
 use pebblebank_table::unseen::is_unseen;

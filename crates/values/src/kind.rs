@@ -2,7 +2,7 @@
 
 use crate::Field;
 use crate::blank::BlankIn;
-use crate::date::DateOf;
+use crate::date_column::DateOf;
 use crate::name::NamePart;
 
 /// A kind of value.

@@ -7,7 +7,7 @@ use crate::finish::Said;
 use crate::render::{self, Screen};
 use pebblebank_core::run::setting::{threads_of_this_machine, wrong_use};
 use pebblebank_core::tasks::propose::propose;
-use pebblebank_core::tasks::survey::SurveyWishes;
+use pebblebank_core::tasks::survey::found::SurveyWishes;
 use pebblebank_formats::input::STDIN_NAME;
 use pebblebank_table::staged::write_alone;
 use pebblebank_table::{Error, ErrorKind};

@@ -1,6 +1,7 @@
 //! What a run looks like: text for people, JSON for programs.
 
 pub mod bank;
+pub mod bank_load;
 pub mod compare;
 pub mod duplicates;
 pub mod error;

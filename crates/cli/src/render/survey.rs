@@ -4,7 +4,7 @@ use super::table::{Side, Table};
 use super::tally::{one_finding, other_lines_in_words};
 use super::{NO_BREAK, Screen, Tone, WIDTH, counted, number, safe, wrapped};
 use pebblebank_core::tasks::survey::column::{ColumnSurvey, Feeds, Recognised};
-use pebblebank_core::tasks::survey::{AddressSurvey, Counted, FileSurvey};
+use pebblebank_core::tasks::survey::found::{AddressSurvey, Counted, FileSurvey};
 use pebblebank_formats::Format;
 use pebblebank_table::Error;
 use pebblebank_table::observe::Finding;

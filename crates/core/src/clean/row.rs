@@ -19,6 +19,7 @@ use pebblebank_values::place::{self, Country};
 use pebblebank_values::quick_map::QuickMap;
 use pebblebank_values::text::{LineEnds, is_tidy, ordinary_width, tidy};
 use pebblebank_values::{Cleaned, Doubt, Kind, Rule, Rules, audience, language, number, phone, tags, website, yes_no};
+use pebblebank_values::{place_parts, postal_code, region};
 use std::borrow::Cow;
 use std::ops::Range;
 use std::sync::Arc;
@@ -186,7 +187,7 @@ impl RowCleaner {
             Kind::Phone => phone::is_clean(raw),
             Kind::Date(of) => plan.dates(of, column.order).is_clean(raw),
             Kind::PostalCode => match self.country(plan, record, country) {
-                Some(country) => place::is_clean_code(raw, country),
+                Some(country) => postal_code::is_clean_code(raw, country),
                 None => is_tidy(raw) && raw.iter().all(u8::is_ascii_digit),
             },
             Kind::Country
@@ -347,9 +348,9 @@ impl RowCleaner {
                 }
                 cleaned
             }
-            Kind::PostalCode => place::clean_postal_code(&ordinary_width(text, rules), country, out),
+            Kind::PostalCode => postal_code::clean_postal_code(&ordinary_width(text, rules), country, out),
             Kind::Country => place::clean_country(text, out),
-            Kind::Region => place::clean_region(text, country, out),
+            Kind::Region => region::clean_region(text, country, out),
             Kind::Language => language::clean(text, out),
             Kind::Number => number::clean(&ordinary_width(text, rules), out),
             Kind::YesNo => yes_no::clean(text, out),
@@ -365,7 +366,7 @@ impl RowCleaner {
             },
             Kind::Email => self.clean_address(text, out),
             Kind::Name(part) => self.clean_name(column.column, text, part, out),
-            Kind::Street | Kind::City => match place::without_repeated_parts(text) {
+            Kind::Street | Kind::City => match place_parts::without_repeated_parts(text) {
                 Some(once) => {
                     out.push_str(&once);
                     Cleaned::Repaired(Rules::one(Rule::RepeatedPart))
@@ -466,7 +467,7 @@ impl RowCleaner {
         }
         let country = self.country(plan, record, country);
         let text = self.value(record, city).into_owned();
-        let Some(parts) = place::place_parts(&text, country) else { return };
+        let Some(parts) = place_parts::place_parts(&text, country) else { return };
         let is_free = |cleaner: &RowCleaner, column: Option<ColumnIndex>, part: &str| {
             column.is_none_or(|column| {
                 let there = cleaner.value(record, column);
@@ -522,7 +523,10 @@ impl RowCleaner {
             };
             let place = if plan.derived.iter().any(|derived| matches!(derived, Derived::PostalCode | Derived::Region)) {
                 plan.city.and_then(|city| {
-                    place::place_parts(&original_text(plan, record.raw(city.0)), self.country(plan, record, country))
+                    place_parts::place_parts(
+                        &original_text(plan, record.raw(city.0)),
+                        self.country(plan, record, country),
+                    )
                 })
             } else {
                 None

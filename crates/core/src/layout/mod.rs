@@ -6,7 +6,7 @@ pub mod sort;
 
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::ColumnRef;
-use pebblebank_values::date::DateFormat;
+use pebblebank_values::date_format::DateFormat;
 use pebblebank_values::place::PlaceForm;
 
 /// Columns in order, and how they are written.

@@ -9,8 +9,10 @@ use crate::suppress::marks::Mark;
 use pebblebank_table::csv::RawCells;
 use pebblebank_table::{CsvBuffer, Record};
 use pebblebank_values::blank::BlankWords;
-use pebblebank_values::date::{Date, DateFormat};
-use pebblebank_values::place::{self, Country, PlaceForm};
+use pebblebank_values::date::Date;
+use pebblebank_values::date_format::DateFormat;
+use pebblebank_values::place::{Country, PlaceForm};
+use pebblebank_values::region;
 use pebblebank_values::{ColumnRef, Field};
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -212,7 +214,7 @@ impl FormPlan {
             FormPlan::Region { form, country, otherwise } => {
                 let own = country.value(record, b"");
                 let own = Country::from_text(&String::from_utf8_lossy(&own));
-                own.or(*otherwise).and_then(|country| place::region(text, country, Some(*form))).map(str::to_owned)
+                own.or(*otherwise).and_then(|country| region::region(text, country, Some(*form))).map(str::to_owned)
             }
             FormPlan::OptedIn(word) => Some(if text == OPTED_IN { word.clone() } else { String::new() }),
             FormPlan::Date(format) => text.get(..10).and_then(Date::from_iso).map(|date| format.of(date)),

@@ -1,7 +1,7 @@
 //! From what a survey saw to a job file, with comments that say what was seen and what can be changed.
 
-use super::survey::FileSurvey;
 use super::survey::column::{ColumnSurvey, Feeds, Recognised};
+use super::survey::found::FileSurvey;
 use crate::suppress::reason::Reason;
 use pebblebank_values::Field;
 use pebblebank_values::fold::fold;

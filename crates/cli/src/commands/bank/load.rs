@@ -7,7 +7,7 @@ use crate::commands::reading::{country, read_files};
 use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::Screen;
-use crate::render::bank::{LoadSeen, loaded, would_load};
+use crate::render::bank_load::{LoadSeen, loaded, would_load};
 use crate::setting::{Now, setting};
 use pebblebank_bank::Access;
 use pebblebank_bank::batch::{NewBatch, What};

@@ -7,7 +7,7 @@ use crate::job::parts::{LayoutColumnPart, LayoutPart, OnViolationPart, WritePart
 use crate::layout::{Content, Form, Layout, LayoutColumn, OnViolation};
 use pebblebank_table::error::closest;
 use pebblebank_table::{Error, Result};
-use pebblebank_values::date::DateFormat;
+use pebblebank_values::date_format::DateFormat;
 use pebblebank_values::place::PlaceForm;
 use pebblebank_values::{ColumnRef, Field};
 use std::collections::BTreeMap;

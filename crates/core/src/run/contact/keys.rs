@@ -5,25 +5,23 @@ use crate::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
 use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::job::Job;
-use crate::job::lists::EntriesToCompare;
-use crate::job::lists::JobList;
-use crate::job::lists::ListKey;
+use crate::job::lists::{EntriesToCompare, JobList, ListKey};
 use crate::job::remembering::Remembering;
 use crate::job::sources::Source;
 use crate::person::decisions::{Decision, Decisions, Named};
 use crate::person::keys::Role;
 use crate::person::same::Survivor;
 use crate::require::{Requirement, RequirementPlan};
+use crate::run::contact::rank::Rank;
 use crate::run::row_bits::LACKS_FIELD;
 use crate::select::condition::Selection;
 use crate::select::plan::SelectionPlan;
 use crate::suppress::alike::Alike;
+use pebblebank_table::Record;
 use pebblebank_table::units::{ColumnIndex, ListId};
-use pebblebank_table::{Record, cell};
 use pebblebank_values::address::Address;
 use pebblebank_values::blank::BlankWords;
 use pebblebank_values::comparable::{Form, FullName, digits_of_phone};
-use pebblebank_values::date::{Date, DateColumn, DateOf};
 use pebblebank_values::digest::{Digest, DigestKind};
 use pebblebank_values::identity::{IdentityHash, IdentityHasher};
 use pebblebank_values::{ColumnRef, Doubt, Field, Kind};
@@ -119,17 +117,6 @@ struct FittedKey {
     of: KeyOf,
     parts: Vec<Part>,
     shown: Shown,
-}
-
-/// What a row is ranked by; the higher survives.
-#[derive(Debug, Clone)]
-pub enum Rank {
-    /// By nothing but the order of reading.
-    Equal,
-    /// By the minutes of a date, none of which may be after this day.
-    Newest(ValueSource, Option<Date>),
-    /// By how many of these are filled.
-    Fullest(Vec<(ColumnIndex, Kind)>, Arc<BlankWords>),
 }
 
 /// A file whose keys are to be found.
@@ -479,39 +466,6 @@ fn required_beside_address(job: &Job) -> Requirement {
     Requirement { fields, any: Vec::new(), opted_in: false }
 }
 
-impl Rank {
-    /// By the latest moment. What was done cannot be still to come: such a date does not count.
-    pub fn newest(column: &ColumnRef, map: &ColumnMap, is_receipt: bool, today: Date) -> Rank {
-        let source = ValueSource::new(column, map, is_receipt);
-        let is_of_the_past = matches!(column, ColumnRef::Field(Field::SignedUp | Field::LastSeen));
-        Rank::Newest(source, is_of_the_past.then_some(today))
-    }
-
-    /// By how many known fields are filled.
-    pub fn fullest(map: &ColumnMap, blank_words: &Arc<BlankWords>) -> Rank {
-        let filled = |field: Field| map.column(field).map(|column| (column, Kind::of_field(field)));
-        Rank::Fullest(Field::ALL.into_iter().filter_map(filled).collect(), Arc::clone(blank_words))
-    }
-
-    /// The rank of a record, which is also there as `cleaned`; less than [`LACKS_FIELD`].
-    pub fn of(&self, record: &Record, cleaned: &Record, address: &Address) -> u32 {
-        match self {
-            Rank::Equal => 0,
-            Rank::Newest(source, latest) => rank_of_moment(&source.value(cleaned, address.text), *latest),
-            Rank::Fullest(columns, blank_words) => {
-                let is_filled = |(column, kind): &&(ColumnIndex, Kind)| {
-                    let raw = record.raw(column.0);
-                    !raw.is_empty() && {
-                        let text = cell::text(raw);
-                        text.contains(char::is_alphanumeric) && !blank_words.holds(&text, kind.blank_in())
-                    }
-                };
-                columns.iter().filter(is_filled).count() as u32
-            }
-        }
-    }
-}
-
 /// The fields that stand for the full name.
 const PARTS_OF_NAME: [Field; 3] = [Field::FirstName, Field::MiddleName, Field::LastName];
 
@@ -566,28 +520,4 @@ pub fn decided_hashes(decisions: &Decisions, hasher: &IdentityHasher) -> Vec<Ide
         Named::By(field, value) => hash_of_value(KeyOf::Decisions(*field), *field, value, hasher),
     };
     decisions.all.iter().flat_map(Decision::persons).map(hash).collect()
-}
-
-/// Minutes since 1600, from 1 on and as far as they fit beside [`LACKS_FIELD`]; 0 where there is no date, or one after
-/// `latest`.
-fn rank_of_moment(value: &[u8], latest: Option<Date>) -> u32 {
-    const BEGINNING: Date = Date { year: 1600, month: 1, day: 1 };
-    let text = String::from_utf8_lossy(value);
-    let column = DateColumn { order: None, today: Date { year: 2100, month: 1, day: 1 }, of: DateOf::Any };
-    match column.moment(&text) {
-        Ok((moment, _)) if latest.is_none_or(|latest| moment.date <= latest) => {
-            let time = moment.time.map_or(0, |time| time.seconds / 60);
-            let days = i64::from(moment.date.day_number()) - i64::from(BEGINNING.day_number());
-            let minutes = u32::try_from((days * 1_440 + i64::from(time)).max(1)).unwrap_or(u32::MAX);
-            minutes.min(LACKS_FIELD - 1)
-        }
-        _ => 0,
-    }
-}
-
-/// The same for a list that values are taken from.
-pub fn newest_of_list(job: &Job, map: &ColumnMap) -> Option<ColumnRef> {
-    let has = |column: &ColumnRef| ValueSource::new(column, map, false) != ValueSource::Nothing;
-    let known = [Field::LastSeen, Field::SignedUp].map(ColumnRef::Field);
-    job.person.newest_by.iter().chain(&known).find(|column| has(column)).cloned()
 }

@@ -4,6 +4,7 @@
 //! entries for the bank, surveys. So what is compared is what is written. [`keys`] finds what a contact is compared by.
 
 pub mod keys;
+pub mod rank;
 
 use crate::clean::plan::CleaningPlan;
 use crate::clean::replace::{Change, Replaced, ReplacementPlan};

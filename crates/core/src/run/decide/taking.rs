@@ -9,10 +9,10 @@ use crate::job::Job;
 use crate::job::lists::EntriesToCompare;
 use crate::layout::receipt::AllColumns;
 use crate::person::same::Survivor;
-use crate::run::contact::keys::{self, Rank};
+use crate::run::contact::rank::Rank;
+use crate::run::contact::rank::newest_of_list;
 use crate::run::contact::{ContactReader, ContactWishes};
-use crate::run::decide::supply::put_text;
-use crate::run::decide::supply::take_text;
+use crate::run::decide::supply::{put_text, take_text};
 use crate::run::gather::chunks::Reading;
 use crate::run::gather::lists::{EntryScratch, ListPlan, read_list_chunk};
 use crate::run::open::files::OpenFile;
@@ -173,7 +173,7 @@ pub(crate) struct TakePlan {
 impl TakePlan {
     fn new(job: &Job, file: &OpenFile<ListId>) -> TakePlan {
         let list = &job.lists[file.owner.0 as usize];
-        let newest_by = keys::newest_of_list(job, file.map());
+        let newest_by = newest_of_list(job, file.map());
         let mut wanted = Wanted::default();
         for column in list.take().iter().map(|taken| &taken.theirs).chain(&newest_by) {
             wanted.add(column, file.map());

@@ -10,7 +10,7 @@ use pebblebank_table::encoding::BAD_BYTES_ADVICE;
 use pebblebank_table::observe::{Finding, Met, Weight, counted};
 use pebblebank_table::units::RowNumber;
 use pebblebank_table::{Error, ErrorKind};
-use pebblebank_values::date::OrderEvidence;
+use pebblebank_values::date_column::OrderEvidence;
 use pebblebank_values::identity::IdentityHash;
 use pebblebank_values::unread::UnreadCounts;
 use std::collections::BTreeMap;

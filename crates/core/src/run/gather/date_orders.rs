@@ -6,7 +6,8 @@ use crate::run::open::files::{OpenFile, OpenFiles};
 use pebblebank_table::observe::{Finding, Met, Weight, counted};
 use pebblebank_table::units::ColumnIndex;
 use pebblebank_table::{Error, ErrorKind, Result};
-use pebblebank_values::date::{DateOrder, OrderDecision, OrderEvidence};
+use pebblebank_values::date::DateOrder;
+use pebblebank_values::date_column::{OrderDecision, OrderEvidence};
 use pebblebank_values::place::Country;
 
 const ADVICE: &str = "say which comes first: date_order = \"dmy\" or \"mdy\" in the [[source]], or --date-order";

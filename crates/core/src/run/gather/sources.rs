@@ -24,7 +24,7 @@ use pebblebank_table::units::{ColumnIndex, RowNumber, SourceId};
 use pebblebank_table::{Chunk, Record, Records, Result, Shape, cell};
 use pebblebank_values::address::{Address, AddressCleaner, FurtherAddress, State};
 use pebblebank_values::consent::{self, Consent, Statement};
-use pebblebank_values::date::OrderEvidence;
+use pebblebank_values::date_column::OrderEvidence;
 use pebblebank_values::identity::IdentityHasher;
 use pebblebank_values::{Field, look};
 use std::borrow::Cow;

@@ -6,7 +6,7 @@ use crate::columns::sample::SampleRecords;
 use pebblebank_table::observe::{Finding, Weight};
 use pebblebank_table::units::{ColumnIndex, RowNumber};
 use pebblebank_values::address::AddressCleaner;
-use pebblebank_values::date::OrderEvidence;
+use pebblebank_values::date_column::OrderEvidence;
 use pebblebank_values::fold::fold;
 use pebblebank_values::{Field, Kind, tags};
 use std::collections::HashSet;

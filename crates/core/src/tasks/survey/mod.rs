@@ -3,39 +3,42 @@
 //! A file is read once, as a stream; what is counted is exact but for the number of different values of very large
 //! columns, which then says that it is an estimate.
 
+pub mod chunk;
 pub mod column;
 mod distinct;
+pub mod found;
 mod looks;
 
 use crate::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
-use crate::columns::lines::{Line, looks_like_footnote};
 use crate::columns::map::ColumnMap;
-use crate::job::sources::ReadFiles;
-use crate::run::contact::{ContactReader, ContactWishes};
 use crate::run::gather::chunks::Reading;
-use crate::run::gather::counts::{FileCounts, Problem, Tail};
-use crate::run::gather::records::{has_open_quote, line_above, not_text};
+use crate::run::gather::counts::{FileCounts, Tail};
 use crate::run::open::files::OpenFile;
 use crate::run::open::recognise::{Part, Refuted, in_another_encoding, open_again, open_file};
 use crate::run::tally::OtherLines;
-use column::{ColumnChunk, ColumnCount};
-use distinct::{Distinct, hash};
+use crate::tasks::survey::chunk::Asked;
+use crate::tasks::survey::chunk::Scratch;
+use crate::tasks::survey::chunk::SurveyChunk;
+use crate::tasks::survey::chunk::read_chunk;
+use crate::tasks::survey::found::AddressSurvey;
+use crate::tasks::survey::found::Counted;
+use crate::tasks::survey::found::FileSurvey;
+use crate::tasks::survey::found::LineAtTop;
+use crate::tasks::survey::found::SurveyWishes;
+use column::ColumnCount;
+use distinct::Distinct;
 use pebblebank_formats::input::FoundFile;
 use pebblebank_formats::{Format, Input};
+use pebblebank_table::Result;
 use pebblebank_table::encoding::Knowledge;
 use pebblebank_table::in_order::in_order;
 use pebblebank_table::observe::{Finding, Observer, Stage, Weight};
-use pebblebank_table::units::{ColumnIndex, FileId, RowNumber};
-use pebblebank_table::{Chunk, Records, Result, Shape};
+use pebblebank_table::units::{ColumnIndex, FileId};
 use pebblebank_values::Field;
-use pebblebank_values::address::State;
-use pebblebank_values::audience::{self, DisposableDomains};
 use pebblebank_values::date::Date;
-use pebblebank_values::place::Country;
-use pebblebank_values::suggest::{self, DomainLooks, DomainSlips};
-use serde::Serialize;
+use pebblebank_values::suggest::DomainSlips;
 use std::collections::{BTreeMap, HashMap};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Arc;
 
 pub use column::{ColumnSurvey, ConsentWords, Feeds, Recognised};
@@ -45,141 +48,6 @@ const MOST_VALUES: usize = 200_000;
 
 /// Up to how many addresses repetitions are counted exactly.
 const MOST_ADDRESSES: usize = 1 << 20;
-
-/// What is asked of a survey.
-#[derive(Debug, Clone, Default)]
-pub struct SurveyWishes {
-    /// How the files are to be read.
-    pub read: ReadFiles,
-    /// Count the domains of the addresses.
-    pub domains: bool,
-    /// Count the values of this field or header.
-    pub values: Option<String>,
-    /// The threads that work.
-    pub threads: usize,
-    /// The country of contacts that name none.
-    pub country: Option<Country>,
-    /// The day; none where dates still to come are not to be minded.
-    pub today: Option<Date>,
-}
-
-/// What a line at the top of a file was taken for.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct LineAtTop {
-    /// Its row.
-    pub row: u64,
-    /// What it is, as the account calls it.
-    pub line: &'static str,
-    /// Why.
-    pub why: String,
-}
-
-impl LineAtTop {
-    fn new((row, line, why): &(u64, Line, String)) -> LineAtTop {
-        LineAtTop { row: *row, line: line.name(), why: why.clone() }
-    }
-}
-
-/// What is in one file.
-#[derive(Debug, Clone, Serialize)]
-pub struct FileSurvey {
-    /// The file, as given.
-    pub file: String,
-    /// Its path; a member of an archive follows the archive's.
-    #[serde(skip)]
-    pub path: PathBuf,
-    /// What it is.
-    pub format: &'static str,
-    /// How it is packed, if it is.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub packed: Option<&'static str>,
-    /// The sheet that was read, of a workbook.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub sheet: Option<String>,
-    /// The encoding of text.
-    pub encoding: Option<&'static str>,
-    /// Whether the encoding is a guess by the letters that occur.
-    pub encoding_is_guessed: bool,
-    /// The delimiter of delimited text.
-    pub delimiter: Option<&'static str>,
-    /// The row of the header; none where there is none or the format names its columns.
-    pub header_row: Option<u64>,
-    /// The size in bytes.
-    pub bytes: u64,
-    /// Rows that are contacts.
-    pub rows: u64,
-    /// Lines that are no contacts.
-    pub other_lines: OtherLines,
-    /// What the lines at the top were taken for, and why.
-    pub lines_at_top: Vec<LineAtTop>,
-    /// The columns, in order.
-    pub columns: Vec<ColumnSurvey>,
-    /// What the addresses are like; none without a column of addresses.
-    pub addresses: Option<AddressSurvey>,
-    /// The domains of the addresses, the most frequent first, where they are asked for.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub domains: Option<Counted>,
-    /// The values of a column, the most frequent first, where they are asked for.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub values: Option<Counted>,
-    /// What should be looked at.
-    pub findings: Vec<Finding>,
-    /// Whether every filled value of the address column is an address or a domain and there is little else: a list.
-    pub only_addresses: bool,
-    /// Of the address column: entries that are whole domains.
-    pub domain_entries: u64,
-    /// Whether an earlier run wrote it aside.
-    pub is_receipt: bool,
-    /// BLAKE3 of the file, unpacked.
-    pub blake3: String,
-}
-
-/// What the addresses of a file are like.
-#[derive(Debug, Clone, Default, Serialize)]
-pub struct AddressSurvey {
-    /// Rows with an address that can be used, cleaned or as it is.
-    pub usable: u64,
-    /// Those of them that cleaning changes in more than letter case and outer blanks.
-    pub repaired: u64,
-    /// By the name of the rule, how many rows it would change.
-    pub repairs: BTreeMap<&'static str, u64>,
-    /// By the name of the rule, how many addresses look like slips that a run can mend where it is told to.
-    pub suggestions: BTreeMap<&'static str, u64>,
-    /// Usable ones that belong to an office rather than to a person, such as info@.
-    pub role: u64,
-    /// Usable ones at domains whose mailboxes are thrown away after use.
-    pub disposable: u64,
-    /// Rows with something that cannot be an address.
-    pub invalid: u64,
-    /// Rows with something typed instead of an address.
-    pub placeholder: u64,
-    /// Rows with nothing.
-    pub blank: u64,
-    /// Rows whose address a row above has.
-    pub repeated: u64,
-    /// Whether that is an estimate.
-    pub repeated_is_estimate: bool,
-    /// Different addresses.
-    pub distinct: u64,
-}
-
-impl AddressSurvey {
-    /// A row whose only text is in its first cell and holds no `@`.
-    fn without_at_sign(&mut self, is_in_address_column: bool) {
-        *(if is_in_address_column { &mut self.invalid } else { &mut self.blank }) += 1;
-    }
-}
-
-/// Values with how often they occur, the most frequent first.
-#[derive(Debug, Clone, Default, Serialize)]
-pub struct Counted {
-    /// The field or header that they belong to.
-    pub of: String,
-    /// The values and their counts.
-    pub values: Vec<(String, u64)>,
-    /// Occurrences of values beyond those that can be counted one by one.
-    pub of_further_values: u64,
-}
 
 /// Surveys a file; an archive gives one survey for each of its files. `spool_folder` takes what cannot be read twice.
 pub fn survey(
@@ -287,160 +155,6 @@ impl Surveyor<'_> {
         counts.fingerprint = reading.files_read().pop().map(|read| read.fingerprint).unwrap_or_default();
         Ok(counts)
     }
-}
-
-/// What a thread reuses from chunk to chunk.
-#[derive(Default)]
-struct Scratch {
-    records: Records,
-    contacts: ContactReader,
-    disposable: DisposableDomains,
-    domains: DomainLooks,
-}
-
-/// What is looked for in every chunk.
-struct Asked<'a> {
-    cleaning: &'a CleaningPlan,
-    slips: &'a DomainSlips,
-    with_domains: bool,
-    values_of: Option<ColumnIndex>,
-}
-
-/// What one chunk holds.
-#[derive(Default)]
-struct SurveyChunk {
-    records: u64,
-    lines: FileCounts,
-    /// What each record is.
-    kinds: Vec<u8>,
-    columns: Vec<ColumnChunk>,
-    /// The end of the chunk, as far as it may be footnotes.
-    tail: Tail,
-    /// The first cells of those records, with their rows.
-    waiting: Vec<(u64, Vec<u8>)>,
-    /// Whether that cell is the one of the address.
-    address_is_first: bool,
-    addresses: AddressSurvey,
-    identities: Vec<u64>,
-    domain_entries: u64,
-    domains: HashMap<String, u64>,
-    values: HashMap<String, u64>,
-    problem: Option<Problem>,
-}
-
-impl SurveyChunk {
-    /// What was taken for a possible footnote stands above a contact, so it is a row like others.
-    fn look_at_waiting(&mut self) {
-        for (row, raw) in self.waiting.drain(..) {
-            self.columns[0].look(&raw, row);
-            self.addresses.without_at_sign(self.address_is_first);
-        }
-    }
-}
-
-fn read_chunk(file: &OpenFile<()>, chunk: &Chunk, asked: &Asked, scratch: &mut Scratch) -> SurveyChunk {
-    let mut read = SurveyChunk::default();
-    let Scratch { records, contacts, disposable, domains } = scratch;
-    records.split(chunk, file.dialect);
-    read.records = records.len() as u64;
-    read.problem = not_text(file, chunk, records);
-    if read.problem.is_some() {
-        return read;
-    }
-    let map = file.map();
-    read.address_is_first = map.column(Field::Email) == Some(ColumnIndex(0));
-    read.kinds = vec![Line::Title as u8; records.len()];
-    read.columns = (0..map.width()).map(|column| ColumnChunk::new(map, ColumnIndex(column))).collect();
-    for index in 0..records.len() {
-        let record = records.get(index, &chunk.bytes, file.dialect);
-        if let Some(line) = line_above(file, chunk, index) {
-            read.lines.count(line);
-            continue;
-        }
-        let contact = file.contact(contacts, record, ContactWishes::values(asked.cleaning));
-        let address = &contact.address;
-        let line = match address.state {
-            State::Usable => Line::Contact,
-            _ => file.judge(&record),
-        };
-        read.lines.count(line);
-        read.kinds[index] = line as u8;
-        if line != Line::Contact {
-            continue;
-        }
-        let row = RowNumber(index as u64 + 1);
-        if address.is_usable() || !looks_like_footnote(&record, map.width()) {
-            read.tail.contact();
-            read.look_at_waiting();
-        } else {
-            read.tail.rows.push(index as u32);
-            read.waiting.push((row.0, record.raw(0).to_vec()));
-            continue;
-        }
-        if map.column(Field::Email).is_some() {
-            let counts = &mut read.addresses;
-            match address.state {
-                State::Usable => {
-                    counts.usable += 1;
-                    counts.repaired += u64::from(address.rules.iter().any(|rule| !rule.changes_form_only()));
-                    counts.role += u64::from(audience::is_role(address.local()));
-                    counts.disposable += u64::from(disposable.holds(address.domain()));
-                    read.identities.push(hash(address.identity));
-                    if asked.with_domains {
-                        let domain = String::from_utf8_lossy(address.domain()).into_owned();
-                        *read.domains.entry(domain).or_default() += 1;
-                    }
-                }
-                State::Invalid(_) => {
-                    counts.invalid += 1;
-                    read.domain_entries += u64::from(is_domain_entry(contact.typed));
-                }
-                State::Placeholder => counts.placeholder += 1,
-                State::Blank => counts.blank += 1,
-            }
-            for rule in address.rules.iter() {
-                *counts.repairs.entry(rule.name()).or_default() += 1;
-            }
-            let may_be_slip = match address.state {
-                State::Usable => domains.look(address.domain(), asked.slips).is_slip,
-                State::Invalid(_) => true,
-                State::Blank | State::Placeholder => false,
-            };
-            let text = String::from_utf8_lossy(address.text);
-            if may_be_slip && let Some((_, rules)) = suggest::mended(&text, suggest::ALL, asked.slips) {
-                rules.iter().for_each(|rule| *counts.suggestions.entry(rule.name()).or_default() += 1);
-            }
-        }
-        for (column, counts) in read.columns.iter_mut().enumerate() {
-            counts.look(record.raw(column), row.0);
-        }
-        for (column, rules, ..) in contact.values.iter().flat_map(|values| values.repairs()) {
-            read.columns[column.0].repaired(rules);
-        }
-        for (column, doubt) in contact.doubts() {
-            read.columns[column.0].doubt(*doubt, row);
-        }
-        if let Some(column) = asked.values_of {
-            let value = pebblebank_table::cell::text(record.raw(column.0)).trim().to_owned();
-            *read.values.entry(value).or_default() += 1;
-        }
-        if chunk.shape == Shape::Unusual && has_open_quote(&record) {
-            read.lines.open_quotes.at(row);
-        }
-        match record.cells().cmp(&map.width()) {
-            std::cmp::Ordering::Greater => read.lines.long_rows.at(row),
-            std::cmp::Ordering::Less if file.format == Format::Delimited => read.lines.short_rows.at(row),
-            _ => {}
-        }
-    }
-    read.columns.iter_mut().for_each(ColumnChunk::finish);
-    read
-}
-
-fn is_domain_entry(typed: &[u8]) -> bool {
-    let text = String::from_utf8_lossy(typed);
-    let text = text.trim();
-    pebblebank_values::address_syntax::domain(text.strip_prefix('@').unwrap_or(text)).is_some()
 }
 
 /// What all chunks hold.

@@ -1,0 +1,173 @@
+//! One chunk of a file, looked at: what its rows and their values are.
+
+use super::column::ColumnChunk;
+use super::distinct::hash;
+use crate::clean::plan::CleaningPlan;
+use crate::columns::lines::{Line, looks_like_footnote};
+use crate::run::contact::{ContactReader, ContactWishes};
+use crate::run::gather::counts::{FileCounts, Problem, Tail};
+use crate::run::gather::records::{has_open_quote, line_above, not_text};
+use crate::run::open::files::OpenFile;
+use crate::tasks::survey::found::AddressSurvey;
+use pebblebank_formats::Format;
+use pebblebank_table::units::{ColumnIndex, RowNumber};
+use pebblebank_table::{Chunk, Records, Shape};
+use pebblebank_values::Field;
+use pebblebank_values::address::State;
+use pebblebank_values::audience::{self, DisposableDomains};
+use pebblebank_values::suggest::{self, DomainLooks, DomainSlips};
+use std::collections::HashMap;
+
+/// What a thread reuses from chunk to chunk.
+#[derive(Default)]
+pub(crate) struct Scratch {
+    pub(super) records: Records,
+    pub(super) contacts: ContactReader,
+    pub(super) disposable: DisposableDomains,
+    pub(super) domains: DomainLooks,
+}
+
+/// What is looked for in every chunk.
+pub(crate) struct Asked<'a> {
+    pub(super) cleaning: &'a CleaningPlan,
+    pub(super) slips: &'a DomainSlips,
+    pub(super) with_domains: bool,
+    pub(super) values_of: Option<ColumnIndex>,
+}
+
+/// What one chunk holds.
+#[derive(Default)]
+pub(crate) struct SurveyChunk {
+    pub(super) records: u64,
+    pub(super) lines: FileCounts,
+    /// What each record is.
+    pub(super) kinds: Vec<u8>,
+    pub(super) columns: Vec<ColumnChunk>,
+    /// The end of the chunk, as far as it may be footnotes.
+    pub(super) tail: Tail,
+    /// The first cells of those records, with their rows.
+    pub(super) waiting: Vec<(u64, Vec<u8>)>,
+    /// Whether that cell is the one of the address.
+    pub(super) address_is_first: bool,
+    pub(super) addresses: AddressSurvey,
+    pub(super) identities: Vec<u64>,
+    pub(super) domain_entries: u64,
+    pub(super) domains: HashMap<String, u64>,
+    pub(super) values: HashMap<String, u64>,
+    pub(super) problem: Option<Problem>,
+}
+
+impl SurveyChunk {
+    /// What was taken for a possible footnote stands above a contact, so it is a row like others.
+    fn look_at_waiting(&mut self) {
+        for (row, raw) in self.waiting.drain(..) {
+            self.columns[0].look(&raw, row);
+            self.addresses.without_at_sign(self.address_is_first);
+        }
+    }
+}
+
+pub(crate) fn read_chunk(file: &OpenFile<()>, chunk: &Chunk, asked: &Asked, scratch: &mut Scratch) -> SurveyChunk {
+    let mut read = SurveyChunk::default();
+    let Scratch { records, contacts, disposable, domains } = scratch;
+    records.split(chunk, file.dialect);
+    read.records = records.len() as u64;
+    read.problem = not_text(file, chunk, records);
+    if read.problem.is_some() {
+        return read;
+    }
+    let map = file.map();
+    read.address_is_first = map.column(Field::Email) == Some(ColumnIndex(0));
+    read.kinds = vec![Line::Title as u8; records.len()];
+    read.columns = (0..map.width()).map(|column| ColumnChunk::new(map, ColumnIndex(column))).collect();
+    for index in 0..records.len() {
+        let record = records.get(index, &chunk.bytes, file.dialect);
+        if let Some(line) = line_above(file, chunk, index) {
+            read.lines.count(line);
+            continue;
+        }
+        let contact = file.contact(contacts, record, ContactWishes::values(asked.cleaning));
+        let address = &contact.address;
+        let line = match address.state {
+            State::Usable => Line::Contact,
+            _ => file.judge(&record),
+        };
+        read.lines.count(line);
+        read.kinds[index] = line as u8;
+        if line != Line::Contact {
+            continue;
+        }
+        let row = RowNumber(index as u64 + 1);
+        if address.is_usable() || !looks_like_footnote(&record, map.width()) {
+            read.tail.contact();
+            read.look_at_waiting();
+        } else {
+            read.tail.rows.push(index as u32);
+            read.waiting.push((row.0, record.raw(0).to_vec()));
+            continue;
+        }
+        if map.column(Field::Email).is_some() {
+            let counts = &mut read.addresses;
+            match address.state {
+                State::Usable => {
+                    counts.usable += 1;
+                    counts.repaired += u64::from(address.rules.iter().any(|rule| !rule.changes_form_only()));
+                    counts.role += u64::from(audience::is_role(address.local()));
+                    counts.disposable += u64::from(disposable.holds(address.domain()));
+                    read.identities.push(hash(address.identity));
+                    if asked.with_domains {
+                        let domain = String::from_utf8_lossy(address.domain()).into_owned();
+                        *read.domains.entry(domain).or_default() += 1;
+                    }
+                }
+                State::Invalid(_) => {
+                    counts.invalid += 1;
+                    read.domain_entries += u64::from(is_domain_entry(contact.typed));
+                }
+                State::Placeholder => counts.placeholder += 1,
+                State::Blank => counts.blank += 1,
+            }
+            for rule in address.rules.iter() {
+                *counts.repairs.entry(rule.name()).or_default() += 1;
+            }
+            let may_be_slip = match address.state {
+                State::Usable => domains.look(address.domain(), asked.slips).is_slip,
+                State::Invalid(_) => true,
+                State::Blank | State::Placeholder => false,
+            };
+            let text = String::from_utf8_lossy(address.text);
+            if may_be_slip && let Some((_, rules)) = suggest::mended(&text, suggest::ALL, asked.slips) {
+                rules.iter().for_each(|rule| *counts.suggestions.entry(rule.name()).or_default() += 1);
+            }
+        }
+        for (column, counts) in read.columns.iter_mut().enumerate() {
+            counts.look(record.raw(column), row.0);
+        }
+        for (column, rules, ..) in contact.values.iter().flat_map(|values| values.repairs()) {
+            read.columns[column.0].repaired(rules);
+        }
+        for (column, doubt) in contact.doubts() {
+            read.columns[column.0].doubt(*doubt, row);
+        }
+        if let Some(column) = asked.values_of {
+            let value = pebblebank_table::cell::text(record.raw(column.0)).trim().to_owned();
+            *read.values.entry(value).or_default() += 1;
+        }
+        if chunk.shape == Shape::Unusual && has_open_quote(&record) {
+            read.lines.open_quotes.at(row);
+        }
+        match record.cells().cmp(&map.width()) {
+            std::cmp::Ordering::Greater => read.lines.long_rows.at(row),
+            std::cmp::Ordering::Less if file.format == Format::Delimited => read.lines.short_rows.at(row),
+            _ => {}
+        }
+    }
+    read.columns.iter_mut().for_each(ColumnChunk::finish);
+    read
+}
+
+pub(crate) fn is_domain_entry(typed: &[u8]) -> bool {
+    let text = String::from_utf8_lossy(typed);
+    let text = text.trim();
+    pebblebank_values::address_syntax::domain(text.strip_prefix('@').unwrap_or(text)).is_some()
+}
