@@ -132,4 +132,6 @@ fn a_list_from_standard_input_is_split_with_a_word_on_who_must_not_be_contacted(
     let ran = desk.run_with_input(&["split", "-", "--by", "city", "-o", "parts"], list.as_bytes());
     assert_eq!(ran.status, 0, "{}", ran.stderr);
     assert!(ran.stdout.contains("must not be contacted (do-not-contact 1)"), "{}", ran.stdout);
+    // No hidden files.
+    assert!(desk.has("parts/list.Larkfold.csv"), "{}", ran.stdout);
 }

@@ -19,9 +19,10 @@ pub struct PartNames {
 }
 
 impl PartNames {
-    /// Names that begin with the list's stem.
+    /// Names that begin with the list's stem; with `list` where nothing is left of it, as of standard input.
     pub fn new(stem: &str) -> PartNames {
-        PartNames { stem: safe(stem), taken: HashSet::new() }
+        let stem = Some(safe(stem)).filter(|stem| !stem.is_empty()).unwrap_or_else(|| "list".to_owned());
+        PartNames { stem, taken: HashSet::new() }
     }
 
     /// A name for the rows with a value: `spring.larkfold.csv`.
