@@ -142,7 +142,13 @@ fn clear_left(path: &Path, target: &Path) -> Result<Attempt> {
             let advice = "wait until it has finished, then start the same command again";
             Err(Error::new(ErrorKind::Output, what, advice).in_file(target))
         }
-        Ok(()) | Err(TryLockError::Error(_)) => {
+        // Without locks nobody can tell, and what another command writes is never cleared away.
+        Err(TryLockError::Error(_)) => {
+            let what = "this lies where an output would be prepared, and files cannot be locked here";
+            let advice = "if no other command is writing now, delete it and start the same command again";
+            Err(Error::new(ErrorKind::Output, what, advice).in_file(path))
+        }
+        Ok(()) => {
             if is_at(&file, path) {
                 calls::remove(path).map_err(|cause| Error::unwritable(target, &cause))?;
             }
