@@ -11,7 +11,7 @@ impl DateFormat {
     ///
     /// ```
     /// use pebblebank_values::date::Date;
-    /// use pebblebank_values::date::DateFormat;
+    /// use pebblebank_values::date_format::DateFormat;
     /// let day = Date::from_iso("2026-03-05").unwrap();
     /// assert_eq!(DateFormat::new("d.m.yy").unwrap().of(day), "5.3.26");
     /// ```

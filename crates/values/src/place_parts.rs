@@ -19,7 +19,7 @@ pub struct PlaceParts {
 /// Parts "City, Region 12345" and "12345 City"; none where no postal code of the country stands there.
 ///
 /// ```
-/// use pebblebank_values::place::place_parts;
+/// use pebblebank_values::place_parts::place_parts;
 /// use pebblebank_values::place::Country;
 /// let parts = place_parts("Springfield, IL 62704", Country::from_text("US")).unwrap();
 /// assert_eq!((parts.city.as_str(), parts.region.as_deref(), parts.postal_code.as_str()), ("Springfield", Some("IL"), "62704"));

@@ -117,7 +117,7 @@ pub(crate) fn is_kind(form: u8, byte: u8) -> bool {
 /// a spreadsheet took from the front. The new value is added to `out`.
 ///
 /// ```
-/// use pebblebank_values::place::clean_postal_code;
+/// use pebblebank_values::postal_code::clean_postal_code;
 /// use pebblebank_values::place::Country;
 /// let clean = |text: &str, country: &str| {
 ///     let mut out = String::new();

@@ -52,7 +52,7 @@ pub(crate) fn region_of(text: &str, country: Country) -> Option<&'static Region>
 /// A region's code (ISO 3166-2, without the country's) or name.
 ///
 /// ```
-/// use pebblebank_values::place::region;
+/// use pebblebank_values::region::region;
 /// use pebblebank_values::place::Country;
 /// use pebblebank_values::place::PlaceForm;
 /// let us = Country::from_text("US").unwrap();

@@ -14,12 +14,13 @@ use crate::require::Requirement;
 use crate::run::account::guards::sort_out;
 use crate::run::account::list_guards::{self, EarlierRun};
 use crate::run::account::reports::Reports;
-use crate::run::decide::copied::Copies;
+use crate::run::decide::copied::{Copied, Copies};
 use crate::run::decide::known::Known;
 use crate::run::decide::near_misses::{self, NearMissed};
 use crate::run::decide::read_again::{RowAgain, Wants, read_again};
 use crate::run::decide::read_and_decide;
 use crate::run::decide::why::describe;
+use crate::run::open::files::OpenFile;
 use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
 use crate::run::tally::{Outcome, Tally, TrippedGuard};
@@ -200,77 +201,16 @@ fn write_rows(
         return Err(Error::new(ErrorKind::Job, what, "name one file; pebblebank clean merges several"));
     };
     let columns = AllColumns::of(std::iter::once(file.map()));
-    let originals = OriginalValues::new(&columns, file.map());
-    let mut header = CsvBuffer::new(Defusing::Off);
-    file.table.headers.iter().for_each(|name| header.value(name.as_bytes()));
-    if wishes.marks {
-        ["reason", "held by"]
-            .map(|name| free_name(name, &file.table.headers))
-            .iter()
-            .for_each(|name| header.value(name.as_bytes()));
-    }
-    header.end_row();
-    staged.write(files.output, &header.bytes)?;
+    staged.write(files.output, &header_of(&file.table.headers, wishes.marks))?;
     if let Some(set_aside) = files.set_aside {
         staged.write(set_aside, &columns.header(&SET_ASIDE))?;
     }
-    let settled = &known.settled;
-    let details: Vec<String> = settled.all_marks().map(|marks| describe(job, marks)).collect();
-    let width = file.map().width();
-    let shown = file.input.name();
-    let each = |again: &RowAgain, parted: &mut Parted| {
-        let copied = settled.copied(again.row);
-        let is_survivor = settled.survivor_of(again.row) == again.row;
-        let marks = copied.marks();
-        let (reason, details) = match copied.refusal() {
-            Some(reason) => (Some(reason), details[marks.0 as usize].as_str()),
-            None => match near.of(again.row) {
-                Some(missed) => {
-                    parted.counts.near_missed.push(again.row);
-                    if missed.sets_aside {
-                        parted.near_missed += 1;
-                        (Some(Reason::NearMiss), missed.details.as_str())
-                    } else {
-                        (None, "")
-                    }
-                }
-                None => (None, ""),
-            },
-        };
-        parted.held_rows += u64::from(reason.is_some());
-        parted.without_key += u64::from(reason.is_none() && !again.contact.address.is_usable());
-        count_person(parted, is_survivor, marks, settled.mark_sets());
-        let own_cells = |kept: &mut CsvBuffer| {
-            (0..width).for_each(|column| kept.raw(again.contact.as_read.raw_cell(column), RawCells::NeedALook));
-        };
-        let is_kept = if wishes.marks {
-            parted.kept.everyone(&copied, |kept| {
-                own_cells(kept);
-                kept.value(reason.map_or("", Reason::name).as_bytes());
-                kept.value(details.as_bytes());
-            });
-            true
-        } else {
-            reason.is_none() && parted.kept.only_free(&copied, own_cells)
-        };
-        if is_kept {
-            parted.counts.account.written += 1;
-            if reason.is_none() && is_survivor {
-                parted.counts.note_unread(again.row, settled.marks(marks), job);
-            }
-            return;
-        }
-        let Some(reason) = reason else { return };
-        let number = settled.place(again.row).1;
-        let held = parted.held.get_or_insert_with(|| CsvBuffer::new(Defusing::On));
-        for cell in [reason.name(), details, &wishes.name, &shown, &number.0.to_string()] {
-            held.value(cell.as_bytes());
-        }
-        originals.write(&again.contact.as_read, RawCells::NeedALook, held);
-        parted.counts.account.set_aside[reason as usize] += 1;
-    };
+    let details = known.settled.all_marks().map(|marks| describe(job, marks)).collect();
+    let originals = OriginalValues::new(&columns, file.map());
+    let parting = Parting { wishes, job, known, near, details, originals, file };
     let mut found = Found::default();
     let wants = Wants { rows: |_| true, values: None, stage: Stage::Writing };
+    let each = |again: &RowAgain, parted: &mut Parted| parting.take(again, parted);
     read_again(known, setting, observer, &wants, each, |parted: Parted| {
         found.held += parted.held_rows;
         found.without_key += parted.without_key;
@@ -283,6 +223,86 @@ fn write_rows(
         }
     })?;
     Ok(found)
+}
+
+/// The header of the list, with the columns of the marks where these are wanted.
+fn header_of(headers: &[String], has_marks: bool) -> Vec<u8> {
+    let mut header = CsvBuffer::new(Defusing::Off);
+    for name in headers {
+        header.value(name.as_bytes());
+    }
+    for name in ["reason", "held by"].iter().filter(|_| has_marks) {
+        header.value(free_name(name, headers).as_bytes());
+    }
+    header.end_row();
+    header.bytes
+}
+
+/// Parts the rows of the list into those that stay and those that are taken out.
+struct Parting<'a> {
+    wishes: &'a AgainstWishes,
+    job: &'a Job,
+    known: &'a Known,
+    near: &'a NearMissed,
+    /// What is said of each combination of marks.
+    details: Vec<String>,
+    originals: OriginalValues,
+    file: &'a OpenFile<SourceId>,
+}
+
+impl Parting<'_> {
+    /// Takes the next row.
+    fn take(&self, again: &RowAgain, parted: &mut Parted) {
+        let settled = &self.known.settled;
+        let copied = settled.copied(again.row);
+        let is_survivor = settled.survivor_of(again.row) == again.row;
+        let marks = copied.marks();
+        let (reason, details) = self.why_taken_out(&copied, parted);
+        parted.held_rows += u64::from(reason.is_some());
+        parted.without_key += u64::from(reason.is_none() && !again.contact.address.is_usable());
+        count_person(parted, is_survivor, marks, settled.mark_sets());
+        let own_cells = |kept: &mut CsvBuffer| {
+            let record = &again.contact.as_read;
+            (0..self.file.map().width()).for_each(|cell| kept.raw(record.raw_cell(cell), RawCells::NeedALook));
+        };
+        match reason {
+            _ if self.wishes.marks => parted.kept.everyone(&copied, |kept| {
+                own_cells(kept);
+                kept.value(reason.map_or("", Reason::name).as_bytes());
+                kept.value(details.as_bytes());
+            }),
+            None => _ = parted.kept.only_free(&copied, own_cells),
+            Some(reason) => return self.set_aside(again, reason, details, parted),
+        }
+        parted.counts.account.written += 1;
+        if reason.is_none() && is_survivor {
+            parted.counts.note_unread(again.row, settled.marks(marks), self.job);
+        }
+    }
+
+    /// Why a row is taken out, if it is, and what is said of it.
+    fn why_taken_out(&self, copied: &Copied, parted: &mut Parted) -> (Option<Reason>, &str) {
+        if let Some(reason) = copied.refusal() {
+            return (Some(reason), &self.details[copied.marks().0 as usize]);
+        }
+        let Some(missed) = self.near.of(copied.row()) else { return (None, "") };
+        parted.counts.near_missed.push(copied.row());
+        if !missed.sets_aside {
+            return (None, "");
+        }
+        parted.near_missed += 1;
+        (Some(Reason::NearMiss), &missed.details)
+    }
+
+    fn set_aside(&self, again: &RowAgain, reason: Reason, details: &str, parted: &mut Parted) {
+        let number = self.known.settled.place(again.row).1;
+        let held = parted.held.get_or_insert_with(|| CsvBuffer::new(Defusing::On));
+        for cell in [reason.name(), details, &self.wishes.name, &self.file.input.name(), &number.0.to_string()] {
+            held.value(cell.as_bytes());
+        }
+        self.originals.write(&again.contact.as_read, RawCells::NeedALook, held);
+        parted.counts.account.set_aside[reason as usize] += 1;
+    }
 }
 
 fn count_person(parted: &mut Parted, is_survivor: bool, marks: MarkSet, sets: usize) {
