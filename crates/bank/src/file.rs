@@ -177,7 +177,7 @@ impl Bank {
         Ok(done)
     }
 
-    /// The same, where other things than the bank can fail too.
+    /// Carries out a change in one transaction, where other things than the bank can fail too.
     pub(crate) fn change_with<T>(&mut self, change: impl FnOnce(&Transaction) -> Result<T>) -> Result<T> {
         let path = self.path.clone();
         let fail = |cause: rusqlite::Error| trouble(&path, &cause);

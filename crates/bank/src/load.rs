@@ -194,7 +194,7 @@ impl Ready<'_> {
         })
     }
 
-    /// The same; none where there is nothing. What was prepared takes the place of what the same job prepared before.
+    /// Puts everything in as one batch; none where there is nothing to put in. What was prepared takes the place of what the same job prepared before.
     pub fn commit_all_or_none(mut self) -> Result<Option<BatchId>> {
         self.put(false)
     }

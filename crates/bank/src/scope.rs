@@ -74,7 +74,7 @@ impl Bank {
         .expected(format!("one of {}", known.join(", ")))
     }
 
-    /// The same, adding a scope that is meant to be new.
+    /// Finds a scope by its name, and adds one that is meant to be new.
     pub fn scope_or_new(&mut self, name: Option<&str>, new: NewScope) -> Result<ScopeId> {
         match self.scope_or_not_yet(name, new)? {
             NOT_YET => {

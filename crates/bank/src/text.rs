@@ -112,7 +112,7 @@ impl Text {
         if all.len() == 1 { all.pop() } else { None }
     }
 
-    /// The same, of which there may be several addresses, as in a cell or a recipients' line.
+    /// Reads a text in which there may be several addresses, as in a cell or a line of recipients.
     pub fn read_all(typed: &str, country: Option<Country>) -> Vec<Text> {
         let mut cleaner = AddressCleaner::default();
         let address = cleaner.clean(typed.as_bytes());

@@ -1,4 +1,4 @@
-//! How fast persons are found: two keys, lists held against each other, near duplicates.
+//! How fast people are found: two keys, lists held against each other, near duplicates.
 //!
 //! Made-up people from a seed; inputs are in the page cache, outputs new each time. `PEBBLEBANK_BENCH_ROWS` makes the
 //! lists as long as wanted (200,000 rows each unless said; five million for the figures in CONTRIBUTING.md). Every run

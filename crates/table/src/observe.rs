@@ -10,7 +10,7 @@ pub enum Stage {
     Reading,
     /// Between the passes: who is the same person, who is held.
     Settling,
-    /// Between the passes: what persons are given from their other rows and from lists.
+    /// Between the passes: what people are given from their other rows and from lists.
     Filling,
     /// Looking for near duplicates.
     Comparing,

@@ -173,7 +173,7 @@ pub struct Clean {
     /// Fill the survivor's blank fields from the other rows of the person
     #[arg(long)]
     pub fill: bool,
-    /// Write the persons that have several rows instead, with all their rows, to look at before anything is merged
+    /// Write the people that have several rows instead, with all their rows, to look at before anything is merged
     #[arg(long, conflicts_with_all = ["fill", "require", "condition", "first", "sample", "sort", "layout", "columns", "set_aside", "receipt"])]
     pub only_duplicates: bool,
     /// Suggested repairs of addresses to make, such as domain-slip

@@ -37,7 +37,7 @@ pub fn clean(command: &Clean, shared: &Shared) -> Result<Said, Error> {
     do_job(&job, command.dry_run, shared, &now, "the same command without --dry-run")
 }
 
-/// Writes the persons with several rows, and says how many there are.
+/// Writes the people with several rows, and says how many there are.
 fn only_duplicates(job: Job, command: &Clean, shared: &Shared, now: &Now) -> Result<Said, Error> {
     // Nothing but who is who is asked.
     let job = Job { require: Requirement { fields: Vec::new(), ..Requirement::default() }, set_aside: None, ..job };

@@ -75,7 +75,7 @@ pub fn remembering(
     remembering_on(asked, remembered, dry_run, shared, now, now.day())
 }
 
-/// The same on another day: entries hold until that of the job.
+/// What is remembered, as of another day: entries hold until the day of the job.
 fn remembering_on(
     mut asked: Asked,
     remembered: &Remembered,

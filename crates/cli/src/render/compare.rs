@@ -231,7 +231,7 @@ fn in_condition(name: &str) -> String {
     if is_plain { name.to_owned() } else { format!("\"{name}\"") }
 }
 
-/// The same for programs.
+/// The JSON document that `--json` prints.
 pub fn json(compared: &Compared, marks: bool) -> String {
     of_schema(
         "pebblebank/compare/1",

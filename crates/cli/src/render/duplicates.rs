@@ -40,7 +40,7 @@ pub fn finished(found: &DuplicateGroups, screen: &Screen) -> String {
     text
 }
 
-/// The same for programs.
+/// The JSON document that `--json` prints.
 pub fn json(found: &DuplicateGroups) -> String {
     of_schema("pebblebank/duplicates/1", &[], serde_json::to_value(found).unwrap_or_default())
 }

@@ -108,7 +108,7 @@ pub fn safe(text: &str, most: usize) -> String {
     shown.chars().take(most.saturating_sub(1)).chain(['…']).collect()
 }
 
-/// The same, with the end kept and the middle left out: what was repaired mostly stands at an end.
+/// A text cut to a width with its end kept and its middle left out: what was repaired mostly stands at an end.
 pub fn safe_ends(text: &str, most: usize) -> String {
     let shown = shown(text);
     let count = shown.chars().count();

@@ -41,7 +41,7 @@ pub fn written(proposal: &Proposal, output: &Path, screen: &Screen) -> String {
     text
 }
 
-/// The same for programs.
+/// The JSON document that `--json` prints.
 pub fn json(proposal: &Proposal, output: Option<&Path>) -> String {
     let parts: Vec<_> = proposal
         .parts

@@ -133,7 +133,7 @@ pub fn taken_out(person: &str, file: &Path, is_named: bool, screen: &Screen) -> 
     format!("{}\n{}", screen.paint(Tone::Good, &what), next(file, is_named))
 }
 
-/// The same for programs.
+/// The JSON document that `--json` prints.
 pub fn json(session: &Session, file: &Path) -> String {
     let answered = session.answered();
     let document = json!({

@@ -46,7 +46,7 @@ pub fn finished(split: &Split, dry_run: bool, screen: &Screen) -> String {
     text
 }
 
-/// The same for programs.
+/// The JSON document that `--json` prints.
 pub fn json(split: &Split, dry_run: bool) -> String {
     of_schema("pebblebank/split/1", &[("dry_run", json!(dry_run))], serde_json::to_value(split).unwrap_or_default())
 }

@@ -45,7 +45,7 @@ pub fn surveys(surveys: &[FileSurvey], arguments: &[String], verbose: bool, scre
     text
 }
 
-/// The same for programs, with all columns and all findings.
+/// The JSON document that `--json` prints, with all columns and all findings.
 pub fn json(surveys: &[FileSurvey], errors: &[Error]) -> String {
     let errors: Vec<_> = errors
         .iter()

@@ -113,7 +113,7 @@ fn merged_in_words(tally: &Tally) -> String {
     format!("merged: {what}{counts}.")
 }
 
-/// What persons were given from their copies and from lists.
+/// What people were given from their copies and from lists.
 fn given_in_words(tally: &Tally) -> Vec<String> {
     let mut given = Vec::new();
     if let Some(fill) = tally.fill {

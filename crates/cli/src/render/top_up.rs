@@ -90,7 +90,7 @@ fn where_to_look(done: &ToppedUp, screen: &Screen) -> String {
     table.render(screen)
 }
 
-/// The same for programs.
+/// The JSON document that `--json` prints.
 pub fn json(done: &ToppedUp) -> String {
     of_schema("pebblebank/top-up/1", &[], serde_json::to_value(done).unwrap_or_default())
 }

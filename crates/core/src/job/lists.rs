@@ -387,7 +387,7 @@ pub struct ListKey {
 }
 
 impl ListKey {
-    /// The same column on both sides.
+    /// One column, by which both sides are compared.
     pub fn of(column: ColumnRef) -> ListKey {
         ListKey { ours: vec![column.clone()], theirs: vec![column] }
     }

@@ -133,7 +133,7 @@ pub struct Write {
 pub enum Pick {
     /// The first so many, in the order in which they are read.
     First(u64),
-    /// So many at random; the same people for the same seed, as far as they are there.
+    /// A number of people at random; a seed gives the same people again, as far as they are there.
     Sample {
         /// How many.
         count: u64,
@@ -196,7 +196,7 @@ impl Job {
         self.mode == Mode::TopsUp
     }
 
-    /// The same with a list for each hold of what is remembered, so that from here on it is like any other list.
+    /// This job with a list for each hold of the bank, so that from here on it is like any other list.
     #[must_use]
     pub fn with_remembered_lists(&self) -> Job {
         let mut job = self.clone();
@@ -212,7 +212,7 @@ impl Job {
         job
     }
 
-    /// The same with a list for what is not read of each suppression list that has files.
+    /// This job with a list for what is not read of each suppression list that has files.
     #[must_use]
     pub fn with_unread_lists(mut self) -> Job {
         let unread = |(place, list): (usize, &JobList)| list.unread_part(place).map(JobList::from);

@@ -7,9 +7,9 @@ use std::sync::Arc;
 /// How often a person may be written to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Limits {
-    /// So many times
+    /// The most times that a person may be written to
     pub at_most: u32,
-    /// in so many days.
+    /// within this number of days.
     pub per_days: u32,
 }
 

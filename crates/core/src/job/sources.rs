@@ -21,7 +21,7 @@ pub struct Source {
     pub read: ReadFiles,
     /// Which of its rows can be written; the others still bring what they say of their person. None for all.
     pub condition: Option<Selection>,
-    /// The keys of persons in the words of this source, where they differ from those of the job.
+    /// The keys of people in the words of this source, where they differ from those of the job.
     pub same: Option<Vec<PersonKey>>,
 }
 

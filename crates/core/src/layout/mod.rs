@@ -80,7 +80,7 @@ pub enum Form {
 /// What stands in a column.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Content {
-    /// The same text in every row.
+    /// One text in all rows.
     Constant(String),
     /// The value of one column.
     Column(ColumnRef),

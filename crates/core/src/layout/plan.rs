@@ -40,7 +40,7 @@ enum ContentPlan {
     Constant(String),
     Value(ValueSource),
     Template(Vec<PiecePlan>),
-    /// One text for persons who are marked with this, another one for those who are not.
+    /// One text for people who are marked with this, another one for those who are not.
     Membership(Mark, Membership),
     /// The cells that the header has no column for; it has this many.
     Surplus(usize),

@@ -1,4 +1,4 @@
-//! What somebody decided about persons, in a plain CSV file that can be edited by hand.
+//! What somebody decided about people, in a plain CSV file that can be edited by hand.
 //!
 //! ```text
 //! decision,person,other,note,day

@@ -70,7 +70,7 @@ impl Survivor {
     }
 }
 
-/// What a job says about persons.
+/// What a job says about people.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PersonWishes {
     /// Rows with any of these keys in common are one person, and so on transitively.
@@ -81,9 +81,9 @@ pub struct PersonWishes {
     pub newest_by: Option<ColumnRef>,
     /// Whether the survivor's blank fields are filled from the copies.
     pub fill: bool,
-    /// Whether likely copies are looked for; none for where there are not too many persons for that to be quick.
+    /// Whether likely copies are looked for; none for where there are not too many people for that to be quick.
     pub near_duplicates: Option<bool>,
-    /// The file of decisions about persons.
+    /// The file of decisions about people.
     pub decisions: Option<PathBuf>,
     /// Where several keys are joined: a value shared by more distinct addresses is a switchboard, not a person.
     pub largest_group: u32,

@@ -24,6 +24,6 @@ pub struct Finished {
     pub completed_earlier: bool,
     /// What the bank learns from it, where it was written.
     pub learned: Option<Learned>,
-    /// Where sources are compared: how many persons with a key are in which of them.
+    /// Where sources are compared: how many people with a key are in which of them.
     pub memberships: Vec<(Vec<SourceId>, u64)>,
 }

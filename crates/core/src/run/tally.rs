@@ -48,7 +48,7 @@ pub struct Tally {
     pub taken: Vec<TakenTally>,
     /// Persons that are likely one.
     pub near_duplicates: NearTally,
-    /// The file of decisions about persons that the job names.
+    /// The file of decisions about people that the job names.
     pub decisions: Option<String>,
     /// The repairs that were made.
     pub repairs: Vec<RepairTally>,
@@ -238,7 +238,7 @@ pub struct AllowedTally {
     pub why: String,
     /// How many addresses it names.
     pub addresses: u64,
-    /// How many persons in the sources have one of them.
+    /// How many people in the sources have one of them.
     pub persons: u64,
     /// How many of these a list would have held.
     pub lifted: u64,

@@ -24,7 +24,7 @@ use pebblebank_values::{ColumnRef, Field};
 pub struct Selection {
     /// The condition as it is written.
     pub text: String,
-    /// The same, read.
+    /// The text, read.
     pub condition: Condition,
 }
 

@@ -72,7 +72,7 @@ pub enum RememberedEntry<'a> {
     Digest(Digest),
     /// An address that a mailing went to, by its identity, and the number of the mailing.
     Mailed(&'a str, u32),
-    /// The same for an address that is not shown.
+    /// A mailing to an address that is not shown.
     MailedDigest(Digest, u32),
 }
 

@@ -1,4 +1,4 @@
-//! The rows of persons that have several, written to be looked at before anything is merged.
+//! The rows of people that have several, written to be looked at before anything is merged.
 
 use crate::columns::lines::Line;
 use crate::job::Job;

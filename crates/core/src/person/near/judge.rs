@@ -1,4 +1,4 @@
-//! How likely two persons are one, from 0 to 100, and why.
+//! How likely two people are one, from 0 to 100, and why.
 //!
 //! The numbers are our own, set with the made-up people of `tests/near_duplicates.rs`, of whom the truth is known; what
 //! matters is their order and which stand above [`THRESHOLD`].
@@ -40,12 +40,12 @@ enum Names {
     Initial,
     /// One letter in one of them.
     Slip,
-    /// One of the persons lacks a part.
+    /// One of the people lacks a part.
     Unknown,
     Different,
 }
 
-/// Whether two values that both persons have are the same.
+/// Whether two values that both people have are the same.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Value {
     Same,

@@ -1,4 +1,4 @@
-//! Who is compared with whom: persons that share one of these keys.
+//! Who is compared with whom: people that share one of these keys.
 //!
 //! One slip in the part before the `@`: two texts that are an insertion, deletion, replacement or swap of neighbours apart
 //! have a text in common when one letter, or none, is taken out of each. So each text gives as many keys as it has

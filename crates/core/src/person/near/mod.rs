@@ -1,4 +1,4 @@
-//! Near duplicates: persons who are likely the same one, by what they have in common. Never merged by themselves.
+//! Near duplicates: people who are likely the same one, by what they have in common. Never merged by themselves.
 //!
 //! [`keys`] brings together who may be compared, without comparing all pairs; [`judge`] says how likely it is, and why.
 

@@ -101,7 +101,7 @@ pub fn finish(
     })
 }
 
-/// How many persons with a key are in which sources.
+/// How many people with a key are in which sources.
 fn memberships(counts: &[Counts], settled: &Settled) -> Vec<(Vec<SourceId>, u64)> {
     let source = |mark: &Mark| match mark {
         Mark::From(source) => Some(*source),

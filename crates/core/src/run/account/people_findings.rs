@@ -14,7 +14,7 @@ pub fn of_switchboards(known: &Known, job: &Job) -> Vec<Finding> {
     known.settled.switchboards.iter().map(|boards| switchboard(known, boards, job)).collect()
 }
 
-/// What should be said of the decisions about persons; the numbers are those of the lines of their file.
+/// What should be said of the decisions about people; the numbers are those of the lines of their file.
 pub fn of_decisions(known: &Known, job: &Job) -> Vec<Finding> {
     let Some(path) = &job.person.decisions else { return Vec::new() };
     let file = path.display().to_string();
@@ -37,7 +37,7 @@ pub fn of_decisions(known: &Known, job: &Job) -> Vec<Finding> {
     findings
 }
 
-/// Entries of lists that go by another field, such as a name, and are several persons, all of whom are held.
+/// Entries of lists that go by another field, such as a name, and are several people, all of whom are held.
 pub fn of_namesakes(known: &Known, job: &Job) -> Vec<Finding> {
     let place = |row: &RowId| {
         let (file, number) = known.settled.place(*row);

@@ -193,7 +193,7 @@ impl KeyedFile<'_> {
 }
 
 impl RowKeys {
-    /// Fits what a job says about persons and lists to a file of a source; none where the address alone decides, the
+    /// Fits what a job says about people and lists to a file of a source; none where the address alone decides, the
     /// first read survives and every row counts.
     /// `decided_by` are the fields by which decisions name people.
     pub fn of_source(

@@ -1,4 +1,4 @@
-//! The rows of persons that have several, read again and sorted by person.
+//! The rows of people that have several, read again and sorted by person.
 
 use super::known::Known;
 use super::read_again::{RowAgain, Wants, read_again};
@@ -8,7 +8,7 @@ use pebblebank_table::Result;
 use pebblebank_table::observe::{Observer, Stage};
 use pebblebank_table::sorter::{Sorted, Sorter};
 
-/// Sorts the rows of persons with several by person, then in the survivor's ranking, the survivor first. Each record's
+/// Sorts the rows of people with several by person, then in the survivor's ranking, the survivor first. Each record's
 /// key begins with the survivor's row, high byte first; its payload is what `payload` adds.
 pub fn sort_copies(
     job: &Job,

@@ -1,6 +1,6 @@
-//! What persons are given from elsewhere before they are written: blank fields from their other rows, values from lists.
+//! What people are given from elsewhere before they are written: blank fields from their other rows, values from lists.
 //!
-//! The rows of persons with several are read again, sorted by person on disk, and folded into one; so are the rows of
+//! The rows of people with several are read again, sorted by person on disk, and folded into one; so are the rows of
 //! lists that values are taken from. What comes of it lies in a nameless file in the order of the rows, for the second
 //! pass to read alongside.
 
@@ -38,7 +38,7 @@ pub struct SupplyReader {
 }
 
 impl Supplies {
-    /// Gathers what the job has persons filled with; `conflicts` takes the differing values as rows of CSV.
+    /// Gathers what the job has people filled with; `conflicts` takes the differing values as rows of CSV.
     pub fn gather(
         job: &Job,
         known: &Known,

@@ -1,6 +1,6 @@
-//! Near duplicates among the persons of a run: looked for once it is settled who is who, listed for a person to decide.
+//! Near duplicates among the people of a run: looked for once it is settled who is who, listed for a person to decide.
 //!
-//! Two readings of the sources. The first gives keys of what persons have in common; the second the values of those who
+//! Two readings of the sources. The first gives keys of what people have in common; the second the values of those who
 //! share one, so that each pair can be judged. Nothing of it changes what is written.
 
 use super::known::Known;
@@ -33,11 +33,11 @@ use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
-/// Unless the job asks for it, near duplicates are looked for among no more persons than these, so that a large run is
+/// Unless the job asks for it, near duplicates are looked for among no more people than these, so that a large run is
 /// as quick as it can be.
 pub const QUICK_PERSONS: u64 = 200_000;
 
-/// A key that more persons share says nothing of any two of them.
+/// A key that more people share says nothing of any two of them.
 const MOST_WITH_KEY: usize = 60;
 
 /// More pairs than these are nobody's to go through; the likeliest are kept.
@@ -69,7 +69,7 @@ pub struct NearDuplicates {
     pub rows: Vec<u8>,
 }
 
-/// The fields that persons are compared by, the address aside.
+/// The fields that people are compared by, the address aside.
 const COMPARED: [Field; 5] = [Field::FirstName, Field::LastName, Field::PostalCode, Field::Phone, Field::Birthday];
 
 /// Looks for near duplicates, if the job wants it.
@@ -130,7 +130,7 @@ impl<'a> Search<'a> {
         Search { job, known, setting, observer, cleaning, plans, columns }
     }
 
-    /// Reads the persons again that `wanted` says; `each` makes of them what `take` gets, in order.
+    /// Reads the people again that `wanted` says; `each` makes of them what `take` gets, in order.
     fn read<R: Send + Default>(
         &self,
         wanted: impl Fn(RowId) -> bool + Sync,
@@ -144,7 +144,7 @@ impl<'a> Search<'a> {
         read_again(self.known, self.setting, self.observer, &wants, each, take)
     }
 
-    /// The pairs of persons that share a key, each once.
+    /// The pairs of people that share a key, each once.
     fn pairs(&self) -> Result<Vec<(u32, u32)>> {
         let slips = self.slip_domains()?;
         let hasher = &self.known.settled.hasher;

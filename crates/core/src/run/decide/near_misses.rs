@@ -25,7 +25,7 @@ use pebblebank_table::units::{ListId, RowId};
 use pebblebank_table::{CsvBuffer, Result};
 use std::collections::HashMap;
 
-/// Unless a job asks for it, near misses are looked for among no more persons than these, and for no more entries, so that
+/// Unless a job asks for it, near misses are looked for among no more people than these, and for no more entries, so that
 /// a large run is as quick as it can be.
 pub const QUICK: u64 = 200_000;
 

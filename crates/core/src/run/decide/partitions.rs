@@ -247,7 +247,7 @@ impl PartitionFindings {
     }
 }
 
-/// What is known of persons so far.
+/// What is known of people so far.
 pub(super) struct Settling {
     pub groups: Groups,
     pub marks: Vec<MarkSet>,
@@ -449,7 +449,7 @@ impl Settling {
         std::mem::take(&mut self.taken).by_people(self.groups.settled())
     }
 
-    /// Entries of lists that go by another field and are several persons, by list.
+    /// Entries of lists that go by another field and are several people, by list.
     pub fn namesakes(&mut self, numbers: &EntryNumbers) -> Vec<Namesakes> {
         const EXAMPLES: usize = 6;
         let shared = std::mem::take(&mut self.several).by_people(self.groups.settled());

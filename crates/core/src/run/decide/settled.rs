@@ -72,14 +72,14 @@ pub struct Switchboards {
     pub examples: Vec<RowId>,
 }
 
-/// Values of a list that goes by another field, such as a name, that are several persons.
+/// Values of a list that goes by another field, such as a name, that are several people.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Namesakes {
     /// The list.
     pub list: ListId,
     /// How many of its entries.
     pub entries: u64,
-    /// How many persons they are.
+    /// How many people they are.
     pub persons: u64,
     /// Rows of some of them.
     pub examples: Vec<RowId>,
@@ -120,9 +120,9 @@ pub struct Settled {
     pub switchboards: Vec<Switchboards>,
     /// Entries of lists that values are taken from, and the people whom they are of.
     pub taken: SharedValues,
-    /// What came of the decisions about persons.
+    /// What came of the decisions about people.
     pub decided: Decided,
-    /// Values of lists that are several persons.
+    /// Values of lists that are several people.
     pub namesakes: Vec<Namesakes>,
     /// The entries that matched, by number.
     pub matched_entries: RowSet,
@@ -190,7 +190,7 @@ impl Settled {
         self.lines.len()
     }
 
-    /// How many persons there are.
+    /// How many people there are.
     pub fn persons(&self) -> u64 {
         let is_person = |row: &u32| self.line(RowId(*row)) == Line::Contact && self.survivor_of(RowId(*row)).0 == *row;
         (0..self.lines.len() as u32).filter(is_person).count() as u64
@@ -218,7 +218,7 @@ impl Settled {
         found
     }
 
-    /// Bytes that order the rows of all persons: by survivor, then in the survivor's ranking, itself first.
+    /// Bytes that order the rows of all people: by survivor, then in the survivor's ranking, itself first.
     pub fn order_of_copy(&self, row: RowId, rule: Survivor) -> Vec<u8> {
         let survivor = self.survivor_of(row);
         let flag = |is_later: bool| [u8::from(is_later)];

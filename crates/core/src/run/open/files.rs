@@ -128,9 +128,9 @@ pub struct OpenFiles {
     pub marks_sources: bool,
     /// Whether a yes or no about consent whose direction is not known stops the work.
     pub consent_stops: bool,
-    /// The columns that persons may be given values in from their other rows or from lists; none where they are not.
+    /// The columns that people may be given values in from their other rows or from lists; none where they are not.
     pub supplied: Option<AllColumns>,
-    /// What somebody decided about persons.
+    /// What somebody decided about people.
     pub decisions: Option<Decisions>,
     /// How addresses are cleaned.
     pub addresses: Arc<AddressWishes>,

@@ -114,7 +114,7 @@ pub(crate) fn cleaning_wishes(job: &Job) -> CleaningWishes {
     }
 }
 
-/// The columns that persons may be given values in.
+/// The columns that people may be given values in.
 fn supplied_columns(job: &Job, all: &AllColumns) -> Option<AllColumns> {
     let taken = job.lists.iter().flat_map(JobList::take).map(|taken| &taken.ours);
     let mut supplied = AllColumns::default();

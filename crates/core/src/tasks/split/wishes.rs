@@ -17,9 +17,9 @@ pub enum SplitBy {
     Column(ColumnRef, Every),
     /// The domain of the address.
     Domain,
-    /// So many rows to a file, in their order.
+    /// This number of rows to a file, in their order.
     Rows(u64),
-    /// So many files of the same size, at random by a seed.
+    /// This number of files of equal size, at random by a seed.
     Parts {
         /// How many files.
         count: u64,

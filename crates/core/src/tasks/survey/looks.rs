@@ -94,7 +94,7 @@ impl Looks {
         }
     }
 
-    /// The same, moved down by `rows`.
+    /// What was met, `rows` further down.
     pub(super) fn moved(&self, rows: u64) -> Looks {
         let moved =
             |met: &Met| Met { count: met.count, rows: met.rows.iter().map(|row| RowNumber(row.0 + rows)).collect() };

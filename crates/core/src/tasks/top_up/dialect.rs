@@ -51,7 +51,7 @@ impl Manner {
         out.push(b'"');
     }
 
-    /// The same text in the encoding; an error names a character that it lacks.
+    /// A text in the encoding of the master; an error names a character that the encoding lacks.
     pub fn encoded(&self, text: &[u8]) -> Result<Vec<u8>> {
         let text = String::from_utf8_lossy(text);
         if self.encoding == UTF_16LE {
