@@ -1,8 +1,8 @@
 //! How a run grows with its input whatever that looks like: each shape with its size doubled twice. What takes more than a
 //! little over twice the time for twice the size grows faster than sorting does.
 //!
-//! Data are made before the clock starts; every run checks its account. Behind each shape the most memory that its largest
-//! run took is printed, where the system tells it (Linux).
+//! Data are made before the clock starts; every run checks its account. Behind each size the most memory that the
+//! process had is printed, where the system tells it (Linux); it includes what the allocator keeps from the sizes before.
 
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
 use pebblebank_core::job::memory::DEFAULT_MEMORY;
