@@ -294,7 +294,16 @@ fn only_a_file_gives_way_to_a_file_and_only_a_receipt_to_a_receipt() {
     fs::write(desk.path("r.previous/tally.json"), "{ \"mine\": 1 }").unwrap();
     fs::write(desk.path("receipt/tally.json"), TALLY).unwrap();
     assert!(is_refused("photos") && is_refused("r"), "no receipts");
+    // What the system and spreadsheet programs leave is nobody's own.
+    for name in [".DS_Store", ".~lock.merged.csv#", "Thumbs.db", "merged.csv"] {
+        fs::write(desk.path("receipt").join(name), "").unwrap();
+    }
     assert!(!is_refused("receipt"));
+    // With something of one's own in it a receipt is moved aside, and never deleted.
     fs::write(desk.path("receipt/me.jpg"), "mine").unwrap();
-    assert!(is_refused("receipt"), "a receipt with something of one's own in it");
+    assert!(!is_refused("receipt"));
+    fs::rename(desk.path("receipt"), desk.path("receipt.previous")).unwrap();
+    let error = Staged::new(false).folder(&desk.path("receipt"), Placement::KeepPrevious).unwrap_err();
+    assert_eq!(error.what(), "this receipt holds something of your own (me.jpg), and would be deleted");
+    assert!(desk.path("receipt.previous/me.jpg").exists());
 }

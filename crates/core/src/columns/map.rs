@@ -52,9 +52,16 @@ impl ColumnMap {
 
     /// Columns that go by their headers alone.
     pub fn of_extras(headers: Vec<String>) -> ColumnMap {
+        let usual_cells = headers.len();
+        let extras = (0..headers.len()).map(ColumnIndex).collect();
+        ColumnMap { extras, ..ColumnMap::unknown(headers, usual_cells) }
+    }
+
+    /// Columns of which nothing is known yet. A row has at most `usual_cells`, but for one with a delimiter too many.
+    pub(super) fn unknown(headers: Vec<String>, usual_cells: usize) -> ColumnMap {
         ColumnMap {
-            extras: (0..headers.len()).map(ColumnIndex).collect(),
-            usual_cells: headers.len(),
+            extras: Vec::new(),
+            usual_cells,
             headers: headers.into(),
             fields: [None; Field::COUNT],
             second_choices: [None; Field::COUNT],

@@ -57,20 +57,7 @@ pub struct Unmapped<'a> {
 pub fn map_columns(file: &Unmapped) -> Result<Mapping> {
     let mut mapper = Mapper {
         file,
-        map: ColumnMap {
-            headers: distinct_headers(&file.table.headers).into(),
-            fields: [None; Field::COUNT],
-            second_choices: [None; Field::COUNT],
-            consents: Vec::new(),
-            open_consents: Vec::new(),
-            watched: Vec::new(),
-            further_addresses: Vec::new(),
-            compared_addresses: Vec::new(),
-            others_addresses: Vec::new(),
-            extras: Vec::new(),
-            own: Vec::new(),
-            usual_cells: usual_cells(file),
-        },
+        map: ColumnMap::unknown(distinct_headers(&file.table.headers), usual_cells(file)),
         taken: vec![false; file.table.headers.len()],
         findings: Vec::new(),
     };

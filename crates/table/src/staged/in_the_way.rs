@@ -40,20 +40,29 @@ pub(super) fn refuse_odd(target: &Path) -> Result<()> {
     Err(Error::new(ErrorKind::Output, what, advice).in_file(target))
 }
 
-/// A folder gives way only if it is empty, or a receipt of an earlier run with nothing else in it.
-pub(super) fn refuse_foreign_folder(target: &Path) -> Result<()> {
-    let is_ours = match std::fs::read_dir(target) {
-        Ok(entries) => {
-            let entries: Vec<_> = entries.collect();
-            entries.is_empty() || (is_receipt(target) && entries.iter().flatten().all(is_of_a_receipt))
-        }
+/// A folder is moved aside only if it is empty, or a receipt of an earlier run.
+pub(super) fn refuse_no_receipt(target: &Path) -> Result<()> {
+    let may_move = match std::fs::read_dir(target) {
+        Ok(mut entries) => entries.next().is_none() || is_receipt(target),
         Err(_) => target.symlink_metadata().is_err(),
     };
-    if is_ours {
+    if may_move {
         return Ok(());
     }
-    let what = "this is no receipt of an earlier run, or holds files of your own, and would be replaced";
+    let what = "this is no receipt of an earlier run, and would be replaced by one";
     Err(Error::new(ErrorKind::Output, what, "name another receipt, or move this away").in_file(target))
+}
+
+/// A folder is deleted only if it is empty, or a receipt of an earlier run with nothing else in it.
+pub(super) fn refuse_foreign_folder(target: &Path) -> Result<()> {
+    refuse_no_receipt(target)?;
+    let entries = std::fs::read_dir(target).into_iter().flatten().flatten();
+    let mut foreign: Vec<_> = entries.filter(|entry| !is_of_a_receipt(entry)).map(|entry| entry.file_name()).collect();
+    foreign.sort();
+    let Some(first) = foreign.first() else { return Ok(()) };
+    let what = format!("this receipt holds something of your own ({}), and would be deleted", first.to_string_lossy());
+    Err(Error::new(ErrorKind::Output, what, "move it out of the receipt first, or name another receipt")
+        .in_file(target))
 }
 
 fn is_receipt(folder: &Path) -> bool {
@@ -62,8 +71,14 @@ fn is_receipt(folder: &Path) -> bool {
     read.is_ok() && memchr::memmem::find(&begin, RECEIPT_MARK).is_some()
 }
 
+/// Whether a run wrote it, or the system or a spreadsheet program for itself (`.DS_Store`, `.~lock.merged.csv#`).
 fn is_of_a_receipt(entry: &std::fs::DirEntry) -> bool {
+    const OF_THE_SYSTEM: [&str; 2] = ["Thumbs.db", "desktop.ini"];
     let path = entry.path();
+    let name = entry.file_name().to_string_lossy().into_owned();
+    if name.starts_with('.') || OF_THE_SYSTEM.contains(&name.as_str()) {
+        return true;
+    }
     let ending = path.extension().map(|ending| ending.to_string_lossy().into_owned());
     let is_file = entry.file_type().is_ok_and(|kind| kind.is_file());
     is_file && ending.is_some_and(|ending| RECEIPT_ENDINGS.contains(&ending.as_str()))

@@ -5,7 +5,7 @@
 //! order: it moves nothing but the parts of its own targets.
 
 use super::calls;
-use super::in_the_way::refuse_foreign_folder;
+use super::in_the_way::{refuse_foreign_folder, refuse_no_receipt};
 use super::part::{beside, folder_of, is_at, is_of_this_user, names_ending_in, part_of};
 use super::placement::{Placement, with_ending};
 use crate::{Error, ErrorKind, Result};
@@ -133,6 +133,9 @@ impl Move {
         let is_part = (part.is_file() || part.is_dir()) && is_of_this_user(&part);
         let gives_way = match self.to.symlink_metadata() {
             Ok(found) if self.placement == Placement::New => found.is_file(),
+            Ok(found) if found.is_dir() && self.placement == Placement::KeepPrevious => {
+                refuse_no_receipt(&self.to).is_ok()
+            }
             Ok(found) if found.is_dir() => refuse_foreign_folder(&self.to).is_ok(),
             Ok(found) => found.is_file(),
             Err(_) => true,
@@ -221,8 +224,8 @@ fn read(path: &Path, is_its_own: bool) -> Result<Option<Journal>> {
     };
     match path.symlink_metadata() {
         Ok(found) if found.is_file() && is_of_this_user(&found) => {}
-        Ok(_) => return foreign(path).map(|_| None).or_else(|error| if is_its_own { Err(error) } else { Ok(None) }),
-        Err(_) => return Ok(None),
+        Ok(_) if is_its_own => return Err(foreign(path)),
+        Ok(_) | Err(_) => return Ok(None),
     }
     let Ok(text) = std::fs::read(path) else { return Ok(None) };
     let Ok(journal) = serde_json::from_slice::<Journal>(&text) else {
@@ -236,10 +239,10 @@ fn read(path: &Path, is_its_own: bool) -> Result<Option<Journal>> {
     Ok(Some(journal))
 }
 
-fn foreign(path: &Path) -> Result<bool> {
+fn foreign(path: &Path) -> Error {
     let what = "a journal lies here that names what this program has not written";
     let advice = "nothing was moved; look at it and at the files beside it, then delete the journal";
-    Err(Error::new(ErrorKind::Output, what, advice).in_file(path))
+    Error::new(ErrorKind::Output, what, advice).in_file(path)
 }
 
 /// Completes the set of a journal, or takes away a pointer to one that is not there.
@@ -258,7 +261,7 @@ fn complete(found: &Path, document: Journal) -> Result<bool> {
     let is_beside = journal.moves.first().is_some_and(|first| beside(&first.to, JOURNAL) == path);
     let is_of_found = journal.journal.is_none() && (found == path || found.file_name() == path.file_name());
     if !is_beside || !is_of_found || !journal.moves.iter().all(Move::is_ours) {
-        return foreign(&path);
+        return Err(foreign(&path));
     }
     Set { moves: journal.moves, journal: path, lock: Some(file) }.complete()?;
     Ok(true)

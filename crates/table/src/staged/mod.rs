@@ -17,7 +17,7 @@ pub use in_the_way::refuse_bank;
 
 use crate::{Error, ErrorKind, Result};
 use early_sync::{BYTES_BETWEEN, EarlySync};
-use in_the_way::{refuse_existing, refuse_foreign_folder, refuse_odd};
+use in_the_way::{refuse_existing, refuse_foreign_folder, refuse_no_receipt, refuse_odd};
 use journal::{Move, Set};
 use part::{Kind, Part, folder_of};
 use std::fs::File;
@@ -62,33 +62,33 @@ impl Staged {
 
     /// Begins a file for `target`; only its owner may read it. A link is followed: the file goes beside what it leads to.
     pub fn file(&mut self, target: &Path, placement: Placement) -> Result<Output> {
-        if self.is_dry_run {
-            return Ok(self.add(target, target.to_path_buf(), What::Nothing));
-        }
-        let shown = target;
-        let target = whole_path(shown)?;
-        self.prepare(shown, &target)?;
-        refuse_existing(shown, placement)?;
-        refuse_odd(shown)?;
-        refuse_bank(shown)?;
-        let part = Part::claim(&target, Kind::File)?;
-        Ok(self.add(shown, target, What::Part(part, placement)))
+        self.output(target, placement, Kind::File)
     }
 
     /// Begins a folder for `target`; only its owner may enter it.
     pub fn folder(&mut self, target: &Path, placement: Placement) -> Result<Output> {
+        self.output(target, placement, Kind::Folder)
+    }
+
+    fn output(&mut self, shown: &Path, placement: Placement, kind: Kind) -> Result<Output> {
         if self.is_dry_run {
-            return Ok(self.add(target, target.to_path_buf(), What::Nothing));
+            return Ok(self.add(shown, shown.to_path_buf(), What::Nothing));
         }
-        let shown = target;
         let target = whole_path(shown)?;
         self.prepare(shown, &target)?;
         refuse_existing(shown, placement)?;
-        refuse_foreign_folder(shown)?;
-        if placement == Placement::KeepPrevious {
-            refuse_foreign_folder(&with_ending(shown, ".previous"))?;
+        match (kind, placement) {
+            (Kind::File, _) => {
+                refuse_odd(shown)?;
+                refuse_bank(shown)?;
+            }
+            (Kind::Folder, Placement::KeepPrevious) => {
+                refuse_no_receipt(shown)?;
+                refuse_foreign_folder(&with_ending(shown, ".previous"))?;
+            }
+            (Kind::Folder, _) => refuse_foreign_folder(shown)?,
         }
-        let part = Part::claim(&target, Kind::Folder)?;
+        let part = Part::claim(&target, kind)?;
         Ok(self.add(shown, target, What::Part(part, placement)))
     }
 

@@ -47,7 +47,7 @@ pub fn of_namesakes(known: &Known, job: &Job) -> Vec<Finding> {
         let list = &job.lists[namesakes.list.0 as usize];
         let what = if list.hold().is_some() { "all of whom are held" } else { "all of whom are in it" };
         let text = format!(
-            "{} of \"{}\" {} several persons, {what}; for example in {}",
+            "{} of \"{}\" {} several people, {what}; for example in {}",
             counted(namesakes.entries, "value", "", "").trim_end(),
             list.name(),
             if namesakes.entries == 1 { "is that of" } else { "are those of" },

@@ -297,7 +297,7 @@ impl RowKeys {
         &self.cleaning
     }
 
-    /// The same, to be told the order of dates.
+    /// How values are cleaned, to be told the order of dates.
     pub fn cleaning_mut(&mut self) -> &mut CleaningPlan {
         &mut self.cleaning
     }
@@ -498,7 +498,7 @@ pub fn phone_hash(list: ListId, phone: &str, hasher: &IdentityHasher) -> Identit
     hash_of_value(KeyOf::List(list), Field::Phone, phone, hasher)
 }
 
-/// The same for one whose phone is not shown.
+/// What an entry whose phone is not shown is compared by, in the list at this place.
 pub fn keyed_phone_hash(list: ListId, digest: &Digest, hasher: &IdentityHasher) -> IdentityHash {
     hash_of_key(KeyOf::List(list), &digest.hex(), hasher)
 }

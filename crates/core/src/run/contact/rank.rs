@@ -74,7 +74,7 @@ pub(crate) fn rank_of_moment(value: &[u8], latest: Option<Date>) -> u32 {
     }
 }
 
-/// The same for a list that values are taken from.
+/// The column of dates by which the rows of a list are ranked that values are taken from.
 pub fn newest_of_list(job: &Job, map: &ColumnMap) -> Option<ColumnRef> {
     let has = |column: &ColumnRef| ValueSource::new(column, map, false) != ValueSource::Nothing;
     let known = [Field::LastSeen, Field::SignedUp].map(ColumnRef::Field);
