@@ -2,6 +2,7 @@
 
 use crate::file::Bank;
 use crate::scope::ScopeId;
+use crate::text::Kind;
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
@@ -13,7 +14,8 @@ use serde::Serialize;
 pub struct BatchId(pub i64);
 
 /// What the entries of a batch say of their people.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, strum::IntoStaticStr, strum::FromRepr)]
+#[strum(serialize_all = "kebab-case")]
 #[repr(i64)]
 pub enum What {
     /// They reported a mailing as unwanted.
@@ -37,19 +39,9 @@ impl What {
     /// Those that hold people back by themselves.
     pub const HOLDING: [What; 4] = [What::Complained, What::OptedOut, What::DoNotContact, What::Bounced];
 
-    const ALL: [What; 6] =
-        [What::Complained, What::OptedOut, What::DoNotContact, What::Bounced, What::Sent, What::Prepared];
-
     /// The name in commands and files.
     pub fn name(self) -> &'static str {
-        match self {
-            What::Complained => "complained",
-            What::OptedOut => "opted-out",
-            What::DoNotContact => "do-not-contact",
-            What::Bounced => "bounced",
-            What::Sent => "sent",
-            What::Prepared => "prepared",
-        }
+        self.into()
     }
 
     /// The one of that name, which can be loaded.
@@ -77,8 +69,13 @@ impl What {
         self as i64
     }
 
+    /// The codes of some of them, as a query lists them.
+    pub(crate) fn codes_of(some: &[What]) -> String {
+        some.iter().map(|what| what.code().to_string()).collect::<Vec<_>>().join(", ")
+    }
+
     pub(crate) fn of_code(code: i64) -> What {
-        What::ALL.into_iter().find(|what| what.code() == code).unwrap_or(What::DoNotContact)
+        What::from_repr(code).unwrap_or(What::DoNotContact)
     }
 }
 
@@ -117,11 +114,17 @@ pub struct Batch {
     pub keeps_forgotten: bool,
 }
 
-pub(crate) const COLUMNS: &str =
-    "batch.id, what, (select name from scope where id = batch.scope), campaign, job, file, \
+/// The columns of a batch, as [`Batch::of_row`] reads them.
+pub(crate) fn columns() -> String {
+    format!(
+        "batch.id, what, (select name from scope where id = batch.scope), campaign, job, file, \
      added, day, note, undone, entries + softs, \
      undone is null and entries = 1 and file is null and job is null and exists (select 1 from entry e
-       join text t on t.id = e.text where e.batch = batch.id and e.removed is null and t.kind >= 5)";
+       join text t on t.id = e.text where e.batch = batch.id and e.removed is null and t.kind in ({}, {}))",
+        Kind::Forgotten.code(),
+        Kind::ForgottenPhone.code()
+    )
+}
 
 impl Batch {
     /// The batch that a file of the same content went in with, if it still counts.
@@ -131,8 +134,9 @@ impl Batch {
         what: What,
         scope: ScopeId,
     ) -> rusqlite::Result<Option<Batch>> {
+        let columns = columns();
         let query = format!(
-            "select {COLUMNS} from batch where fingerprint = ?1 and what = ?2 and scope = ?3 and undone is null
+            "select {columns} from batch where fingerprint = ?1 and what = ?2 and scope = ?3 and undone is null
              order by id desc limit 1"
         );
         bank.query_row(&query, params![fingerprint, what.code(), scope.0], Batch::of_row).optional()
@@ -209,7 +213,8 @@ impl Bank {
     }
 
     pub(crate) fn batches_where(&self, condition: &str, parameters: impl rusqlite::Params) -> Result<Vec<Batch>> {
-        let query = format!("select {COLUMNS} from batch where {condition} order by id desc");
+        let columns = columns();
+        let query = format!("select {columns} from batch where {condition} order by id desc");
         self.ask(|bank| bank.prepare(&query)?.query_map(parameters, Batch::of_row)?.collect())
     }
 

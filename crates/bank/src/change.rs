@@ -124,11 +124,12 @@ impl Bank {
     /// The entries that hold somebody by this text.
     fn holding(&self, text: &Text, scope: Option<ScopeId>) -> Result<Vec<Holding>> {
         self.ask(|bank| {
-            let mut query = bank.prepare(
+            let mut query = bank.prepare(&format!(
                 "select e.id, b.what, b.id, b.scope from text t join entry e on e.text = t.id join batch b on b.id = e.batch
-                 where t.kind = ?1 and t.value = ?2 and e.removed is null and b.undone is null and b.what <= 3
+                 where t.kind = ?1 and t.value = ?2 and e.removed is null and b.undone is null and b.what in ({})
                    and (?3 is null or b.scope = ?3) order by e.id",
-            )?;
+                What::codes_of(&What::HOLDING)
+            ))?;
             let parameters = params![text.kind, Value(text), scope.map(|scope| scope.0)];
             let rows = query.query_map(parameters, |row| {
                 let removed = Removed { what: What::of_code(row.get(1)?), batch: BatchId(row.get(2)?) };

@@ -2,6 +2,7 @@
 
 use crate::batch::NewBatch;
 use crate::entry::NewEntry;
+use crate::scope::EVERYONE;
 use crate::text::{Text, Value};
 use pebblebank_values::date::Date;
 use rusqlite::{Connection, OptionalExtension, Statement, params};
@@ -21,12 +22,12 @@ impl<'a> Known<'a> {
         Ok(Known {
             id: bank.prepare("select id from text where kind = ?1 and value = ?2")?,
             // What holds until a day says less than what holds longer, and a soft bounce says of its day alone.
-            held: bank.prepare(
+            held: bank.prepare(&format!(
                 "select exists (select 1 from entry e join batch b on b.id = e.batch
                  where e.text = ?1 and e.removed is null and b.undone is null
-                 and b.what = ?2 and b.scope in (1, ?3) and b.campaign is ?4
+                 and b.what = ?2 and b.scope in ({EVERYONE}, ?3) and b.campaign is ?4
                  and (e.soft = 0 or (?5 and coalesce(e.day, b.day) = ?6)) and (e.until is null or e.until >= ?7))",
-            )?,
+            ))?,
             what: batch.what.code(),
             scope: batch.scope.0,
             campaign: batch.campaign.clone(),

@@ -376,11 +376,15 @@ impl Counts {
 /// Takes an entry that is about to go out of what its batch counts; not by counting anew, since batches may be large.
 pub(crate) fn count_out(change: &Transaction, entry: i64) -> rusqlite::Result<()> {
     change.execute(
-        "update batch set (entries, softs, phones, lapsing) = (
+        &format!(
+            "update batch set (entries, softs, phones, lapsing) = (
            select batch.entries - (e.soft = 0), batch.softs - (e.soft = 1),
-                  batch.phones - (e.soft = 0 and t.kind in (2, 6)), batch.lapsing - (e.until is not null)
+                  batch.phones - (e.soft = 0 and t.kind in ({}, {})), batch.lapsing - (e.until is not null)
            from entry e join text t on t.id = e.text where e.id = ?1)
          where undone is null and id = (select batch from entry where id = ?1 and removed is null)",
+            Kind::Phone.code(),
+            Kind::ForgottenPhone.code()
+        ),
         [entry],
     )?;
     Ok(())

@@ -102,10 +102,11 @@ impl Bank {
     /// Who refused and came back, for this scope or for everyone.
     pub(crate) fn returned(&self, scope: ScopeId) -> Result<Vec<(String, Date)>> {
         self.ask(|bank| {
-            let mut query = bank.prepare(
+            let mut query = bank.prepare(&format!(
                 "select t.value, max(r.day) from returned r cross join text t on t.id = r.text
-                 where r.scope in (1, ?1) and t.kind = 0 group by t.id order by t.id",
-            )?;
+                 where r.scope in ({EVERYONE}, ?1) and t.kind = {} group by t.id order by t.id",
+                Kind::Address.code()
+            ))?;
             let rows = query.query_map([scope.0], |row| {
                 let address: Vec<u8> = row.get(0)?;
                 let day = Date::from_day_number(row.get(1)?);
@@ -208,10 +209,10 @@ impl Memory {
 
     fn add_sent(&mut self, bank: &Bank, campaign: &str, scope: ScopeId) -> Result<()> {
         let sent: Vec<(i64, i64, Option<String>)> = bank.ask(|bank| {
-            let mut query = bank.prepare(
+            let mut query = bank.prepare(&format!(
                 "select id, entries, campaign from batch
-                 where what = ?1 and scope in (1, ?2) and undone is null and entries > 0",
-            )?;
+                 where what = ?1 and scope in ({EVERYONE}, ?2) and undone is null and entries > 0",
+            ))?;
             query
                 .query_map(params![What::Sent.code(), scope.0], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?
                 .collect()
@@ -240,12 +241,12 @@ impl Memory {
     fn add_too_often(&mut self, bank: &Bank, limits: Limits, scope: ScopeId) -> Result<()> {
         let since = self.today - i64::from(limits.per_days);
         let sent: Vec<(i64, Option<String>, i64, i64)> = bank.ask(|bank| {
-            let mut query = bank.prepare(
+            let mut query = bank.prepare(&format!(
                 "select b.id, b.campaign, coalesce(e.day, b.day) as on_day, count(*) from batch b join entry e on e.batch = b.id
-                 where b.what = ?1 and b.scope in (1, ?2) and b.undone is null and coalesce(e.day, b.day) > ?3
+                 where b.what = ?1 and b.scope in ({EVERYONE}, ?2) and b.undone is null and coalesce(e.day, b.day) > ?3
                    and coalesce(e.day, b.day) <= ?4 and e.removed is null
                  group by b.id, on_day",
-            )?;
+            ))?;
             let rows = query.query_map(params![What::Sent.code(), scope.0, since, self.today], |row| {
                 Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?))
             })?;
@@ -403,7 +404,9 @@ impl Memory {
         for (kind, text) in wanted {
             self.hand_over_all(&mut of_text, params![self.today, kind, text.as_bytes()], each)?;
         }
-        let mut others = self.query(bank, &format!("{joined} where t.kind >= 2 and {HELD} order by e.id"))?;
+        let rest = [Kind::Phone, Kind::Sha256, Kind::Md5, Kind::Forgotten, Kind::ForgottenPhone];
+        let rest = rest.map(|kind| kind.code().to_string()).join(", ");
+        let mut others = self.query(bank, &format!("{joined} where t.kind in ({rest}) and {HELD} order by e.id"))?;
         self.hand_over_all(&mut others, params![self.today], each)
     }
 

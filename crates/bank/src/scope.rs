@@ -9,6 +9,12 @@ use rusqlite::{OptionalExtension, Transaction};
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct ScopeId(pub i64);
 
+impl std::fmt::Display for ScopeId {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        self.0.fmt(f)
+    }
+}
+
 /// The scope whose entries apply to everybody's mailings.
 pub const EVERYONE: ScopeId = ScopeId(1);
 

@@ -1,6 +1,6 @@
 //! What was prepared and what was sent, and who in it must not be contacted any more.
 
-use crate::batch::{Batch, BatchId, COLUMNS, NewBatch, What};
+use crate::batch::{Batch, BatchId, NewBatch, What, columns};
 use crate::file::Bank;
 use crate::scope::{EVERYONE, ScopeId};
 use crate::text::{Kind, Text};
@@ -101,8 +101,9 @@ impl Bank {
     /// The files prepared last and sent lately.
     fn files(&self, scope: ScopeId) -> Result<Vec<Batch>> {
         let since = self.today().day_number() - LATELY_DAYS;
+        let columns = columns();
         let query = format!(
-            "select {COLUMNS} from batch where undone is null and (what = ?1 or what = ?2 and day >= ?3)
+            "select {columns} from batch where undone is null and (what = ?1 or what = ?2 and day >= ?3)
              and (?4 = ?5 or scope = ?4) order by id desc"
         );
         let codes = params![What::Prepared.code(), What::Sent.code(), since, scope.0, EVERYONE.0];

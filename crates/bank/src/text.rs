@@ -9,7 +9,8 @@ use pebblebank_values::{Cleaned, phone};
 use rusqlite::types::{ToSql, ToSqlOutput, ValueRef};
 
 /// What an entry holds.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, strum::IntoStaticStr, strum::FromRepr)]
+#[strum(serialize_all = "kebab-case")]
 #[repr(u8)]
 pub enum Kind {
     /// An address, by its identity.
@@ -19,30 +20,21 @@ pub enum Kind {
     /// A phone number.
     Phone = 2,
     /// The SHA-256 of an address.
+    #[strum(serialize = "sha-256")]
     Sha256 = 3,
     /// The MD5 of an address.
     Md5 = 4,
     /// The keyed digest of an address that was forgotten.
     Forgotten = 5,
     /// The keyed digest of a phone number that was forgotten.
+    #[strum(serialize = "forgotten phone")]
     ForgottenPhone = 6,
 }
 
 impl Kind {
-    const ALL: [Kind; 7] =
-        [Kind::Address, Kind::Domain, Kind::Phone, Kind::Sha256, Kind::Md5, Kind::Forgotten, Kind::ForgottenPhone];
-
     /// The name in lists and files.
     pub fn name(self) -> &'static str {
-        match self {
-            Kind::Address => "address",
-            Kind::Domain => "domain",
-            Kind::Phone => "phone",
-            Kind::Sha256 => "sha-256",
-            Kind::Md5 => "md5",
-            Kind::Forgotten => "forgotten",
-            Kind::ForgottenPhone => "forgotten phone",
-        }
+        self.into()
     }
 
     /// Whether contacts are compared with it by their phone numbers.
@@ -60,7 +52,7 @@ impl Kind {
     }
 
     pub(crate) fn of_code(code: i64) -> Kind {
-        Kind::ALL.into_iter().find(|kind| kind.code() == code).unwrap_or(Kind::Address)
+        u8::try_from(code).ok().and_then(Kind::from_repr).unwrap_or(Kind::Address)
     }
 
     /// How a digest of this kind is made; none for what is shown.

@@ -1,6 +1,8 @@
 //! Encoded words of mail headers (RFC 2047), quoted-printable and base64 (RFC 2045) → text.
 
 use encoding_rs::{Encoding, UTF_8, WINDOWS_1252};
+use mail_parser::decoders::base64::base64_decode;
+use mail_parser::decoders::quoted_printable::quoted_printable_decode_char;
 use std::borrow::Cow;
 
 /// Text with its encoded words decoded. What is no proper encoded word stays as it is.
@@ -45,7 +47,7 @@ fn one_word(text: &str) -> Option<(String, &str)> {
     let encoding = Encoding::for_label(charset.as_bytes())?;
     let bytes = match kind {
         "Q" | "q" => quoted_printable(content.replace('_', " ").as_bytes()),
-        "B" | "b" => base64(content.as_bytes())?,
+        "B" | "b" => base64_decode(content.as_bytes())?,
         _ => return None,
     };
     let is_one_word = !content.contains(char::is_whitespace);
@@ -54,21 +56,15 @@ fn one_word(text: &str) -> Option<(String, &str)> {
 
 /// Decodes quoted-printable. An `=` that begins no two hex digits stays as it is.
 pub(super) fn quoted_printable(text: &[u8]) -> Vec<u8> {
-    let digit = |byte: u8| char::from(byte).to_digit(16).map(|digit| digit as u8);
     let mut bytes = Vec::with_capacity(text.len());
-    let mut at = 0;
-    while at < text.len() {
-        let pair = (text.get(at + 1).copied().and_then(digit), text.get(at + 2).copied().and_then(digit));
-        match (text[at], pair) {
-            (b'=', (Some(high), Some(low))) => {
-                bytes.push(high << 4 | low);
-                at += 3;
-            }
-            (byte, _) => {
-                bytes.push(byte);
-                at += 1;
-            }
-        }
+    let mut rest = text;
+    while let Some((first, others)) = rest.split_first() {
+        let decoded = match rest {
+            [b'=', high, low, ..] => quoted_printable_decode_char(*high, *low),
+            _ => None,
+        };
+        rest = if decoded.is_some() { &rest[3..] } else { others };
+        bytes.push(decoded.unwrap_or(*first));
     }
     bytes
 }
@@ -78,26 +74,4 @@ pub(super) fn in_charset(bytes: &[u8], charset: Option<&str>) -> String {
     let named = charset.and_then(|name| Encoding::for_label(name.trim().as_bytes()));
     let encoding = named.unwrap_or_else(|| if std::str::from_utf8(bytes).is_ok() { UTF_8 } else { WINDOWS_1252 });
     encoding.decode_without_bom_handling(bytes).0.into_owned()
-}
-
-fn base64(text: &[u8]) -> Option<Vec<u8>> {
-    let mut bytes = Vec::with_capacity(text.len() / 4 * 3);
-    let (mut bits, mut count) = (0u32, 0);
-    for byte in text.iter().filter(|byte| **byte != b'=') {
-        let value = match byte {
-            b'A'..=b'Z' => byte - b'A',
-            b'a'..=b'z' => byte - b'a' + 26,
-            b'0'..=b'9' => byte - b'0' + 52,
-            b'+' => 62,
-            b'/' => 63,
-            _ => return None,
-        };
-        bits = bits << 6 | u32::from(value);
-        count += 6;
-        if count >= 8 {
-            count -= 8;
-            bytes.push((bits >> count) as u8);
-        }
-    }
-    Some(bytes)
 }

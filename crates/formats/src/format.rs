@@ -5,36 +5,35 @@ use crate::{json, recipients, vcard, workbook};
 use memchr::memchr;
 
 /// The formats that are read.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, strum::IntoStaticStr)]
 pub enum Format {
     /// Text with a delimiter between cells and a line for each row; also one address a line.
+    #[strum(serialize = "delimited text")]
     Delimited,
     /// XLSX, XLSM, XLSB, XLS, ODS.
+    #[strum(serialize = "workbook")]
     Workbook,
     /// vCards.
+    #[strum(serialize = "vCards")]
     VCard,
     /// What comes out of the recipients' line of a mail program.
+    #[strum(serialize = "recipient line")]
     Recipients,
     /// One JSON object after the other.
+    #[strum(serialize = "JSON Lines")]
     JsonLines,
     /// An array of JSON objects.
+    #[strum(serialize = "JSON array")]
     JsonArray,
     /// Mail that came back, and complaints: one message, or a mailbox of them.
+    #[strum(serialize = "mail messages")]
     Mail,
 }
 
 impl Format {
     /// As users call it.
     pub fn name(self) -> &'static str {
-        match self {
-            Format::Delimited => "delimited text",
-            Format::Workbook => "workbook",
-            Format::VCard => "vCards",
-            Format::Recipients => "recipient line",
-            Format::JsonLines => "JSON Lines",
-            Format::JsonArray => "JSON array",
-            Format::Mail => "mail messages",
-        }
+        self.into()
     }
 
     /// What a file of it is, in a sentence.

@@ -10,7 +10,8 @@ use std::path::{Path, PathBuf};
 pub type Result<T, E = Error> = std::result::Result<T, E>;
 
 /// What kind of trouble it is; decides the exit status of the program.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, strum::IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum ErrorKind {
     /// A file to be read is missing, unreadable, or not what can be read.
     Input,
@@ -34,6 +35,13 @@ pub enum ErrorKind {
     Defect,
     /// The user stopped the run.
     Interrupted,
+}
+
+impl ErrorKind {
+    /// The stable name in JSON.
+    pub fn name(self) -> &'static str {
+        self.into()
+    }
 }
 
 /// Where it happened, as far as that is known.

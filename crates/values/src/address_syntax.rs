@@ -13,7 +13,8 @@ pub const MAX_LOCAL: usize = 64;
 pub const MAX_LABEL: usize = 63;
 
 /// Why an address is invalid.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, strum::IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum Fault {
     /// No `@`.
     NoAtSign,
@@ -30,8 +31,10 @@ pub enum Fault {
     /// A dot at an end, or two in a row.
     MisplacedDot,
     /// A character that the local part cannot hold.
+    #[strum(serialize = "character-in-local-part")]
     LocalCharacter,
     /// A character that a domain cannot hold, or a label that is no IDNA label.
+    #[strum(serialize = "character-in-domain")]
     DomainCharacter,
     /// A domain of one label.
     OneLabelDomain,
@@ -46,21 +49,7 @@ pub enum Fault {
 impl Fault {
     /// The name in receipts.
     pub fn name(self) -> &'static str {
-        match self {
-            Fault::NoAtSign => "no-at-sign",
-            Fault::SeveralAtSigns => "several-at-signs",
-            Fault::NoLocalPart => "no-local-part",
-            Fault::NoDomain => "no-domain",
-            Fault::QuotedLocalPart => "quoted-local-part",
-            Fault::BlankInside => "blank-inside",
-            Fault::MisplacedDot => "misplaced-dot",
-            Fault::LocalCharacter => "character-in-local-part",
-            Fault::DomainCharacter => "character-in-domain",
-            Fault::OneLabelDomain => "one-label-domain",
-            Fault::MisplacedHyphen => "misplaced-hyphen",
-            Fault::NumericDomain => "numeric-domain",
-            Fault::TooLong => "too-long",
-        }
+        self.into()
     }
 }
 

@@ -1,140 +1,12 @@
 //! Dates in many written forms → ISO 8601. The order of day and month is decided by the whole column, never by one
 //! value; days are never shifted between time zones.
 
+use crate::calendar::{iso_date, two};
 use crate::fold::fold;
+
+pub use crate::calendar::{Date, DateOrder, Moment, Time};
 use std::collections::{HashMap, HashSet};
-use std::fmt::Write;
 use std::sync::LazyLock;
-
-/// A day of the Gregorian calendar.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct Date {
-    /// The year.
-    pub year: i16,
-    /// From 1 to 12.
-    pub month: u8,
-    /// From 1 to 31.
-    pub day: u8,
-}
-
-impl Date {
-    /// The day, where a calendar has it.
-    pub fn new(year: i16, month: u8, day: u8) -> Option<Date> {
-        let days = match month {
-            4 | 6 | 9 | 11 => 30,
-            2 if year % 4 == 0 && (year % 100 != 0 || year % 400 == 0) => 29,
-            2 => 28,
-            1..=12 => 31,
-            _ => return None,
-        };
-        (1..=days).contains(&day).then_some(Date { year, month, day })
-    }
-
-    /// The day that ISO 8601 writes so: 2026-03-05.
-    pub fn from_iso(text: &str) -> Option<Date> {
-        iso_date(text.as_bytes())
-    }
-
-    /// Days since 1 March of the year 0.
-    pub fn day_number(self) -> i32 {
-        let (year, month) = (i32::from(self.year), i32::from(self.month));
-        let year = if month < 3 { year - 1 } else { year };
-        let month = (month + 9) % 12;
-        365 * year + year.div_euclid(4) - year.div_euclid(100)
-            + year.div_euclid(400)
-            + (153 * month + 2) / 5
-            + i32::from(self.day)
-            - 1
-    }
-
-    /// The day of a day number.
-    pub fn from_day_number(days: i32) -> Date {
-        let era = days.div_euclid(146_097);
-        let day_of_era = days.rem_euclid(146_097);
-        let year = (day_of_era - day_of_era / 1_460 + day_of_era / 36_524 - day_of_era / 146_096) / 365;
-        let day_of_year = day_of_era - (365 * year + year / 4 - year / 100);
-        let month = (5 * day_of_year + 2) / 153;
-        let day = day_of_year - (153 * month + 2) / 5 + 1;
-        let (year, month) = (year + era * 400, if month < 10 { month + 3 } else { month - 9 });
-        let year = if month <= 2 { year + 1 } else { year };
-        // None of them is negative or large by now.
-        let small = |number: i32| u8::try_from(number).unwrap_or_default();
-        Date { year: year as i16, month: small(month), day: small(day) }
-    }
-}
-
-/// A day, and the time of day where one is given.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Moment {
-    /// The day.
-    pub date: Date,
-    /// The time; midnight counts as none, since spreadsheets add it to every day.
-    pub time: Option<Time>,
-}
-
-/// A time of day.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Time {
-    /// Seconds since midnight.
-    pub seconds: u32,
-    /// Minutes ahead of UTC, where that is given.
-    pub offset: Option<i16>,
-}
-
-impl Moment {
-    /// Adds it as ISO 8601 writes it.
-    pub fn write(self, out: &mut String) {
-        let Date { year, month, day } = self.date;
-        let mut two = |number: u8| {
-            out.push(char::from(b'0' + number / 10 % 10));
-            out.push(char::from(b'0' + number % 10));
-        };
-        let (hundreds, years) = (year.unsigned_abs() / 100, year.unsigned_abs() % 100);
-        two(hundreds as u8);
-        two(years as u8);
-        for part in [month, day] {
-            out.push('-');
-            out.push(char::from(b'0' + part / 10));
-            out.push(char::from(b'0' + part % 10));
-        }
-        let Some(Time { seconds, offset }) = self.time else { return };
-        let _ = write!(out, "T{:02}:{:02}:{:02}", seconds / 3600, seconds / 60 % 60, seconds % 60);
-        match offset {
-            None => {}
-            Some(0) => out.push('Z'),
-            Some(minutes) => {
-                let sign = if minutes < 0 { '-' } else { '+' };
-                let _ = write!(out, "{sign}{:02}:{:02}", minutes.abs() / 60, minutes.abs() % 60);
-            }
-        }
-    }
-}
-
-/// Whether the day or the month comes first.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum DateOrder {
-    /// 31.12.2025
-    DayFirst,
-    /// 12/31/2025
-    MonthFirst,
-}
-
-impl DateOrder {
-    /// The order of that name: `dmy` or `mdy`.
-    pub fn from_name(name: &str) -> Option<DateOrder> {
-        match name {
-            "dmy" => Some(DateOrder::DayFirst),
-            "mdy" => Some(DateOrder::MonthFirst),
-            _ => None,
-        }
-    }
-
-    /// The order in which a country writes its dates.
-    pub fn of_country(country: &str) -> DateOrder {
-        const MONTH_FIRST: [&str; 6] = ["US", "PH", "PR", "GU", "FM", "MH"];
-        if MONTH_FIRST.contains(&country) { DateOrder::MonthFirst } else { DateOrder::DayFirst }
-    }
-}
 
 /// What a text says as a date.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -172,20 +44,6 @@ static WORDS: LazyLock<DateWords> = LazyLock::new(|| {
     }
     words
 });
-
-fn two(bytes: &[u8]) -> Option<u8> {
-    match bytes {
-        [a, b] if a.is_ascii_digit() && b.is_ascii_digit() => Some((a - b'0') * 10 + b - b'0'),
-        _ => None,
-    }
-}
-
-/// `2026-03-05`
-pub(crate) fn iso_date(bytes: &[u8]) -> Option<Date> {
-    let [y1, y2, y3, y4, b'-', m1, m2, b'-', d1, d2] = *bytes else { return None };
-    let year = i16::from(two(&[y1, y2])?) * 100 + i16::from(two(&[y3, y4])?);
-    Date::new(year, two(&[m1, m2])?, two(&[d1, d2])?)
-}
 
 /// A number of a text, with its digits.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

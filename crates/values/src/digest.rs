@@ -2,6 +2,7 @@
 //! partners exchange them, and the keyed BLAKE3 by which forgotten people stay uncontacted.
 
 use crate::identity::{IdentityHash, IdentityHasher};
+use data_encoding::{HEXLOWER, HEXLOWER_PERMISSIVE};
 use md5::Digest as _;
 
 /// How an address was made into a digest.
@@ -52,10 +53,7 @@ impl Digest {
             _ => return None,
         };
         let mut bytes = [0; 32];
-        for (byte, pair) in bytes.iter_mut().zip(text.as_bytes().chunks_exact(2)) {
-            let digit = |sign: u8| (sign as char).to_digit(16).map(|digit| digit as u8);
-            *byte = digit(pair[0])? << 4 | digit(pair[1])?;
-        }
+        HEXLOWER_PERMISSIVE.decode_mut(text.as_bytes(), &mut bytes[..text.len() / 2]).ok()?;
         Some(Digest { kind, bytes })
     }
 
@@ -69,7 +67,7 @@ impl Digest {
 
     /// In hex.
     pub fn hex(&self) -> String {
-        self.bytes().iter().map(|byte| format!("{byte:02x}")).collect()
+        HEXLOWER.encode(self.bytes())
     }
 
     /// What it is compared by in a run.

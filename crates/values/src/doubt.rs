@@ -1,7 +1,8 @@
 //! Values that cannot be cleaned, or that look like something else: they stay as they are, and are reported.
 
 /// What is doubtful about a value.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, strum::IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
 pub enum Doubt {
     /// A phone number in exponent form, or with digits missing or too many.
     DamagedPhone,
@@ -44,26 +45,7 @@ pub enum Doubt {
 impl Doubt {
     /// The stable short name of the finding.
     pub fn code(self) -> &'static str {
-        match self {
-            Doubt::DamagedPhone => "damaged-phone",
-            Doubt::PhoneWithoutCountry => "phone-without-country",
-            Doubt::UnreadablePhone => "unreadable-phone",
-            Doubt::ImpossibleDate => "impossible-date",
-            Doubt::FarOffDate => "far-off-date",
-            Doubt::DateToCome => "date-to-come",
-            Doubt::UnreadableDate => "unreadable-date",
-            Doubt::UnfitPostalCode => "unfit-postal-code",
-            Doubt::UnknownCountry => "unknown-country",
-            Doubt::UnknownRegion => "unknown-region",
-            Doubt::UnknownLanguage => "unknown-language",
-            Doubt::UnreadableNumber => "unreadable-number",
-            Doubt::UnreadableYesNo => "unreadable-yes-no",
-            Doubt::UnreadableWebsite => "unreadable-website",
-            Doubt::UnusableAddress => "unusable-address",
-            Doubt::CompanyInName => "company-in-name",
-            Doubt::AddressInName => "address-in-name",
-            Doubt::UnknownTopLevelDomain => "unknown-top-level-domain",
-        }
+        self.into()
     }
 
     /// Whether the value cannot be used as what it should be, so that a field that is required counts as missing.

@@ -1,9 +1,23 @@
 //! The known fields, in the order in which they are written without a layout.
 
 use std::fmt;
+use strum::VariantArray;
 
 /// A column with a known meaning.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    strum::IntoStaticStr,
+    strum::EnumString,
+    strum::VariantArray,
+)]
+#[strum(serialize_all = "snake_case")]
 #[repr(u8)]
 #[allow(missing_docs)] // the names are the meaning
 pub enum Field {
@@ -18,6 +32,7 @@ pub enum Field {
     JobTitle,
     Phone,
     Street,
+    #[strum(serialize = "street_2")]
     Street2,
     City,
     Region,
@@ -36,71 +51,19 @@ pub enum Field {
 
 impl Field {
     /// How many known fields there are.
-    pub const COUNT: usize = 25;
+    pub const COUNT: usize = Field::VARIANTS.len();
 
     /// All of them, in order.
-    pub const ALL: [Field; Field::COUNT] = [
-        Field::Email,
-        Field::Title,
-        Field::FirstName,
-        Field::MiddleName,
-        Field::LastName,
-        Field::NameSuffix,
-        Field::FullName,
-        Field::Company,
-        Field::JobTitle,
-        Field::Phone,
-        Field::Street,
-        Field::Street2,
-        Field::City,
-        Field::Region,
-        Field::PostalCode,
-        Field::Country,
-        Field::Website,
-        Field::Birthday,
-        Field::Language,
-        Field::Consent,
-        Field::SignedUp,
-        Field::LastSeen,
-        Field::Tags,
-        Field::ContactId,
-        Field::Notes,
-    ];
+    pub const ALL: [Field; Field::COUNT] = *Field::VARIANTS.first_chunk().expect("as many as there are");
 
     /// The name in jobs, options and files.
     pub fn name(self) -> &'static str {
-        match self {
-            Field::Email => "email",
-            Field::Title => "title",
-            Field::FirstName => "first_name",
-            Field::MiddleName => "middle_name",
-            Field::LastName => "last_name",
-            Field::NameSuffix => "name_suffix",
-            Field::FullName => "full_name",
-            Field::Company => "company",
-            Field::JobTitle => "job_title",
-            Field::Phone => "phone",
-            Field::Street => "street",
-            Field::Street2 => "street_2",
-            Field::City => "city",
-            Field::Region => "region",
-            Field::PostalCode => "postal_code",
-            Field::Country => "country",
-            Field::Website => "website",
-            Field::Birthday => "birthday",
-            Field::Language => "language",
-            Field::Consent => "consent",
-            Field::SignedUp => "signed_up",
-            Field::LastSeen => "last_seen",
-            Field::Tags => "tags",
-            Field::ContactId => "contact_id",
-            Field::Notes => "notes",
-        }
+        self.into()
     }
 
     /// The field of that name.
     pub fn from_name(name: &str) -> Option<Field> {
-        Field::ALL.into_iter().find(|field| field.name() == name)
+        name.parse().ok()
     }
 
     /// Whether its values are dates.

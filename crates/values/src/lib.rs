@@ -10,6 +10,7 @@ pub mod address_syntax;
 mod address_wrapping;
 pub mod audience;
 pub mod blank;
+mod calendar;
 pub mod column_ref;
 pub mod comparable;
 pub mod consent;

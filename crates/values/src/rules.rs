@@ -1,9 +1,11 @@
 //! The names of the repairs, and a small set of them.
 
 use Rule as R;
+use strum::VariantArray;
 
 /// A repair: a change that is certain enough to be made without asking, or that the job asks for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, strum::IntoStaticStr, strum::EnumString, strum::VariantArray)]
+#[strum(serialize_all = "kebab-case")]
 #[repr(u8)]
 pub enum Rule {
     /// Capital letters made small, or of names written in one case throughout, as names are written.
@@ -90,51 +92,10 @@ pub enum Rule {
 
 impl Rule {
     /// How many there are.
-    pub const COUNT: usize = 40;
+    pub const COUNT: usize = Rule::VARIANTS.len();
 
     /// All rules, in the order of the tally.
-    pub const ALL: [Rule; Rule::COUNT] = [
-        R::LetterCase,
-        R::OuterBlanks,
-        R::InnerBlanks,
-        R::ComposedForm,
-        R::DateForm,
-        R::PhoneForm,
-        R::PostalCodeForm,
-        R::CountryCode,
-        R::RegionForm,
-        R::LanguageCode,
-        R::ConsentWord,
-        R::YesNoForm,
-        R::NumberForm,
-        R::InvisibleCharacters,
-        R::FullWidth,
-        R::Mailto,
-        R::NameAndAddress,
-        R::Enclosure,
-        R::TrailingPunctuation,
-        R::SeveralAddresses,
-        R::TextBesideAddress,
-        R::SeveralPhones,
-        R::PhoneLetters,
-        R::LeadingZeros,
-        R::DayNumber,
-        R::FamilyFirst,
-        R::NameParts,
-        R::PlaceParts,
-        R::RepeatedPart,
-        R::TagsForm,
-        R::WebsiteForm,
-        R::BlankWord,
-        R::DecodedTwice,
-        R::Replacement,
-        R::DomainSlip,
-        R::CommaForDot,
-        R::DoubledDot,
-        R::MissingDot,
-        R::BlankInside,
-        R::SignsInWords,
-    ];
+    pub const ALL: [Rule; Rule::COUNT] = *Rule::VARIANTS.first_chunk().expect("as many as there are");
 
     /// Those that are suggested, and made only where the job lists them under `apply`.
     pub const SUGGESTED: [Rule; 6] =
@@ -142,48 +103,7 @@ impl Rule {
 
     /// The name in files and tables.
     pub fn name(self) -> &'static str {
-        match self {
-            R::LetterCase => "letter-case",
-            R::OuterBlanks => "outer-blanks",
-            R::InnerBlanks => "inner-blanks",
-            R::ComposedForm => "composed-form",
-            R::DateForm => "date-form",
-            R::PhoneForm => "phone-form",
-            R::PostalCodeForm => "postal-code-form",
-            R::CountryCode => "country-code",
-            R::RegionForm => "region-form",
-            R::LanguageCode => "language-code",
-            R::ConsentWord => "consent-word",
-            R::YesNoForm => "yes-no-form",
-            R::NumberForm => "number-form",
-            R::InvisibleCharacters => "invisible-characters",
-            R::FullWidth => "full-width",
-            R::Mailto => "mailto",
-            R::NameAndAddress => "name-and-address",
-            R::Enclosure => "enclosure",
-            R::TrailingPunctuation => "trailing-punctuation",
-            R::SeveralAddresses => "several-addresses",
-            R::TextBesideAddress => "text-beside-address",
-            R::SeveralPhones => "several-phones",
-            R::PhoneLetters => "phone-letters",
-            R::LeadingZeros => "leading-zeros",
-            R::DayNumber => "day-number",
-            R::FamilyFirst => "family-first",
-            R::NameParts => "name-parts",
-            R::PlaceParts => "place-parts",
-            R::RepeatedPart => "repeated-part",
-            R::TagsForm => "tags-form",
-            R::WebsiteForm => "website-form",
-            R::BlankWord => "blank-word",
-            R::DecodedTwice => "decoded-twice",
-            R::Replacement => "replacement",
-            R::DomainSlip => "domain-slip",
-            R::CommaForDot => "comma-for-dot",
-            R::DoubledDot => "doubled-dot",
-            R::MissingDot => "missing-dot",
-            R::BlankInside => "blank-inside",
-            R::SignsInWords => "signs-in-words",
-        }
+        self.into()
     }
 
     /// What it does, in a few words for tables.
@@ -233,7 +153,7 @@ impl Rule {
 
     /// The rule of that name.
     pub fn from_name(name: &str) -> Option<Rule> {
-        Rule::ALL.into_iter().find(|rule| rule.name() == name)
+        name.parse().ok()
     }
 
     /// Whether it changes the written form only: such repairs are counted, with examples, and not listed.

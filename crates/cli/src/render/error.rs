@@ -1,10 +1,7 @@
 //! What stopped a run, in words: what, where, what was expected, what to do.
 
-use super::{Screen, Tone, safe};
+use super::{Screen, Tone, WIDTH, safe, wrapped};
 use pebblebank_table::Error;
-
-/// How wide the text may be.
-const WIDTH: usize = 100;
 
 /// The error as a few lines.
 pub fn error(error: &Error, screen: &Screen) -> String {
@@ -17,7 +14,10 @@ pub fn error(error: &Error, screen: &Screen) -> String {
     ];
     for (label, line) in lines {
         if let Some(line) = line {
-            text.push_str(&format!("  {label:<9} {}\n", wrapped(&line, 12)));
+            text.push_str(&format!(
+                "  {label:<9} {}\n",
+                wrapped(&line, WIDTH - 12, "").join(&format!("\n{}", " ".repeat(12)))
+            ));
         }
     }
     text
@@ -39,21 +39,4 @@ fn place(error: &Error) -> Option<String> {
         }
     }
     Some(line)
-}
-
-/// The text in lines of no more than [`WIDTH`], all but the first indented.
-fn wrapped(text: &str, indent: usize) -> String {
-    let mut lines = vec![String::new()];
-    for word in text.split(' ') {
-        let line = lines.last_mut().expect("there is always a line");
-        if !line.is_empty() && indent + line.chars().count() + 1 + word.chars().count() > WIDTH {
-            lines.push(word.to_owned());
-        } else {
-            if !line.is_empty() {
-                line.push(' ');
-            }
-            line.push_str(word);
-        }
-    }
-    lines.join(&format!("\n{}", " ".repeat(indent)))
 }

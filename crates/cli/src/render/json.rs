@@ -2,7 +2,7 @@
 
 use pebblebank_bank::record::Recorded;
 use pebblebank_core::run::finished::Finished;
-use pebblebank_table::{Error, ErrorKind};
+use pebblebank_table::Error;
 use serde_json::{Value, json};
 
 /// The tally, with where things are.
@@ -24,7 +24,7 @@ pub fn error(error: &Error) -> String {
     let place = error.place();
     pretty(&json!({
         "schema": "pebblebank/error/1",
-        "kind": kind_name(error.kind()),
+        "kind": error.kind().name(),
         "exit_status": error.exit_status(),
         "what": error.what(),
         "file": place.file,
@@ -34,22 +34,6 @@ pub fn error(error: &Error) -> String {
         "expected": error.expectation(),
         "advice": error.advice(),
     }))
-}
-
-fn kind_name(kind: ErrorKind) -> &'static str {
-    match kind {
-        ErrorKind::Input => "input",
-        ErrorKind::InputChanged => "input-changed",
-        ErrorKind::Job => "job",
-        ErrorKind::Columns => "columns",
-        ErrorKind::Question => "question",
-        ErrorKind::Output => "output",
-        ErrorKind::Memory => "memory",
-        ErrorKind::Guard => "guard",
-        ErrorKind::Unbalanced => "unbalanced",
-        ErrorKind::Defect => "defect",
-        ErrorKind::Interrupted => "interrupted",
-    }
 }
 
 /// A document of this schema: what `extra` says, then the keys of `value`.

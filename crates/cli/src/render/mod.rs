@@ -17,9 +17,10 @@ pub mod top_up;
 
 use crate::arguments::{Color, Shared};
 use anstyle::{AnsiColor, Style};
+use indicatif::HumanCount;
 use pebblebank_table::unseen::is_invisible;
 use std::io::IsTerminal;
-use unicode_width::UnicodeWidthStr;
+use textwrap::{WordSeparator, WordSplitter};
 
 /// How to show things.
 #[derive(Debug, Clone, Copy)]
@@ -77,15 +78,7 @@ impl Screen {
 
 /// A number with commas between thousands.
 pub fn number(count: u64) -> String {
-    let digits = count.to_string();
-    let mut text = String::with_capacity(digits.len() + digits.len() / 3);
-    for (at, digit) in digits.chars().enumerate() {
-        if at > 0 && (digits.len() - at).is_multiple_of(3) {
-            text.push(',');
-        }
-        text.push(digit);
-    }
-    text
+    HumanCount(count).to_string()
 }
 
 /// A count with its noun: "1 row", "2 rows".
@@ -140,17 +133,10 @@ pub const NO_BREAK: &str = "\u{A0}";
 
 /// A text in lines of at most `most` characters, all but the first behind `indent`.
 pub fn wrapped(text: &str, most: usize, indent: &str) -> Vec<String> {
-    let mut lines = vec![String::new()];
-    for word in text.split(' ') {
-        let line = lines.last_mut().filter(|line| line.is_empty() || line.width() + 1 + word.width() <= most);
-        match line {
-            Some(line) if line.is_empty() => line.push_str(word),
-            Some(line) => {
-                line.push(' ');
-                line.push_str(word);
-            }
-            None => lines.push(format!("{indent}{word}")),
-        }
-    }
-    lines.into_iter().map(|line| line.replace(NO_BREAK, " ")).collect()
+    let options = textwrap::Options::new(most)
+        .subsequent_indent(indent)
+        .break_words(false)
+        .word_separator(WordSeparator::AsciiSpace)
+        .word_splitter(WordSplitter::NoHyphenation);
+    textwrap::wrap(text, options).into_iter().map(|line| line.replace(NO_BREAK, " ")).collect()
 }

@@ -23,7 +23,8 @@ const TOTAL_WORDS: [&str; 14] = [
 ];
 
 /// What a record is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, strum::IntoStaticStr, strum::FromRepr)]
+#[strum(serialize_all = "snake_case")]
 #[repr(u8)]
 pub enum Line {
     /// A person or mailbox.
@@ -51,30 +52,12 @@ impl Line {
 
     /// The name in the tally.
     pub fn name(self) -> &'static str {
-        match self {
-            Line::Contact => "contact",
-            Line::Title => "title",
-            Line::Header => "header",
-            Line::RepeatedHeader => "repeated_header",
-            Line::Empty => "empty",
-            Line::Totals => "totals",
-            Line::Footnote => "footnote",
-            Line::Unreadable => "unreadable",
-        }
+        self.into()
     }
 
     /// The line with this number, as [`Self`] is kept a byte a row.
     pub fn from_byte(byte: u8) -> Line {
-        match byte {
-            0 => Line::Contact,
-            1 => Line::Title,
-            2 => Line::Header,
-            3 => Line::RepeatedHeader,
-            4 => Line::Empty,
-            5 => Line::Totals,
-            6 => Line::Footnote,
-            _ => Line::Unreadable,
-        }
+        Line::from_repr(byte).unwrap_or(Line::Unreadable)
     }
 
     /// Whether it counts as a row read, which ends in a file or is set aside.

@@ -1,7 +1,22 @@
 //! Guards: limits that stop a run before anything is put in place, and what the user accepts of them.
 
+use strum::VariantArray;
+
 /// A limit that stops a run unless it is accepted.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    Hash,
+    PartialOrd,
+    Ord,
+    strum::IntoStaticStr,
+    strum::EnumString,
+    strum::VariantArray,
+)]
+#[strum(serialize_all = "kebab-case")]
 pub enum Guard {
     /// A suppression list holds addresses, hashes, domains or phone numbers outside what was read as entries.
     UnreadEntries,
@@ -29,35 +44,11 @@ pub enum Guard {
 
 impl Guard {
     /// All of them.
-    pub const ALL: [Guard; 11] = [
-        Guard::UnreadEntries,
-        Guard::SameAsSource,
-        Guard::HoldsMost,
-        Guard::NoneUsable,
-        Guard::MailboxProvider,
-        Guard::Stale,
-        Guard::MatchesNobody,
-        Guard::Shrunk,
-        Guard::BankGone,
-        Guard::WriteAtLeast,
-        Guard::SetAsideAtMost,
-    ];
+    pub const ALL: [Guard; Guard::VARIANTS.len()] = *Guard::VARIANTS.first_chunk().expect("as many as there are");
 
     /// The name in jobs, options and messages.
     pub fn name(self) -> &'static str {
-        match self {
-            Guard::UnreadEntries => "unread-entries",
-            Guard::SameAsSource => "same-as-source",
-            Guard::HoldsMost => "holds-most",
-            Guard::NoneUsable => "none-usable",
-            Guard::MailboxProvider => "mailbox-provider",
-            Guard::Stale => "stale",
-            Guard::MatchesNobody => "matches-nobody",
-            Guard::Shrunk => "shrunk",
-            Guard::BankGone => "bank-gone",
-            Guard::WriteAtLeast => "write-at-least",
-            Guard::SetAsideAtMost => "set-aside-at-most",
-        }
+        self.into()
     }
 }
 

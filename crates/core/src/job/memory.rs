@@ -12,16 +12,5 @@ pub const DEFAULT_MEMORY: u64 = 1 << 30;
 /// assert_eq!(parse("17179869185 GiB"), None, "more than can be counted");
 /// ```
 pub fn parse(text: &str) -> Option<u64> {
-    let text = text.trim().to_ascii_lowercase();
-    let digits = text.find(|c: char| !c.is_ascii_digit()).unwrap_or(text.len());
-    let (number, unit) = text.split_at(digits);
-    let shift = match unit.trim() {
-        "" | "b" => 0,
-        "k" | "kb" | "kib" => 10,
-        "m" | "mb" | "mib" => 20,
-        "g" | "gb" | "gib" => 30,
-        "t" | "tb" | "tib" => 40,
-        _ => return None,
-    };
-    number.parse::<u64>().ok()?.checked_mul(1 << shift)
+    parse_size::Config::new().with_binary().parse_size(text.trim()).ok()
 }

@@ -8,6 +8,7 @@ use crate::suppress::reason::Reason;
 use pebblebank_table::error::closest;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::{ColumnRef, Field, Rule};
+use strum::VariantArray;
 
 /// The most keys that a job may have.
 const MOST_KEYS: usize = 64;
@@ -91,7 +92,7 @@ pub fn unknown_name(name: &str, is_what: &str, known: &[&str], otherwise: &str) 
 
 /// The guard of that name.
 pub fn guard(name: &str) -> Result<Guard> {
-    Guard::ALL.into_iter().find(|guard| guard.name() == name.trim()).ok_or_else(|| {
+    name.trim().parse().map_err(|_| {
         let known = Guard::ALL.map(Guard::name);
         unknown_name(name, "not a guard", &known, "write the name that the stopped run gave")
     })
@@ -117,7 +118,7 @@ pub fn list_reason(name: &str) -> Result<Reason> {
 /// The survivor rule of that name.
 pub fn survivor(name: &str) -> Result<Survivor> {
     Survivor::from_name(name.trim()).ok_or_else(|| {
-        let known = Survivor::NAMES.map(|(name, _)| name);
+        let known = Survivor::VARIANTS.iter().map(|rule| rule.name()).collect::<Vec<_>>();
         unknown_name(name, "no survivor rule", &known, "choose one of the rules")
     })
 }

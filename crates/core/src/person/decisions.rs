@@ -20,12 +20,14 @@ use pebblebank_values::{Cleaned, Field, phone};
 use std::borrow::Cow;
 use std::collections::HashMap;
 use std::path::Path;
+use strum::VariantArray;
 
 /// The columns of the file.
 pub const HEADER: [&str; 5] = ["decision", "person", "other", "note", "day"];
 
 /// What was decided.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, strum::EnumString, strum::IntoStaticStr, strum::VariantArray)]
+#[strum(serialize_all = "kebab-case")]
 pub enum Verdict {
     /// The two are one person.
     Same,
@@ -36,12 +38,9 @@ pub enum Verdict {
 }
 
 impl Verdict {
-    const NAMES: [(&str, Verdict); 3] =
-        [("same", Verdict::Same), ("different", Verdict::Different), ("take-out", Verdict::TakeOut)];
-
     /// As it stands in the file.
     pub fn name(self) -> &'static str {
-        Verdict::NAMES[self as usize].0
+        self.into()
     }
 }
 
@@ -147,8 +146,8 @@ impl Decisions {
             let cell = |place: Option<usize>| place.and_then(|place| row.get(place)).map_or("", |cell| cell.trim());
             let wrong = |what: String, advice: &str| Err(Error::new(ErrorKind::Input, what, advice).at_line(*line, ""));
             let word = cell(Some(decision)).to_lowercase();
-            let Some((_, verdict)) = Verdict::NAMES.iter().find(|(name, _)| *name == word) else {
-                let near = closest(&word, Verdict::NAMES.map(|(name, _)| name));
+            let Ok(verdict) = word.parse::<Verdict>() else {
+                let near = closest(&word, Verdict::VARIANTS.iter().map(|verdict| verdict.name()));
                 let near =
                     near.map_or("write same, different or take-out".to_owned(), |near| format!("did you mean {near}?"));
                 return wrong(format!("\"{word}\" is no decision"), &near);
@@ -164,12 +163,12 @@ impl Decisions {
                 })
             };
             let person = named(Some(person), "person")?;
-            let other = if *verdict == Verdict::TakeOut { None } else { Some(named(other, "other")?) };
+            let other = if verdict == Verdict::TakeOut { None } else { Some(named(other, "other")?) };
             if other.as_ref() == Some(&person) {
                 return wrong("both sides name the same person".to_owned(), "name two, or take the line out");
             }
             let (note, day) = (cell(note).to_owned(), cell(day).to_owned());
-            all.push(Decision { verdict: *verdict, person, other, note, day, line: *line });
+            all.push(Decision { verdict: verdict, person, other, note, day, line: *line });
         }
         Ok(Decisions { all })
     }

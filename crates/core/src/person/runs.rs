@@ -22,6 +22,13 @@ impl Runs {
         Runs { waiting: Vec::new(), spill: None, folder: folder.to_path_buf() }
     }
 
+    /// All of them, and none stay.
+    #[must_use]
+    pub fn take(&mut self) -> Runs {
+        let none = Runs::new(&self.folder);
+        std::mem::replace(self, none)
+    }
+
     /// Adds runs, each as its length, its key's place, and its rows.
     pub fn add(&mut self, runs: &[u32]) -> Result<()> {
         self.waiting.extend_from_slice(runs);

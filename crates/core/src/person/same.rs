@@ -42,7 +42,8 @@ impl PersonKey {
 
 /// Which row of a person survives. A row with a usable address outranks those without, before the rule; what the rule
 /// leaves open is decided by reading order.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, strum::EnumString, strum::IntoStaticStr, strum::VariantArray)]
+#[strum(serialize_all = "kebab-case")]
 pub enum Survivor {
     /// The one that was read first.
     #[default]
@@ -56,17 +57,14 @@ pub enum Survivor {
 }
 
 impl Survivor {
-    /// All rules, with their names.
-    pub const NAMES: [(&str, Survivor); 4] = [
-        ("first-read", Survivor::FirstRead),
-        ("last-read", Survivor::LastRead),
-        ("newest", Survivor::Newest),
-        ("fullest", Survivor::Fullest),
-    ];
+    /// The name in jobs and options.
+    pub fn name(self) -> &'static str {
+        self.into()
+    }
 
     /// The rule of that name.
     pub fn from_name(name: &str) -> Option<Survivor> {
-        Survivor::NAMES.iter().find(|(known, _)| *known == name).map(|(_, survivor)| *survivor)
+        name.parse().ok()
     }
 }
 

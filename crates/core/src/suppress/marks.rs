@@ -3,9 +3,13 @@
 //! Few combinations occur, so each is kept once and a row holds its number.
 
 use super::reason::Reason;
+use indexmap::IndexSet;
 use pebblebank_table::units::{ListId, SourceId};
 use pebblebank_values::consent::Consent;
 use std::collections::HashMap;
+
+/// What an allocator adds to a small piece of memory.
+const MALLOC_BYTES: usize = 16;
 
 /// One thing that a row or person is marked with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -54,8 +58,9 @@ impl MarkSet {
 /// All combinations of marks that occur in a run.
 #[derive(Debug)]
 pub struct MarkSets {
-    sets: Vec<Vec<Mark>>,
-    numbers: HashMap<Vec<Mark>, MarkSet>,
+    sets: IndexSet<Box<[Mark]>>,
+    /// How many marks all combinations have together.
+    marks: usize,
     unions: HashMap<(MarkSet, MarkSet), MarkSet>,
     last: Option<(Mark, MarkSet)>,
 }
@@ -63,8 +68,8 @@ pub struct MarkSets {
 impl Default for MarkSets {
     fn default() -> Self {
         MarkSets {
-            sets: vec![Vec::new()],
-            numbers: HashMap::from([(Vec::new(), MarkSet::NONE)]),
+            sets: IndexSet::from([Box::default()]),
+            marks: 0,
             unions: HashMap::new(),
             last: None,
         }
@@ -78,21 +83,27 @@ impl MarkSets {
     }
 
     /// All combinations, by number.
-    pub fn all(&self) -> &[Vec<Mark>] {
-        &self.sets
+    pub fn all(&self) -> impl ExactSizeIterator<Item = &[Mark]> {
+        self.sets.iter().map(AsRef::as_ref)
+    }
+
+    /// How many bytes the combinations take; few, unless nearly every row is on other lists.
+    pub fn bytes(&self) -> u64 {
+        const BYTES_PER_SET: usize = 2 * size_of::<Box<[Mark]>>() + size_of::<u64>() + MALLOC_BYTES;
+        const BYTES_PER_UNION: usize = 2 * size_of::<((MarkSet, MarkSet), MarkSet)>();
+        let sets = self.sets.len() * BYTES_PER_SET + self.marks * size_of::<Mark>();
+        (sets + self.unions.len() * BYTES_PER_UNION) as u64
     }
 
     /// The number of a combination.
     pub fn number(&mut self, mut marks: Vec<Mark>) -> MarkSet {
         marks.sort_unstable();
         marks.dedup();
-        if let Some(number) = self.numbers.get(&marks) {
-            return *number;
+        if let Some(known) = self.sets.get_index_of(marks.as_slice()) {
+            return MarkSet(known as u32);
         }
-        let number = MarkSet(self.sets.len() as u32);
-        self.sets.push(marks.clone());
-        self.numbers.insert(marks, number);
-        number
+        self.marks += marks.len();
+        MarkSet(self.sets.insert_full(marks.into()).0 as u32)
     }
 
     /// The number of the combination of one mark; mostly the one asked for last.

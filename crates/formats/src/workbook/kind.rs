@@ -6,11 +6,15 @@ use pebblebank_table::{Error, Result};
 use std::io::Read;
 
 /// The formats.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, strum::IntoStaticStr)]
 pub(crate) enum Kind {
+    #[strum(serialize = "workbook (XLSX)")]
     Xlsx,
+    #[strum(serialize = "workbook (XLSB)")]
     Xlsb,
+    #[strum(serialize = "workbook (XLS)")]
     Xls,
+    #[strum(serialize = "workbook (ODS)")]
     Ods,
 }
 
@@ -32,11 +36,6 @@ impl Kind {
     }
 
     pub fn name(self) -> &'static str {
-        match self {
-            Kind::Xlsx => "workbook (XLSX)",
-            Kind::Xlsb => "workbook (XLSB)",
-            Kind::Xls => "workbook (XLS)",
-            Kind::Ods => "workbook (ODS)",
-        }
+        self.into()
     }
 }

@@ -7,18 +7,23 @@
 pub mod copied;
 pub mod copies;
 pub mod crossings;
+mod entry_numbers;
 pub mod fill;
 pub mod folding;
 pub mod known;
 pub mod near_duplicates;
 pub mod near_misses;
 pub mod partitions;
+mod people_of_entries;
 pub mod read_again;
+mod reasons;
+mod refusals;
 pub mod settle;
 pub mod settled;
 pub mod supplied;
 pub mod supply;
 pub mod taking;
+mod who_is_who;
 pub mod why;
 
 pub use known::Known;

@@ -276,7 +276,7 @@ impl Settled {
 
     /// All combinations of marks, by number.
     pub fn all_marks(&self) -> impl Iterator<Item = &[Mark]> {
-        self.mark_sets.all().iter().map(Vec::as_slice)
+        self.mark_sets.all()
     }
 
     /// How many combinations of marks there are.

@@ -4,7 +4,7 @@
 //! about consent after all), the pass starts over.
 
 use super::counts::{Entrants, FileCounts};
-use super::kept::People;
+use super::kept::{Kept, People};
 use crate::job::Job;
 use crate::job::lists::EntriesToCompare;
 use crate::job::lists::JobList;
@@ -120,7 +120,10 @@ pub(crate) fn first_pass(
 ) -> Result<(People, Counted)> {
     let estimated = files.sources.iter().map(|file| file.records_estimated).sum();
     let has_ranks = files.row_keys.iter().any(Option::is_some);
-    let mut people = People::new(job.clean.identity, setting.memory, estimated, has_ranks, spool_folder)?;
+    let has_crossings =
+        job.lists.iter().any(|list| !list.take().is_empty() || list.by().is_some() || list.counts_mailings());
+    let kept = Kept { has_ranks, has_crossings };
+    let mut people = People::new(job.clean.identity, setting.memory, estimated, kept, spool_folder)?;
     people.checks.lists_of_addresses = job.lists.iter().map(JobList::is_of_addresses).collect();
     if let Remembering::From(memory) = &job.remembered {
         let hasher = &people.hasher;

@@ -19,6 +19,19 @@ pub const BYTES_PER_RECORD: u64 = 9;
 /// What is kept besides where other keys than the address decide: its rank, its key, the first row with its address.
 pub const BYTES_PER_RANKED_RECORD: u64 = 9;
 
+/// What is kept besides of a record that has a value in common with an entry: the number of the value, and its own.
+pub const BYTES_PER_CROSSING: u64 = 8;
+
+/// What a run keeps of each record beyond its kind and its keys.
+#[derive(Debug, Clone, Copy)]
+pub struct Kept {
+    /// Ranks among copies, and what joins rows by other keys than the address.
+    pub has_ranks: bool,
+    /// Which rows have which entries' values: for lists that values are taken from or that go by another field, and for
+    /// counting mailings.
+    pub has_crossings: bool,
+}
+
 /// What buffers take, whatever the number of records.
 pub const MEMORY_FOR_BUFFERS: u64 = 48 << 20;
 
@@ -57,10 +70,13 @@ impl People {
         identity: Identity,
         memory: u64,
         records_estimated: u64,
-        has_ranks: bool,
+        kept: Kept,
         spill_folder: &Path,
     ) -> Result<People> {
-        let bytes_per_record = BYTES_PER_RECORD + if has_ranks { BYTES_PER_RANKED_RECORD } else { 0 };
+        let Kept { has_ranks, has_crossings } = kept;
+        let bytes_per_record = BYTES_PER_RECORD
+            + if has_ranks { BYTES_PER_RANKED_RECORD } else { 0 }
+            + if has_crossings { BYTES_PER_CROSSING } else { 0 };
         let needed = MEMORY_FOR_BUFFERS + records_estimated * bytes_per_record;
         if needed > memory {
             return Err(not_enough_memory(memory, needed));
@@ -136,7 +152,8 @@ impl People {
 
     /// How much memory is left for keys.
     fn memory_for_keys(&self) -> Result<u64> {
-        let needed = MEMORY_FOR_BUFFERS + self.lines.len() as u64 * self.bytes_per_record;
+        let needed =
+            MEMORY_FOR_BUFFERS + self.lines.len() as u64 * self.bytes_per_record + self.mark_sets.bytes();
         let left = self.memory.checked_sub(needed).ok_or_else(|| not_enough_memory(self.memory, needed))?;
         Ok(part_for_keys(left))
     }
