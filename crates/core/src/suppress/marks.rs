@@ -67,12 +67,7 @@ pub struct MarkSets {
 
 impl Default for MarkSets {
     fn default() -> Self {
-        MarkSets {
-            sets: IndexSet::from([Box::default()]),
-            marks: 0,
-            unions: HashMap::new(),
-            last: None,
-        }
+        MarkSets { sets: IndexSet::from([Box::default()]), marks: 0, unions: HashMap::new(), last: None }
     }
 }
 

@@ -14,7 +14,7 @@ use crate::job::lists::EntriesToCompare;
 use crate::job::lists::NearMisses;
 use crate::job::remembering::Remembering;
 use crate::run::gather::chunks::Reading;
-use crate::run::gather::lists::{EntryScratch, ListPlan, read_list_chunk};
+use crate::run::gather::list_chunk::{EntryScratch, ListPlan, read_list_chunk};
 use crate::run::setting::Setting;
 use crate::run::tally::{NearMissExample, NearMissTally};
 use crate::suppress::alike::{Alike, address_alike, name_in};

@@ -44,12 +44,7 @@ pub(super) struct Joins {
 
 impl PartitionFindings {
     /// Looks at each run of equal hashes; `keys` are sorted.
-    pub fn of(
-        keys: &[Key],
-        numbers: &EntryNumbers,
-        bounced: &[(u32, SourceId)],
-        joins: Joins,
-    ) -> PartitionFindings {
+    pub fn of(keys: &[Key], numbers: &EntryNumbers, bounced: &[(u32, SourceId)], joins: Joins) -> PartitionFindings {
         let mut found = PartitionFindings { keys: keys.len() as u64, joins, ..Default::default() };
         for run in keys.chunk_by(|a, b| a.is_same_identity(*b)) {
             found.look_at(run, numbers, bounced);

@@ -132,4 +132,3 @@ fn matches(lists: &[ListCounts], matched: &RowSet, domains: &HeldDomains) -> Vec
     };
     lists.iter().enumerate().map(of_list).collect()
 }
-

@@ -14,7 +14,7 @@ use crate::run::contact::rank::newest_of_list;
 use crate::run::contact::{ContactReader, ContactWishes};
 use crate::run::decide::supply::{put_text, take_text};
 use crate::run::gather::chunks::Reading;
-use crate::run::gather::lists::{EntryScratch, ListPlan, read_list_chunk};
+use crate::run::gather::list_chunk::{EntryScratch, ListPlan, read_list_chunk};
 use crate::run::open::files::OpenFile;
 use crate::run::open::fit::cleaning_wishes;
 use crate::run::tally::TakenTally;

@@ -97,11 +97,7 @@ impl WhoIsWho {
     }
 
     /// Joins rows that share the value of another key, unless it is a switchboard.
-    pub fn join_by_other_keys(
-        &mut self,
-        lines: &[u8],
-        persons: &PersonWishes,
-    ) -> Result<Vec<Switchboards>> {
+    pub fn join_by_other_keys(&mut self, lines: &[u8], persons: &PersonWishes) -> Result<Vec<Switchboards>> {
         const EXAMPLES: usize = 5;
         let several = persons.same.len() > 1;
         let mut switchboards: Vec<Switchboards> = Vec::new();

@@ -6,8 +6,11 @@ use crate::person::keys::Role;
 use crate::run::open::files::OpenFile;
 use crate::run::row_bits::LINE_BITS;
 use crate::suppress::marks::Mark;
+use pebblebank_table::Record;
+use pebblebank_table::cell;
 use pebblebank_table::encoding::BAD_BYTES_ADVICE;
 use pebblebank_table::observe::{Finding, Met, Weight, counted};
+use pebblebank_table::units::ColumnIndex;
 use pebblebank_table::units::RowNumber;
 use pebblebank_table::{Error, ErrorKind};
 use pebblebank_values::date_column::OrderEvidence;
@@ -210,6 +213,30 @@ pub(crate) struct SourceChunk {
     pub checksum: u64,
     /// What stops the run.
     pub problem: Option<Problem>,
+}
+
+impl SourceChunk {
+    /// The next record is this.
+    #[inline]
+    pub(super) fn line(&mut self, line: Line) {
+        self.lines.push(line as u8);
+        self.counts.count(line);
+    }
+
+    /// Keeps bits with the record read last.
+    #[inline]
+    pub(super) fn add_bits(&mut self, bits: u8) {
+        if let Some(last) = self.lines.last_mut() {
+            *last |= bits;
+        }
+    }
+
+    /// Looks at what its dates say of the order of day and month.
+    pub(super) fn look_at_dates(&mut self, record: &Record, row: u32, columns: &[ColumnIndex]) {
+        for (column, seen) in columns.iter().zip(&mut self.counts.dates) {
+            seen.look(&cell::value(record.raw(column.0)), RowNumber(u64::from(row) + 1));
+        }
+    }
 }
 
 /// The end of a chunk or file, as far as it may be footnotes.

@@ -152,8 +152,7 @@ impl People {
 
     /// How much memory is left for keys.
     fn memory_for_keys(&self) -> Result<u64> {
-        let needed =
-            MEMORY_FOR_BUFFERS + self.lines.len() as u64 * self.bytes_per_record + self.mark_sets.bytes();
+        let needed = MEMORY_FOR_BUFFERS + self.lines.len() as u64 * self.bytes_per_record + self.mark_sets.bytes();
         let left = self.memory.checked_sub(needed).ok_or_else(|| not_enough_memory(self.memory, needed))?;
         Ok(part_for_keys(left))
     }

@@ -44,9 +44,10 @@ impl Entries {
         self.compared.len() + self.domains.len() - self.unusable as usize
     }
 
-    /// Adds an entry that goes by other fields: the first of its hashes counts as the entry.
-    pub(crate) fn add_keys(&mut self, hashes: &[IdentityHash], alike: Option<Alike>) {
-        let Some((first, others)) = hashes.split_first() else { return };
+    /// Adds an entry that goes by other fields: the first of its hashes counts as the entry. Says whether
+    /// there is one.
+    pub(crate) fn add_keys(&mut self, hashes: &[IdentityHash], alike: Option<Alike>) -> bool {
+        let Some((first, others)) = hashes.split_first() else { return false };
         let place = self.compared.len();
         self.also.extend(others.iter().map(|other| (place as u32, *other)));
         self.compared.push(*first);
@@ -54,6 +55,7 @@ impl Entries {
             self.texts.resize(place, None);
             self.texts.push(alike);
         }
+        true
     }
 
     /// Adds an entry, and what may be close to it, with the name beside it.

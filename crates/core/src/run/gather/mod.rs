@@ -7,11 +7,15 @@ pub mod counts;
 pub mod date_orders;
 pub mod first_pass;
 pub mod kept;
-pub(crate) mod list_entries;
+pub(crate) mod list_chunk;
+mod list_entries;
 pub(crate) mod lists;
 pub mod records;
 pub mod remembered;
+mod source_chunk;
+mod source_row;
 pub(crate) mod sources;
+mod statements;
 
 use crate::job::Job;
 use crate::run::open::Opening;
