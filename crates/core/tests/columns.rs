@@ -54,6 +54,8 @@ fn codes(mapping: &Mapping) -> Vec<&str> {
     2,
     true
 )]
+#[case::above_a_status_that_comes_twice_in_a_row("status,email\nunsubscribed,unsubscribed\n,email\n", 1, true)]
+#[case::above_rows_of_statuses_alone("status,email\nunsubscribed,unsubscribed,a\n", 1, true)]
 fn the_header_is_found(#[case] text: &str, #[case] above: u64, #[case] has_header: bool) {
     let (_, table) = located(text, None);
     assert_eq!((table.records_above, table.has_header), (above, has_header), "{table:?}");

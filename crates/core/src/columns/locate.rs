@@ -193,7 +193,9 @@ impl Finder<'_> {
             let value = &row[column];
             let below = self.column(column, index + 1, Some(cells));
             let is_word = is_header_word(value, self.named);
-            evidence.known += usize::from(is_word);
+            // The columns of a table have different names; a status comes again in one row.
+            let is_another = is_word && !cells[..column].iter().any(|other| other.folded == cell.folded);
+            evidence.known += usize::from(is_another);
             let is_addresses = below.kind == Some(Look::Address);
             names_addresses |= is_addresses && matches!(headers::recognise(value), Some(Meaning::Field(Field::Email)));
             let is_repeated = below.values.contains(cell.folded.as_str());

@@ -1,7 +1,7 @@
 //! The guards of suppression lists, checked before anything is put in place: the wrong file, the wrong column, an old
 //! list, one that was exported only in part.
 
-use super::reports::READS_MORE;
+use super::list_findings::READS_MORE;
 use crate::job::Job;
 use crate::job::guard::Guard;
 use crate::job::lists::EntriesToCompare;

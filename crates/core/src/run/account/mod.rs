@@ -5,9 +5,13 @@
 
 pub mod earlier;
 pub mod guards;
+mod list_findings;
 pub mod list_guards;
 pub mod people_findings;
+mod people_on_lists;
 pub mod reports;
+mod source_findings;
+mod tally_of_run;
 
 use super::decide::copied::Refused;
 use super::decide::known::Known;

@@ -4,12 +4,15 @@ use super::column::ColumnChunk;
 use super::distinct::hash;
 use crate::clean::plan::CleaningPlan;
 use crate::columns::lines::{Line, looks_like_footnote};
+use crate::run::contact::Contact;
 use crate::run::contact::{ContactReader, ContactWishes};
 use crate::run::gather::counts::{FileCounts, Problem, Tail};
 use crate::run::gather::records::{has_open_quote, line_above, not_text};
 use crate::run::open::files::OpenFile;
 use crate::tasks::survey::found::AddressSurvey;
 use pebblebank_formats::Format;
+use pebblebank_table::Record;
+use pebblebank_table::cell;
 use pebblebank_table::units::{ColumnIndex, RowNumber};
 use pebblebank_table::{Chunk, Records, Shape};
 use pebblebank_values::Field;
@@ -23,8 +26,14 @@ use std::collections::HashMap;
 pub(crate) struct Scratch {
     pub(super) records: Records,
     pub(super) contacts: ContactReader,
-    pub(super) disposable: DisposableDomains,
-    pub(super) domains: DomainLooks,
+    pub(super) looks: Looks,
+}
+
+/// What is known of domains.
+#[derive(Default)]
+pub(crate) struct Looks {
+    disposable: DisposableDomains,
+    domains: DomainLooks,
 }
 
 /// What is looked for in every chunk.
@@ -65,11 +74,78 @@ impl SurveyChunk {
             self.addresses.without_at_sign(self.address_is_first);
         }
     }
+
+    /// Counts what the address is, what was repaired, and what could be.
+    fn look_at_address(&mut self, contact: &Contact, asked: &Asked, looks: &mut Looks) {
+        let address = &contact.address;
+        let counts = &mut self.addresses;
+        match address.state {
+            State::Usable => {
+                counts.usable += 1;
+                counts.repaired += u64::from(address.rules.iter().any(|rule| !rule.changes_form_only()));
+                counts.role += u64::from(audience::is_role(address.local()));
+                counts.disposable += u64::from(looks.disposable.holds(address.domain()));
+                self.identities.push(hash(address.identity));
+                if asked.with_domains {
+                    let domain = String::from_utf8_lossy(address.domain()).into_owned();
+                    *self.domains.entry(domain).or_default() += 1;
+                }
+            }
+            State::Invalid(_) => {
+                counts.invalid += 1;
+                self.domain_entries += u64::from(is_domain_entry(contact.typed));
+            }
+            State::Placeholder => counts.placeholder += 1,
+            State::Blank => counts.blank += 1,
+        }
+        for rule in address.rules.iter() {
+            *counts.repairs.entry(rule.name()).or_default() += 1;
+        }
+        let may_be_slip = match address.state {
+            State::Usable => looks.domains.look(address.domain(), asked.slips).is_slip,
+            State::Invalid(_) => true,
+            State::Blank | State::Placeholder => false,
+        };
+        let text = String::from_utf8_lossy(address.text);
+        if may_be_slip && let Some((_, rules)) = suggest::mended(&text, suggest::ALL, asked.slips) {
+            rules.iter().for_each(|rule| *counts.suggestions.entry(rule.name()).or_default() += 1);
+        }
+    }
+
+    /// Looks at each value, as it is read and as it is cleaned.
+    fn look_at_values(&mut self, contact: &Contact, record: &Record, row: RowNumber, asked: &Asked) {
+        for (column, counts) in self.columns.iter_mut().enumerate() {
+            counts.look(record.raw(column), row.0);
+        }
+        for (column, rules, ..) in contact.values.iter().flat_map(|values| values.repairs()) {
+            self.columns[column.0].repaired(rules);
+        }
+        for (column, doubt) in contact.doubts() {
+            self.columns[column.0].doubt(*doubt, row);
+        }
+        if let Some(column) = asked.values_of {
+            let value = cell::text(record.raw(column.0)).trim().to_owned();
+            *self.values.entry(value).or_default() += 1;
+        }
+    }
+
+    /// Notes rows of another width than the header, and quotes that stay open.
+    fn look_at_shape(&mut self, file: &OpenFile<()>, chunk: &Chunk, record: &Record, row: RowNumber) {
+        if chunk.shape == Shape::Unusual && has_open_quote(record) {
+            self.lines.open_quotes.at(row);
+        }
+        match record.cells().cmp(&file.map().width()) {
+            std::cmp::Ordering::Greater => self.lines.long_rows.at(row),
+            std::cmp::Ordering::Less if file.format == Format::Delimited => self.lines.short_rows.at(row),
+            _ => {}
+        }
+    }
 }
 
+/// Looks at the rows of one chunk.
 pub(crate) fn read_chunk(file: &OpenFile<()>, chunk: &Chunk, asked: &Asked, scratch: &mut Scratch) -> SurveyChunk {
     let mut read = SurveyChunk::default();
-    let Scratch { records, contacts, disposable, domains } = scratch;
+    let Scratch { records, contacts, looks } = scratch;
     records.split(chunk, file.dialect);
     read.records = records.len() as u64;
     read.problem = not_text(file, chunk, records);
@@ -87,80 +163,24 @@ pub(crate) fn read_chunk(file: &OpenFile<()>, chunk: &Chunk, asked: &Asked, scra
             continue;
         }
         let contact = file.contact(contacts, record, ContactWishes::values(asked.cleaning));
-        let address = &contact.address;
-        let line = match address.state {
-            State::Usable => Line::Contact,
-            _ => file.judge(&record),
-        };
+        let line = if contact.address.is_usable() { Line::Contact } else { file.judge(&record) };
         read.lines.count(line);
         read.kinds[index] = line as u8;
         if line != Line::Contact {
             continue;
         }
-        let row = RowNumber(index as u64 + 1);
-        if address.is_usable() || !looks_like_footnote(&record, map.width()) {
-            read.tail.contact();
-            read.look_at_waiting();
-        } else {
+        if !contact.address.is_usable() && looks_like_footnote(&record, map.width()) {
             read.tail.rows.push(index as u32);
-            read.waiting.push((row.0, record.raw(0).to_vec()));
+            read.waiting.push((index as u64 + 1, record.raw(0).to_vec()));
             continue;
         }
+        read.tail.contact();
+        read.look_at_waiting();
         if map.column(Field::Email).is_some() {
-            let counts = &mut read.addresses;
-            match address.state {
-                State::Usable => {
-                    counts.usable += 1;
-                    counts.repaired += u64::from(address.rules.iter().any(|rule| !rule.changes_form_only()));
-                    counts.role += u64::from(audience::is_role(address.local()));
-                    counts.disposable += u64::from(disposable.holds(address.domain()));
-                    read.identities.push(hash(address.identity));
-                    if asked.with_domains {
-                        let domain = String::from_utf8_lossy(address.domain()).into_owned();
-                        *read.domains.entry(domain).or_default() += 1;
-                    }
-                }
-                State::Invalid(_) => {
-                    counts.invalid += 1;
-                    read.domain_entries += u64::from(is_domain_entry(contact.typed));
-                }
-                State::Placeholder => counts.placeholder += 1,
-                State::Blank => counts.blank += 1,
-            }
-            for rule in address.rules.iter() {
-                *counts.repairs.entry(rule.name()).or_default() += 1;
-            }
-            let may_be_slip = match address.state {
-                State::Usable => domains.look(address.domain(), asked.slips).is_slip,
-                State::Invalid(_) => true,
-                State::Blank | State::Placeholder => false,
-            };
-            let text = String::from_utf8_lossy(address.text);
-            if may_be_slip && let Some((_, rules)) = suggest::mended(&text, suggest::ALL, asked.slips) {
-                rules.iter().for_each(|rule| *counts.suggestions.entry(rule.name()).or_default() += 1);
-            }
+            read.look_at_address(&contact, asked, looks);
         }
-        for (column, counts) in read.columns.iter_mut().enumerate() {
-            counts.look(record.raw(column), row.0);
-        }
-        for (column, rules, ..) in contact.values.iter().flat_map(|values| values.repairs()) {
-            read.columns[column.0].repaired(rules);
-        }
-        for (column, doubt) in contact.doubts() {
-            read.columns[column.0].doubt(*doubt, row);
-        }
-        if let Some(column) = asked.values_of {
-            let value = pebblebank_table::cell::text(record.raw(column.0)).trim().to_owned();
-            *read.values.entry(value).or_default() += 1;
-        }
-        if chunk.shape == Shape::Unusual && has_open_quote(&record) {
-            read.lines.open_quotes.at(row);
-        }
-        match record.cells().cmp(&map.width()) {
-            std::cmp::Ordering::Greater => read.lines.long_rows.at(row),
-            std::cmp::Ordering::Less if file.format == Format::Delimited => read.lines.short_rows.at(row),
-            _ => {}
-        }
+        read.look_at_values(&contact, &record, RowNumber(index as u64 + 1), asked);
+        read.look_at_shape(file, chunk, &record, RowNumber(index as u64 + 1));
     }
     read.columns.iter_mut().for_each(ColumnChunk::finish);
     read

@@ -1,0 +1,122 @@
+//! What stops a load before anything changes: options that do not fit, words that are not known, entries that were not
+//! read, files that give nobody.
+
+use crate::arguments::BankLoad;
+use pebblebank_bank::batch::What;
+use pebblebank_core::job::guard::Accepted;
+use pebblebank_core::job::guard::Guard;
+use pebblebank_core::run::setting::wrong_use;
+use pebblebank_core::suppress::status::StatusReason;
+use pebblebank_core::tasks::entries::EntriesRead;
+use pebblebank_table::Error;
+use pebblebank_table::ErrorKind;
+use pebblebank_table::Result;
+use std::path::Path;
+
+/// A mailing is named where one was sent, and only there.
+pub(super) fn check_campaign(command: &BankLoad, what: What) -> Result<()> {
+    match (what == What::Sent, command.campaign.is_some()) {
+        (false, true) => Err(wrong_use("--campaign goes with --as sent", "leave it out, or write --as sent")),
+        (true, false) => {
+            let advice = "name the mailing, so that nobody gets it twice: --campaign \"spring fair 2026\"";
+            Err(wrong_use("--as sent needs to know which mailing it was", advice))
+        }
+        _ => Ok(()),
+    }
+}
+
+/// A load that would take nobody in is more likely a file read wrongly than an empty one.
+pub(super) fn refuse_no_entry(read: &EntriesRead, what: What, entries: u64, came_back: u64) -> Result<()> {
+    if entries == 0 && came_back > 0 {
+        let what = "everybody in it came back since the file was last changed, so nothing was changed";
+        return Err(Error::new(ErrorKind::Input, what, "export the list anew"));
+    }
+    if entries == 0 {
+        let what = match read.status_columns.as_slice() {
+            [] => "no entry was found, so nothing was changed".to_owned(),
+            columns => format!(
+                "by its column \"{}\" no row is {} ({}), so nothing was changed",
+                columns.join("\", \""),
+                what.name(),
+                words_in_short(read)
+            ),
+        };
+        let advice = "look whether it is the right file; --field \"email=HEADER\" says which column has the addresses, --status COLUMN which one says what happened";
+        return Err(Error::new(ErrorKind::Input, what, advice));
+    }
+    Ok(())
+}
+
+/// The words of the status columns, what they were read as, and how often they occur.
+fn words_in_short(read: &EntriesRead) -> String {
+    let word = |(word, (said, count)): (&String, &(StatusReason, u64))| match word.as_str() {
+        "" => format!("blank {count}"),
+        word => format!("\"{word}\" {count}: {}", said.name()),
+    };
+    read.words.iter().take(5).map(word).collect::<Vec<_>>().join(", ")
+}
+
+/// A word that nobody listed may be a refusal or none: the user says which.
+pub(super) fn refuse_unlisted_words(read: &EntriesRead, what: What) -> Result<()> {
+    const SHOWN: usize = 5;
+    let unlisted: Vec<_> = read.words.iter().filter(|(_, (said, _))| *said == StatusReason::Unlisted).collect();
+    let Some((first, _)) = unlisted.first() else { return Ok(()) };
+    let shown: Vec<String> =
+        unlisted.iter().take(SHOWN).map(|(word, (_, count))| format!("\"{word}\" ({count})")).collect();
+    let more = unlisted.len().saturating_sub(SHOWN);
+    let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+    let what_happened = format!(
+        "the column \"{}\" says what happened, and some of its words are not known: {}{more}; nothing was changed",
+        read.status_columns.join("\", \""),
+        shown.join(", ")
+    );
+    let advice = format!(
+        "say what each means: --status-means \"{first}={}\" (or soft-bounce, complained, opted-out, do-not-contact, sent, nothing); --status COLUMN names another column, --status none takes every row",
+        what.name()
+    );
+    Err(Error::new(ErrorKind::Question, what_happened, advice))
+}
+
+/// What looks like an entry and was not read stops the load, unless it is accepted.
+pub(super) fn refuse_unread(read: &EntriesRead, accept: &Accepted) -> Result<()> {
+    let count = read.unread.count;
+    if count == 0 || accept.covers(Guard::UnreadEntries, count) {
+        return Ok(());
+    }
+    let texts = if count == 1 {
+        "1 text looks like an entry and stands".to_owned()
+    } else {
+        format!("{count} texts look like entries and stand")
+    };
+    let what = format!(
+        "{}: {texts} outside of what was read ({}); nothing was changed",
+        Guard::UnreadEntries.name(),
+        read.unread.in_words()
+    );
+    let advice = "--field \"email=HEADER\" once for each column reads further columns, --sheet all reads all sheets; if these are nobody's, --accept unread-entries goes on without them";
+    Err(Error::new(ErrorKind::Guard, what, advice))
+}
+
+/// People whom another bank has forgotten would be contacted again: only a copy of that bank can tell who they are.
+pub(super) fn refuse_forgotten_elsewhere(count: u64, accept: &Accepted) -> Result<()> {
+    if count == 0 || accept.covers(Guard::UnreadEntries, count) {
+        return Ok(());
+    }
+    let people =
+        if count == 1 { "1 entry stands for somebody".to_owned() } else { format!("{count} entries stand for people") };
+    let what = format!(
+        "{}: {people} whom another bank has forgotten, and would be contacted again; nothing was changed",
+        Guard::UnreadEntries.name()
+    );
+    let advice = "copy that bank as a whole (pebblebank bank backup), and use the copy; --accept unread-entries loads the others without them";
+    Err(Error::new(ErrorKind::Guard, what, advice))
+}
+
+/// A file that is there already is known before anything changes.
+pub(super) fn refuse_existing(file: &Path) -> Result<()> {
+    if !file.exists() {
+        return Ok(());
+    }
+    let what = "there is a file of this name already, so nothing was changed";
+    Err(Error::new(ErrorKind::Output, what, "name a new file behind --take-out").in_file(file))
+}

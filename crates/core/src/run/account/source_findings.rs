@@ -1,0 +1,137 @@
+//! What should be said of sources and of the bank: values that are in doubt, words that are not known, rows without addresses.
+
+use crate::clean::replace::Replacement;
+use crate::job::remembering::Remembering;
+use crate::run::account::people_findings;
+use crate::run::account::reports::Reports;
+use crate::run::gather::counts::FileCounts;
+use crate::run::tally::SourceTally;
+use crate::suppress::reason::Reason;
+use pebblebank_table::observe::Finding;
+use pebblebank_table::observe::Met;
+use pebblebank_table::observe::Weight;
+use pebblebank_table::observe::counted;
+use pebblebank_table::units::ColumnIndex;
+use pebblebank_table::units::FileId;
+use pebblebank_values::Doubt;
+
+impl Reports<'_> {
+    /// What should be said of the files and of what became of people.
+    pub(super) fn findings(&self, sources: &[SourceTally]) -> Vec<Finding> {
+        let mut findings = Vec::new();
+        for (file, counts) in self.known.files.sources.iter().zip(&self.known.source_counts) {
+            let name = file.input.name();
+            findings.extend(counts.row_findings().into_iter().map(|finding| finding.in_file(&name)));
+            findings.extend(replaced(&name, counts));
+            findings.extend(unlisted_words(&name, counts));
+        }
+        for (file, counts) in self.known.files.lists.iter().zip(&self.known.list_files) {
+            findings.extend(counts.row_findings().into_iter().map(|finding| finding.in_file(file.input.name())));
+        }
+        findings.extend(self.replacements());
+        findings.extend(people_findings::of_switchboards(self.known, self.job));
+        findings.extend(people_findings::of_decisions(self.known, self.job));
+        findings.extend(people_findings::of_namesakes(self.known, self.job));
+        findings.extend(self.list_statuses());
+        findings.extend(self.returned());
+        findings.extend(sources.iter().filter_map(few_addresses));
+        if !sources.is_empty() && !sources.iter().any(|source| source.has_consent_column) {
+            let text = "no source has a column that says who may be written to, so everybody passes";
+            findings.push(Finding::new("no-consent-column", Weight::Note, text));
+        }
+        findings
+    }
+
+    /// Values that could not be cleaned.
+    pub(super) fn doubt(&self, (file, column, doubt): (FileId, ColumnIndex, Doubt), met: &Met) -> Finding {
+        let file = &self.known.files.sources[file.0 as usize];
+        let header = file.map().headers.get(column.0).cloned().unwrap_or_default();
+        let text = format!("\"{header}\": {} {}", counted(met.count, "value", "", "").trim_end(), doubt.says());
+        Finding::new(doubt.code(), Weight::Warning, text).in_file(file.input.name()).in_column(header).at_rows(met)
+    }
+
+    /// What should be said of the bank, before all else: it is about who may be written to.
+    pub(super) fn of_the_bank(&self) -> Vec<Finding> {
+        match &self.job.remembered {
+            Remembering::Nothing if self.job.compares() => Vec::new(),
+            Remembering::Nothing => {
+                let text = "there is no bank yet, so nobody is held for what was remembered";
+                vec![Finding::new("no-bank", Weight::Note, text)]
+            }
+            Remembering::From(memory) => {
+                memory.remarks().iter().map(|text| Finding::new("bank", Weight::Doubt, text)).collect()
+            }
+            Remembering::NotThere(path) => {
+                let path = path.display();
+                let text = format!("there is no bank in {path} yet, so nobody is held for what was remembered");
+                vec![Finding::new("no-bank", Weight::Note, text)]
+            }
+            Remembering::SwitchedOff => {
+                let text = "the bank was left out (--without-bank): nobody was held back for what it remembers";
+                vec![Finding::new("without-bank", Weight::Warning, text)]
+            }
+        }
+    }
+
+    /// In how many rows each replacement of the job replaced something: one that hits too much, or nothing, is to be seen.
+    fn replacements(&self) -> Vec<Finding> {
+        let finding = |(number, replacement): (usize, &Replacement)| {
+            let met = self.known.source_counts.iter().filter_map(|counts| counts.replacements.get(number));
+            let count: u64 = met.map(|met| met.count).sum();
+            let (column, wanted) = (replacement.column.name(), replacement.wanted());
+            let text = match count {
+                0 => format!("[[replace]] {wanted} in {column} was found in no row"),
+                1 => format!("[[replace]] {wanted} in {column} was replaced in 1 row"),
+                count => format!("[[replace]] {wanted} in {column} was replaced in {count} rows"),
+            };
+            let weight = if count == 0 { Weight::Doubt } else { Weight::Note };
+            Finding { count, ..Finding::new("replacement", weight, text) }
+        };
+        self.job.replace_values.iter().enumerate().map(finding).collect()
+    }
+}
+
+/// Most rows of a source have no usable address: perhaps it is the wrong column.
+fn few_addresses(source: &SourceTally) -> Option<Finding> {
+    const FEW_ROWS: u64 = 20;
+    let reasons = [Reason::BlankAddress, Reason::InvalidAddress, Reason::PlaceholderAddress];
+    let without: u64 = reasons.into_iter().map(|reason| source.account.set_aside[reason as usize]).sum();
+    let read = source.account.read;
+    let is_odd = read >= FEW_ROWS && without * 2 > read;
+    is_odd.then(|| {
+        let text = format!(
+            "{without} of {read} rows of {} have no usable address; is it the right column? --field \"email=HEADER\" says which it is",
+            source.name
+        );
+        Finding { count: without, ..Finding::new("few-addresses", Weight::Warning, text) }
+    })
+}
+
+fn replaced(file: &str, counts: &FileCounts) -> Option<Finding> {
+    let met = &counts.replaced;
+    let text = format!(
+        "bytes that fit no character were replaced by � in {} places, as the job asks; the numbers are those of lines",
+        met.count
+    );
+    (met.count > 0).then(|| Finding::new("bad-bytes-replaced", Weight::Warning, text).in_file(file).at_rows(met))
+}
+
+fn unlisted_words(file: &str, counts: &FileCounts) -> Option<Finding> {
+    let count: u64 = counts.unlisted_words.values().sum();
+    let words: Vec<String> =
+        counts.unlisted_words.iter().take(5).map(|(word, count)| format!("\"{word}\" {count}")).collect();
+    let text = format!(
+        "the consent column has words whose meaning is not known, which do not pass (no-consent): {}",
+        words.join(", ")
+    );
+    let finding = Finding { count, ..Finding::new("unlisted-consent-words", Weight::Warning, text) };
+    (count > 0).then(|| finding.in_file(file))
+}
+
+pub(super) fn written_without_address(source: &str, met: &Met) -> Option<Finding> {
+    let text = format!(
+        "{} an address that cannot be used; it was written blank, since the job asks for none",
+        counted(met.count, "row", &format!("of {source} has"), &format!("of {source} have"))
+    );
+    (met.count > 0).then(|| Finding::new("address-written-blank", Weight::Note, text).at_rows(met))
+}

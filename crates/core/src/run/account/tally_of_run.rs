@@ -1,0 +1,177 @@
+//! The account of a run: what became of the rows of each source, and what each list did.
+
+use crate::job::lists::EntriesToCompare;
+use crate::job::lists::JobList;
+use crate::job::remembering::Remembering;
+use crate::person::same::PersonKey;
+use crate::run::account::list_findings::unread_finding;
+use crate::run::account::people_on_lists::PeopleOnLists;
+use crate::run::account::reports::Reports;
+use crate::run::account::source_findings::written_without_address;
+use crate::run::gather::counts::FileCounts;
+use crate::run::open::files::OpenFile;
+use crate::run::tally::Account;
+use crate::run::tally::BankTally;
+use crate::run::tally::FileTally;
+use crate::run::tally::ListTally;
+use crate::run::tally::NearMissTally;
+use crate::run::tally::NearTally;
+use crate::run::tally::OtherLines;
+use crate::run::tally::Outcome;
+use crate::run::tally::RepairCounts;
+use crate::run::tally::SourceTally;
+use crate::run::tally::SuppressionTally;
+use crate::run::tally::TALLY_SCHEMA;
+use crate::run::tally::Tally;
+use crate::run::tally::WriteTally;
+use crate::run::write::rows::Counts;
+use pebblebank_formats::Format;
+use pebblebank_table::units::ListId;
+use pebblebank_table::units::SourceId;
+use pebblebank_values::Field;
+use serde_json::Map;
+use serde_json::Value;
+
+impl Reports<'_> {
+    /// The account of the run. `counts` are those of the second pass, by source.
+    pub fn tally(&self, counts: Vec<Counts>, import_rows: &[u64]) -> Tally {
+        let on_lists = PeopleOnLists::count(self.job, self.known, &counts);
+        let unread = self.unread(&counts);
+        let mut repairs = RepairCounts::default();
+        let mut suggestions = RepairCounts::default();
+        let mut findings = self.known.files.all_findings();
+        let mut sources = Vec::new();
+        let mut all = Account::default();
+        for (index, counted) in counts.into_iter().enumerate() {
+            repairs.add(counted.repairs);
+            suggestions.add(counted.suggestions);
+            findings.extend(counted.doubts.iter().map(|(place, met)| self.doubt(*place, met)));
+            let merged_within = counted.merged_within;
+            let source = SourceTally { merged_within, ..self.source_tally(SourceId(index as u16), counted.account) };
+            findings.extend(written_without_address(&source.name, &counted.written_without_address));
+            all.add(&source.account);
+            sources.push(source);
+        }
+        let suppression = self.suppression_tallies(&on_lists.suppressed);
+        let lists = self.list_tallies(JobList::is_asked, &on_lists.on);
+        findings.extend(self.findings(&sources));
+        findings.extend(self.unusable_lists(&suppression, &lists));
+        findings.extend(unread.iter().map(unread_finding));
+        findings.splice(0..0, self.of_the_bank());
+        findings.sort_by_key(|finding| finding.weight);
+        Tally {
+            schema: TALLY_SCHEMA,
+            job: self.job.name.clone(),
+            outcome: Outcome::DryRun,
+            same: self.job.person.same.iter().map(PersonKey::name).collect(),
+            all,
+            sources,
+            suppression,
+            bank: self.bank(),
+            allowed: on_lists.allowed,
+            near_misses: NearMissTally::default(),
+            unread,
+            lists,
+            near_duplicates: NearTally::default(),
+            decisions: self.job.person.decisions.as_ref().map(|path| path.display().to_string()),
+            fill: None,
+            taken: Vec::new(),
+            repairs: repairs.into_tally(),
+            suggestions: suggestions.into_tally(),
+            written: self.job.writes.iter().zip(import_rows).map(write_tally).collect(),
+            accepted_guards: Vec::new(),
+            findings,
+        }
+    }
+
+    /// The lists of a kind; `persons` by list: the people who are on it.
+    fn list_tallies(&self, is_wanted: fn(&JobList) -> bool, persons: &[u64]) -> Vec<ListTally> {
+        let lists = persons.iter().zip(&self.job.lists).enumerate().filter(|(_, (_, list))| is_wanted(list));
+        lists.map(|(list, (on, _))| self.list_tally(ListId(list as u16), *on)).collect()
+    }
+
+    /// The suppression lists; `persons` by list: the people whom it suppresses.
+    fn suppression_tallies(&self, persons: &[u64]) -> Vec<SuppressionTally> {
+        let suppression = self.list_tallies(|list| list.hold().is_some(), persons).into_iter();
+        let tally = |list: ListTally| {
+            let spec = self.job.lists.iter().find(|spec| spec.name() == list.name)?;
+            let hold = spec.hold()?;
+            // Reasons that no entry of a mixed list has.
+            let is_unused = spec.is_share() && list.entries + list.blank == 0;
+            (!is_unused).then(|| SuppressionTally {
+                reason: hold.reason,
+                persons_held: list.persons,
+                list: ListTally { name: hold.name.clone(), ..list },
+            })
+        };
+        suppression.filter_map(tally).collect()
+    }
+
+    fn source_tally(&self, source: SourceId, account: Account) -> SourceTally {
+        let files =
+            self.known.files.sources.iter().zip(&self.known.source_counts).filter(|(file, _)| file.owner == source);
+        let read = files.clone().map(|(_, counts)| counts.contacts).sum();
+        SourceTally {
+            name: self.job.sources[source.0 as usize].name.clone(),
+            account: Account { read, ..account },
+            merged_within: 0,
+            has_consent_column: files.clone().any(|(file, _)| !file.map().consents.is_empty()),
+            files: files.map(|(file, counts)| file_tally(file, counts)).collect(),
+        }
+    }
+
+    fn list_tally(&self, list: ListId, persons: u64) -> ListTally {
+        let files = self.known.files.lists.iter().zip(&self.known.list_files).filter(|(file, _)| file.owner == list);
+        let counts = &self.known.entrants.lists[list.0 as usize];
+        let matches = self.known.settled.matches[list.0 as usize];
+        let spec = &self.job.lists[list.0 as usize];
+        ListTally {
+            name: spec.name().to_owned(),
+            entries: counts.addresses + counts.domains + counts.unusable,
+            domains: counts.domains,
+            digests: counts.digests,
+            unusable: counts.unusable,
+            blank: counts.blank,
+            left_out: counts.left_out,
+            no_refusal: counts.no_refusal,
+            matched: matches.matched,
+            unmatched: matches.unmatched,
+            persons,
+            files: files.map(|(file, counts)| file_tally(file, counts)).collect(),
+        }
+    }
+
+    fn bank(&self) -> BankTally {
+        let (applied, file) = match &self.job.remembered {
+            Remembering::From(memory) => (true, Some(memory.shown())),
+            Remembering::Nothing | Remembering::NotThere(_) | Remembering::SwitchedOff => (false, None),
+        };
+        let switched_off = matches!(self.job.remembered, Remembering::SwitchedOff);
+        BankTally { applied, switched_off, file, scope: self.job.scope.clone() }
+    }
+}
+
+fn file_tally<Owner>(file: &OpenFile<Owner>, counts: &FileCounts) -> FileTally {
+    let fields: Map<String, Value> = Field::ALL
+        .into_iter()
+        .filter_map(|field| Some((field.name().to_owned(), file.map().header(file.map().column(field)?).into())))
+        .collect();
+    FileTally {
+        file: file.input.name(),
+        format: file.format_name,
+        sheet: file.sheet.clone(),
+        encoding: file.format.is_text().then(|| file.encoding.name()),
+        delimiter: (file.format == Format::Delimited).then(|| file.dialect.delimiter_name()),
+        rows: counts.contacts,
+        other_lines: OtherLines(counts.others),
+        fields,
+    }
+}
+
+fn write_tally((write, rows): (&crate::job::Write, &u64)) -> WriteTally {
+    WriteTally {
+        file: write.shown.clone(),
+        layout: write.layout.as_ref().map(|layout| layout.name.clone()),
+        rows: *rows,
+    }
+}
