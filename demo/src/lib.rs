@@ -15,9 +15,8 @@ mod playhouse;
 mod rng;
 mod sources;
 
-use std::fs;
-use std::io;
 use std::path::Path;
+use std::{fs, io};
 
 /// The seed of the demo.
 const SEED: u64 = 20_260_302;

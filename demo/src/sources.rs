@@ -1,10 +1,9 @@
 //! The five sources of the demo: each with the columns and the mess of the program that it comes from.
 
-use crate::Written;
 use crate::export::{Export, in_utf_16, in_windows_1252, no_address, typed};
-use crate::mess;
 use crate::people::{Person, World};
 use crate::rng::Rng;
+use crate::{Written, mess};
 
 const BASKETS: [&str; 5] = ["ferns", "roses, climbing", "bulbs; mixed", "12\" pots", "seeds\nand labels"];
 

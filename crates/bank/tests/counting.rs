@@ -1,4 +1,5 @@
 //! What holds by its number in a time: soft bounces, and how often somebody was written to; counted a second time the plain way.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

@@ -1,4 +1,5 @@
 //! What can go wrong with the file: nothing is lost, nothing is half done, and the words say what to do.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

@@ -1,4 +1,5 @@
 //! What a run sees of the bank: by one scan, or by look-ups for few people, which find the same.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

@@ -1,5 +1,6 @@
 //! Whatever is done to the bank in whatever order, it holds whom a plain list of entries would hold, and its counts are
 //! those of what is in it.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

@@ -1,4 +1,5 @@
 //! Bad input: what is said, with which exit status, and that no output was touched.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

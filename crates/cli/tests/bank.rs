@@ -1,11 +1,11 @@
 //! The bank, as its users meet it: adding, loading, taking back, finding, forgetting, and what runs see of it.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;
 
-use common::Ran;
 use common::shop::{SHOP, desk, held, refused, with_keys, written};
-use common::{job_with, provider};
+use common::{Ran, job_with, provider};
 use rstest::rstest;
 use serde_json::Value;
 

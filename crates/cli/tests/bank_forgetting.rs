@@ -1,4 +1,5 @@
 //! People who take a refusal back, and people who ask to be forgotten.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

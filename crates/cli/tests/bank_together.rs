@@ -1,4 +1,5 @@
 //! Several commands at the bank at once, and commands that are cut off: nothing is lost, nothing half done.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

@@ -1,4 +1,5 @@
 //! Values on their way through a run: what is repaired, derived, suggested, asked, and what is left as it was.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

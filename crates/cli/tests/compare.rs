@@ -1,4 +1,5 @@
 //! Lists held against each other.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

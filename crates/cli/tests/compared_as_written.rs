@@ -1,5 +1,6 @@
 //! What is compared is what is written, and every row of a person counts: rules of whom a list holds, who is one person, and
 //! what stands in the import file, each with the spelling that once went wrong.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

@@ -1,4 +1,5 @@
 //! The documentation says of the program what is so: options, keys of job files, keys of documents, codes, reasons.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

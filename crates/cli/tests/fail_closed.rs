@@ -1,4 +1,5 @@
 //! What was recognised wrongly must not write to people who refused: the run stops and asks, or says what it found.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

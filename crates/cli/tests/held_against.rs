@@ -1,4 +1,5 @@
 //! What is held against lists, counted a second time the plain way: near misses, overlaps, and what is taken out of a list.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

@@ -1,4 +1,5 @@
 //! The house: crates only look down, and no file or folder knows one that knows it.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use rstest::rstest;

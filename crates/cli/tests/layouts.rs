@@ -1,4 +1,5 @@
 //! Layouts: what stands in each cell, counted a second time the plain way.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

@@ -1,4 +1,5 @@
 //! Lists to ask about: conditions, columns, suppressions and values; conditions on sources and lists.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

@@ -1,4 +1,5 @@
 //! Where many entries and many contacts have one value in common, everybody gets what is due, held against a plain count.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

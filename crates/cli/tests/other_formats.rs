@@ -1,4 +1,5 @@
 //! What is no delimited text gives the rows that stand in it, whatever is in the cells and however it is written.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

@@ -1,5 +1,6 @@
 //! Outputs, of every command that writes: what may not be written over is refused, what a killed command left is completed
 //! first, and two commands at once do not mix their files.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

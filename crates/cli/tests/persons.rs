@@ -1,4 +1,5 @@
 //! The same person: keys, survivors, switchboards.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

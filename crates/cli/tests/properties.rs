@@ -1,4 +1,5 @@
 //! What must hold whatever the rows are.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

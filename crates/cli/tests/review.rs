@@ -1,4 +1,5 @@
 //! Near duplicates and what is decided about them.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

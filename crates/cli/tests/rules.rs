@@ -1,4 +1,5 @@
 //! The fine print: where two careful readers of the design would write different bytes.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

@@ -1,5 +1,6 @@
 //! What the commands print, as their users read it: the most important thing first, every number explained, the next step
 //! said. A change of these pictures is a change of the interface.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

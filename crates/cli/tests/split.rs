@@ -1,4 +1,5 @@
 //! `split`: parts that together hold every row exactly once.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

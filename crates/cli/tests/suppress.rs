@@ -1,5 +1,6 @@
 //! Suppression lists: what holds somebody, near misses, likely mistakes, who is allowed all the same, and the one-shot
 //! `suppress`.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

@@ -1,4 +1,5 @@
 //! `survey` and `propose`: what is in files, and a job made of it.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

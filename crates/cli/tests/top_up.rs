@@ -1,4 +1,5 @@
 //! A master list, topped up.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod common;

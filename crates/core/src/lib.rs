@@ -6,6 +6,7 @@
 //! in five stages, and [`tasks`] are the commands that are more than a job. Nothing here prints, asks, reads the clock or
 //! the environment: a caller hands in a [`job::Job`] and a [`run::Setting`], and listens through
 //! [`pebblebank_table::observe::Observer`].
+
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 
 pub mod clean;

@@ -1,10 +1,12 @@
 //! Cleaning of values, kind by kind: what becomes of what people type, and what must always hold.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_core::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
 use pebblebank_core::clean::row::RowCleaner;
 use pebblebank_core::columns::locate::Table;
-use pebblebank_core::columns::mapping::{Unmapped, map_columns};
+use pebblebank_core::columns::mapper::Unmapped;
+use pebblebank_core::columns::mapping::map_columns;
 use pebblebank_core::columns::sample::SampleRecords;
 use pebblebank_core::columns::wishes::{ColumnWishes, ConsentQuestions};
 use pebblebank_table::units::{ColumnIndex, RowNumber};
@@ -18,8 +20,10 @@ use pebblebank_values::name::{NamePart, given_first, is_address, is_company, par
 use pebblebank_values::place::{self, Country, PlaceForm, street_key};
 use pebblebank_values::suggest::{self, DomainSlips, has_known_top_level, mended};
 use pebblebank_values::text::{LineEnds, tidy};
-use pebblebank_values::{Cleaned, Doubt, Field, Kind, Rule, Rules, language, number, phone, tags, website, yes_no};
-use pebblebank_values::{place_parts, postal_code, region};
+use pebblebank_values::{
+    Cleaned, Doubt, Field, Kind, Rule, Rules, language, number, phone, place_parts, postal_code, region, tags, website,
+    yes_no,
+};
 use proptest::prelude::*;
 use rstest::rstest;
 use std::path::Path;

@@ -1,8 +1,10 @@
 //! Where a table begins, and which column is which field.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_core::columns::locate::{Table, locate_table};
-use pebblebank_core::columns::mapping::{Mapping, Unmapped, map_columns};
+use pebblebank_core::columns::mapper::Unmapped;
+use pebblebank_core::columns::mapping::{Mapping, map_columns};
 use pebblebank_core::columns::sample::SampleRecords;
 use pebblebank_core::columns::wishes::{ColumnWishes, ConsentQuestions};
 use pebblebank_table::units::ColumnIndex;

@@ -1,4 +1,5 @@
 //! The condition language: what is written is judged as a plain reading of it would be, and what cannot be read is pointed at.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_core::select::condition::Selection;

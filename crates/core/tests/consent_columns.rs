@@ -1,4 +1,5 @@
 //! Which columns are about consent: every header with every way to say yes and no, and the columns of ordinary exports.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_core::columns::consent::{Judged, ValuesSay, judge};

@@ -1,4 +1,5 @@
 //! What happens if a part of the program gives up where it should not: a clear end, and nothing written.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_core::job::memory::DEFAULT_MEMORY;

@@ -1,4 +1,5 @@
 //! Every format that can be handed over: what is read of it.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use encoding_rs::{MACINTOSH, SHIFT_JIS, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1250, WINDOWS_1251, WINDOWS_1252};

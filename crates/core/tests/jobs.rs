@@ -1,4 +1,5 @@
 //! The job file: defaults, paths, layouts.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_core::job::lists::EntriesToCompare as _;

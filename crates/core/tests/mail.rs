@@ -1,4 +1,5 @@
 //! Messages that came back, as a list: whom they are about, and which are about nobody.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_core::job::pattern::FilePattern;

@@ -1,4 +1,5 @@
 //! How well near duplicates are found, among made-up people of whom the truth is known.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_core::job::file::read;

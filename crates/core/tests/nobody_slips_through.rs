@@ -1,5 +1,6 @@
 //! Lists and sources in the shapes in which people keep them: nobody who must not be contacted is written, nobody is lost,
 //! and few of them make the run stop and ask.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 mod shapes;

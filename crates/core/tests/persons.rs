@@ -1,4 +1,5 @@
 //! Keys, groups and near duplicates: the same people whatever the memory and the order; decisions about them.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_core::person::decisions::{Decision, Decisions, Named, Verdict};

@@ -1,4 +1,5 @@
 //! Entries of lists, held domains, marks: who is held, and why.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_core::suppress::domains::HeldDomains;

@@ -1,4 +1,5 @@
 //! Single values: consent words, blank words, names, headers, sizes, and how cells are written.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_core::job::memory::parse;

@@ -2,6 +2,7 @@
 //!
 //! [`input`] opens what may be packed, [`mod@format`] tells what it is, [`extract`] takes the rows out into a nameless file
 //! that everything after reads like delimited text. Nothing here knows what a column is for.
+
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 
 pub mod encoded_word;

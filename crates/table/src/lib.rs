@@ -4,6 +4,7 @@
 //! [`record`] defines what a record is, byte by byte; [`scan`] finds the same places 64 bytes at a time where a chunk holds
 //! nothing unusual. Nothing here knows what a column means. What every crate above needs is here too: [`error`], the
 //! number types of [`units`], and [`observe`], the one way in which work speaks while it goes on.
+
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 
 pub mod cell;

@@ -4,6 +4,7 @@
 //! inside quotes are those with an odd number of quotes at or before them (RFC 4180, section 2). What
 //! is not regular (a quote inside an unquoted cell, text after a closing quote, a quoted cell of very
 //! many lines) is noticed here and left to [`crate::record`], which is the definition.
+
 #![allow(clippy::inline_always)] // the masks must stay in registers across the blocks of one loop
 
 use crate::Dialect;

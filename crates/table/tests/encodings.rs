@@ -1,4 +1,5 @@
 //! Text in whatever encoding it arrives in.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use encoding_rs::{

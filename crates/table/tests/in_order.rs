@@ -1,4 +1,5 @@
 //! Work side by side, results in order.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_table::in_order::in_order;

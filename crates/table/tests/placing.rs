@@ -1,4 +1,5 @@
 //! All or nothing: a command that is stopped while it puts its outputs in place is completed, or undone, by the next.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_table::Result;

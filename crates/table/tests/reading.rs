@@ -1,4 +1,5 @@
 //! Bytes → records: the fast way agrees with the definition, whatever the bytes.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_table::cell::value;

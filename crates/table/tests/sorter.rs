@@ -1,4 +1,5 @@
 //! Sorting more than fits into memory gives what sorting in memory gives.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_table::sorter::Sorter;

@@ -4,13 +4,9 @@
 //! RFC 3696 erratum 1690 (254 octets), narrowed to what a mailing list can use: a dot-atom local part,
 //! a domain of two or more labels, no address literal.
 
-use crate::address_cell::Cut;
-use crate::address_cell::part_cell;
-use crate::address_syntax::Fault;
-use crate::address_syntax::judge;
-use crate::address_wrapping::canonical_form;
-use crate::address_wrapping::strip;
-use crate::address_wrapping::visible;
+use crate::address_cell::{Cut, part_cell};
+use crate::address_syntax::{Fault, judge};
+use crate::address_wrapping::{canonical_form, strip, visible};
 use crate::blank::{BlankIn, BlankWords};
 use crate::placeholder::is_placeholder;
 use crate::plain_address::plain_address;

@@ -1,10 +1,7 @@
 //! A column of dates: whether the day or the month comes first in it, by what all of its values show, and how each is cleaned.
 
 use crate::calendar::iso_date;
-use crate::date::Date;
-use crate::date::DateOrder;
-use crate::date::Moment;
-use crate::date::{Reading, read};
+use crate::date::{Date, DateOrder, Moment, Reading, read};
 use crate::{Cleaned, Doubt, Rule, Rules};
 use pebblebank_table::observe::Met;
 use pebblebank_table::units::RowNumber;

@@ -2,10 +2,9 @@
 //! entry: one too many costs a contact, one too few writes to somebody who refused.
 
 use crate::address::{Address, AddressCleaner, State};
-use crate::address_syntax;
 use crate::blank::is_blank;
 use crate::digest::Digest;
-use crate::{Rule, look};
+use crate::{Rule, address_syntax, look};
 use pebblebank_table::unseen::is_unseen;
 
 /// What one part of a cell stands for.

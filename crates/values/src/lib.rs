@@ -2,6 +2,7 @@
 //!
 //! A rule has a name, changes only what is certain, and applied twice changes nothing more. Nothing here knows of files
 //! and rows.
+
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 
 pub mod address;

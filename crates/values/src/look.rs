@@ -4,9 +4,8 @@
 //! Looks decide what is never passed over in silence. They are wide on purpose: what looks like an address here may still
 //! turn out to be invalid.
 
-use crate::address;
-use crate::address_syntax;
 use crate::suggest::has_known_top_level;
+use crate::{address, address_syntax};
 use pebblebank_table::unseen::is_unseen;
 
 /// What a text looks like.

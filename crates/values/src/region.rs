@@ -1,9 +1,7 @@
 //! Regions of countries: their codes and names (`regions.txt`).
 
 use crate::fold::fold;
-use crate::place::Country;
-use crate::place::PlaceForm;
-use crate::place::data_lines;
+use crate::place::{Country, PlaceForm, data_lines};
 use crate::{Cleaned, Doubt, Rule, Rules};
 use std::collections::HashMap;
 use std::sync::LazyLock;

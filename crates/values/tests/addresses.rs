@@ -1,4 +1,5 @@
 //! Addresses as people type them → as they are written, or why they cannot be used.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_values::address::{AddressCleaner, State};

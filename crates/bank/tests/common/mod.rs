@@ -1,4 +1,5 @@
 //! A folder with a bank in it.
+
 #![allow(clippy::unwrap_used, dead_code)] // not every test uses everything
 
 use pebblebank_bank::batch::{BatchId, NewBatch, What};

@@ -1,4 +1,5 @@
 //! A desk to try the built program on: files in a temporary folder, commands, what they leave.
+
 #![allow(clippy::unwrap_used)] // a failure here is a failed test
 #![allow(dead_code)] // not every test file needs every part of the desk
 

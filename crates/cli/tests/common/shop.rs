@@ -1,4 +1,5 @@
 //! One shop's export, and a job that writes its contacts: for whatever holds people back.
+
 #![allow(clippy::unwrap_used, dead_code)] // a failure is a failed test; not every test file needs everything
 
 use super::{Desk, Ran, job_with};

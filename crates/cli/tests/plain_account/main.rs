@@ -1,5 +1,6 @@
 //! Who is written, merged and held, and with which values, counted a second time the plain way: every rule as one sentence
 //! over all rows, without keys, marks or passes. The program must come to the same, whatever the rows are.
+
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 #[path = "../common/mod.rs"]

@@ -18,8 +18,10 @@ use pebblebank_values::name::{self, NamePart};
 use pebblebank_values::place::{self, Country};
 use pebblebank_values::quick_map::QuickMap;
 use pebblebank_values::text::{LineEnds, is_tidy, ordinary_width, tidy};
-use pebblebank_values::{Cleaned, Doubt, Kind, Rule, Rules, audience, language, number, phone, tags, website, yes_no};
-use pebblebank_values::{place_parts, postal_code, region};
+use pebblebank_values::{
+    Cleaned, Doubt, Kind, Rule, Rules, audience, language, number, phone, place_parts, postal_code, region, tags,
+    website, yes_no,
+};
 use std::borrow::Cow;
 use std::ops::Range;
 use std::sync::Arc;

@@ -7,8 +7,7 @@ use pebblebank_values::address_syntax::domain;
 use pebblebank_values::comparable::Form;
 use pebblebank_values::consent::YesMeans;
 use pebblebank_values::fold::fold;
-use pebblebank_values::look::{self};
-use pebblebank_values::{ColumnRef, Field, Kind, address};
+use pebblebank_values::{ColumnRef, Field, Kind, address, look};
 
 /// What the columns of one file are.
 #[derive(Debug, Clone, PartialEq, Eq)]

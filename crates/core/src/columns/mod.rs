@@ -1,12 +1,17 @@
 //! Headers → fields: where the table begins, which column is which field, what travels along.
 
+mod address_columns;
 pub mod addresses;
+mod by_header;
 pub mod consent;
+mod consent_columns;
 pub mod headers;
 pub mod lines;
 pub mod locate;
 pub mod map;
+pub mod mapper;
 pub mod mapping;
+mod said;
 pub mod sample;
 pub mod shape;
 pub mod value;

@@ -12,18 +12,9 @@ pub mod pattern;
 pub mod remembering;
 pub mod sources;
 
-use crate::job::lists::Allowance;
-use crate::job::lists::BankEntries;
-use crate::job::lists::EntriesToCompare;
-use crate::job::lists::Hold;
-use crate::job::lists::JobList;
-use crate::job::lists::ListKey;
-use crate::job::lists::NearMisses;
-use crate::job::remembering::Limits;
-use crate::job::remembering::Remember;
-use crate::job::remembering::Remembering;
-use crate::job::sources::CleanWishes;
-use crate::job::sources::Source;
+use crate::job::lists::{Allowance, BankEntries, EntriesToCompare, Hold, JobList, ListKey, NearMisses};
+use crate::job::remembering::{Limits, Remember, Remembering};
+use crate::job::sources::{CleanWishes, Source};
 pub use crate::layout::{Content, Layout, LayoutColumn, OnViolation, SortColumn, Template};
 use crate::require::Requirement;
 

@@ -12,8 +12,7 @@ use pebblebank_values::blank::BlankWords;
 use pebblebank_values::date::Date;
 use pebblebank_values::date_format::DateFormat;
 use pebblebank_values::place::{Country, PlaceForm};
-use pebblebank_values::region;
-use pebblebank_values::{ColumnRef, Field};
+use pebblebank_values::{ColumnRef, Field, region};
 use std::borrow::Cow;
 use std::sync::Arc;
 

@@ -2,9 +2,7 @@
 //! Rows stay as they are read and in their order; nothing is merged, and nobody need have an address.
 
 use crate::job::guard::Accepted;
-use crate::job::lists::JobList;
-use crate::job::lists::NearMisses;
-use crate::job::lists::SuppressionList;
+use crate::job::lists::{JobList, NearMisses, SuppressionList};
 use crate::job::remembering::Remembering;
 use crate::job::sources::{ReadFiles, Source};
 use crate::job::{Job, Write};

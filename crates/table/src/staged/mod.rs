@@ -11,8 +11,7 @@ mod journal;
 mod part;
 pub mod placement;
 
-use crate::staged::placement::Placement;
-use crate::staged::placement::with_ending;
+use crate::staged::placement::{Placement, with_ending};
 pub use in_the_way::refuse_bank;
 
 use crate::{Error, ErrorKind, Result};

@@ -2,8 +2,7 @@
 
 use crate::job::Guards;
 use crate::job::guard::{Accepted, Guard};
-use crate::run::tally::Tally;
-use crate::run::tally::TrippedGuard;
+use crate::run::tally::{Tally, TrippedGuard};
 use pebblebank_table::observe::counted;
 
 /// Parts the guards that were tripped into those that stop the run, and those that were accepted.

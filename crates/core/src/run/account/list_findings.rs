@@ -1,17 +1,11 @@
 //! What should be said of lists: what was not read of them, words that are not known, entries that no longer count.
 
-use crate::job::lists::EntriesToCompare;
-use crate::job::lists::JobList;
+use crate::job::lists::{EntriesToCompare, JobList};
 use crate::run::account::reports::Reports;
 use crate::run::gather::counts::ListCounts;
-use crate::run::tally::ListTally;
-use crate::run::tally::SuppressionTally;
-use crate::run::tally::UnreadTally;
+use crate::run::tally::{ListTally, SuppressionTally, UnreadTally};
 use crate::run::write::rows::Counts;
-use pebblebank_table::observe::EXAMPLE_ROWS;
-use pebblebank_table::observe::Finding;
-use pebblebank_table::observe::Weight;
-use pebblebank_table::observe::counted;
+use pebblebank_table::observe::{EXAMPLE_ROWS, Finding, Weight, counted};
 use pebblebank_table::units::ListId;
 
 /// How what was not read of a list is read.

@@ -4,9 +4,7 @@
 use super::list_findings::READS_MORE;
 use crate::job::Job;
 use crate::job::guard::Guard;
-use crate::job::lists::EntriesToCompare;
-use crate::job::lists::Hold;
-use crate::job::lists::JobList;
+use crate::job::lists::{EntriesToCompare, Hold, JobList};
 use crate::run::decide::known::Known;
 use crate::run::tally::{SuppressionTally, Tally, TrippedGuard, UnreadTally};
 use crate::suppress::reason::Reason;

@@ -3,11 +3,8 @@
 use crate::job::Job;
 use crate::job::lists::EntriesToCompare;
 use crate::run::decide::Known;
-use crate::run::decide::settled::Namesakes;
-use crate::run::decide::settled::Switchboards;
-use pebblebank_table::observe::Finding;
-use pebblebank_table::observe::Weight;
-use pebblebank_table::observe::counted;
+use crate::run::decide::settled::{Namesakes, Switchboards};
+use pebblebank_table::observe::{Finding, Weight, counted};
 use pebblebank_table::units::RowId;
 /// Values that too many addresses share to be those of one person.
 pub fn of_switchboards(known: &Known, job: &Job) -> Vec<Finding> {

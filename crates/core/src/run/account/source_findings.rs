@@ -7,12 +7,8 @@ use crate::run::account::reports::Reports;
 use crate::run::gather::counts::FileCounts;
 use crate::run::tally::SourceTally;
 use crate::suppress::reason::Reason;
-use pebblebank_table::observe::Finding;
-use pebblebank_table::observe::Met;
-use pebblebank_table::observe::Weight;
-use pebblebank_table::observe::counted;
-use pebblebank_table::units::ColumnIndex;
-use pebblebank_table::units::FileId;
+use pebblebank_table::observe::{Finding, Met, Weight, counted};
+use pebblebank_table::units::{ColumnIndex, FileId};
 use pebblebank_values::Doubt;
 
 impl Reports<'_> {

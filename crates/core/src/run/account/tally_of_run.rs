@@ -1,7 +1,6 @@
 //! The account of a run: what became of the rows of each source, and what each list did.
 
-use crate::job::lists::EntriesToCompare;
-use crate::job::lists::JobList;
+use crate::job::lists::{EntriesToCompare, JobList};
 use crate::job::remembering::Remembering;
 use crate::person::same::PersonKey;
 use crate::run::account::list_findings::unread_finding;
@@ -10,27 +9,15 @@ use crate::run::account::reports::Reports;
 use crate::run::account::source_findings::written_without_address;
 use crate::run::gather::counts::FileCounts;
 use crate::run::open::files::OpenFile;
-use crate::run::tally::Account;
-use crate::run::tally::BankTally;
-use crate::run::tally::FileTally;
-use crate::run::tally::ListTally;
-use crate::run::tally::NearMissTally;
-use crate::run::tally::NearTally;
-use crate::run::tally::OtherLines;
-use crate::run::tally::Outcome;
-use crate::run::tally::RepairCounts;
-use crate::run::tally::SourceTally;
-use crate::run::tally::SuppressionTally;
-use crate::run::tally::TALLY_SCHEMA;
-use crate::run::tally::Tally;
-use crate::run::tally::WriteTally;
+use crate::run::tally::{
+    Account, BankTally, FileTally, ListTally, NearMissTally, NearTally, OtherLines, Outcome, RepairCounts, SourceTally,
+    SuppressionTally, TALLY_SCHEMA, Tally, WriteTally,
+};
 use crate::run::write::rows::Counts;
 use pebblebank_formats::Format;
-use pebblebank_table::units::ListId;
-use pebblebank_table::units::SourceId;
+use pebblebank_table::units::{ListId, SourceId};
 use pebblebank_values::Field;
-use serde_json::Map;
-use serde_json::Value;
+use serde_json::{Map, Value};
 
 impl Reports<'_> {
     /// The account of the run. `counts` are those of the second pass, by source.

@@ -6,10 +6,8 @@
 
 use super::known::Known;
 use crate::job::Job;
-use crate::run::decide::folding::Folding;
-use crate::run::decide::folding::sorted_copies;
-use crate::run::decide::supply::Supply;
-use crate::run::decide::supply::SupplyKind;
+use crate::run::decide::folding::{Folding, sorted_copies};
+use crate::run::decide::supply::{Supply, SupplyKind};
 use crate::run::decide::taking::take_from_lists;
 use crate::run::open::fit::fields_that_others_follow;
 use crate::run::setting::Setting;

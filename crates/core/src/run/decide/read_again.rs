@@ -3,9 +3,7 @@
 use super::known::Known;
 use crate::clean::plan::CleaningPlan;
 use crate::columns::lines::Line;
-use crate::run::contact::Contact;
-use crate::run::contact::ContactReader;
-use crate::run::contact::ContactWishes;
+use crate::run::contact::{Contact, ContactReader, ContactWishes};
 use crate::run::gather::chunks::{Reading, changed};
 use crate::run::gather::records::checksum;
 use crate::run::setting::Setting;

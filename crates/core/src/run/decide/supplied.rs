@@ -3,8 +3,7 @@
 use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::layout::receipt::AllColumns;
-use crate::run::decide::supply::Supply;
-use crate::run::decide::supply::SupplyKind;
+use crate::run::decide::supply::{Supply, SupplyKind};
 use pebblebank_table::split::RecordBuffer;
 use pebblebank_table::units::ColumnIndex;
 use pebblebank_table::{CsvBuffer, Record};

@@ -6,9 +6,7 @@
 use super::counts::{Entrants, FileCounts};
 use super::kept::{Kept, People};
 use crate::job::Job;
-use crate::job::lists::EntriesToCompare;
-use crate::job::lists::JobList;
-use crate::job::lists::ListFiles;
+use crate::job::lists::{EntriesToCompare, JobList, ListFiles};
 use crate::job::remembering::Remembering;
 use crate::run::contact::keys::decided_hashes;
 use crate::run::gather::counts::{ListCounts, WatchedColumn};

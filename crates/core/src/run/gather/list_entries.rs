@@ -1,12 +1,9 @@
 //! The entries that a chunk of a list gives.
 
-use crate::suppress::alike::Alike;
-use crate::suppress::alike::address_alike;
-use pebblebank_values::digest::Digest;
-use pebblebank_values::digest::DigestKind;
+use crate::suppress::alike::{Alike, address_alike};
+use pebblebank_values::digest::{Digest, DigestKind};
 use pebblebank_values::entry::Entry;
-use pebblebank_values::identity::IdentityHash;
-use pebblebank_values::identity::IdentityHasher;
+use pebblebank_values::identity::{IdentityHash, IdentityHasher};
 /// Entries of a list.
 #[derive(Default)]
 pub(crate) struct Entries {

@@ -3,14 +3,10 @@
 use crate::columns::lines::Line;
 use crate::run::gather::counts::Problem;
 use crate::run::open::files::OpenFile;
-use pebblebank_table::Chunk;
-use pebblebank_table::Record;
-use pebblebank_table::Records;
-use pebblebank_table::cell;
 use pebblebank_table::dialect::QUOTE;
 use pebblebank_table::units::ColumnIndex;
-use pebblebank_values::Field;
-use pebblebank_values::look;
+use pebblebank_table::{Chunk, Record, Records, cell};
+use pebblebank_values::{Field, look};
 /// A file that turned out not to be in the encoding that it began in, by its place among the files of its kind.
 #[derive(Debug, Clone, Copy)]
 pub enum NotText {

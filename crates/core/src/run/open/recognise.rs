@@ -1,7 +1,8 @@
 //! Finds out how a file is to be read: its format, its encoding, its delimiter, where its table is, what its columns are.
 
 use crate::clean::replace::ReplacementPlan;
-use crate::columns::mapping::{Unmapped, map_columns};
+use crate::columns::mapper::Unmapped;
+use crate::columns::mapping::map_columns;
 use crate::columns::sample::SampleRecords;
 use crate::columns::shape::{ShapeWishes, TableShape, recognise_shape};
 use crate::columns::wishes::ConsentQuestions;

@@ -1,7 +1,6 @@
 //! The layout of each import file of a job.
 
-use crate::job::lists::EntriesToCompare;
-use crate::job::lists::JobList;
+use crate::job::lists::{EntriesToCompare, JobList};
 use crate::job::{Job, Write};
 use crate::layout::receipt::AllColumns;
 use crate::layout::{Content, Layout, LayoutColumn, Membership, OnViolation};

@@ -6,12 +6,9 @@ use crate::run::gather::chunks::Reading;
 use crate::run::gather::date_orders::order_of;
 use crate::run::open::files::OpenFiles;
 use crate::tasks::found_entries::EntriesWishes;
-use pebblebank_table::Records;
-use pebblebank_table::Result;
-use pebblebank_table::observe::Finding;
-use pebblebank_table::observe::Observer;
-use pebblebank_table::observe::Stage;
+use pebblebank_table::observe::{Finding, Observer, Stage};
 use pebblebank_table::units::RowNumber;
+use pebblebank_table::{Records, Result};
 use pebblebank_values::date_column::OrderEvidence;
 
 /// Decides by all of each column of days whether the day or the month comes first; reads the files once for it, where any

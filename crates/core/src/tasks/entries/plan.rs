@@ -5,21 +5,14 @@ use crate::columns::value::ValueSource;
 use crate::run::contact::keys::has_column;
 use crate::run::open::files::OpenFile;
 use crate::run::open::status_columns::StatusColumns;
-use crate::tasks::found_entries::EntriesWishes;
-use crate::tasks::found_entries::StatusWish;
-use pebblebank_table::Error;
-use pebblebank_table::ErrorKind;
-use pebblebank_table::Record;
-use pebblebank_table::Result;
-use pebblebank_table::units::ColumnIndex;
-use pebblebank_table::units::ListId;
-use pebblebank_values::ColumnRef;
-use pebblebank_values::Field;
+use crate::tasks::found_entries::{EntriesWishes, StatusWish};
+use pebblebank_table::units::{ColumnIndex, ListId};
+use pebblebank_table::{Error, ErrorKind, Record, Result};
 use pebblebank_values::blank::is_blank;
 use pebblebank_values::date::Date;
-use pebblebank_values::date_column::DateColumn;
-use pebblebank_values::date_column::DateOf;
+use pebblebank_values::date_column::{DateColumn, DateOf};
 use pebblebank_values::fold::fold;
+use pebblebank_values::{ColumnRef, Field};
 
 /// Headers of columns that say when it happened.
 const DAY_HEADERS: [&str; 4] = ["date", "day", "datum", "date of bounce"];

@@ -6,28 +6,15 @@ use crate::columns::map::ColumnMap;
 use crate::run::contact::ContactReader;
 use crate::run::gather::records::line_above;
 use crate::run::open::files::OpenFile;
-use crate::tasks::found_entries::EntriesWishes;
-use crate::tasks::found_entries::FORGOTTEN;
-use crate::tasks::found_entries::FoundText;
+use crate::tasks::found_entries::{EntriesWishes, FORGOTTEN, FoundText};
 use pebblebank_formats::Format;
-use pebblebank_table::Chunk;
-use pebblebank_table::Record;
-use pebblebank_table::Records;
-use pebblebank_table::cell;
-use pebblebank_table::units::ColumnIndex;
-use pebblebank_table::units::ListId;
-use pebblebank_table::units::RowNumber;
-use pebblebank_values::Cleaned;
-use pebblebank_values::Field;
+use pebblebank_table::units::{ColumnIndex, ListId, RowNumber};
+use pebblebank_table::{Chunk, Record, Records, cell};
 use pebblebank_values::address::AddressCleaner;
-use pebblebank_values::entry;
 use pebblebank_values::entry::Entry;
-use pebblebank_values::phone;
 use pebblebank_values::place::Country;
-use pebblebank_values::unread::RowGave;
-use pebblebank_values::unread::UnreadCounts;
-use pebblebank_values::unread::UnreadText;
-use pebblebank_values::unread::look_at;
+use pebblebank_values::unread::{RowGave, UnreadCounts, UnreadText, look_at};
+use pebblebank_values::{Cleaned, Field, entry, phone};
 
 /// The record of a row that is an entry, and not a title, a header or an empty line.
 pub(super) fn contact<'a>(

@@ -3,14 +3,11 @@
 
 use crate::arguments::BankLoad;
 use pebblebank_bank::batch::What;
-use pebblebank_core::job::guard::Accepted;
-use pebblebank_core::job::guard::Guard;
+use pebblebank_core::job::guard::{Accepted, Guard};
 use pebblebank_core::run::setting::wrong_use;
 use pebblebank_core::suppress::status::StatusReason;
 use pebblebank_core::tasks::entries::EntriesRead;
-use pebblebank_table::Error;
-use pebblebank_table::ErrorKind;
-use pebblebank_table::Result;
+use pebblebank_table::{Error, ErrorKind, Result};
 use std::path::Path;
 
 /// A mailing is named where one was sent, and only there.

@@ -1,10 +1,9 @@
 //! The file that names who is to be taken out at the sending service.
 
 use pebblebank_bank::sending::HeldPrepared;
-use pebblebank_table::CsvBuffer;
-use pebblebank_table::Result;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::staged::write_alone;
+use pebblebank_table::{CsvBuffer, Result};
 use std::path::Path;
 
 /// Writes who is to be taken out at the sending service, and says how many addresses that are.

@@ -2,12 +2,10 @@
 
 use pebblebank_bank::batch::What;
 use pebblebank_bank::entry::NewEntry;
-use pebblebank_bank::text::Kind;
-use pebblebank_bank::text::Text;
+use pebblebank_bank::text::{Kind, Text};
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_core::suppress::status::StatusReason;
-use pebblebank_core::tasks::found_entries::FoundEntry;
-use pebblebank_core::tasks::found_entries::FoundText;
+use pebblebank_core::tasks::found_entries::{FoundEntry, FoundText};
 use pebblebank_values::date::Date;
 
 /// What becomes of the entries of a file.

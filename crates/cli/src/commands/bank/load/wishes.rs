@@ -2,8 +2,7 @@
 
 use crate::arguments::BankLoad;
 use crate::commands::bank::said::until_named;
-use crate::commands::reading::country;
-use crate::commands::reading::read_files;
+use crate::commands::reading::{country, read_files};
 use crate::setting::Now;
 use pebblebank_bank::batch::What;
 use pebblebank_core::job::named::unknown_name;
@@ -12,8 +11,7 @@ use pebblebank_core::job::sources::ReadFiles;
 use pebblebank_core::run::setting::wrong_use;
 use pebblebank_core::select::condition::Selection;
 use pebblebank_core::suppress::status::StatusReason;
-use pebblebank_core::tasks::found_entries::EntriesWishes;
-use pebblebank_core::tasks::found_entries::StatusWish;
+use pebblebank_core::tasks::found_entries::{EntriesWishes, StatusWish};
 use pebblebank_table::Result;
 use pebblebank_values::ColumnRef;
 use pebblebank_values::date::Date;
