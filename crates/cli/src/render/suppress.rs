@@ -63,7 +63,7 @@ fn numbers(done: &HeldAgainst, wishes: &AgainstWishes, screen: &Screen) -> Strin
     table.render(screen) + &lines.collect::<String>()
 }
 
-fn where_to_look(done: &HeldAgainst, wishes: &AgainstWishes, screen: &Screen) -> String {
+pub(super) fn where_to_look(done: &HeldAgainst, wishes: &AgainstWishes, screen: &Screen) -> String {
     if done.output.is_none() {
         return String::new();
     }

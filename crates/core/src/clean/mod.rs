@@ -2,10 +2,16 @@
 //!
 //! A rule has a name, changes only what is certain, and applied twice changes nothing more.
 
+mod cell;
 pub mod decoded_twice;
+mod derived;
+mod known_words;
+mod moved_parts;
 pub mod plan;
+mod record;
 pub mod replace;
 pub mod row;
+mod row_country;
 
 pub use plan::{CleaningPlan, CleaningWishes};
 pub use row::RowCleaner;

@@ -2,11 +2,11 @@
 
 use super::consent;
 use super::consent::Judged;
+use super::locate::Table;
 use crate::columns::consent::ValuesSay;
-use crate::columns::map::{ColumnMap, is_domain_entry};
+use crate::columns::map::{ColumnMap, ConsentColumn, is_domain_entry};
 use crate::columns::sample::SampleRecords;
 use crate::columns::wishes::{ColumnWishes, ConsentQuestions};
-use crate::columns::{ConsentColumn, Table};
 use pebblebank_table::error::closest;
 use pebblebank_table::observe::Finding;
 use pebblebank_table::units::ColumnIndex;

@@ -1,0 +1,76 @@
+//! The account of a run for people: the result first, then where every row went, then what to look at.
+
+mod changes;
+mod differing;
+mod entries;
+mod remarks;
+mod rows;
+
+pub use entries::{NearMissAdvice, near_misses, suppression};
+pub use remarks::{findings, one_finding};
+pub use rows::{other_lines_in_words, set_aside};
+
+use crate::render::{Screen, Tone, WIDTH, counted, wrapped};
+use changes::{repairs, suggestions};
+use entries::{lists, near_miss_advice};
+use pebblebank_core::run::finished::Finished;
+use pebblebank_core::run::tally::{Outcome, TrippedGuard};
+use remarks::{near_duplicates, preview, where_to_look};
+use rows::sources;
+
+/// The whole report. `again` is the command to type after a dry run.
+pub fn finished(finished: &Finished, again: &str, screen: &Screen) -> String {
+    let tally = &finished.tally;
+    let mut text = headline(finished, screen);
+    if finished.completed_earlier {
+        text.push_str("First, the outputs of an earlier run that was cut off were put in place.\n");
+    }
+    let preview = if tally.outcome == Outcome::DryRun { preview(finished, screen) } else { String::new() };
+    let sections = [
+        guards(&finished.tripped, screen),
+        sources(tally, screen),
+        set_aside(&tally.all, screen),
+        suppression(tally, screen),
+        near_misses(tally, &near_miss_advice(finished), screen),
+        lists(tally, screen),
+        repairs(tally, screen),
+        suggestions(tally, screen),
+        near_duplicates(finished, screen),
+        findings(tally, screen),
+        preview,
+        where_to_look(finished, again, screen),
+    ];
+    for section in sections.iter().filter(|section| !section.is_empty()) {
+        text.push('\n');
+        text.push_str(section);
+    }
+    text
+}
+
+fn headline(finished: &Finished, screen: &Screen) -> String {
+    let tally = &finished.tally;
+    let files: Vec<String> = finished.imports.iter().map(|file| file.display().to_string()).collect();
+    let contacts = counted(tally.all.written, "contact");
+    let (tone, text) = match tally.outcome {
+        Outcome::Written => (Tone::Good, format!("{contacts} written to {}", files.join(", "))),
+        Outcome::DryRun => {
+            (Tone::Good, format!("{contacts} would be written to {} (a dry run: nothing was)", files.join(", ")))
+        }
+        Outcome::Stopped => (Tone::Bad, "stopped by a guard; no import file was written".to_owned()),
+    };
+    format!("{}: {}\n", tally.job, screen.paint(tone, &text))
+}
+
+/// The guards that stopped it, and how to say that it is meant.
+pub fn guards(tripped: &[TrippedGuard], screen: &Screen) -> String {
+    let mut text = String::new();
+    for guard in tripped {
+        let found = wrapped(&format!("{}: {}", guard.guard, guard.text), WIDTH - 8, "");
+        let advice = wrapped(&guard.advice, WIDTH - 8, "");
+        text.push_str(&format!("  {} {}\n", screen.paint(Tone::Bad, "guard"), found[0]));
+        for line in found[1..].iter().chain(&advice) {
+            text.push_str(&format!("        {line}\n"));
+        }
+    }
+    text
+}

@@ -1,0 +1,134 @@
+//! What should be looked at, and where: findings, likely duplicates, the files of the receipt.
+
+use crate::render::table::{Side, Table};
+use crate::render::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
+use pebblebank_core::run::finished::Finished;
+use pebblebank_core::run::tally::{Outcome, Tally};
+use pebblebank_table::observe::{Finding, Weight};
+
+/// How many findings of a kind are shown; the receipt has them all.
+pub(super) const FINDINGS_SHOWN: usize = 12;
+
+/// What should be looked at.
+pub fn findings(tally: &Tally, screen: &Screen) -> String {
+    if tally.findings.is_empty() {
+        return String::new();
+    }
+    let mut text = format!("  {}\n", screen.paint(Tone::Heading, "Worth a look"));
+    for finding in tally.findings.iter().take(FINDINGS_SHOWN) {
+        text.push_str(&one_finding(finding, screen));
+    }
+    let more = tally.findings.len().saturating_sub(FINDINGS_SHOWN);
+    if more > 0 {
+        text.push_str(&format!("  and {more} more, in tally.json of the receipt\n"));
+    }
+    text
+}
+
+/// One finding, with its sign and its rows.
+pub fn one_finding(finding: &Finding, screen: &Screen) -> String {
+    let sign = match finding.weight {
+        Weight::Warning => screen.paint(Tone::Warning, "!"),
+        Weight::Doubt => screen.paint(Tone::Warning, "?"),
+        Weight::Note => "·".to_owned(),
+    };
+    let place = finding.file.as_ref().map_or(String::new(), |file| format!("{}: ", safe(file, 60)));
+    let rows: Vec<String> = finding.rows.iter().map(u64::to_string).collect();
+    let more = if finding.count > finding.rows.len() as u64 { ", …" } else { "" };
+    let rows = match rows.len() {
+        0 => String::new(),
+        1 if more.is_empty() => format!(" (row {})", rows[0]),
+        _ => format!(" (rows {}{more})", rows.join(", ")),
+    };
+    let text = format!("{place}{}{rows}", safe(&finding.text, 400));
+    let lines = wrapped(&text, WIDTH - 4, "");
+    let first = format!("  {sign} {}\n", lines[0]);
+    lines[1..].iter().fold(first, |text, line| format!("{text}    {line}\n"))
+}
+
+/// Persons that are likely one, and how to go through them.
+pub(super) fn near_duplicates(finished: &Finished, screen: &Screen) -> String {
+    let near = &finished.tally.near_duplicates;
+    let decided = match near.decided {
+        0 => String::new(),
+        1 => " (1 more was decided before)".to_owned(),
+        count => format!(" ({} more were decided before)", number(count)),
+    };
+    let text = match (near.searched, near.pairs, &finished.receipt) {
+        (true, 1.., Some(receipt)) => {
+            let pairs =
+                if near.pairs == 1 { "1 pair is".to_owned() } else { format!("{} pairs are", number(near.pairs)) };
+            let command = format!("pebblebank review {}", receipt.display());
+            return format!("  {pairs} likely the same person{decided}. To decide on them:\n  {command}\n");
+        }
+        (true, 1.., None) => format!(
+            "{} to be looked at: likely the same person; a run with a receipt lists them (review.csv)",
+            counted(near.pairs, "pair")
+        ),
+        (false, ..) if near.persons > 0 && finished.receipt.is_some() => format!(
+            "near duplicates were not looked for among {} persons; near_duplicates = true in [person] does",
+            number(near.persons)
+        ),
+        _ => return String::new(),
+    };
+    let lines = wrapped(&text, WIDTH - 2, "  ");
+    lines
+        .iter()
+        .map(|line| format!("  {}\n", if near.searched { line.clone() } else { screen.paint(Tone::Faint, line) }))
+        .collect()
+}
+
+pub(super) fn preview(finished: &Finished, screen: &Screen) -> String {
+    let heading = screen.paint(Tone::Heading, "The first rows");
+    let text = String::from_utf8_lossy(&finished.preview);
+    let lines: Vec<String> = text.lines().map(|line| format!("  {}\n", safe(line, WIDTH - 2))).collect();
+    format!("  {heading}\n{}", lines.concat())
+}
+
+pub(super) fn tally_has_conflicts(finished: &Finished) -> bool {
+    finished.tally.fill.is_some_and(|fill| fill.conflicts > 0)
+}
+
+pub(super) fn where_to_look(finished: &Finished, again: &str, screen: &Screen) -> String {
+    let mut rows: Vec<(String, String)> = Vec::new();
+    if finished.tally.outcome == Outcome::Written {
+        for (path, file) in finished.imports.iter().zip(&finished.tally.written) {
+            rows.push((path.display().to_string(), format!("{} to import", counted(file.rows, "contact"))));
+        }
+    }
+    if let Some(file) = &finished.set_aside {
+        rows.push((file.display().to_string(), "who was left out, and why".to_owned()));
+    }
+    if let Some(receipt) = &finished.receipt {
+        let in_receipt = |name: &str| receipt.join(name).display().to_string();
+        rows.push((in_receipt("set-aside.csv"), "who was left out, and why".to_owned()));
+        rows.push((in_receipt("merged.csv"), "copies, and of which row".to_owned()));
+        if finished.tally.near_misses.pairs > 0 {
+            rows.push((in_receipt("near-misses.csv"), "entries one slip from a contact".to_owned()));
+        }
+        if finished.tally.near_duplicates.pairs > 0 {
+            rows.push((in_receipt("review.csv"), "who is likely the same person".to_owned()));
+        }
+        if tally_has_conflicts(finished) {
+            rows.push((in_receipt("conflicts.csv"), "differing values of copies".to_owned()));
+        }
+        rows.push((in_receipt("repairs.csv"), "what was changed in which row".to_owned()));
+        if !finished.tally.suggestions.is_empty() {
+            rows.push((in_receipt("suggestions.csv"), "likely slips in addresses".to_owned()));
+        }
+        rows.push((in_receipt("tally.json"), "these numbers, for programs".to_owned()));
+    }
+    let mut table = Table::new(&[("Where to look next", Side::Left), ("", Side::Left)]);
+    match (finished.tally.outcome, rows.is_empty()) {
+        (Outcome::DryRun, _) => {
+            let heading = screen.paint(Tone::Heading, "Next");
+            return format!("  {heading}\n  to write it: {again}\n");
+        }
+        (_, true) => return String::new(),
+        _ => {}
+    }
+    for (file, what) in rows {
+        table.row(vec![file, what]);
+    }
+    table.render(screen)
+}
