@@ -18,6 +18,7 @@ mod known;
 pub mod list;
 pub mod load;
 pub mod memory;
+mod memory_entries;
 pub mod record;
 pub mod scope;
 pub mod sending;

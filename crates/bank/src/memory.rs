@@ -10,9 +10,8 @@ use pebblebank_core::suppress::reason::Reason;
 use pebblebank_core::suppress::remembered::{Among, HeldBy, Remembered, RememberedEntry, RememberedHold};
 use pebblebank_table::Result;
 use pebblebank_values::date::Date;
-use pebblebank_values::digest::Digest;
 use pebblebank_values::text::comparable;
-use rusqlite::{Connection, Statement, ToSql, params};
+use rusqlite::{Connection, params};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::PathBuf;
 use std::sync::Mutex;
@@ -22,9 +21,6 @@ const SOFT_BOUNCES: usize = 3;
 
 /// in so many days.
 const SOFT_DAYS: i64 = 30;
-
-/// That an entry counts on a day, the first parameter.
-const HELD: &str = "e.removed is null and e.soft = 0 and (e.until is null or e.until >= ?1)";
 
 /// What a run asks for.
 #[derive(Debug, Clone, Default)]
@@ -41,7 +37,7 @@ pub struct Asked {
 
 /// Where the entries of a hold come from.
 #[derive(Debug, Clone, PartialEq, Eq)]
-enum Source {
+pub(super) enum Source {
     /// Batches, and the kind of their entries.
     Batches(HeldBy),
     /// Texts that were found out beforehand.
@@ -53,11 +49,11 @@ enum Source {
 /// The bank, as a run sees it.
 #[derive(Debug)]
 pub struct Memory {
-    connection: Mutex<Connection>,
-    path: PathBuf,
-    today: i64,
+    pub(super) connection: Mutex<Connection>,
+    pub(super) path: PathBuf,
+    pub(super) today: i64,
     holds: Vec<RememberedHold>,
-    sources: Vec<Source>,
+    pub(super) sources: Vec<Source>,
     /// The hold of each batch, by the kind of entry.
     hold_of_batch: HashMap<(i64, bool), usize>,
     key: Option<[u8; 32]>,
@@ -272,7 +268,7 @@ impl Memory {
     }
 
     /// The hold of an entry, by its batch and kind.
-    fn hold(&self, batch: i64, kind: Kind) -> Option<usize> {
+    pub(super) fn hold(&self, batch: i64, kind: Kind) -> Option<usize> {
         self.hold_of_batch.get(&(batch, kind.is_of_phone())).copied()
     }
 }
@@ -284,23 +280,6 @@ fn texts_of(bank: &Bank, ids: &[i64]) -> Result<Vec<Text>> {
             |id: &i64| query.query_row([id], |row| Ok(Text { kind: Kind::of_code(row.get(0)?), value: row.get(1)? }));
         ids.iter().map(text).collect()
     })
-}
-
-/// Hands over an entry as a run compares it.
-fn hand_over(
-    hold: usize,
-    kind: Kind,
-    value: &[u8],
-    each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>,
-) -> Result<()> {
-    let text = std::str::from_utf8(value).unwrap_or_default();
-    let entry = match (kind, kind.digest()) {
-        (_, Some(digest)) => RememberedEntry::Digest(Digest::new(digest, value)),
-        (Kind::Domain, _) => RememberedEntry::Domain(text),
-        (Kind::Phone, _) => RememberedEntry::Phone(text),
-        _ => RememberedEntry::Address(text),
-    };
-    each(hold, entry)
 }
 
 impl Remembered for Memory {
@@ -329,108 +308,6 @@ impl Remembered for Memory {
         among: Option<&Among>,
         each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>,
     ) -> Result<()> {
-        let bank = self.connection.lock().expect("no thread panics while it asks the bank");
-        for (hold, source) in self.sources.iter().enumerate() {
-            match source {
-                Source::Batches(_) => {}
-                Source::Found(texts) => {
-                    texts.iter().try_for_each(|text| hand_over(hold, text.kind, &text.value, each))?;
-                }
-                Source::Mailings(mailings) => self.hand_over_mailings(&bank, hold, mailings, among, each)?,
-            }
-        }
-        match among {
-            None => self.scan(&bank, each),
-            Some(among) => self.look_up(&bank, among, each),
-        }
-    }
-}
-
-impl Memory {
-    /// Who was sent which mailing: one mailing after the other, of everybody or of those in a short run.
-    fn hand_over_mailings(
-        &self,
-        bank: &Connection,
-        hold: usize,
-        mailings: &BTreeMap<(i64, i64), u32>,
-        among: Option<&Among>,
-        each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>,
-    ) -> Result<()> {
-        let fail = |cause: rusqlite::Error| trouble(&self.path, &cause);
-        let query = "select t.kind, t.value, coalesce(e.day, b.day) as on_day
-                     from entry e join batch b on b.id = e.batch join text t on t.id = e.text
-                     where e.batch = ?1 and e.removed is null order by on_day, e.id";
-        let mut query = bank.prepare(query).map_err(fail)?;
-        let mut batches: Vec<i64> = mailings.keys().map(|(batch, _)| *batch).collect();
-        batches.dedup();
-        for batch in batches {
-            let mut rows = query.query([batch]).map_err(fail)?;
-            while let Some(row) = rows.next().map_err(fail)? {
-                let Some(mailing) = mailings.get(&(batch, row.get(2).map_err(fail)?)) else { continue };
-                let kind = Kind::of_code(row.get(0).map_err(fail)?);
-                let value = row.get_ref(1).and_then(|value| Ok(value.as_bytes()?)).map_err(fail)?;
-                let text = std::str::from_utf8(value).unwrap_or_default();
-                match kind.digest() {
-                    Some(digest) => each(hold, RememberedEntry::MailedDigest(Digest::new(digest, value), *mailing))?,
-                    None if among.is_some_and(|among| !among.identities.contains(text)) => {}
-                    None => each(hold, RememberedEntry::Mailed(text, *mailing))?,
-                }
-            }
-        }
-        Ok(())
-    }
-
-    /// All entries, in the order in which they went in.
-    fn scan(&self, bank: &Connection, each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>) -> Result<()> {
-        let all = format!("entry e join text t on t.id = e.text where {HELD} order by e.id");
-        self.hand_over_all(&mut self.query(bank, &all)?, params![self.today], each)
-    }
-
-    /// Those that may be of somebody in a short run, and all that do not show whose they are.
-    fn look_up(
-        &self,
-        bank: &Connection,
-        among: &Among,
-        each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>,
-    ) -> Result<()> {
-        // Cross joins are carried out as they are written: few texts, then their entries.
-        let joined = "text t cross join entry e on e.text = t.id";
-        let mut of_text =
-            self.query(bank, &format!("{joined} where t.kind = ?2 and t.value = ?3 and {HELD} order by e.id"))?;
-        // In one order, so that the numbers of entries are the same in every run.
-        let mut wanted: Vec<(Kind, &String)> = among.identities.iter().map(|text| (Kind::Address, text)).collect();
-        wanted.extend(among.domains.iter().map(|text| (Kind::Domain, text)));
-        wanted.sort_unstable();
-        for (kind, text) in wanted {
-            self.hand_over_all(&mut of_text, params![self.today, kind, text.as_bytes()], each)?;
-        }
-        let rest = [Kind::Phone, Kind::Sha256, Kind::Md5, Kind::Forgotten, Kind::ForgottenPhone];
-        let rest = rest.map(|kind| kind.code().to_string()).join(", ");
-        let mut others = self.query(bank, &format!("{joined} where t.kind in ({rest}) and {HELD} order by e.id"))?;
-        self.hand_over_all(&mut others, params![self.today], each)
-    }
-
-    fn query<'a>(&self, bank: &'a Connection, from: &str) -> Result<Statement<'a>> {
-        let query = format!("select e.batch, t.kind, t.value from {from}");
-        bank.prepare(&query).map_err(|cause| trouble(&self.path, &cause))
-    }
-
-    /// Hands over what a query gives, as far as it holds somebody in this run.
-    fn hand_over_all(
-        &self,
-        query: &mut Statement,
-        parameters: &[&dyn ToSql],
-        each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>,
-    ) -> Result<()> {
-        let fail = |cause: rusqlite::Error| trouble(&self.path, &cause);
-        let mut rows = query.query(parameters).map_err(fail)?;
-        while let Some(row) = rows.next().map_err(fail)? {
-            let kind = Kind::of_code(row.get(1).map_err(fail)?);
-            if let Some(hold) = self.hold(row.get(0).map_err(fail)?, kind) {
-                let value = row.get_ref(2).and_then(|value| Ok(value.as_bytes()?)).map_err(fail)?;
-                hand_over(hold, kind, value, each)?;
-            }
-        }
-        Ok(())
+        self.hand_over_entries(among, each)
     }
 }

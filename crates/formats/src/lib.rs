@@ -14,6 +14,7 @@ pub mod mail;
 pub mod recipients;
 pub mod unpack;
 mod vcard;
+mod vcard_property;
 pub mod workbook;
 
 pub use extract::{Prepared, ReadWishes, prepare};

@@ -4,7 +4,7 @@
 //! addresses come in parts. The row number is the card's place in the file.
 
 use crate::Input;
-use crate::encoded_word::{in_charset, quoted_printable};
+use crate::vcard_property::{Property, in_one_line, is_quoted_printable, split_unescaped, unescape};
 use pebblebank_table::observe::{Finding, Met, Observer, Weight, counted};
 use pebblebank_table::spool::{Extracted, RowSpool};
 use pebblebank_table::text_lines::TextLines;
@@ -224,121 +224,6 @@ impl<R: Read> Cards<R> {
         }
         Ok(Some(String::from_utf8_lossy(&whole).into_owned()))
     }
-}
-
-fn is_quoted_printable(line: &[u8]) -> bool {
-    let head = &line[..memchr::memchr(b':', line).unwrap_or(0)];
-    head.to_ascii_uppercase().windows(16).any(|window| window == b"QUOTED-PRINTABLE")
-}
-
-/// One property: its name in capitals, its parameters, its value as it stands.
-struct Property {
-    name: String,
-    parameters: Vec<(String, String)>,
-    value: String,
-}
-
-impl Property {
-    fn parse(line: &str) -> Option<Property> {
-        let mut is_quoted = false;
-        let colon = line.char_indices().find(|(_, c)| {
-            is_quoted ^= *c == '"';
-            *c == ':' && !is_quoted
-        })?;
-        let (head, value) = (&line[..colon.0], &line[colon.0 + 1..]);
-        let mut parts = head.split(';');
-        // A group such as `item1.` says which properties belong together.
-        let name = parts.next()?.rsplit('.').next()?.trim().to_ascii_uppercase();
-        if name.is_empty() || !name.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'-') {
-            return None;
-        }
-        let parameter = |part: &str| match part.split_once('=') {
-            Some((name, value)) => (name.trim().to_ascii_uppercase(), value.trim_matches('"').to_owned()),
-            // 2.1 leaves out the name of a type or an encoding.
-            None => ("TYPE".to_owned(), part.to_owned()),
-        };
-        Some(Property { name, parameters: parts.map(parameter).collect(), value: value.to_owned() })
-    }
-
-    fn has(&self, word: &str) -> bool {
-        self.parameters.iter().any(|(_, value)| value.split(',').any(|part| part.trim().eq_ignore_ascii_case(word)))
-    }
-
-    fn preference(&self) -> u32 {
-        let number = self.parameters.iter().find(|(name, _)| name == "PREF");
-        match number.and_then(|(_, value)| value.parse().ok()) {
-            Some(number) => number,
-            None if self.has("pref") => 1,
-            None => 101,
-        }
-    }
-
-    fn is_encoded(&self) -> bool {
-        self.has("QUOTED-PRINTABLE")
-    }
-
-    /// The value as text.
-    fn text(&self) -> String {
-        unescape(&self.decode(&self.value))
-    }
-
-    /// The parts of a value between semicolons, as text.
-    fn parts(&self) -> Vec<String> {
-        split_unescaped(&self.value, ';').into_iter().map(|part| unescape(&self.decode(part))).collect()
-    }
-
-    /// The same, each with what stands between its commas.
-    fn lists(&self) -> Vec<Vec<String>> {
-        let list = |part: &str| split_unescaped(part, ',').into_iter().map(|one| unescape(&self.decode(one))).collect();
-        split_unescaped(&self.value, ';').into_iter().map(list).collect()
-    }
-
-    fn decode(&self, text: &str) -> String {
-        if !self.is_encoded() {
-            return text.to_owned();
-        }
-        let charset = self.parameters.iter().find(|(name, _)| name == "CHARSET").map(|(_, value)| value.as_str());
-        in_charset(&quoted_printable(text.as_bytes()), charset)
-    }
-}
-
-fn split_unescaped(text: &str, at: char) -> Vec<&str> {
-    let mut parts = Vec::new();
-    let (mut begin, mut is_escaped) = (0, false);
-    for (place, c) in text.char_indices() {
-        if is_escaped {
-            is_escaped = false;
-        } else if c == '\\' {
-            is_escaped = true;
-        } else if c == at {
-            parts.push(&text[begin..place]);
-            begin = place + at.len_utf8();
-        }
-    }
-    parts.push(&text[begin..]);
-    parts
-}
-
-/// Takes the backslashes off (RFC 6350, section 3.4); a line end inside becomes a comma, since it parts lines of an address.
-fn unescape(text: &str) -> String {
-    let mut plain = String::with_capacity(text.len());
-    let mut chars = text.chars();
-    while let Some(c) = chars.next() {
-        match c {
-            '\\' => match chars.next() {
-                Some('n' | 'N') => plain.push('\n'),
-                Some(escaped) => plain.push(escaped),
-                None => plain.push('\\'),
-            },
-            '\r' => {}
-            c => plain.push(c),
-        }
-    }
-    plain.trim().to_owned()
-}
-
-fn in_one_line(text: &str) -> String {
-    text.lines().map(str::trim).filter(|line| !line.is_empty()).collect::<Vec<_>>().join(", ")
 }
 
 /// The properties of a card, while it is read.

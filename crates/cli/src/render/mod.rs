@@ -1,6 +1,7 @@
 //! What a run looks like: text for people, JSON for programs.
 
 pub mod bank;
+pub mod bank_entries;
 pub mod bank_load;
 pub mod compare;
 pub mod duplicates;
@@ -11,6 +12,7 @@ pub mod review;
 pub mod split;
 pub mod suppress;
 pub mod survey;
+mod survey_tables;
 pub mod table;
 pub mod tally;
 pub mod top_up;

@@ -5,6 +5,8 @@ pub mod addresses;
 mod by_header;
 pub mod consent;
 mod consent_columns;
+mod consent_header;
+mod consent_values;
 pub mod headers;
 pub mod lines;
 pub mod locate;

@@ -1,94 +1,16 @@
 //! What one message says, and of whom: delivery status notifications (RFC 3464) with their codes (RFC 3463), complaint
 //! reports (RFC 5965), and what mail systems write where they send neither. Automatic replies (RFC 3834) are no bounces.
 
+pub use super::about::{About, Status, WhyNot};
+use super::failure_words::address_in;
+use crate::mail::failure_words::{
+    PHRASES, begins_with_address, is_enhanced_code, is_header_line, is_hint, is_mail_systems, phrase_in, phrase_of,
+    shortened, tells_of_failure, trimmed_code,
+};
 use mail_parser::{Message, MessageParser, MimeHeaders, PartType};
-use pebblebank_table::observe::Weight;
-use pebblebank_values::address::AddressCleaner;
 use pebblebank_values::fold::fold;
 use pebblebank_values::status_code::code_class;
 use std::borrow::Cow;
-use std::sync::LazyLock;
-
-/// What a message says of an address.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct About {
-    pub address: String,
-    pub status: Status,
-    pub code: String,
-    pub date: String,
-    pub says: String,
-}
-
-/// What became of a mail.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Status {
-    Hard,
-    Soft,
-    Complained,
-    OptedOut,
-}
-
-impl Status {
-    /// As status columns say it.
-    pub fn words(self) -> &'static str {
-        match self {
-            Status::Hard => "hard bounce",
-            Status::Soft => "soft bounce",
-            Status::Complained => "complaint",
-            Status::OptedOut => "unsubscribed",
-        }
-    }
-}
-
-/// Why a message is about nobody.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum WhyNot {
-    /// Somebody is away, or a machine says thank you.
-    AutomaticReply,
-    /// The mail is late, and may still arrive.
-    Delayed,
-    /// The mail arrived.
-    Arrived,
-    /// Somebody said that a mail is wanted after all.
-    NoComplaint,
-    /// It came back, or is complained about, and does not say whose mail it was.
-    NobodyNamed,
-    /// It came back, and does not say whether for good.
-    NoReason,
-    /// It is something else.
-    NoBounce,
-    /// It cannot be read.
-    Unreadable,
-}
-
-impl WhyNot {
-    pub fn in_words(self) -> &'static str {
-        match self {
-            WhyNot::AutomaticReply => "no bounce but an automatic reply",
-            WhyNot::Delayed => "about mail that is late and may still arrive",
-            WhyNot::Arrived => "about mail that arrived",
-            WhyNot::NoComplaint => "a report, but no complaint",
-            WhyNot::NobodyNamed => "a bounce or complaint that names no address",
-            WhyNot::NoReason => "like a bounce, but without a reason that is understood",
-            WhyNot::NoBounce => "neither bounce nor complaint",
-            WhyNot::Unreadable => "no mail that can be read",
-        }
-    }
-
-    /// How much it matters: what may hide somebody should be looked at.
-    pub fn weight(self) -> Weight {
-        match self {
-            WhyNot::NobodyNamed | WhyNot::NoReason | WhyNot::Unreadable => Weight::Warning,
-            _ => Weight::Note,
-        }
-    }
-}
-
-/// What mail systems write where they send no report, by what it means; folded.
-static PHRASES: LazyLock<Vec<(&'static str, &'static str)>> = LazyLock::new(|| {
-    let lines = include_str!("phrases.txt").lines().filter(|line| !line.starts_with('#'));
-    lines.filter_map(|line| line.split_once(": ")).collect()
-});
 
 /// Looks at a message.
 pub fn look_at(bytes: &[u8]) -> Result<Vec<About>, WhyNot> {
@@ -157,13 +79,6 @@ fn field<'a>(group: &'a [(String, String)], name: &str) -> Option<&'a str> {
 /// `rfc822; ida.moss@post.example` → the address; the type of address stands before it.
 fn typed(value: &str) -> &str {
     value.split_once(';').map_or(value, |(_, address)| address).trim()
-}
-
-/// The usable address in a text.
-fn address_in(text: &str) -> Option<String> {
-    let mut cleaner = AddressCleaner::default();
-    let address = cleaner.clean(text.as_bytes());
-    address.is_usable().then(|| String::from_utf8_lossy(address.text).into_owned())
 }
 
 /// A delivery status notification: a group of fields for the message, then one for each recipient.
@@ -399,133 +314,4 @@ fn paragraphs_of(text: &str) -> Vec<Vec<&str>> {
     }
     paragraphs.retain(|lines| !lines.is_empty());
     paragraphs
-}
-
-/// Whether a line is a header of a quoted message (RFC 5322, section 3.6).
-fn is_header_line(line: &str) -> bool {
-    const NAMES: [&str; 26] = [
-        "from",
-        "to",
-        "cc",
-        "bcc",
-        "sender",
-        "reply-to",
-        "subject",
-        "date",
-        "message-id",
-        "received",
-        "return-path",
-        "delivered-to",
-        "in-reply-to",
-        "references",
-        "mime-version",
-        "content-type",
-        "von",
-        "an",
-        "betreff",
-        "datum",
-        "de",
-        "à",
-        "objet",
-        "para",
-        "asunto",
-        "oggetto",
-    ];
-    let Some((name, _)) = line.trim_start().split_once(':') else { return false };
-    let name = name.trim().to_lowercase();
-    NAMES.contains(&name.as_str()) || name.starts_with("x-")
-}
-
-/// Whether a text says that mail did not arrive, in words or by a code.
-fn tells_of_failure(text: &str) -> bool {
-    let folded = fold(text);
-    ["hard", "soft", "bounce"].iter().any(|kind| phrase_of(&folded, kind))
-        || text.split_whitespace().any(is_enhanced_code)
-        || text.split(|sign: char| !sign.is_ascii_digit()).any(|word| word.len() == 3 && word.starts_with('5'))
-}
-
-/// Whether a line begins with an address, and has nothing else but what the mail system says of it behind a colon.
-fn begins_with_address(line: &str) -> bool {
-    let line = line.trim_start_matches(['*', '-', '•', ' ', '<', '(']);
-    let word = line.split_whitespace().next().unwrap_or_default();
-    let rest = line[word.len()..].trim();
-    let is_alone = rest.is_empty() || word.ends_with(':') || rest.starts_with(['(', '<', '-', '–']);
-    is_alone && address_in(word.trim_matches(['<', '>', ':', ',', ';', ')'])).is_some()
-}
-
-/// Whether a line says whom to ask, or what to do.
-fn is_hint(line: &str) -> bool {
-    const WORDS: [&str; 34] = [
-        "contact",
-        "for help",
-        "for assistance",
-        "for further",
-        "help desk",
-        "questions",
-        "if you",
-        "please send",
-        "please forward",
-        "please write",
-        "report this",
-        "write to",
-        "ask ",
-        "your administrator",
-        "more information",
-        "unsubscribe",
-        "wenden sie sich",
-        "bei fragen",
-        "kontaktieren",
-        "hilfe",
-        "contactez",
-        "contacter",
-        "aide",
-        "en cas de",
-        "pongase en contacto",
-        "ayuda",
-        "contatta",
-        "contattare",
-        "assistenza",
-        "neem contact",
-        "hulp",
-        "contacte",
-        "ajuda",
-        "duvidas",
-    ];
-    let folded = format!("{} ", fold(line));
-    WORDS.iter().any(|word| folded.contains(word))
-}
-
-fn is_mail_systems(address: &str) -> bool {
-    let local = address.split('@').next().unwrap_or_default();
-    ["mailer-daemon", "postmaster", "abuse", "helpdesk", "support"].contains(&local)
-}
-
-fn is_enhanced_code(word: &str) -> bool {
-    let code = trimmed_code(word);
-    let parts: Vec<&str> = code.split('.').collect();
-    parts.len() == 3
-        && ["4", "5"].contains(&parts[0])
-        && parts[1..]
-            .iter()
-            .all(|part| !part.is_empty() && part.len() <= 3 && part.bytes().all(|byte| byte.is_ascii_digit()))
-}
-
-fn trimmed_code(word: &str) -> String {
-    word.trim_matches(|sign: char| !sign.is_ascii_digit()).to_owned()
-}
-
-/// What the words of a mail system mean.
-fn phrase_in(text: &str) -> Option<Status> {
-    let folded = fold(text);
-    let means = |kind: &str| PHRASES.iter().any(|(own, phrase)| *own == kind && folded.contains(phrase));
-    if means("soft") { Some(Status::Soft) } else { means("hard").then_some(Status::Hard) }
-}
-
-fn phrase_of(folded: &str, kind: &str) -> bool {
-    PHRASES.iter().any(|(own, phrase)| *own == kind && folded.contains(phrase))
-}
-
-/// So much of what a mail system says as a table has room for.
-fn shortened(text: &str) -> String {
-    text.split_whitespace().collect::<Vec<_>>().join(" ").chars().take(160).collect()
 }

@@ -3,7 +3,9 @@
 //! One message, a mailbox of messages (RFC 4155), or a folder of messages. A message that is about nobody (an automatic
 //! reply, a mail that is still on its way) gives no row but a finding that says why.
 
+mod about;
 mod bounce;
+mod failure_words;
 mod mailbox;
 
 pub(super) use mailbox::{folder_as_mailbox, holds_messages};

@@ -164,7 +164,7 @@ fn attribute<'a>(tag: &'a str, name: &str) -> Option<&'a str> {
     }
 }
 
-fn unescape(text: &str) -> String {
+pub(super) fn unescape(text: &str) -> String {
     let named = [("&lt;", "<"), ("&gt;", ">"), ("&quot;", "\""), ("&apos;", "'"), ("&amp;", "&")];
     named.into_iter().fold(text.to_owned(), |text, (from, to)| text.replace(from, to))
 }

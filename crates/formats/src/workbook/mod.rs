@@ -3,37 +3,33 @@
 //!
 //! A row of the sheet is a row of the result, so that row numbers are those that a spreadsheet program shows.
 
+mod book;
 mod container;
 mod guarded;
 mod hidden;
 pub(crate) mod kind;
+mod sheet_rows;
 mod value;
 
 use crate::Input;
 use crate::unpack::is_zip;
+use crate::workbook::book::{Book, broken, holds_encrypted_package, protected};
 use crate::workbook::kind::Kind;
-use calamine::{Ods, Reader, SheetType, SheetVisible, Xls, Xlsb, Xlsx};
+use crate::workbook::sheet_rows::SheetRows;
 use guarded::guarded;
 use hidden::Hidden;
 use pebblebank_table::error::closest;
-use pebblebank_table::observe::{Finding, Met, Observer, Weight, counted};
+use pebblebank_table::observe::{Finding, Observer, Weight};
 use pebblebank_table::spool::{Extracted, RowSpool};
-use pebblebank_table::units::{MAX_COLUMNS, RowNumber};
+use pebblebank_table::units::RowNumber;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::unread::{self, RowGave, UnreadText};
-use std::fs::File;
-use std::io::{BufReader, Read};
+use std::io::Read;
 use std::path::Path;
 use value::Value;
 
-/// How many rows of a sheet are looked at to find the one with the contacts.
-const ROWS_LOOKED_AT: u32 = 40;
-
 /// How many bytes a part of a workbook that must be held in memory may unpack to.
 const MOST_HELD: u64 = 1 << 30;
-
-/// Most rows of a sheet, in every format read here.
-const MOST_ROWS: u32 = 1 << 20;
 
 /// Whether an archive with these members is a workbook.
 pub fn is_workbook<'a>(mut names: impl Iterator<Item = &'a str>) -> bool {
@@ -183,140 +179,6 @@ fn check_container(input: &Input) -> Result<()> {
     Ok(())
 }
 
-fn broken(path: &Path, cause: &str) -> Error {
-    let cause = if cause.is_empty() { String::new() } else { format!(" ({cause})") };
-    Error::new(
-        ErrorKind::Input,
-        format!("the workbook is damaged or cut short{cause}"),
-        "open it with the program that made it and save it anew, or as CSV",
-    )
-    .in_file(path)
-}
-
-fn protected(path: &Path) -> Error {
-    Error::new(
-        ErrorKind::Input,
-        "the workbook is protected by a password",
-        "open it with the password, save it without one (or as CSV), and hand that over",
-    )
-    .in_file(path)
-}
-
-/// An open workbook.
-enum Book {
-    Xlsx(Box<Xlsx<BufReader<File>>>),
-    Xlsb(Box<Xlsb<BufReader<File>>>),
-    Xls(Box<Xls<BufReader<File>>>),
-    Ods(Box<Ods<BufReader<File>>>),
-}
-
-impl Book {
-    fn open(kind: Kind, file: File, path: &Path) -> Result<Book> {
-        let file = BufReader::new(file);
-        Ok(match kind {
-            Kind::Xlsx => Book::Xlsx(Box::new(Xlsx::new(file).map_err(|cause| match cause {
-                calamine::XlsxError::Password => protected(path),
-                cause => broken(path, &cause.to_string()),
-            })?)),
-            Kind::Xlsb => Book::Xlsb(Box::new(Xlsb::new(file).map_err(|cause| broken(path, &cause.to_string()))?)),
-            Kind::Xls => Book::Xls(Box::new(Xls::new(file).map_err(|cause| match cause {
-                calamine::XlsError::Password => protected(path),
-                cause => broken(path, &cause.to_string()),
-            })?)),
-            Kind::Ods => Book::Ods(Box::new(Ods::new(file).map_err(|cause| match cause {
-                calamine::OdsError::Password => protected(path),
-                cause => broken(path, &cause.to_string()),
-            })?)),
-        })
-    }
-
-    /// The sheets that can hold rows, and whether each is hidden.
-    fn sheets(&self) -> Vec<(String, bool)> {
-        let sheets = match self {
-            Book::Xlsx(book) => book.sheets_metadata(),
-            Book::Xlsb(book) => book.sheets_metadata(),
-            Book::Xls(book) => book.sheets_metadata(),
-            Book::Ods(book) => book.sheets_metadata(),
-        };
-        let with_rows = sheets.iter().filter(|sheet| sheet.typ == SheetType::WorkSheet);
-        with_rows.map(|sheet| (sheet.name.clone(), sheet.visible != SheetVisible::Visible)).collect()
-    }
-
-    /// Hands every cell to `take`, row by row; up to row `most`, if that is given.
-    fn for_each_cell(
-        &mut self,
-        sheet: &str,
-        path: &Path,
-        most: Option<u32>,
-        take: &mut dyn FnMut(u32, u32, Value) -> Result<()>,
-    ) -> Result<()> {
-        let fail = |cause: &dyn std::fmt::Display| broken(path, &cause.to_string());
-        let is_enough = |row: u32| most.is_some_and(|most| row >= most);
-        let range = match self {
-            Book::Xlsx(book) => {
-                let mut cells = book.worksheet_cells_reader(sheet).map_err(|cause| fail(&cause))?;
-                let widths: Vec<usize> = cells.styles().iter().map(value::digits_of_code).collect();
-                while let Some((cell, style)) = cells.next_cell_with_style_id().map_err(|cause| fail(&cause))? {
-                    let (row, column) = cell.get_position();
-                    if is_enough(row) {
-                        break;
-                    }
-                    let value = Value::new(cell.get_value(), widths.get(style).copied().unwrap_or(0));
-                    take(row, column, value)?;
-                }
-                return Ok(());
-            }
-            Book::Xlsb(book) => {
-                let mut cells = book.worksheet_cells_reader(sheet).map_err(|cause| fail(&cause))?;
-                while let Some(cell) = cells.next_cell().map_err(|cause| fail(&cause))? {
-                    let (row, column) = cell.get_position();
-                    if is_enough(row) {
-                        break;
-                    }
-                    take(row, column, Value::new(cell.get_value(), 0))?;
-                }
-                return Ok(());
-            }
-            Book::Xls(book) => book.worksheet_range(sheet).map_err(|cause| fail(&cause)),
-            Book::Ods(book) => book.worksheet_range(sheet).map_err(|cause| fail(&cause)),
-        }?;
-        let Some((first_row, first_column)) = range.start() else { return Ok(()) };
-        for (row, column, data) in range.used_cells() {
-            let row = row as u32 + first_row;
-            if is_enough(row) {
-                break;
-            }
-            take(row, column as u32 + first_column, Value::of_data(data))?;
-        }
-        Ok(())
-    }
-
-    /// The first rows of a sheet.
-    fn first_rows(&mut self, sheet: &str, path: &Path) -> Result<Vec<Vec<String>>> {
-        let mut rows: Vec<Vec<String>> = Vec::new();
-        let mut text = Vec::new();
-        self.for_each_cell(sheet, path, Some(ROWS_LOOKED_AT), &mut |row, column, value| {
-            let (row, column) = (row as usize, column as usize);
-            if column < MAX_COLUMNS {
-                rows.resize_with(rows.len().max(row + 1), Vec::new);
-                let cells = &mut rows[row];
-                cells.resize_with(cells.len().max(column + 1), String::new);
-                text.clear();
-                value.write(&mut text);
-                cells[column] = String::from_utf8_lossy(&text).into_owned();
-            }
-            Ok(())
-        })?;
-        Ok(rows)
-    }
-}
-
-/// The container of an encrypted workbook names its one part in UTF-16 (MS-OFFCRYPTO, section 2.1).
-fn holds_encrypted_package(bytes: &[u8]) -> bool {
-    let name: Vec<u8> = "EncryptedPackage".encode_utf16().flat_map(u16::to_le_bytes).collect();
-    memchr::memmem::find(bytes, &name).is_some()
-}
-
 /// The sheet that is named; else the one whose first rows look most like contacts, the first among equals.
 fn choose(book: &mut Book, wanted: Option<&str>, likeness: Likeness, path: &Path) -> Result<(String, Vec<Finding>)> {
     let sheets = book.sheets();
@@ -366,89 +228,4 @@ fn named(sheets: &[(String, bool)], wanted: &str, path: &Path) -> Result<String>
     Err(Error::new(ErrorKind::Columns, format!("the workbook has no sheet \"{wanted}\""), advice)
         .in_file(path)
         .expected(format!("one of {names}")))
-}
-
-/// Takes in the cells of a sheet, in their order.
-struct SheetRows<'a> {
-    spool: RowSpool,
-    observer: &'a dyn Observer,
-    path: &'a Path,
-    text: Vec<u8>,
-    row: u32,
-    errors: Met,
-    cut_digits: Met,
-}
-
-impl<'a> SheetRows<'a> {
-    fn new(spool: RowSpool, observer: &'a dyn Observer, path: &'a Path) -> Self {
-        SheetRows {
-            spool,
-            observer,
-            path,
-            text: Vec::new(),
-            row: 0,
-            errors: Met::default(),
-            cut_digits: Met::default(),
-        }
-    }
-
-    fn cell(&mut self, row: u32, column: u32, value: Value) -> Result<()> {
-        if value == Value::Nothing {
-            return Ok(());
-        }
-        if row >= MOST_ROWS || row < self.row || column as usize >= MAX_COLUMNS {
-            return Err(broken(self.path, "a cell lies outside of the sheet or out of order"));
-        }
-        while self.row < row {
-            self.end_row()?;
-        }
-        let number = RowNumber(u64::from(row) + 1);
-        match value {
-            Value::Error => self.errors.at(number),
-            Value::Number { cut: true, .. } => self.cut_digits.at(number),
-            _ => {}
-        }
-        if (column as usize) < self.spool.cells() {
-            return Err(broken(self.path, "two cells at one place"));
-        }
-        self.spool.fill_up_to(column as usize);
-        self.text.clear();
-        value.write(&mut self.text);
-        self.spool.cell(&self.text);
-        Ok(())
-    }
-
-    /// How many rows there are, the one that is being filled included, which is ended.
-    fn rows_so_far(&mut self) -> Result<u32> {
-        if self.spool.cells() > 0 {
-            self.end_row()?;
-        }
-        Ok(self.row)
-    }
-
-    fn end_row(&mut self) -> Result<()> {
-        self.row += 1;
-        if self.row.is_multiple_of(1_024) && self.observer.wants_stop() {
-            return Err(Error::interrupted());
-        }
-        self.spool.end_row()
-    }
-
-    fn finish(mut self, mut findings: Vec<Finding>) -> Result<Extracted> {
-        if self.spool.cells() > 0 {
-            self.end_row()?;
-        }
-        if self.errors.count > 0 {
-            let cells = counted(self.errors.count, "cell", "holds", "hold");
-            let text = format!("{cells} an error such as #N/A; errors were read as blank");
-            findings.push(Finding::new("error-cells", Weight::Warning, text).at_rows(&self.errors));
-        }
-        if self.cut_digits.count > 0 {
-            let numbers = counted(self.cut_digits.count, "number", "has", "have");
-            let text =
-                format!("{numbers} more than 15 digits, of which a spreadsheet keeps 15: the rest was lost before");
-            findings.push(Finding::new("cut-digits", Weight::Warning, text).at_rows(&self.cut_digits));
-        }
-        self.spool.finish(None, findings)
-    }
 }

@@ -67,7 +67,7 @@ pub fn list(command: &BankList, bank: &Bank, screen: &Screen) -> Result<String> 
         }
         Ok(true)
     })?;
-    Ok(render::bank::listed(&entries, count, screen))
+    Ok(render::bank_entries::listed(&entries, count, screen))
 }
 
 /// How much is written at once.

@@ -48,7 +48,7 @@ pub fn bank_at(command: &BankCommand, shared: &Shared, now: &Now) -> Result<Said
         Some(BankAction::Forget(command)) => forget(command, &mut for_change()?, shared, &screen),
         Some(BankAction::History(command)) => {
             let most = if command.most == 0 { i64::MAX as u64 } else { command.most };
-            Ok(render::bank::history(&bank()?.history(most)?, &screen))
+            Ok(render::bank_entries::history(&bank()?.history(most)?, &screen))
         }
         Some(BankAction::Export(command)) => entries::export(command, &bank()?, &screen),
         Some(BankAction::Backup(command)) => {
@@ -179,13 +179,13 @@ fn remove(command: &BankRemove, bank: &mut Bank, screen: &Screen) -> Result<Stri
     })?;
     let removed = bank.remove(&text, scope, command.note.as_deref())?;
     let found = bank.find(&text, &mut |_| ())?;
-    Ok(render::bank::removed(&removed, &found, &today_of(bank), screen))
+    Ok(render::bank_entries::removed(&removed, &found, &today_of(bank), screen))
 }
 
 fn find(command: &BankFind, bank: &Bank, now: &Now, screen: &Screen) -> Result<String> {
     let text = text_named(&command.named)?;
     let found = bank.find(&text, &mut |_| ())?;
-    Ok(render::bank::found(&found, &now.today, screen))
+    Ok(render::bank_entries::found(&found, &now.today, screen))
 }
 
 fn today_of(bank: &Bank) -> String {

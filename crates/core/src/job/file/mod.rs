@@ -2,28 +2,23 @@
 
 mod layouts;
 mod lists;
+mod reading;
 
 use super::guard::Accepted;
-use super::named::{
-    file_name_from, guard, one_of, parse_delimiter, same_keys, suggested_rule, survivor, unknown_field_advice,
-};
+use super::named::{file_name_from, guard, one_of, same_keys, suggested_rule, survivor};
 use super::parts::{
-    BlankWordsChange, BlankWordsPart, CleanPart, GuardPart, Headers, IdentityPart, JobFile, LayoutPart, OnBadBytesPart,
-    Overruled, PassingPart, PersonPart, ReplacePart, RequirePart, RolePart, SelectPart, SheetPart, SourcePart,
-    overruled,
+    BlankWordsChange, BlankWordsPart, CleanPart, GuardPart, IdentityPart, JobFile, LayoutPart, Overruled, PassingPart,
+    PersonPart, ReplacePart, RequirePart, RolePart, SelectPart, SourcePart, overruled,
 };
-use super::pattern::FilePattern;
 use super::remembering::Remember;
 use super::sources::{CleanWishes, Passing, ReadFiles, Source};
 use super::{Guards, Job, Pick, Write};
 use crate::clean::replace::{Find, Replacement};
-use crate::columns::wishes::{ColumnWishes, OwnField};
+use crate::columns::wishes::OwnField;
 use crate::layout::Layout;
 use crate::person::same::PersonWishes;
 use crate::require::Requirement;
 use crate::select::condition::Selection;
-use pebblebank_formats::ReadWishes;
-use pebblebank_table::encoding::{BadBytesAre, encoding_named};
 use pebblebank_table::error::closest;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::address_syntax::domain;
@@ -32,7 +27,7 @@ use pebblebank_values::blank::BlankWords;
 use pebblebank_values::date::{Date, DateOrder};
 use pebblebank_values::identity::Identity;
 use pebblebank_values::place::Country;
-use pebblebank_values::{ColumnRef, Field, Kind, Rules};
+use pebblebank_values::{ColumnRef, Rules};
 use serde::de::DeserializeOwned;
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -235,27 +230,6 @@ impl Reader<'_> {
         })
     }
 
-    /// The fields that the job declares for itself.
-    fn own_fields(&self, fields: BTreeMap<String, String>) -> Result<Vec<OwnField>> {
-        let mut own = Vec::new();
-        for (name, kind) in fields {
-            if Field::from_name(&name).is_some() {
-                let what = format!("{name} is a known field already");
-                return Err(self.wrong(&name, what, "take it out of [fields], or choose another name"));
-            }
-            let Some(kind) = Kind::from_name(&kind) else {
-                let known = Kind::NAMES.map(|(name, _)| name);
-                let advice = match closest(&kind, known) {
-                    Some(near) => format!("did you mean {near}?"),
-                    None => "choose one of the kinds".to_owned(),
-                };
-                return Err(self.wrong(&kind, format!("{kind} is no kind of field"), advice).expected(one_of(&known)));
-            };
-            own.push(OwnField { name, kind, header: None });
-        }
-        Ok(own)
-    }
-
     fn person(&self, part: &PersonPart) -> Result<PersonWishes> {
         let mut persons = PersonWishes::default();
         if let Some(same) = &part.same {
@@ -300,56 +274,6 @@ impl Reader<'_> {
             (None, Some(count), seed) => Ok(Some(Pick::Sample { count, seed: seed.unwrap_or(1) })),
             (None, None, None) => Ok(None),
         }
-    }
-
-    fn read_files(&self, name: &str, files: &[String], columns: BTreeMap<String, Headers>) -> Result<ReadFiles> {
-        if files.is_empty() {
-            return Err(self.wrong(name, format!("{name} names no files"), "write files = [\"…\"]"));
-        }
-        let mut headers = BTreeMap::new();
-        for (field, named) in columns {
-            headers.insert(self.field(&field)?, named.into_vec());
-        }
-        Ok(ReadFiles {
-            files: files.iter().map(|file| FilePattern::relative(file, self.folder)).collect(),
-            columns: ColumnWishes { headers, ..ColumnWishes::default() },
-            ..ReadFiles::default()
-        })
-    }
-
-    fn wishes(&self, overruled: Overruled) -> Result<ReadWishes> {
-        let encoding = overruled.encoding.map(|name| {
-            encoding_named(&name).map_err(|error| {
-                let placed = self.wrong(&name, error.what(), error.advice());
-                placed.expected(error.expectation().unwrap_or_default())
-            })
-        });
-        Ok(ReadWishes {
-            encoding: encoding.transpose()?,
-            bad_bytes: match overruled.on_bad_bytes {
-                Some(OnBadBytesPart::Replace) => BadBytesAre::Replaced,
-                Some(OnBadBytesPart::Stop) | None => BadBytesAre::Errors,
-            },
-            delimiter: overruled.delimiter.map(|text| self.delimiter(&text)).transpose()?,
-            header_row: overruled.header_row,
-            sheet: overruled.sheet.map(|sheet| match sheet {
-                SheetPart::Named(name) => name,
-                SheetPart::Numbered(number) => number.to_string(),
-            }),
-        })
-    }
-
-    fn delimiter(&self, text: &str) -> Result<u8> {
-        parse_delimiter(text).ok_or_else(|| {
-            self.wrong(text, format!("\"{text}\" is no delimiter"), "write \",\", \";\", \"|\" or \"tab\"")
-        })
-    }
-
-    fn field(&self, name: &str) -> Result<Field> {
-        Field::from_name(name).ok_or_else(|| {
-            let error = self.wrong(name, format!("unknown field {name}"), unknown_field_advice(name));
-            error.expected(one_of(&Field::ALL.map(Field::name)))
-        })
     }
 
     fn require(&self, part: RequirePart) -> Result<Requirement> {

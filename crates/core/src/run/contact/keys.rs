@@ -1,6 +1,8 @@
 //! The keys of a row beside its address, and its rank among the copies of a person; in the first pass.
 
 use super::Contact;
+pub use super::key_hashes::{decided_hashes, keyed_phone_hash, phone_hash};
+pub use super::name_columns::has_column;
 use crate::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
 use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
@@ -8,10 +10,13 @@ use crate::job::Job;
 use crate::job::lists::{EntriesToCompare, JobList, ListKey};
 use crate::job::remembering::Remembering;
 use crate::job::sources::Source;
-use crate::person::decisions::{Decision, Decisions, Named};
 use crate::person::keys::Role;
 use crate::person::same::Survivor;
 use crate::require::{Requirement, RequirementPlan};
+use crate::run::contact::key_hashes::{KeyOf, Shown};
+use crate::run::contact::name_columns::{
+    PARTS_OF_NAME, has_given_and_family, is_given_or_family, names_given_and_family, names_stand_for,
+};
 use crate::run::contact::rank::Rank;
 use crate::run::row_bits::LACKS_FIELD;
 use crate::select::condition::Selection;
@@ -22,9 +27,8 @@ use pebblebank_table::units::{ColumnIndex, ListId};
 use pebblebank_values::address::Address;
 use pebblebank_values::blank::BlankWords;
 use pebblebank_values::comparable::{Form, FullName, digits_of_phone};
-use pebblebank_values::digest::{Digest, DigestKind};
 use pebblebank_values::identity::{IdentityHash, IdentityHasher};
-use pebblebank_values::{ColumnRef, Doubt, Field, Kind};
+use pebblebank_values::{ColumnRef, Doubt, Field};
 use std::sync::Arc;
 
 /// How the keys and ranks of one file's rows are found, and which of its rows count.
@@ -39,35 +43,6 @@ pub struct RowKeys {
     blank_words: Arc<BlankWords>,
     /// Whether its rows are entries of a list.
     are_entries: bool,
-}
-
-/// What a key is compared with.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum KeyOf {
-    /// The same key of other contacts, by its place in the job.
-    Person(u8),
-    /// The entries of a list.
-    List(ListId),
-    /// People whom decisions name by this field.
-    Decisions(Field),
-}
-
-impl KeyOf {
-    /// What the text of a key begins with, so that different keys never meet.
-    fn prefix(self) -> [u8; 3] {
-        match self {
-            KeyOf::Person(place) => [place, 0, 0],
-            KeyOf::Decisions(field) => [u8::MAX - 1, field as u8, 0],
-            KeyOf::List(list) => [u8::MAX, list.0 as u8, (list.0 >> 8) as u8],
-        }
-    }
-
-    fn role(self) -> Role {
-        match self {
-            KeyOf::Person(place) => Role::Other(place),
-            KeyOf::List(_) | KeyOf::Decisions(_) => Role::Compared,
-        }
-    }
 }
 
 /// What a row is found to be.
@@ -91,15 +66,6 @@ enum Part {
     Names([ValueSource; 3]),
     /// The given and the family name alone, of a key that names both: of their columns, or of the full name.
     GivenAndFamily(Vec<ValueSource>),
-}
-
-/// How the texts of a key's parts become what is compared.
-#[derive(Debug, Clone, Copy)]
-enum Shown {
-    /// As they are.
-    Plainly,
-    /// By their keyed hash, by which the bank keeps the phones of people who were forgotten.
-    Keyed([u8; 32]),
 }
 
 /// A key, as a job asks for it.
@@ -443,81 +409,9 @@ impl FittedKey {
     }
 }
 
-impl Shown {
-    /// Adds a part of a key, with its length, so that parts cannot run into each other.
-    fn push(self, text: &mut Vec<u8>, part: &str) {
-        let keyed;
-        let part = match self {
-            Shown::Plainly => part,
-            Shown::Keyed(key) => {
-                keyed = DigestKind::Keyed.of(part.as_bytes(), Some(&key)).hex();
-                &keyed
-            }
-        };
-        text.extend_from_slice(&(part.len() as u32).to_le_bytes());
-        text.extend_from_slice(part.as_bytes());
-    }
-}
-
 /// What a job requires that a row may lack beside a usable address. With `fill` other rows may give it.
 fn required_beside_address(job: &Job) -> Requirement {
     let mut fields = if job.person.fill || job.compares() { Vec::new() } else { job.require.fields.clone() };
     fields.retain(|field| *field != Field::Email);
     Requirement { fields, any: Vec::new(), opted_in: false }
-}
-
-/// The fields that stand for the full name.
-const PARTS_OF_NAME: [Field; 3] = [Field::FirstName, Field::MiddleName, Field::LastName];
-
-/// Whether the first and the last name stand for the full one, which is not there.
-fn names_stand_for(map: &ColumnMap) -> bool {
-    map.column(Field::FullName).is_none() && has_given_and_family(map)
-}
-
-fn has_given_and_family(map: &ColumnMap) -> bool {
-    map.column(Field::FirstName).is_some() && map.column(Field::LastName).is_some()
-}
-
-fn is_given_or_family(column: &ColumnRef) -> bool {
-    matches!(column, ColumnRef::Field(Field::FirstName | Field::LastName))
-}
-
-/// Whether a key names both the given and the family name, which are then compared as the parts of one name.
-fn names_given_and_family(columns: &[ColumnRef]) -> bool {
-    columns.iter().filter(|column| is_given_or_family(column)).count() > 1
-}
-
-/// Whether a file has something for a column.
-pub fn has_column(column: &ColumnRef, map: &ColumnMap) -> bool {
-    let is_name = *column == ColumnRef::Field(Field::FullName) && names_stand_for(map);
-    is_name || ValueSource::new(column, map, false) != ValueSource::Nothing
-}
-
-/// What an entry that is remembered by its phone is compared by, in the list at this place.
-pub fn phone_hash(list: ListId, phone: &str, hasher: &IdentityHasher) -> IdentityHash {
-    hash_of_value(KeyOf::List(list), Field::Phone, phone, hasher)
-}
-
-/// What an entry whose phone is not shown is compared by, in the list at this place.
-pub fn keyed_phone_hash(list: ListId, digest: &Digest, hasher: &IdentityHasher) -> IdentityHash {
-    hash_of_key(KeyOf::List(list), &digest.hex(), hasher)
-}
-
-fn hash_of_value(of: KeyOf, field: Field, value: &str, hasher: &IdentityHasher) -> IdentityHash {
-    hash_of_key(of, &Form::of(Kind::of_field(field)).of_value(value), hasher)
-}
-
-fn hash_of_key(of: KeyOf, key: &str, hasher: &IdentityHasher) -> IdentityHash {
-    let mut text = of.prefix().to_vec();
-    Shown::Plainly.push(&mut text, key);
-    hasher.hash(&text)
-}
-
-/// What the people whom decisions name are compared by, in their order.
-pub fn decided_hashes(decisions: &Decisions, hasher: &IdentityHasher) -> Vec<IdentityHash> {
-    let hash = |named: &Named| match named {
-        Named::Address(address) => hasher.hash_address(address.as_bytes()),
-        Named::By(field, value) => hash_of_value(KeyOf::Decisions(*field), *field, value, hasher),
-    };
-    decisions.all.iter().flat_map(Decision::persons).map(hash).collect()
 }

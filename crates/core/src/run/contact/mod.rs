@@ -3,7 +3,9 @@
 //! Every reading goes through [`ContactReader::read`]: the first and the second pass, what is read again in between, lists,
 //! entries for the bank, surveys. So what is compared is what is written. [`keys`] finds what a contact is compared by.
 
+mod key_hashes;
 pub mod keys;
+mod name_columns;
 pub mod rank;
 
 use crate::clean::plan::CleaningPlan;

@@ -13,6 +13,7 @@ pub mod folding;
 pub mod known;
 pub mod near_duplicates;
 pub mod near_misses;
+mod near_values;
 pub mod partitions;
 mod people_of_entries;
 pub mod read_again;

@@ -4,17 +4,19 @@
 //! share one, so that each pair can be judged. Nothing of it changes what is written.
 
 use super::known::Known;
+use super::near_values::COMPARED;
 use super::read_again::{RowAgain, Wants, read_again};
 use crate::clean::plan::{CleaningPlan, Wanted};
 use crate::columns::value::ValueSource;
 use crate::job::Job;
 use crate::layout::receipt::AllColumns;
-use crate::person::decisions::Named;
 use crate::person::keys::{KeyStore, Role};
 use crate::person::near::NearPerson;
 use crate::person::near::judge::{Judged, THRESHOLD, judge};
 use crate::person::near::keys::{SlipDomains, keys};
 use crate::run::contact::Contact;
+use crate::run::decide::near_values::{PersonValues, Values};
+use crate::run::decide::supply::put_text;
 use crate::run::gather::kept;
 use crate::run::open::files::OpenFile;
 use crate::run::open::fit::cleaning_wishes;
@@ -24,14 +26,11 @@ use crate::run::tally::NearTally;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::in_order::in_order;
 use pebblebank_table::observe::{Observer, Stage};
-use pebblebank_table::spill::{FramePlace, Spill, SpillWriter};
 use pebblebank_table::units::{RowId, SourceId};
 use pebblebank_table::{CsvBuffer, Error, Record, Result};
+use pebblebank_values::ColumnRef;
 use pebblebank_values::address::{Address, State};
-use pebblebank_values::{ColumnRef, Field};
-use std::borrow::Cow;
-use std::collections::{HashMap, HashSet};
-use std::path::{Path, PathBuf};
+use std::collections::HashSet;
 
 /// Unless the job asks for it, near duplicates are looked for among no more people than these, so that a large run is
 /// as quick as it can be.
@@ -68,9 +67,6 @@ pub struct NearDuplicates {
     /// The rows.
     pub rows: Vec<u8>,
 }
-
-/// The fields that people are compared by, the address aside.
-const COMPARED: [Field; 5] = [Field::FirstName, Field::LastName, Field::PostalCode, Field::Phone, Field::Birthday];
 
 /// Looks for near duplicates, if the job wants it.
 pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observer) -> Result<NearDuplicates> {
@@ -340,118 +336,4 @@ impl JobList {
             self.fields.map(|source| String::from_utf8_lossy(&source.value(record, usable)).into_owned());
         NearPerson::new(&String::from_utf8_lossy(usable), &first, &last, &postal_code, &phone, &birthday)
     }
-}
-
-/// The values of people, as bytes: in memory, and on disk from where they are too many.
-struct Values {
-    bytes: Vec<u8>,
-    places: HashMap<u32, ValuesPlace>,
-    most_bytes: u64,
-    folder: PathBuf,
-    spill: Option<SpillWriter>,
-    on_disk: Option<Spill>,
-}
-
-/// Where the values of somebody are.
-#[derive(Clone, Copy)]
-enum ValuesPlace {
-    /// From this byte on, so many.
-    InMemory(usize, usize),
-    OnDisk(FramePlace),
-}
-
-impl Values {
-    fn new(most_bytes: u64, folder: &Path) -> Values {
-        let folder = folder.to_path_buf();
-        Values { bytes: Vec::new(), places: HashMap::new(), most_bytes, folder, spill: None, on_disk: None }
-    }
-
-    fn add(&mut self, row: RowId, bytes: &[u8]) -> Result<()> {
-        let place = if (self.bytes.len() + bytes.len()) as u64 <= self.most_bytes && self.spill.is_none() {
-            let place = ValuesPlace::InMemory(self.bytes.len(), bytes.len());
-            self.bytes.extend_from_slice(bytes);
-            place
-        } else {
-            let spill = match &mut self.spill {
-                Some(spill) => spill,
-                none => none.insert(SpillWriter::new(&self.folder)?),
-            };
-            ValuesPlace::OnDisk(spill.frame(&[bytes])?)
-        };
-        self.places.insert(row.0, place);
-        Ok(())
-    }
-
-    /// All are there.
-    fn finish(&mut self) -> Result<()> {
-        self.on_disk = self.spill.take().map(SpillWriter::finish).transpose()?;
-        Ok(())
-    }
-
-    fn of(&self, row: u32) -> Result<Cow<'_, [u8]>> {
-        match (self.places.get(&row), &self.on_disk) {
-            (Some(ValuesPlace::InMemory(at, length)), _) => Ok(self.bytes[*at..][..*length].into()),
-            (Some(ValuesPlace::OnDisk(place)), Some(spill)) => Ok(spill.at(*place)?.into()),
-            _ => Ok(Cow::default()),
-        }
-    }
-}
-
-/// The values of one person.
-struct PersonValues {
-    /// The text that the row's address is compared by, usable or not.
-    named: String,
-    /// The identity of a usable address.
-    address: String,
-    fields: Vec<String>,
-    shown: Vec<u8>,
-}
-
-impl PersonValues {
-    fn read(bytes: &[u8]) -> PersonValues {
-        let mut rest = bytes;
-        let mut take = || {
-            let (text, after) = take_text(rest)?;
-            rest = after;
-            Some(String::from_utf8_lossy(text).into_owned())
-        };
-        let (named, address) = (take().unwrap_or_default(), take().unwrap_or_default());
-        let fields = COMPARED.iter().map(|_| take().unwrap_or_default()).collect();
-        PersonValues { named, address, fields, shown: rest.to_vec() }
-    }
-
-    /// The values of all columns.
-    fn shown(&self) -> Vec<&[u8]> {
-        let mut rest = &self.shown[..];
-        std::iter::from_fn(|| {
-            let (text, after) = take_text(rest)?;
-            rest = after;
-            Some(text)
-        })
-        .collect()
-    }
-
-    fn person(&self) -> NearPerson {
-        let [first, last, postal_code, phone, birthday] = self.fields.as_slice() else { return NearPerson::default() };
-        NearPerson::new(&self.address, first, last, postal_code, phone, birthday)
-    }
-
-    /// How a decision names the person: by the address, else by the phone.
-    fn named(&self) -> Option<Named> {
-        if !self.named.is_empty() {
-            return Some(Named::Address(self.named.clone()));
-        }
-        let phone = self.fields.get(3).filter(|phone| !phone.is_empty())?;
-        Some(Named::By(Field::Phone, phone.clone()))
-    }
-}
-
-fn take_text(bytes: &[u8]) -> Option<(&[u8], &[u8])> {
-    let (length, rest) = bytes.split_first_chunk::<4>()?;
-    rest.split_at_checked(u32::from_le_bytes(*length) as usize)
-}
-
-fn put_text(out: &mut Vec<u8>, text: &[u8]) {
-    out.extend_from_slice(&(text.len() as u32).to_le_bytes());
-    out.extend_from_slice(text);
 }

@@ -6,20 +6,19 @@ use super::meant::Meant;
 use super::people_index;
 use super::plan::{FilePlan, SecondPass};
 use super::rows::Rows;
-use crate::job::sources::Passing;
-use crate::layout::{Layout, OnViolation};
 use crate::run::decide::settled::{Cleared, Standing};
 use crate::run::tally::Company;
+use crate::run::write::repair_rows::{company_of, number_cell, repair_row};
 use crate::suppress::marks::{Mark, MarkSet};
 use crate::suppress::reason::Reason;
 use crate::suppress::status::{self, StatusReason};
 use pebblebank_table::csv::RawCells;
 use pebblebank_table::units::{ColumnIndex, RowId, RowNumber};
-use pebblebank_table::{CsvBuffer, Record, cell};
+use pebblebank_table::{Record, cell};
 use pebblebank_values::address::{Address, AddressCleaner, State};
 use pebblebank_values::consent::{self, Consent, Statement};
 use pebblebank_values::suggest::{self, DomainLooks};
-use pebblebank_values::{Doubt, Field, Rule, Rules, audience};
+use pebblebank_values::{Doubt, Field, Rule, Rules};
 use std::sync::Arc;
 
 /// The key of rows that somebody decided to be one person.
@@ -183,79 +182,6 @@ impl<'b> ChunkRows<'_, 'b> {
         }
     }
 
-    /// Why a person that nothing holds is not written, gravest first.
-    fn fault(&self, row: RowId, meant: &Meant, marks: &[Mark]) -> Option<(Reason, String)> {
-        let Meant { record, contact, .. } = meant;
-        let (address, usable) = (&contact.address, contact.usable_address());
-        if marks.contains(&Mark::UnreadableRow) {
-            return Some((Reason::UnreadableRow, String::new()));
-        }
-        if self.plan.requirement.needs_address() {
-            match address.state {
-                State::Usable => {}
-                State::Blank => return Some((Reason::BlankAddress, String::new())),
-                State::Invalid(fault) => return Some((Reason::InvalidAddress, fault.name().to_owned())),
-                State::Placeholder => return Some((Reason::PlaceholderAddress, String::new())),
-            }
-        }
-        if self.pass.job.compares() && !self.pass.settled.has_key(row) {
-            return Some((Reason::MissingField, self.pass.key_names.join(", ")));
-        }
-        if let Some(lacks) = self.plan.requirement.lacks(record, contact.doubts(), usable) {
-            return Some((Reason::MissingField, lacks));
-        }
-        if address.is_usable()
-            && let Some(fault) = self.unwanted(address)
-        {
-            return Some(fault);
-        }
-        if self.plan.selection.as_ref().is_some_and(|selection| !selection.holds(record, usable, marks)) {
-            return Some((Reason::NotSelected, String::new()));
-        }
-        if let Some((_, column)) = self.violations(record, usable, marks).next() {
-            return Some((Reason::LayoutViolation, column.to_owned()));
-        }
-        if marks.contains(&Mark::RemovedByHand) {
-            return Some((Reason::RemovedByHand, String::new()));
-        }
-        if let Some(missed) = self.pass.near.and_then(|near| near.of(row)).filter(|missed| missed.sets_aside) {
-            return Some((Reason::NearMiss, missed.details.clone()));
-        }
-        let is_picked = self.pass.pick.takes(row, address);
-        (!is_picked).then(|| (Reason::OverLimit, String::new()))
-    }
-
-    /// Why the job does not want an address that could be used.
-    fn unwanted(&self, address: &Address) -> Option<(Reason, String)> {
-        let clean = &self.pass.job.clean;
-        if clean.role == Passing::SetAside && audience::is_role(address.local()) {
-            return Some((Reason::RoleAddress, String::new()));
-        }
-        let is_disposable = clean.disposable == Passing::SetAside && clean.disposable_domains.holds(address.domain());
-        is_disposable.then(|| (Reason::DisposableDomain, String::from_utf8_lossy(address.domain()).into_owned()))
-    }
-
-    /// The layouts that the row does not fit, each with the column that would stay blank.
-    fn violations<'c>(
-        &'c self,
-        record: &'c Record,
-        usable: &'c [u8],
-        marks: &'c [Mark],
-    ) -> impl Iterator<Item = (&'c Layout, &'c str)> {
-        let layouts = self.pass.layouts.iter().zip(&self.plan.layouts);
-        layouts.filter_map(move |(layout, plan)| Some((layout, plan.violation(record, usable, marks)?)))
-    }
-
-    /// Stops the run at the first row that a layout stops at.
-    fn note_violation(&mut self, number: RowNumber, meant: &Meant, marks: &[Mark]) {
-        let usable = meant.contact.usable_address();
-        let stops = |(layout, _): &(&Layout, &str)| layout.on_violation == OnViolation::Stop;
-        let column = self.violations(&meant.record, usable, marks).find(stops).map(|(_, column)| column.to_owned());
-        if let (Some(column), None) = (column, &self.rows.counts.stop) {
-            self.rows.counts.stop = Some((number, column));
-        }
-    }
-
     /// What is likely meant by an address, where the job does not have it mended.
     pub fn suggest(&mut self, row: RowId, address: &Address, domains: &mut DomainLooks) {
         let slips = &self.pass.files.addresses.slips;
@@ -369,42 +295,4 @@ impl<'b> ChunkRows<'_, 'b> {
 fn usable_identities(address: &Address) -> Vec<String> {
     let first = address.is_usable().then(|| String::from_utf8_lossy(address.identity).into_owned());
     first.into_iter().chain(address.further.iter().map(|further| further.identity.clone())).collect()
-}
-
-fn company_of(rules: Rules) -> Company {
-    if rules.is_one() { Company::Alone } else { Company::WithOthers }
-}
-
-fn repair_row(
-    out: &mut CsvBuffer,
-    rule: Rule,
-    name_cells: &[u8],
-    number: RowNumber,
-    field: &str,
-    before: &[u8],
-    after: &[u8],
-) {
-    out.value(rule.name().as_bytes());
-    out.bytes.extend_from_slice(name_cells);
-    number_cell(out, number.0);
-    out.value(field.as_bytes());
-    out.value(before);
-    out.value(after);
-    out.end_row();
-}
-
-/// Adds a number without taking memory for it.
-fn number_cell(out: &mut CsvBuffer, mut number: u64) {
-    let mut digits = [0u8; 20];
-    let mut at = digits.len();
-    loop {
-        at -= 1;
-        digits[at] = b'0' + (number % 10) as u8;
-        number /= 10;
-        if number == 0 {
-            break;
-        }
-    }
-    out.bytes.extend_from_slice(&digits[at..]);
-    out.bytes.push(b',');
 }

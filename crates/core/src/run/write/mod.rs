@@ -4,6 +4,7 @@
 //! [`outputs`] holds the files until all is known to be right.
 
 pub(crate) mod chunk_rows;
+mod faults;
 pub mod import_rows;
 pub mod layouts;
 pub mod learned;
@@ -13,6 +14,7 @@ mod meant;
 pub mod outputs;
 pub mod people_index;
 pub mod plan;
+mod repair_rows;
 pub(crate) mod rows;
 pub mod second_pass;
 
