@@ -2,7 +2,7 @@
 
 use super::table::{Side, Table};
 use super::tally::{one_finding, other_lines_in_words};
-use super::{NO_BREAK, Screen, Tone, WIDTH, counted, number, safe, wrapped};
+use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
 use crate::render::survey_tables::{columns, fields_by_file, in_words, safe_end, values_table};
 use pebblebank_core::tasks::survey::found::{AddressSurvey, FileSurvey};
 use pebblebank_formats::Format;
@@ -228,9 +228,4 @@ pub fn in_shell(name: &str) -> String {
     } else {
         format!("'{}'", name.replace('\'', "'\\''"))
     }
-}
-
-/// A text that is not to be broken into lines.
-pub(super) fn together(text: &str) -> String {
-    text.replace(' ', NO_BREAK)
 }

@@ -2,7 +2,7 @@
 
 use super::table::{Side, Table};
 use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
-use crate::render::survey::together;
+use crate::render::NO_BREAK;
 use pebblebank_core::tasks::survey::column::{ColumnSurvey, Feeds, Recognised};
 use pebblebank_core::tasks::survey::found::{Counted, FileSurvey};
 use pebblebank_values::{Field, Rule};
@@ -208,4 +208,9 @@ pub(super) fn safe_end(text: &str, most: usize) -> String {
     let text = safe(text, usize::MAX);
     let count = text.chars().count();
     if count <= most { text } else { std::iter::once('…').chain(text.chars().skip(count + 1 - most)).collect() }
+}
+
+/// A text that is not to be broken into lines.
+pub(super) fn together(text: &str) -> String {
+    text.replace(' ', NO_BREAK)
 }
