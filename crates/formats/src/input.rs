@@ -66,6 +66,24 @@ enum Base {
 }
 
 impl Input {
+    /// A member of this archive as an input of its own.
+    fn member(&self, member: Member) -> Input {
+        Input {
+            path: self.path.join(&member.name),
+            shown: format!("{}/{}", self.shown, member.name),
+            origin: self.origin.clone(),
+            part: Some(match &self.part {
+                Some(outer) => format!("{outer}/{}", member.name),
+                None => member.name.clone(),
+            }),
+            base: Arc::clone(&self.base),
+            bytes: member.packed_bytes,
+            file_bytes: member.bytes,
+            packing: Some(Packing::Member(member)),
+            fingerprint: None,
+        }
+    }
+
     /// Opens the file that was found, or each of the members that are meant, where it is an archive.
     ///
     /// `-` is standard input. What must be spooled goes into `spool_folder`.
@@ -238,24 +256,14 @@ struct Opener<'a> {
 }
 
 impl Opener<'_> {
+    /// Adds the file, or what is in it where it is an archive, whose packings are taken off one by one.
     fn open_packed(&self, input: Input, depth: usize, inputs: &mut Vec<Input>) -> Result<()> {
         let mut begin = Vec::new();
         let read = input.reader()?.take(8).read_to_end(&mut begin);
         read.map_err(|cause| unreadable(&input.path, &cause))?;
-        let is_packed_twice = input.packing.is_some();
         let packing = Packing::recognise(&begin);
-        let is_zip = is_zip(&begin);
-        if packing.is_none() && !is_zip {
-            if depth == 0 && self.member.is_some() {
-                return Err(Error::new(
-                    ErrorKind::Input,
-                    "this is no zip archive, so it has no members",
-                    "name the file alone, without what follows it",
-                )
-                .in_file(&input.path));
-            }
-            inputs.push(input);
-            return Ok(());
+        if packing.is_none() && !is_zip(&begin) {
+            return self.add_file(input, depth, inputs);
         }
         if depth == DEEPEST {
             return Err(Error::new(
@@ -266,10 +274,29 @@ impl Opener<'_> {
             .in_file(&input.path));
         }
         // Two packings, or one that must be read back and forth: the outer one is taken off first.
-        let input = if is_packed_twice { self.take_off(input)? } else { input };
-        if let Some(packing) = packing {
-            return self.open_packed(Input { packing: Some(packing), ..input }, depth + 1, inputs);
+        let input = if input.packing.is_some() { self.take_off(input)? } else { input };
+        match packing {
+            Some(packing) => self.open_packed(Input { packing: Some(packing), ..input }, depth + 1, inputs),
+            None => self.open_zip(input, depth, inputs),
         }
+    }
+
+    /// Adds a file that is no archive; one that was to have members must be.
+    fn add_file(&self, input: Input, depth: usize, inputs: &mut Vec<Input>) -> Result<()> {
+        if depth == 0 && self.member.is_some() {
+            return Err(Error::new(
+                ErrorKind::Input,
+                "this is no zip archive, so it has no members",
+                "name the file alone, without what follows it",
+            )
+            .in_file(&input.path));
+        }
+        inputs.push(input);
+        Ok(())
+    }
+
+    /// Adds a workbook as it is, or the members of an archive that are meant.
+    fn open_zip(&self, input: Input, depth: usize, inputs: &mut Vec<Input>) -> Result<()> {
         let members = members(input.packed_file()?, &input.path)?;
         if workbook::is_workbook(members.iter().map(|member| member.name.as_str())) {
             inputs.push(input);
@@ -283,24 +310,9 @@ impl Opener<'_> {
             )
             .in_file(&input.path));
         }
-        for member in self.meant(members, &input)? {
-            let inside = Input {
-                path: input.path.join(&member.name),
-                shown: format!("{}/{}", input.shown, member.name),
-                origin: input.origin.clone(),
-                part: Some(match &input.part {
-                    Some(outer) => format!("{outer}/{}", member.name),
-                    None => member.name.clone(),
-                }),
-                base: Arc::clone(&input.base),
-                bytes: member.packed_bytes,
-                file_bytes: member.bytes,
-                packing: Some(Packing::Member(member)),
-                fingerprint: None,
-            };
-            self.open_packed(inside, depth + 1, inputs)?;
-        }
-        Ok(())
+        self.meant(members, &input)?
+            .into_iter()
+            .try_for_each(|member| self.open_packed(input.member(member), depth + 1, inputs))
     }
 
     fn take_off(&self, input: Input) -> Result<Input> {

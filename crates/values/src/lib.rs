@@ -29,6 +29,7 @@ pub mod kind;
 pub mod language;
 pub mod look;
 pub mod name;
+mod name_words;
 pub mod named;
 pub mod number;
 pub mod phone;

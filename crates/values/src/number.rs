@@ -48,28 +48,7 @@ pub fn clean(text: &str, out: &mut String) -> Cleaned {
     {
         return unreadable;
     }
-    let count = |sign: char| digits.matches(sign).count();
-    let (points, commas) = (count('.'), count(','));
-    let decimal = match (points, commas) {
-        (0, 0) => None,
-        (_, 0) if points > 1 => None,
-        (0, _) if commas > 1 => None,
-        (1, 0) | (0, 1) => {
-            let sign = if points == 1 { '.' } else { ',' };
-            let (whole, part) = digits.split_once(sign).unwrap_or_default();
-            if part.len() == 3 && whole.len() <= 3 && !whole.starts_with('0') && !whole.contains(' ') {
-                return unreadable;
-            }
-            Some(sign)
-        }
-        _ => {
-            let last = if digits.rfind('.') > digits.rfind(',') { '.' } else { ',' };
-            if count(last) > 1 {
-                return unreadable;
-            }
-            Some(last)
-        }
-    };
+    let Some(decimal) = decimal_sign(digits) else { return unreadable };
     let start = out.len();
     let (whole, part) = match decimal {
         Some(sign) => digits.split_once(sign).unwrap_or((digits, "")),
@@ -92,4 +71,24 @@ pub fn clean(text: &str, out: &mut String) -> Cleaned {
         out.push_str(part);
     }
     if out[start..] == *text { Cleaned::AsItIs } else { Cleaned::Repaired(Rules::one(Rule::NumberForm)) }
+}
+
+/// The sign before the decimals, if there is one; none where it may as well be one between thousands.
+fn decimal_sign(digits: &str) -> Option<Option<char>> {
+    let count = |sign: char| digits.matches(sign).count();
+    match (count('.'), count(',')) {
+        (0, 0) => Some(None),
+        (points, 0) if points > 1 => Some(None),
+        (0, commas) if commas > 1 => Some(None),
+        (1, 0) | (0, 1) => {
+            let sign = if digits.contains('.') { '.' } else { ',' };
+            let (whole, part) = digits.split_once(sign).unwrap_or_default();
+            let is_open = part.len() == 3 && whole.len() <= 3 && !whole.starts_with('0') && !whole.contains(' ');
+            (!is_open).then_some(Some(sign))
+        }
+        _ => {
+            let last = if digits.rfind('.') > digits.rfind(',') { '.' } else { ',' };
+            (count(last) == 1).then_some(Some(last))
+        }
+    }
 }

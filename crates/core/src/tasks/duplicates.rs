@@ -2,17 +2,19 @@
 
 use crate::columns::lines::Line;
 use crate::job::Job;
-use crate::layout::receipt::{GROUPS, OriginalValues};
+use crate::layout::receipt::{AllColumns, GROUPS, OriginalValues};
 use crate::person::same::PersonKey;
 use crate::run::account::people_findings;
 use crate::run::decide::copied::Refused;
 use crate::run::decide::copies::sort_copies;
+use crate::run::decide::known::Known;
 use crate::run::decide::read_and_decide;
 use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
 use crate::run::write::chunk_rows::DECISION;
 use pebblebank_table::csv::{Defusing, RawCells};
 use pebblebank_table::observe::{Finding, Observer};
+use pebblebank_table::sorter::Sorted;
 use pebblebank_table::staged::Staged;
 use pebblebank_table::staged::placement::Placement;
 use pebblebank_table::units::RowId;
@@ -55,11 +57,47 @@ pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Re
     let mut staged = Staged::new(setting.dry_run);
     let output = staged.file(&write.file, Placement::of_file(job.replace))?;
     let known = read_and_decide(opening, job, setting, observer)?;
-    let (settled, sources) = (&known.settled, &known.files.sources);
     let columns = known.all_columns();
-    let originals: Vec<OriginalValues> = sources.iter().map(|file| OriginalValues::new(&columns, file.map())).collect();
     let keys: Vec<String> = job.person.same.iter().map(PersonKey::name).collect();
-    let mut sorted = sort_copies(job, &known, setting, setting.memory / 4, observer, |copy, payload| {
+    let mut sorted = sorted_copies(job, &known, &columns, &keys, setting, observer)?;
+    let mut found = DuplicateGroups {
+        by_key: keys.iter().map(|key| (key.clone(), 0)).collect(),
+        read: known.source_counts.iter().map(|counts| counts.contacts).sum(),
+        findings: findings(&known, job),
+        same: keys,
+        groups: 0,
+        rows: 0,
+        largest: 0,
+        merged_within: 0,
+        file: None,
+    };
+    let mut bytes = columns.header(&GROUPS);
+    let mut group = Group::default();
+    while let Some((key, payload)) = sorted.next()? {
+        found.count(&mut group, key, payload, &mut bytes);
+        if bytes.len() > 1 << 18 {
+            staged.write(output, &bytes)?;
+            bytes.clear();
+        }
+    }
+    staged.write(output, &bytes)?;
+    staged.place()?;
+    found.file = (!setting.dry_run).then(|| write.file.clone());
+    Ok(found)
+}
+
+/// All rows of people that have several, in the order of their groups, each as it is written.
+fn sorted_copies(
+    job: &Job,
+    known: &Known,
+    columns: &AllColumns,
+    keys: &[String],
+    setting: &Setting,
+    observer: &dyn Observer,
+) -> Result<Sorted> {
+    let (settled, sources) = (&known.settled, &known.files.sources);
+    let originals: Vec<OriginalValues> = sources.iter().map(|file| OriginalValues::new(columns, file.map())).collect();
+    sort_copies(job, known, setting, setting.memory / 4, observer, |copy, payload| {
         let survives = settled.survivor_of(copy.row) == copy.row;
         let mut out = CsvBuffer::new(Defusing::On);
         out.value(if survives { b"yes" } else { b"no" });
@@ -74,53 +112,48 @@ pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Re
         let key = key.filter(|_| !survives).map_or(u8::MAX, |key| key as u8);
         payload.extend_from_slice(&[key, u8::from(is_within)]);
         payload.extend_from_slice(&out.bytes);
-    })?;
-    let mut refused = Refused::default();
+    })
+}
+
+/// What should be looked at; first, who among them must not be contacted.
+fn findings(known: &Known, job: &Job) -> Vec<Finding> {
+    let settled = &known.settled;
     let with_copies = settled.with_copies();
+    let mut refused = Refused::default();
     for row in (0..settled.records() as u32).map(RowId) {
         if settled.line(row) == Line::Contact && with_copies.holds(settled.survivor_of(row)) {
             refused.add(&settled.copied(row));
         }
     }
-    let read = known.source_counts.iter().map(|counts| counts.contacts).sum();
-    let mut found = DuplicateGroups {
-        by_key: keys.iter().map(|key| (key.clone(), 0)).collect(),
-        same: keys.clone(),
-        read,
-        groups: 0,
-        rows: 0,
-        largest: 0,
-        merged_within: 0,
-        file: None,
-        findings: known.files.all_findings(),
-    };
-    found.findings.splice(0..0, refused.finding());
-    found.findings.extend(people_findings::of_switchboards(&known, job));
-    let mut bytes = columns.header(&GROUPS);
-    let (mut survivor, mut own_rows) = (Vec::new(), 0);
-    while let Some((key, payload)) = sorted.next()? {
-        if survivor != key[..4] {
-            survivor = key[..4].to_vec();
-            found.groups += 1;
-            own_rows = 0;
+    let mut findings = known.files.all_findings();
+    findings.splice(0..0, refused.finding());
+    findings.extend(people_findings::of_switchboards(known, job));
+    findings
+}
+
+/// The group that is being written.
+#[derive(Default)]
+struct Group {
+    survivor: Vec<u8>,
+    rows: u64,
+}
+
+impl DuplicateGroups {
+    /// Counts a row and adds it to `out`, with the number of its group in front.
+    fn count(&mut self, group: &mut Group, key: &[u8], payload: &[u8], out: &mut Vec<u8>) {
+        if group.survivor != key[..4] {
+            *group = Group { survivor: key[..4].to_vec(), rows: 0 };
+            self.groups += 1;
         }
-        let [by, is_within, row @ ..] = payload else { continue };
-        own_rows += 1;
-        found.rows += 1;
-        found.largest = found.largest.max(own_rows);
-        if let Some((_, count)) = found.by_key.get_mut(usize::from(*by)) {
+        let [by, is_within, row @ ..] = payload else { return };
+        group.rows += 1;
+        self.rows += 1;
+        self.largest = self.largest.max(group.rows);
+        if let Some((_, count)) = self.by_key.get_mut(usize::from(*by)) {
             *count += 1;
-            found.merged_within += u64::from(*is_within);
+            self.merged_within += u64::from(*is_within);
         }
-        bytes.extend_from_slice(format!("{},", found.groups).as_bytes());
-        bytes.extend_from_slice(row);
-        if bytes.len() > 1 << 18 {
-            staged.write(output, &bytes)?;
-            bytes.clear();
-        }
+        out.extend_from_slice(format!("{},", self.groups).as_bytes());
+        out.extend_from_slice(row);
     }
-    staged.write(output, &bytes)?;
-    staged.place()?;
-    found.file = (!setting.dry_run).then(|| write.file.clone());
-    Ok(found)
 }

@@ -71,11 +71,12 @@ impl Part {
         let path = part_of(target);
         loop {
             let made = match kind {
-                Kind::File => calls::create(&path),
-                Kind::Folder => calls::create_folder(&path).and_then(|()| File::open(&path)),
+                Kind::File => calls::create(&path).map(Some),
+                Kind::Folder => calls::create_folder(&path).and_then(|()| open_folder(&path)),
             };
             let attempt = match made {
-                Ok(file) => made_by_us(file, &path),
+                Ok(Some(file)) => made_by_us(file, &path),
+                Ok(None) => Attempt::Again,
                 Err(cause) if cause.kind() == std::io::ErrorKind::AlreadyExists => clear_left(&path, target)?,
                 Err(cause) => return Err(Error::unwritable(target, &cause)),
             };
@@ -119,6 +120,14 @@ fn remove_part(path: &Path) {
         if beside.symlink_metadata().is_ok() {
             let _ = calls::remove(&beside);
         }
+    }
+}
+
+/// Opens a folder that was just made; none where another command took it, not yet locked, for one that was left.
+fn open_folder(path: &Path) -> std::io::Result<Option<File>> {
+    match File::open(path) {
+        Err(cause) if cause.kind() == std::io::ErrorKind::NotFound => Ok(None),
+        opened => opened.map(Some),
     }
 }
 

@@ -4,6 +4,7 @@
 //! only place that makes a [`settled::Cleared`]. What needs values is read again ([`read_again`]): what people are filled
 //! with ([`fill`]), who may be one person ([`near_duplicates`]), and which entries are close to somebody ([`near_misses`]).
 
+mod close_entries;
 pub mod copied;
 pub mod copies;
 pub mod crossings;

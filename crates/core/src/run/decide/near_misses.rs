@@ -5,10 +5,8 @@
 //! these find every slip); then the contacts that nothing holds are read again, and those who share a key are judged. More
 //! entries than memory has room for are looked for in several rounds, each with the contacts read once more.
 
+use super::close_entries::{Entry, Keys, MOST_PER_LIST, Pair, pairs};
 use super::known::Known;
-use super::read_again::{RowAgain, Wants, read_again};
-use super::settled::Standing;
-use crate::clean::plan::CleaningPlan;
 use crate::job::Job;
 use crate::job::lists::{EntriesToCompare, NearMisses};
 use crate::job::remembering::Remembering;
@@ -16,7 +14,7 @@ use crate::run::gather::chunks::Reading;
 use crate::run::gather::list_chunk::{EntryScratch, ListPlan, read_list_chunk};
 use crate::run::setting::Setting;
 use crate::run::tally::{NearMissExample, NearMissTally};
-use crate::suppress::alike::{Alike, address_alike, name_in};
+use crate::suppress::alike::{Alike, address_alike};
 use crate::suppress::remembered::RememberedEntry;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::observe::{Observer, Stage};
@@ -33,9 +31,6 @@ const BYTES_PER_ENTRY: u64 = 640;
 
 /// The part of the memory that the entries of a round may take.
 const MEMORY_PARTS: u64 = 4;
-
-/// How many entries of a list are named for each contact; where all are alike, each contact would be close to all of them.
-pub const MOST_PER_LIST: usize = 10;
 
 /// How many pairs the tally shows.
 const EXAMPLES: usize = 10;
@@ -60,21 +55,6 @@ pub struct Missed {
     pub sets_aside: bool,
     /// The lists and what is alike, in words.
     pub details: String,
-}
-
-/// An entry that matched nobody.
-#[derive(Clone)]
-struct Entry {
-    list: ListId,
-    alike: Alike,
-}
-
-/// An entry and a contact that are close.
-struct Pair {
-    row: RowId,
-    entry: u32,
-    contact: String,
-    why: &'static str,
 }
 
 /// What the search found.
@@ -178,10 +158,6 @@ pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observ
     found.keep_first();
     found.tell_contacts(job);
     Ok(found)
-}
-
-fn has_name(alike: &Alike) -> bool {
-    matches!(alike, Alike::Address { name, .. } if !name.is_empty())
 }
 
 /// Which lists are looked at; counts the entries of all.
@@ -324,117 +300,4 @@ fn for_each_unmatched(
         })?;
     }
     Ok(())
-}
-
-/// The keys of entries, sorted, each with its list and its entry; with a bit for each beforehand so that most contacts are
-/// told apart at a glance.
-struct Keys {
-    bits: Vec<u64>,
-    keys: Vec<(u64, ListId, u32)>,
-    has_names: bool,
-}
-
-impl Keys {
-    fn new(entries: &[Entry]) -> Keys {
-        let mut keys: Vec<(u64, ListId, u32)> = Vec::new();
-        for (number, entry) in entries.iter().enumerate() {
-            entry.alike.for_each_key(|key| keys.push((key, entry.list, number as u32)));
-        }
-        keys.sort_unstable();
-        keys.dedup();
-        let size = (keys.len() * 16).next_power_of_two().max(1024);
-        let mut bits = vec![0u64; size / 64];
-        for (key, ..) in &keys {
-            let bit = *key as usize & (size - 1);
-            bits[bit / 64] |= 1 << (bit % 64);
-        }
-        Keys { bits, keys, has_names: entries.iter().any(|entry| has_name(&entry.alike)) }
-    }
-
-    /// Adds to `found` the first entries of each list that have this key and are close to the contact.
-    fn close_to(&self, key: u64, is_close: impl Fn(u32) -> Option<&'static str>, found: &mut Vec<(u32, &'static str)>) {
-        let bit = key as usize & (self.bits.len() * 64 - 1);
-        if self.bits[bit / 64] >> (bit % 64) & 1 == 0 {
-            return;
-        }
-        let mut at = self.keys.partition_point(|(other, ..)| *other < key);
-        let (mut list, mut count) = (None, 0);
-        while let Some((_, of, entry)) = self.keys.get(at).filter(|(other, ..)| *other == key) {
-            if list != Some(*of) {
-                (list, count) = (Some(*of), 0);
-            }
-            if let Some(why) = is_close(*entry) {
-                found.push((*entry, why));
-                count += 1;
-            }
-            at = if count < MOST_PER_LIST {
-                at + 1
-            } else {
-                self.keys.partition_point(|(other, other_list, _)| (*other, *other_list) <= (key, *of))
-            };
-        }
-    }
-}
-
-/// The pairs of an entry and a contact that nothing holds.
-fn pairs(
-    known: &Known,
-    entries: &[Entry],
-    keys: &Keys,
-    setting: &Setting,
-    observer: &dyn Observer,
-) -> Result<Vec<Pair>> {
-    let mut pairs = Vec::new();
-    let is_free = |row: RowId| matches!(known.settled.standing(row), Standing::Free(_));
-    let by_field: Vec<ListId> = {
-        let is_of_address = |entry: &&Entry| matches!(entry.alike, Alike::Address { .. });
-        let mut lists: Vec<ListId> =
-            entries.iter().filter(|entry| !is_of_address(entry)).map(|entry| entry.list).collect();
-        lists.sort_unstable();
-        lists.dedup();
-        lists
-    };
-    let cleaning: Option<Vec<CleaningPlan>> = if by_field.is_empty() {
-        None
-    } else {
-        known.files.row_keys.iter().map(|keys| keys.as_ref().map(|keys| keys.cleaning().clone())).collect()
-    };
-    let wants = Wants { rows: is_free, values: cleaning.as_deref(), stage: Stage::Comparing };
-    let each = |again: &RowAgain, found: &mut Vec<Pair>| {
-        let map = known.files.sources[again.file].map();
-        let mut look = |contact: &Alike, list: Option<ListId>| {
-            let is_close = |number: u32| {
-                let entry = &entries[number as usize];
-                let is_of_list = list.is_none_or(|list| entry.list == list);
-                if is_of_list { Alike::why_close(&entry.alike, contact) } else { None }
-            };
-            let mut close: Vec<(u32, &'static str)> = Vec::new();
-            contact.for_each_key(|key| keys.close_to(key, is_close, &mut close));
-            close.sort_unstable();
-            close.dedup();
-            found.extend(close.into_iter().map(|(entry, why)| Pair {
-                row: again.row,
-                entry,
-                contact: contact.shown().to_owned(),
-                why,
-            }));
-        };
-        if again.contact.address.is_usable() {
-            let identity = String::from_utf8_lossy(again.contact.address.identity);
-            let name = if keys.has_names { name_in(map, &again.contact.as_read) } else { String::new() };
-            look(&address_alike(&identity, name, &known.settled.hasher), None);
-        }
-        if let Some(row_keys) = &known.files.row_keys[again.file] {
-            for list in &by_field {
-                if let Some(contact) = row_keys.alike(*list, &again.contact) {
-                    look(&contact, Some(*list));
-                }
-            }
-        }
-    };
-    read_again(known, setting, observer, &wants, each, |found| {
-        pairs.extend(found);
-        Ok(())
-    })?;
-    Ok(pairs)
 }

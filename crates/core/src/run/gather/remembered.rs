@@ -17,7 +17,7 @@ use pebblebank_table::units::ListId;
 use pebblebank_table::{Records, Result, cell};
 use pebblebank_values::address::AddressCleaner;
 use pebblebank_values::digest::DigestKind;
-use pebblebank_values::identity::Identity;
+use pebblebank_values::identity::{Identity, IdentityHasher};
 use pebblebank_values::look;
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -45,19 +45,13 @@ pub fn add_entries(
     let Some(of_hold) = (0..memory.holds().len()).map(list_of).collect::<Option<Vec<ListId>>>() else {
         return Ok(false);
     };
-    let entries: u64 = memory.holds().iter().map(|hold| hold.entries).sum();
-    let rows: u64 = files.sources.iter().map(|file| file.records_estimated).sum();
-    let by_look_ups = entries >= WORTH_LOOK_UPS
-        && rows * ENTRIES_PER_LOOK_UP < entries
-        && job.clean.identity == Identity::IgnoreCase
-        && files.sources.iter().all(|file| file.replacements.is_empty());
-    let among = if by_look_ups { Some(among(files, observer)?) } else { None };
+    let looks_up = is_worth_looking_up(memory.holds().iter().map(|hold| hold.entries).sum(), files, job);
+    let among = if looks_up { Some(among(files, observer)?) } else { None };
     let key = memory.key();
     people.checks.digests.set_key(key);
     if key.is_some() {
         people.checks.digests.add(DigestKind::Keyed);
     }
-    let hasher = people.hasher.clone();
     let mut waiting: (usize, Entries) = (0, Entries::default());
     let put = |people: &mut People, lists: &mut [ListCounts], (hold, entries): (usize, Entries)| {
         let Some(list) = of_hold.get(hold) else { return Ok(()) };
@@ -68,24 +62,7 @@ pub fn add_entries(
             put(people, lists, std::mem::take(&mut waiting))?;
             waiting.0 = hold;
         }
-        let entries = &mut waiting.1;
-        match entry {
-            RememberedEntry::Address(identity) => entries.compared.push(hasher.hash_address(identity.as_bytes())),
-            RememberedEntry::Domain(domain) => entries.domains.push(domain.to_owned()),
-            RememberedEntry::Phone(phone) => entries.compared.push(phone_hash(of_hold[hold], phone, &hasher)),
-            RememberedEntry::Digest(digest) if memory.holds()[hold].by == HeldBy::Phone => {
-                entries.compared.push(keyed_phone_hash(of_hold[hold], &digest, &hasher));
-            }
-            RememberedEntry::Digest(digest) => entries.digest(digest, &hasher),
-            RememberedEntry::Mailed(identity, mailing) => {
-                entries.compared.push(hasher.hash_address(identity.as_bytes()));
-                entries.mailings.push(mailing);
-            }
-            RememberedEntry::MailedDigest(digest, mailing) => {
-                entries.digest(digest, &hasher);
-                entries.mailings.push(mailing);
-            }
-        }
+        waiting.1.add_remembered(entry, memory.holds()[hold].by, of_hold[hold], &people.hasher);
         Ok(())
     })?;
     put(people, lists, waiting)?;
@@ -97,7 +74,39 @@ pub fn add_entries(
         // What somebody put into the bank was looked at then.
         counts.providers.clear();
     }
-    Ok(by_look_ups)
+    Ok(looks_up)
+}
+
+/// Whether few rows are asked about so many entries that each is looked up, and identities are what the bank knows.
+fn is_worth_looking_up(entries: u64, files: &OpenFiles, job: &Job) -> bool {
+    let rows: u64 = files.sources.iter().map(|file| file.records_estimated).sum();
+    entries >= WORTH_LOOK_UPS
+        && rows * ENTRIES_PER_LOOK_UP < entries
+        && job.clean.identity == Identity::IgnoreCase
+        && files.sources.iter().all(|file| file.replacements.is_empty())
+}
+
+impl Entries {
+    /// Adds an entry of the bank. Phone numbers are compared within their `list`.
+    fn add_remembered(&mut self, entry: RememberedEntry, by: HeldBy, list: ListId, hasher: &IdentityHasher) {
+        match entry {
+            RememberedEntry::Address(identity) => self.compared.push(hasher.hash_address(identity.as_bytes())),
+            RememberedEntry::Domain(domain) => self.domains.push(domain.to_owned()),
+            RememberedEntry::Phone(phone) => self.compared.push(phone_hash(list, phone, hasher)),
+            RememberedEntry::Digest(digest) if by == HeldBy::Phone => {
+                self.compared.push(keyed_phone_hash(list, &digest, hasher));
+            }
+            RememberedEntry::Digest(digest) => self.digest(digest, hasher),
+            RememberedEntry::Mailed(identity, mailing) => {
+                self.compared.push(hasher.hash_address(identity.as_bytes()));
+                self.mailings.push(mailing);
+            }
+            RememberedEntry::MailedDigest(digest, mailing) => {
+                self.digest(digest, hasher);
+                self.mailings.push(mailing);
+            }
+        }
+    }
 }
 
 /// How many entries are handed over at once.

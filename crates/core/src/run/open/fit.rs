@@ -24,57 +24,19 @@ use pebblebank_values::{ColumnRef, Field};
 use std::sync::Arc;
 
 impl OpenFiles {
-    /// Fits what the job says about values to the source files, once their columns are known.
+    /// Fits what the job says about values to the files, once their columns are known.
     pub fn plan(&mut self, job: &Job) {
         let wishes = cleaning_wishes(job);
         let all = AllColumns::of(self.sources.iter().map(OpenFile::map));
         let newest_by = newest_by(job, self);
-        let supplied = supplied_columns(job, &all);
-        let plan = |file: &OpenFile<SourceId>| {
-            // A master's rows are written as they stand, unless its blanks are filled.
-            let is_kept = job.has_master() && file.owner == SourceId(0) && !job.person.fill;
-            let mut wanted =
-                if is_kept { Wanted::default() } else { wanted(job, newest_by.as_ref(), &all, file.map()) };
-            let condition = job.sources[file.owner.0 as usize].condition.as_ref();
-            let of_keys = job.person.columns().cloned().chain(condition.iter().flat_map(|asked| asked.columns()));
-            // The order of day and month is found out for columns that are cleaned.
-            for column in of_keys.filter(ColumnRef::is_date) {
-                wanted.add(&column, file.map());
-            }
-            let mut plan = CleaningPlan::new(&wishes, &wanted, file.map(), file.is_receipt, &file.glimpse.separators);
-            supplied.iter().flat_map(|all| &all.columns).for_each(|column| plan.supply(column));
-            plan
-        };
-        self.cleaning = self.sources.iter().map(plan).collect();
-        let keys = |file: &OpenFile<SourceId>| {
-            let source = &job.sources[file.owner.0 as usize];
-            let by = self.decisions.as_ref().map(fields_of).unwrap_or_default();
-            let mut keys = RowKeys::of_source(&keyed(file, job, &wishes), source, newest_by.as_ref(), &by)?;
-            set_orders(&mut keys, &file.glimpse, source.read.columns.date_order, job);
-            Some(keys)
-        };
+        self.supplied = supplied_columns(job, &all);
+        let cleaning = |file| self.cleaning_of(file, job, &wishes, newest_by.as_ref(), &all);
+        self.cleaning = self.sources.iter().map(cleaning).collect();
+        let by = self.decisions.as_ref().map(fields_of).unwrap_or_default();
+        let keys = |file| keys_of_source(file, job, &wishes, newest_by.as_ref(), &by);
         self.row_keys = self.sources.iter().map(keys).collect();
-        let keys = |file: &OpenFile<ListId>| {
-            let list = &job.lists[file.owner.0 as usize];
-            let mut keys = RowKeys::of_list(&keyed(file, job, &wishes), file.owner, list)?;
-            set_orders(&mut keys, &file.glimpse, list.files().and_then(|files| files.read.columns.date_order), job);
-            Some(keys)
-        };
-        self.list_keys = self.lists.iter().map(keys).collect();
-        let status = |file: &OpenFile<ListId>| {
-            let list = &job.lists[file.owner.0 as usize];
-            let source = |column: &ColumnRef| ValueSource::new(column, file.map(), file.is_receipt);
-            match list.reason_from() {
-                Some(column) => Some(EntryStatus { source: source(column), gives_reasons: true }),
-                // Of mail that came back only what came back for good holds.
-                None if file.format == Format::Mail && list.hold().is_some() => {
-                    Some(EntryStatus { source: source(&ColumnRef::extra("status")), gives_reasons: false })
-                }
-                None => None,
-            }
-        };
-        self.list_status = self.lists.iter().map(status).collect();
-        self.supplied = supplied;
+        self.list_keys = self.lists.iter().map(|file| keys_of_list(file, job, &wishes)).collect();
+        self.list_status = self.lists.iter().map(|file| status_of(file, job)).collect();
         self.marks_sources = job.marks_sources();
         self.consent_stops = job.consent_questions == ConsentQuestions::Stop;
         for file in &mut self.sources {
@@ -88,6 +50,65 @@ impl OpenFiles {
             apply: job.clean.apply,
             slips: DomainSlips::new(domains),
         });
+    }
+
+    /// Which columns of a source are cleaned, and how.
+    fn cleaning_of(
+        &self,
+        file: &OpenFile<SourceId>,
+        job: &Job,
+        wishes: &CleaningWishes,
+        newest_by: Option<&ColumnRef>,
+        all: &AllColumns,
+    ) -> CleaningPlan {
+        // A master's rows are written as they stand, unless its blanks are filled.
+        let is_kept = job.has_master() && file.owner == SourceId(0) && !job.person.fill;
+        let mut wanted = if is_kept { Wanted::default() } else { wanted(job, newest_by, all, file.map()) };
+        let condition = job.sources[file.owner.0 as usize].condition.as_ref();
+        let of_keys = job.person.columns().cloned().chain(condition.iter().flat_map(|asked| asked.columns()));
+        // The order of day and month is found out for columns that are cleaned.
+        for column in of_keys.filter(ColumnRef::is_date) {
+            wanted.add(&column, file.map());
+        }
+        let mut plan = CleaningPlan::new(wishes, &wanted, file.map(), file.is_receipt, &file.glimpse.separators);
+        self.supplied.iter().flat_map(|all| &all.columns).for_each(|column| plan.supply(column));
+        plan
+    }
+}
+
+/// By what the rows of a source are joined and ranked beside the address.
+fn keys_of_source(
+    file: &OpenFile<SourceId>,
+    job: &Job,
+    wishes: &CleaningWishes,
+    newest_by: Option<&ColumnRef>,
+    by: &[Field],
+) -> Option<RowKeys> {
+    let source = &job.sources[file.owner.0 as usize];
+    let mut keys = RowKeys::of_source(&keyed(file, job, wishes), source, newest_by, by)?;
+    set_orders(&mut keys, &file.glimpse, source.read.columns.date_order, job);
+    Some(keys)
+}
+
+/// By what a list is compared, where that is not the address.
+fn keys_of_list(file: &OpenFile<ListId>, job: &Job, wishes: &CleaningWishes) -> Option<RowKeys> {
+    let list = &job.lists[file.owner.0 as usize];
+    let mut keys = RowKeys::of_list(&keyed(file, job, wishes), file.owner, list)?;
+    set_orders(&mut keys, &file.glimpse, list.files().and_then(|files| files.read.columns.date_order), job);
+    Some(keys)
+}
+
+/// The column that says of each entry of a list what happened.
+fn status_of(file: &OpenFile<ListId>, job: &Job) -> Option<EntryStatus> {
+    let list = &job.lists[file.owner.0 as usize];
+    let source = |column: &ColumnRef| ValueSource::new(column, file.map(), file.is_receipt);
+    match list.reason_from() {
+        Some(column) => Some(EntryStatus { source: source(column), gives_reasons: true }),
+        // Of mail that came back only what came back for good holds.
+        None if file.format == Format::Mail && list.hold().is_some() => {
+            Some(EntryStatus { source: source(&ColumnRef::extra("status")), gives_reasons: false })
+        }
+        None => None,
     }
 }
 

@@ -181,32 +181,18 @@ pub struct Refuted {
     pub encoding: Option<&'static Encoding>,
 }
 
+/// Finds out what a file is: its shape, its columns, what they mean.
 pub(crate) fn recognise<Owner>(
     prepared: Prepared,
     part: Part<Owner>,
     read: &ReadFiles,
     found_consent: &[ColumnIndex],
 ) -> Result<OpenFile<Owner>> {
-    if prepared.format == Format::Mail && part.asks && !part.is_list {
-        return Err(Error::new(
-            ErrorKind::Input,
-            "this is mail, not a table of contacts",
-            "name it as a list of people who must not be contacted, or take it into the bank: pebblebank bank load FILE --as bounced",
-        )
-        .in_file(prepared.input.path()));
-    }
+    refuse_mail(&prepared, &part)?;
     let TableShape { dialect, records, table } = shape_of(&prepared, &read.wishes, &part.named)?;
     let Prepared { input, sample, format, format_name, sheet, headers, has_backslash_quotes, findings, unread } =
         prepared;
-    if table.headers.len() > MAX_COLUMNS {
-        let what = format!("the header has {} columns, more than {MAX_COLUMNS}", table.headers.len());
-        return Err(Error::new(
-            ErrorKind::Input,
-            what,
-            "check the delimiter: delimiter = in a job, or --delimiter, says which one it is",
-        )
-        .in_file(input.path()));
-    }
+    refuse_wide(&table, input.path())?;
     let is_empty = table.headers.is_empty();
     let unmapped = Unmapped {
         path: input.path(),
@@ -254,6 +240,33 @@ pub(crate) fn recognise<Owner>(
         needs_first_column: false,
         statuses,
     })
+}
+
+/// Mail is a list of people whose mail came back, and no source.
+fn refuse_mail<Owner>(prepared: &Prepared, part: &Part<Owner>) -> Result<()> {
+    if prepared.format == Format::Mail && part.asks && !part.is_list {
+        return Err(Error::new(
+            ErrorKind::Input,
+            "this is mail, not a table of contacts",
+            "name it as a list of people who must not be contacted, or take it into the bank: pebblebank bank load FILE --as bounced",
+        )
+        .in_file(prepared.input.path()));
+    }
+    Ok(())
+}
+
+/// More columns than any table has are a delimiter that was taken wrongly.
+fn refuse_wide(table: &Table, path: &Path) -> Result<()> {
+    if table.headers.len() > MAX_COLUMNS {
+        let what = format!("the header has {} columns, more than {MAX_COLUMNS}", table.headers.len());
+        return Err(Error::new(
+            ErrorKind::Input,
+            what,
+            "check the delimiter: delimiter = in a job, or --delimiter, says which one it is",
+        )
+        .in_file(path));
+    }
+    Ok(())
 }
 
 /// The day on which a file was last changed, in UTC.

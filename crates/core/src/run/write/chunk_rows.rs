@@ -44,73 +44,88 @@ impl<'b> ChunkRows<'_, 'b> {
         if !address.rules.is_empty() {
             self.address_repairs(number, address.rules, contact.typed, address.text);
         }
-        let mut survivor = row;
-        let fate = match standing {
+        let (survivor, fate) = match standing {
             Standing::NoContact => return,
-            Standing::Merged(of) => {
-                survivor = of;
+            Standing::Merged(survivor) => {
                 self.merged(row, number, survivor, record);
-                people_index::Fate::Merged
+                (survivor, people_index::Fate::Merged)
             }
-            Standing::Held(reason, marks) => {
-                if self.pass.settled.survivor_of(row) == row {
-                    self.count_person(marks);
-                }
-                let pass: &'b SecondPass = self.pass;
-                if pass.left_out.asks_of(row)
-                    && let Some((fault, details)) = self.fault(row, meant, pass.settled.marks(marks))
-                    && fault < Reason::NearMiss
-                {
-                    self.rows.judged.push((row, fault, details));
-                }
-                let graver = pass.left_out.reason(pass.settled.survivor_of(row)).filter(|judged| judged.0 < reason);
-                let of_marks = || (reason, pass.details[marks.0 as usize].as_str());
-                let is_left_out = pass.settled.is_left_out(row);
-                let graver = graver.filter(|_| is_left_out).map(|(reason, details)| (*reason, details.as_str()));
-                let (reason, details) = graver.unwrap_or_else(of_marks);
-                self.set_aside(number, reason, details, record);
-                people_index::Fate::SetAside(reason)
-            }
-            Standing::Free(cleared) => {
-                let set = self.pass.settled.marks_of(row);
-                let marks = self.pass.settled.marks(set);
-                self.count_person(set);
-                for (column, doubt) in contact.doubts() {
-                    self.doubt(number, *column, *doubt);
-                }
-                let fault = self.fault(row, meant, marks);
-                let lacks_nothing = fault.as_ref().is_none_or(|(reason, _)| *reason >= Reason::NotSelected);
-                if self.pass.job.compares() && lacks_nothing {
-                    let persons = &mut self.rows.counts.persons_with_key;
-                    persons.resize(self.pass.settled.mark_sets(), 0);
-                    persons[set.0 as usize] += 1;
-                }
-                let passed = fault.as_ref().is_none_or(|(reason, _)| *reason == Reason::NearMiss);
-                if passed && self.pass.near.is_some_and(|near| near.of(row).is_some()) {
-                    self.rows.counts.near_missed.push(row);
-                }
-                if let (true, Some((reason, details))) = (self.pass.left_out.asks_of(row), &fault) {
-                    self.rows.judged.push((row, *reason, details.clone()));
-                }
-                if let Some((reason, details)) = fault {
-                    if reason == Reason::LayoutViolation {
-                        self.note_violation(number, meant, marks);
-                    }
-                    self.set_aside(number, reason, &details, record);
-                    people_index::Fate::SetAside(reason)
-                } else if let Some(candidate) = self.pass.pick.candidate(row, address) {
-                    self.rows.candidates.push(candidate);
-                    people_index::Fate::Written
-                } else {
-                    self.written(row, number, cleared, meant, marks);
-                    people_index::Fate::Written
-                }
-            }
+            Standing::Held(reason, marks) => (row, self.held(row, number, reason, marks, meant)),
+            Standing::Free(cleared) => (row, self.free(row, number, cleared, meant)),
         };
         if self.pass.job.remember.is_anything() {
             self.learn(survivor, fate, address, &meant.record);
         }
         people_index::add(&mut self.rows.people, address, row, survivor, fate);
+    }
+
+    /// Sets aside somebody who must not be contacted.
+    fn held(
+        &mut self,
+        row: RowId,
+        number: RowNumber,
+        reason: Reason,
+        marks: MarkSet,
+        meant: &Meant,
+    ) -> people_index::Fate {
+        let pass: &'b SecondPass = self.pass;
+        if pass.settled.survivor_of(row) == row {
+            self.count_person(marks);
+        }
+        if pass.left_out.asks_of(row)
+            && let Some((fault, details)) = self.fault(row, meant, pass.settled.marks(marks))
+            && fault < Reason::NearMiss
+        {
+            self.rows.judged.push((row, fault, details));
+        }
+        let graver = pass.left_out.reason(pass.settled.survivor_of(row)).filter(|judged| judged.0 < reason);
+        let graver = graver.filter(|_| pass.settled.is_left_out(row));
+        let (reason, details) = match graver {
+            Some((reason, details)) => (*reason, details.as_str()),
+            None => (reason, pass.details[marks.0 as usize].as_str()),
+        };
+        self.set_aside(number, reason, details, &meant.contact.as_read);
+        people_index::Fate::SetAside(reason)
+    }
+
+    /// Writes somebody whom nothing holds, or sets the row aside for what it lacks.
+    fn free(&mut self, row: RowId, number: RowNumber, cleared: Cleared, meant: &Meant) -> people_index::Fate {
+        let set = self.pass.settled.marks_of(row);
+        let marks = self.pass.settled.marks(set);
+        self.count_person(set);
+        for (column, doubt) in meant.contact.doubts() {
+            self.doubt(number, *column, *doubt);
+        }
+        let fault = self.fault(row, meant, marks);
+        self.count_passed(row, set, fault.as_ref().map(|(reason, _)| *reason));
+        if let (true, Some((reason, details))) = (self.pass.left_out.asks_of(row), &fault) {
+            self.rows.judged.push((row, *reason, details.clone()));
+        }
+        if let Some((reason, details)) = fault {
+            if reason == Reason::LayoutViolation {
+                self.note_violation(number, meant, marks);
+            }
+            self.set_aside(number, reason, &details, &meant.contact.as_read);
+            return people_index::Fate::SetAside(reason);
+        }
+        match self.pass.pick.candidate(row, &meant.contact.address) {
+            Some(candidate) => self.rows.candidates.push(candidate),
+            None => self.written(row, number, cleared, meant, marks),
+        }
+        people_index::Fate::Written
+    }
+
+    /// Counts who lacks nothing for a comparison, and whom only a near miss could keep from being written.
+    fn count_passed(&mut self, row: RowId, set: MarkSet, fault: Option<Reason>) {
+        if self.pass.job.compares() && fault.is_none_or(|reason| reason >= Reason::NotSelected) {
+            let persons = &mut self.rows.counts.persons_with_key;
+            persons.resize(self.pass.settled.mark_sets(), 0);
+            persons[set.0 as usize] += 1;
+        }
+        let passed = fault.is_none_or(|reason| reason == Reason::NearMiss);
+        if passed && self.pass.near.is_some_and(|near| near.of(row).is_some()) {
+            self.rows.counts.near_missed.push(row);
+        }
     }
 
     /// Keeps for the bank who was written, and who refused in a source: all identities of the person, but of a bounce only

@@ -10,6 +10,7 @@ use pebblebank_table::observe::{Finding, Met, Weight, counted};
 use pebblebank_table::units::{ColumnIndex, RowNumber};
 use pebblebank_values::blank::{is_blank, is_blank_name};
 use pebblebank_values::consent::{self, Consent, Statement, YesMeans};
+use pebblebank_values::fold::fold;
 use pebblebank_values::headers::{self, Meaning, RESERVED_PREFIX};
 use pebblebank_values::{Doubt, Field, Rule, Rules};
 use serde::Serialize;
@@ -292,69 +293,23 @@ impl ColumnCount {
         self.distinct.add(hash(cell::value(raw).trim_ascii()));
     }
 
+    /// What is said of the column once all of the file was seen.
     pub(super) fn finish(&self, file: &OpenFile<()>, column: ColumnIndex, rows: u64, read: &ReadFiles) -> ColumnSurvey {
         let map = file.map();
         let header = map.header(column).to_owned();
         let (feeds, field) = feeds(map, column);
         let has_header = file.table.has_header && !file.table.headers[column.0].trim().is_empty();
-        let said = read
-            .columns
-            .headers
-            .values()
-            .flatten()
-            .any(|said| pebblebank_values::fold::fold(said) == pebblebank_values::fold::fold(&header));
+        let is_said = read.columns.headers.values().flatten().any(|said| fold(said) == fold(&header));
         let meaning = if has_header { headers::recognise(&file.table.headers[column.0]) } else { None };
-        let recognised = match (feeds, said, meaning) {
-            (Feeds::Nothing | Feeds::Receipt, ..) => Recognised::Not,
-            (_, true, _) => Recognised::Said,
-            (_, _, Some(Meaning::Field(meant)))
-                if Some(meant) == field || field == Some(Field::LastName) || field == Some(Field::FirstName) =>
-            {
-                Recognised::ByHeader
-            }
-            (_, _, Some(Meaning::Consent(_))) => Recognised::ByHeader,
-            _ => Recognised::ByValues,
-        };
+        let recognised = recognised(feeds, field, is_said, meaning);
         let distinct = self.distinct.count().min(self.filled);
-        let mut findings = self.looks.findings(self.filled);
-        findings.extend(self.doubts.iter().map(|(doubt, met)| {
-            let text = format!("{} {}", counted(met.count, "value", "", "").trim_end(), doubt.says());
-            Finding::new(doubt.code(), Weight::Warning, text).at_rows(met)
-        }));
-        let repeated = self.filled - distinct;
-        if field == Some(Field::ContactId) && repeated > 0 && self.filled > 0 {
-            let about = if self.distinct.is_estimate() { "about " } else { "" };
-            let text =
-                format!("{about}{repeated} values stand above already, in a column that should tell contacts apart");
-            findings.push(Finding::new("repeated-ids", Weight::Warning, text));
-        }
-        if let Some(words) = &self.consent
-            && words.yes_or_no > 0
-        {
-            let text = "says yes or no, and its header does not say to what: --opt-in, --opt-out or --not-consent HEADER decides it";
-            findings.push(Finding::new("yes-to-what", Weight::Warning, text));
-        }
-        if let Some(words) = &self.consent
-            && words.unlisted > 0
-        {
-            let known: Vec<String> = words.unlisted_words.iter().map(|word| format!("\"{word}\"")).collect();
-            let text = format!(
-                "{} values are no known words about consent, so such contacts do not pass: {}",
-                words.unlisted,
-                known.join(", ")
-            );
-            findings.push(Finding::new("unlisted-consent-words", Weight::Warning, text));
-        }
+        let is_not = recognised == Recognised::Not;
         ColumnSurvey {
             consent: self.consent.clone(),
             field: field.map(Field::name),
             feeds,
             recognised,
-            reason: if recognised == Recognised::Not {
-                reason(feeds, has_header, meaning, self.filled, rows)
-            } else {
-                String::new()
-            },
+            reason: if is_not { reason(feeds, has_header, meaning, self.filled, rows) } else { String::new() },
             has_header,
             filled: self.filled,
             blank_words: self.blank_words,
@@ -362,9 +317,55 @@ impl ColumnCount {
             distinct_is_estimate: self.distinct.is_estimate(),
             examples: self.examples.clone(),
             repairs: self.repairs.clone(),
-            findings: findings.into_iter().map(|finding| finding.in_column(header.clone())).collect(),
+            findings: self.findings(field, distinct).into_iter().map(|found| found.in_column(header.clone())).collect(),
             header,
         }
+    }
+
+    fn findings(&self, field: Option<Field>, distinct: u64) -> Vec<Finding> {
+        let warning = |code, text: String| Finding::new(code, Weight::Warning, text);
+        let mut findings = self.looks.findings(self.filled);
+        findings.extend(self.doubts.iter().map(|(doubt, met)| {
+            let text = format!("{} {}", counted(met.count, "value", "", "").trim_end(), doubt.says());
+            warning(doubt.code(), text).at_rows(met)
+        }));
+        let repeated = self.filled - distinct;
+        if field == Some(Field::ContactId) && repeated > 0 && self.filled > 0 {
+            let about = if self.distinct.is_estimate() { "about " } else { "" };
+            let text =
+                format!("{about}{repeated} values stand above already, in a column that should tell contacts apart");
+            findings.push(warning("repeated-ids", text));
+        }
+        let Some(words) = &self.consent else { return findings };
+        if words.yes_or_no > 0 {
+            let text = "says yes or no, and its header does not say to what: --opt-in, --opt-out or --not-consent HEADER decides it";
+            findings.push(warning("yes-to-what", text.to_owned()));
+        }
+        if words.unlisted > 0 {
+            let known: Vec<String> = words.unlisted_words.iter().map(|word| format!("\"{word}\"")).collect();
+            let text = format!(
+                "{} values are no known words about consent, so such contacts do not pass: {}",
+                words.unlisted,
+                known.join(", ")
+            );
+            findings.push(warning("unlisted-consent-words", text));
+        }
+        findings
+    }
+}
+
+/// How a column was recognised as what it feeds.
+fn recognised(feeds: Feeds, field: Option<Field>, is_said: bool, meaning: Option<Meaning>) -> Recognised {
+    match (feeds, is_said, meaning) {
+        (Feeds::Nothing | Feeds::Receipt, ..) => Recognised::Not,
+        (_, true, _) => Recognised::Said,
+        (_, _, Some(Meaning::Field(meant)))
+            if Some(meant) == field || matches!(field, Some(Field::LastName | Field::FirstName)) =>
+        {
+            Recognised::ByHeader
+        }
+        (_, _, Some(Meaning::Consent(_))) => Recognised::ByHeader,
+        _ => Recognised::ByValues,
     }
 }
 
