@@ -5,6 +5,7 @@ use crate::file::Bank;
 use crate::forget::id_of_new;
 use crate::load::count_out;
 use crate::scope::ScopeId;
+use crate::seal::EntrySum;
 use crate::text::{Text, Value};
 use pebblebank_table::{Error, ErrorKind, Result};
 use rusqlite::{OptionalExtension, Transaction, params};
@@ -52,8 +53,8 @@ impl Bank {
         let moment = self.moment().to_owned();
         self.change(|change| {
             change.execute(
-                "update batch set undone = ?1, entries = 0, softs = 0, phones = 0, lapsing = 0 where id = ?2",
-                params![moment, id.0],
+                "update batch set undone = ?1, entries = 0, softs = 0, phones = 0, lapsing = 0, digest = ?2 where id = ?3",
+                params![moment, EntrySum::default().bytes(), id.0],
             )?;
             change
                 .execute("update entry set removed = ?1 where batch = ?2 and removed is null", params![moment, id.0])?;

@@ -1,5 +1,6 @@
 //! The file: where it is, who may read it, its shape and how older shapes become this one, and what can be wrong with it.
 
+use crate::seal;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
 use pebblebank_values::digest::{Digest, DigestKind};
@@ -11,7 +12,7 @@ use std::time::Duration;
 const APPLICATION_ID: i64 = 0x5042_4C42;
 
 /// What made each shape of the bank out of the one before.
-const SHAPES: [&str; 1] = [include_str!("schema/1.sql")];
+const SHAPES: [&str; 2] = [include_str!("schema/1.sql"), include_str!("schema/2.sql")];
 
 /// The number of this shape.
 const SHAPE: i64 = SHAPES.len().cast_signed() as i64;
@@ -67,7 +68,9 @@ impl Bank {
             return Err(Error::new(ErrorKind::Input, what, advice).in_file(path));
         }
         if is_new {
-            create_for_owner(path)?;
+            make_new(path)?;
+        } else {
+            refuse_empty(path)?;
         }
         let flags = OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX;
         let flags = if access != Access::Change && is_read_only(path) {
@@ -101,9 +104,9 @@ impl Bank {
             return Err(Error::new(ErrorKind::Input, what, "use that version, or a newer one").in_file(&self.path));
         }
         if shape < SHAPE {
-            self.bring_up_to_date(is_read_only)?;
+            return self.bring_up_to_date(is_read_only);
         }
-        Ok(())
+        seal::check(&self.connection, &self.path)
     }
 
     /// Makes this shape out of an older one, all steps or none.
@@ -114,15 +117,11 @@ impl Bank {
         // Readers and a writer then do not wait for each other, and what is cut off leaves nothing behind.
         self.ask(|bank| bank.query_row("pragma journal_mode = wal", [], |_| Ok(())))?;
         let key = new_key(&self.path)?;
-        self.change(|change| {
-            let shape: i64 = change.query_row("pragma user_version", [], |row| row.get(0))?;
-            for step in SHAPES.iter().skip(usize::try_from(shape).unwrap_or_default()) {
-                change.execute_batch(step)?;
-            }
-            change.execute("insert or ignore into about (key, value) values ('forgetting', ?1)", [&key[..]])?;
-            change.pragma_update(None, "application_id", APPLICATION_ID)?;
-            change.pragma_update(None, "user_version", SHAPE)
-        })
+        let path = self.path.clone();
+        let fail = |cause: rusqlite::Error| trouble(&path, &cause);
+        let transaction = self.connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(fail)?;
+        take_steps(&transaction, &key).map_err(fail)?;
+        transaction.commit().map_err(fail)
     }
 
     /// Keeps so much of the bank in memory.
@@ -136,6 +135,11 @@ impl Bank {
 
     fn number(&self, pragma: &str) -> Result<i64> {
         self.ask(|bank| bank.query_row(&format!("pragma {pragma}"), [], |row| row.get(0)))
+    }
+
+    /// How many bytes it takes.
+    pub(crate) fn bytes(&self) -> Result<u64> {
+        Ok((self.number("page_count")? * self.number("page_size")?).unsigned_abs())
     }
 
     /// Where it lies.
@@ -171,10 +175,7 @@ impl Bank {
     pub(crate) fn change<T>(&mut self, change: impl FnOnce(&Transaction) -> rusqlite::Result<T>) -> Result<T> {
         let path = self.path.clone();
         let fail = |cause: rusqlite::Error| trouble(&path, &cause);
-        let transaction = self.connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(fail)?;
-        let done = change(&transaction).map_err(fail)?;
-        transaction.commit().map_err(fail)?;
-        Ok(done)
+        self.change_with(|transaction| change(transaction).map_err(fail))
     }
 
     /// Carries out a change in one transaction, where other things than the bank can fail too.
@@ -182,7 +183,9 @@ impl Bank {
         let path = self.path.clone();
         let fail = |cause: rusqlite::Error| trouble(&path, &cause);
         let transaction = self.connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(fail)?;
+        seal::check_before_change(&transaction, &path)?;
         let done = change(&transaction)?;
+        seal::seal(&transaction).map_err(fail)?;
         transaction.commit().map_err(fail)?;
         Ok(done)
     }
@@ -229,8 +232,22 @@ impl Bank {
     }
 }
 
-/// Makes an empty file that its owner alone can read, in a folder that is made if need be.
-fn create_for_owner(path: &Path) -> Result<()> {
+/// Carries out the steps to this shape that are still to be taken.
+fn take_steps(change: &Transaction, key: &[u8; 32]) -> rusqlite::Result<()> {
+    let shape: i64 = change.query_row("pragma user_version", [], |row| row.get(0))?;
+    for step in SHAPES.iter().skip(usize::try_from(shape).unwrap_or_default()) {
+        change.execute_batch(step)?;
+    }
+    change.execute("insert or ignore into about (key, value) values ('forgetting', ?1)", [&key[..]])?;
+    change.pragma_update(None, "application_id", APPLICATION_ID)?;
+    change.pragma_update(None, "user_version", SHAPE)?;
+    seal::add_up_all(change)?;
+    seal::seal(change)
+}
+
+/// Makes an empty bank that its owner alone can read, in a folder that is made if need be. It is complete before it takes its
+/// name, so that a file of that name which is no whole bank is never taken for a new one.
+fn make_new(path: &Path) -> Result<()> {
     let unwritable = |cause: std::io::Error| Error::unwritable(path, &cause);
     if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty() && !folder.exists()) {
         let mut builder = std::fs::DirBuilder::new();
@@ -239,15 +256,40 @@ fn create_for_owner(path: &Path) -> Result<()> {
         std::os::unix::fs::DirBuilderExt::mode(&mut builder, 0o700);
         builder.create(folder).map_err(unwritable)?;
     }
-    let mut options = std::fs::OpenOptions::new();
-    options.write(true).create_new(true);
-    #[cfg(unix)]
-    std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
-    match options.open(path) {
+    let folder = path.parent().filter(|folder| *folder != Path::new("")).unwrap_or(Path::new("."));
+    // Readable by its owner alone from the start.
+    let made = tempfile::Builder::new().prefix(".bank-").tempfile_in(folder).map_err(unwritable)?;
+    let fail = |cause: rusqlite::Error| trouble(path, &cause);
+    let mut connection = Connection::open(made.path()).map_err(fail)?;
+    connection.query_row("pragma journal_mode = wal", [], |_| Ok(())).map_err(fail)?;
+    let key = new_key(path)?;
+    let transaction = connection.transaction().map_err(fail)?;
+    take_steps(&transaction, &key).map_err(fail)?;
+    transaction.commit().map_err(fail)?;
+    connection.close().map_err(|(_, cause)| fail(cause))?;
+    match made.persist_noclobber(path) {
         // Another command was quicker.
-        Err(cause) if cause.kind() == std::io::ErrorKind::AlreadyExists => Ok(()),
-        opened => opened.map(|_| ()).map_err(unwritable),
+        Err(refused) if refused.error.kind() == std::io::ErrorKind::AlreadyExists => Ok(()),
+        Err(refused) => Err(unwritable(refused.error)),
+        Ok(_) => Ok(()),
     }
+}
+
+/// A file that was cut to nothing is no new bank: it may have held somebody. What a program that was killed left beside it
+/// may still hold everything.
+fn refuse_empty(path: &Path) -> Result<()> {
+    /// No database is shorter than its header.
+    const HEADER_BYTES: u64 = 100;
+    let bytes = |path: &Path| std::fs::metadata(path).map_or(0, |about| about.len());
+    let mut side_file = path.as_os_str().to_owned();
+    side_file.push("-wal");
+    if path.is_file() && bytes(path) < HEADER_BYTES && bytes(Path::new(&side_file)) == 0 {
+        let what = "this file is empty or cut off, and no bank; what it held is not known";
+        let advice = "go on with the latest copy that pebblebank bank backup made; if there never was a bank here, \
+             delete the file";
+        return Err(Error::new(ErrorKind::Input, what, advice).in_file(path));
+    }
+    Ok(())
 }
 
 fn is_read_only(path: &Path) -> bool {
@@ -290,11 +332,7 @@ pub(crate) fn trouble(path: &Path, cause: &rusqlite::Error) -> Error {
             "this file is not a bank",
             "name the bank with --bank, or with PEBBLEBANK_BANK in the environment",
         ),
-        Some(ErrorCode::DatabaseCorrupt) => error(
-            ErrorKind::Input,
-            "the bank is damaged",
-            "keep this file, and go on with the latest copy that pebblebank bank backup made",
-        ),
+        Some(ErrorCode::DatabaseCorrupt) => seal::damaged(path),
         Some(ErrorCode::SystemIoFailure) => error(
             ErrorKind::Output,
             "the bank could not be read or written",

@@ -4,6 +4,7 @@ use crate::batch::{BatchId, What};
 use crate::file::Bank;
 use crate::load::count_out;
 use crate::scope::EVERYONE;
+use crate::seal::{EntryRow, EntrySum};
 use crate::text::{Kind, Text, Value};
 use pebblebank_table::{Error, ErrorKind, Result};
 use rusqlite::{OptionalExtension, Transaction, params};
@@ -46,22 +47,11 @@ impl Bank {
                 gone.take_out(change, &trace, own)?;
             }
             clear_words(change, &text.shown())?;
-            change.execute(
-                "insert into batch (what, scope, added, day, entries, phones) values (?1, ?2, ?3, ?4, 1, ?5)",
-                params![gone.gravest.code(), EVERYONE.0, moment, today, digest.kind.is_of_phone()],
-            )?;
-            let batch = BatchId(change.last_insert_rowid());
-            change.execute("insert into entry (text, batch, day) values (?1, ?2, ?3)", params![own, batch.0, today])?;
+            let batch = keep(change, &digest, own, gone.gravest, &moment, today)?;
             if let Some(untagged) = &untagged {
                 // The same mailbox without its tag, for jobs that ignore tags; a batch of its own, so that it stays too.
                 let own = id_of_new(change, untagged)?;
-                change.execute(
-                    "insert into batch (what, scope, added, day, entries, phones) values (?1, ?2, ?3, ?4, 1, 0)",
-                    params![gone.gravest.code(), EVERYONE.0, moment, today],
-                )?;
-                let batch = change.last_insert_rowid();
-                change
-                    .execute("insert into entry (text, batch, day) values (?1, ?2, ?3)", params![own, batch, today])?;
+                keep(change, untagged, own, gone.gravest, &moment, today)?;
             }
             change.execute(
                 "insert into history (moment, what, batch, text, count) values (?1, 'forget', ?2, ?3, ?4)",
@@ -72,6 +62,27 @@ impl Bank {
         self.clear_side_file()?;
         Ok(gone.unsigned_abs())
     }
+}
+
+/// A batch of its own for the digest of somebody who was forgotten.
+fn keep(
+    change: &Transaction,
+    digest: &Text,
+    text: i64,
+    what: What,
+    moment: &str,
+    today: i32,
+) -> rusqlite::Result<BatchId> {
+    let mut sum = EntrySum::default();
+    let day = Some(i64::from(today));
+    sum.add(&EntryRow { kind: digest.kind.code(), value: &digest.value, day, is_soft: false, until: None });
+    change.execute(
+        "insert into batch (what, scope, added, day, entries, phones, digest) values (?1, ?2, ?3, ?4, 1, ?5, ?6)",
+        params![what.code(), EVERYONE.0, moment, today, digest.kind.is_of_phone(), sum.bytes()],
+    )?;
+    let batch = BatchId(change.last_insert_rowid());
+    change.execute("insert into entry (text, batch, day) values (?1, ?2, ?3)", params![text, batch.0, today])?;
+    Ok(batch)
 }
 
 /// The number of a text, which is added if need be.

@@ -21,6 +21,7 @@ pub mod memory;
 mod memory_entries;
 pub mod record;
 pub mod scope;
+mod seal;
 pub mod sending;
 mod sorted;
 pub mod text;

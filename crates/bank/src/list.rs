@@ -1,11 +1,13 @@
 //! What is in the bank: counted, listed, exported, copied.
 
 use crate::batch::What;
-use crate::file::{Access, Bank, trouble};
+use crate::file::{Bank, trouble};
 use crate::find::{ENTRY, KnownEntry};
+use crate::seal;
 use pebblebank_table::staged::Staged;
 use pebblebank_table::staged::placement::Placement;
 use pebblebank_table::{Error, ErrorKind, Result};
+use rusqlite::Connection;
 use rusqlite::backup::{Backup, StepResult};
 use serde::Serialize;
 use std::path::Path;
@@ -77,7 +79,8 @@ impl Bank {
 
     fn copy_into(&self, part: &Path, target: &Path, pages: i32) -> Result<u64> {
         let fail = |cause: rusqlite::Error| trouble(target, &cause);
-        let mut copy = Bank::open(part, Access::Change, self.moment(), self.today())?.into_connection();
+        // The part is an empty file, which no bank is.
+        let mut copy = Connection::open(part).map_err(fail)?;
         {
             let backup = Backup::new(self.connection(), &mut copy).map_err(fail)?;
             while backup.step(pages).map_err(fail)? != StepResult::Done {
@@ -85,7 +88,7 @@ impl Bank {
             }
         }
         let verdict: String = copy.query_row("pragma integrity_check(1)", [], |row| row.get(0)).map_err(fail)?;
-        if verdict != "ok" {
+        if verdict != "ok" || seal::check(&copy, target).is_err() {
             let what = "the bank is damaged, and so is its copy";
             let advice = "keep both, and go on with an earlier copy";
             return Err(Error::new(ErrorKind::Input, what, advice).in_file(self.path()));

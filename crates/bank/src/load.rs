@@ -8,6 +8,7 @@ use crate::entry::NewEntry;
 use crate::file::{Bank, trouble};
 use crate::known::Known;
 use crate::scope::add_scope;
+use crate::seal::{ENTRY_COLUMNS, EntryRow, EntrySum};
 use crate::sending::{HeldPrepared, Newly, replace_prepared};
 use crate::sorted::{self, SortedEntries};
 use crate::text::{Kind, Text, Value};
@@ -15,7 +16,7 @@ use pebblebank_table::sorter::Sorter;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
 use pebblebank_values::suggest::holds_mailbox_provider;
-use rusqlite::{Transaction, params};
+use rusqlite::{OptionalExtension, Transaction, params};
 use serde::Serialize;
 use std::collections::{HashMap, HashSet};
 use std::path::Path;
@@ -349,6 +350,7 @@ struct Counts {
     softs: i64,
     phones: i64,
     lapsing: i64,
+    sum: EntrySum,
 }
 
 impl Counts {
@@ -357,13 +359,21 @@ impl Counts {
         self.entries += i64::from(!entry.is_soft);
         self.phones += i64::from(!entry.is_soft && entry.text.kind.is_of_phone());
         self.lapsing += i64::from(entry.until.is_some());
+        let number = |day: Option<Date>| day.map(|day| i64::from(day.day_number()));
+        self.sum.add(&EntryRow {
+            kind: entry.text.kind.code(),
+            value: &entry.text.value,
+            day: number(entry.day),
+            is_soft: entry.is_soft,
+            until: number(entry.until),
+        });
     }
 
     fn write(&self, change: &Transaction, batch: BatchId, how: &str, moment: &str) -> rusqlite::Result<()> {
-        let Counts { entries, softs, phones, lapsing } = self;
+        let Counts { entries, softs, phones, lapsing, sum } = self;
         change.execute(
-            "update batch set entries = ?1, softs = ?2, phones = ?3, lapsing = ?4 where id = ?5",
-            params![entries, softs, phones, lapsing, batch.0],
+            "update batch set entries = ?1, softs = ?2, phones = ?3, lapsing = ?4, digest = ?5 where id = ?6",
+            params![entries, softs, phones, lapsing, sum.bytes(), batch.0],
         )?;
         change.execute(
             "insert into history (moment, what, batch, count) values (?1, ?2, ?3, ?4)",
@@ -373,19 +383,25 @@ impl Counts {
     }
 }
 
-/// Takes an entry that is about to go out of what its batch counts; not by counting anew, since batches may be large.
+/// Takes an entry that is about to go out of what its batch counts and out of its sum; not by counting anew, since batches
+/// may be large.
 pub(crate) fn count_out(change: &Transaction, entry: i64) -> rusqlite::Result<()> {
+    let query = format!(
+        "select {ENTRY_COLUMNS}, b.digest from entry e join text t on t.id = e.text join batch b on b.id = e.batch
+         where e.id = ?1 and e.removed is null and b.undone is null"
+    );
+    let found = change.query_row(&query, [entry], |row| {
+        let taken = EntryRow::of(row)?;
+        let mut sum = EntrySum::read(row.get_ref(6)?.as_bytes()?).unwrap_or_default();
+        sum.take_out(&taken);
+        let is_of_phone = Kind::of_code(taken.kind).is_of_phone();
+        Ok((row.get::<_, i64>(0)?, sum, taken.is_soft, is_of_phone, taken.until.is_some()))
+    });
+    let Some((batch, sum, is_soft, is_of_phone, is_lapsing)) = found.optional()? else { return Ok(()) };
     change.execute(
-        &format!(
-            "update batch set (entries, softs, phones, lapsing) = (
-           select batch.entries - (e.soft = 0), batch.softs - (e.soft = 1),
-                  batch.phones - (e.soft = 0 and t.kind in ({}, {})), batch.lapsing - (e.until is not null)
-           from entry e join text t on t.id = e.text where e.id = ?1)
-         where undone is null and id = (select batch from entry where id = ?1 and removed is null)",
-            Kind::Phone.code(),
-            Kind::ForgottenPhone.code()
-        ),
-        [entry],
+        "update batch set entries = entries - ?1, softs = softs - ?2, phones = phones - ?3, lapsing = lapsing - ?4,
+           digest = ?5 where id = ?6",
+        params![!is_soft, is_soft, !is_soft && is_of_phone, is_lapsing, sum.bytes(), batch],
     )?;
     Ok(())
 }

@@ -22,6 +22,10 @@ const SOFT_BOUNCES: usize = 3;
 /// in so many days.
 const SOFT_DAYS: i64 = 30;
 
+/// From this size on a short run looks up the entries that it needs; below it reads all of them, and so sees whether they are
+/// all there.
+const LARGE_BYTES: u64 = 256 << 20;
+
 /// What a run asks for.
 #[derive(Debug, Clone, Default)]
 pub struct Asked {
@@ -52,6 +56,8 @@ pub struct Memory {
     pub(super) connection: Mutex<Connection>,
     pub(super) path: PathBuf,
     pub(super) today: i64,
+    /// Whether it takes long to read all of it.
+    pub(super) is_large: bool,
     holds: Vec<RememberedHold>,
     pub(super) sources: Vec<Source>,
     /// The hold of each batch, by the kind of entry.
@@ -70,6 +76,7 @@ impl Bank {
         let mut memory = Memory {
             path: self.path().to_path_buf(),
             today: i64::from(self.today().day_number()),
+            is_large: self.bytes()? > LARGE_BYTES,
             connection: Mutex::new(Connection::open_in_memory().map_err(|cause| trouble(self.path(), &cause))?),
             holds: Vec::new(),
             sources: Vec::new(),

@@ -3,6 +3,7 @@
 
 use crate::file::trouble;
 use crate::memory::{Memory, Source};
+use crate::seal::{ENTRY_COLUMNS, EntryRow, Sums, damaged};
 use crate::text::Kind;
 use pebblebank_core::suppress::remembered::{Among, RememberedEntry};
 use pebblebank_table::Result;
@@ -30,6 +31,16 @@ fn hand_over(
     each(hold, entry)
 }
 
+/// Whether an entry may be of somebody in a short run; what does not show whose it is may be anybody's.
+fn may_be_among(kind: Kind, value: &[u8], among: &Among) -> bool {
+    let text = || std::str::from_utf8(value).unwrap_or_default();
+    match kind {
+        Kind::Address => among.identities.contains(text()),
+        Kind::Domain => among.domains.contains(text()),
+        _ => true,
+    }
+}
+
 impl Memory {
     /// Hands over each entry with the number of its hold; of a short run only those that may be of somebody `among` it.
     pub(super) fn hand_over_entries(
@@ -48,8 +59,8 @@ impl Memory {
             }
         }
         match among {
-            None => self.scan(&bank, each),
-            Some(among) => self.look_up(&bank, among, each),
+            Some(among) if self.is_large => self.look_up(&bank, among, each),
+            among => self.scan(&bank, among, each),
         }
     }
 
@@ -86,17 +97,37 @@ impl Memory {
         Ok(())
     }
 
-    /// All entries, in the order in which they went in.
-    pub(super) fn scan(
+    /// All entries, in the order in which they went in, or those of them that may be of somebody in a short run. They are
+    /// added up besides: where the sum is not that of their batch, the bank is damaged and somebody may be missing.
+    fn scan(
         &self,
         bank: &Connection,
+        among: Option<&Among>,
         each: &mut dyn FnMut(usize, RememberedEntry<'_>) -> Result<()>,
     ) -> Result<()> {
-        let all = format!("entry e join text t on t.id = e.text where {HELD} order by e.id");
-        self.hand_over_all(&mut self.query(bank, &all)?, params![self.today], each)
+        let fail = |cause: rusqlite::Error| trouble(&self.path, &cause);
+        let all = format!(
+            "select {ENTRY_COLUMNS} from entry e join text t on t.id = e.text where e.removed is null order by e.id"
+        );
+        let mut query = bank.prepare(&all).map_err(fail)?;
+        let mut rows = query.query([]).map_err(fail)?;
+        let mut sums = Sums::default();
+        while let Some(row) = rows.next().map_err(fail)? {
+            let (batch, entry) = (row.get(0).map_err(fail)?, EntryRow::of(row).map_err(fail)?);
+            sums.add(batch, &entry);
+            let kind = Kind::of_code(entry.kind);
+            let counts = !entry.is_soft && entry.until.is_none_or(|until| until >= self.today);
+            if counts
+                && among.is_none_or(|among| may_be_among(kind, entry.value, among))
+                && let Some(hold) = self.hold(batch, kind)
+            {
+                hand_over(hold, kind, entry.value, each)?;
+            }
+        }
+        if sums.are_those_of(bank).map_err(fail)? { Ok(()) } else { Err(damaged(&self.path)) }
     }
 
-    /// Those that may be of somebody in a short run, and all that do not show whose they are.
+    /// Of a bank that takes long to read, those that may be of somebody in a short run, and all that do not show whose they are.
     pub(super) fn look_up(
         &self,
         bank: &Connection,

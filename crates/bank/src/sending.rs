@@ -3,6 +3,7 @@
 use crate::batch::{Batch, BatchId, NewBatch, What, columns};
 use crate::file::Bank;
 use crate::scope::{EVERYONE, ScopeId};
+use crate::seal::EntrySum;
 use crate::text::{Kind, Text};
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
@@ -191,7 +192,10 @@ pub(crate) fn replace_prepared(
         })?
         .collect::<rusqlite::Result<_>>()?;
     for (id, count) in earlier {
-        change.execute("update batch set undone = ?1, entries = 0 where id = ?2", params![moment, id])?;
+        change.execute(
+            "update batch set undone = ?1, entries = 0, digest = ?2 where id = ?3",
+            params![moment, EntrySum::default().bytes(), id],
+        )?;
         change.execute(
             "insert into history (moment, what, batch, count) values (?1, 'replaced', ?2, ?3)",
             params![moment, id, count],

@@ -32,7 +32,7 @@ fn two_that_change_it_at_once_wait_for_each_other() {
     let shelf = Shelf::new();
     drop(shelf.bank());
     let other = rusqlite::Connection::open(shelf.path()).unwrap();
-    other.execute_batch("begin immediate; insert into scope (name) values ('larkfold')").unwrap();
+    other.execute_batch("begin immediate; insert into history (moment, what) values ('2026', 'by another')").unwrap();
     let waiting = std::thread::spawn({
         let path = shelf.path();
         move || {
@@ -45,7 +45,7 @@ fn two_that_change_it_at_once_wait_for_each_other() {
     other.execute_batch("commit").unwrap();
     waiting.join().unwrap();
     let bank = shelf.bank();
-    assert_eq!((bank.scopes().unwrap().len(), bank.counts().unwrap()[0].entries), (2, 1));
+    assert_eq!((bank.history(9).unwrap().len(), bank.counts().unwrap()[0].entries), (2, 1));
 }
 
 #[test]
