@@ -1,5 +1,6 @@
 //! What a command ends with: text or JSON on stdout, errors on stderr, the exit status.
 
+use crate::render::harmless::{for_json, for_screen};
 use crate::render::{self, Screen};
 use pebblebank_table::Error;
 use std::io::Write;
@@ -46,6 +47,7 @@ pub fn finish(result: Result<Said, Error>, screen: &Screen) -> ExitCode {
         }
     };
     let mut stdout = std::io::stdout().lock();
+    let text = if screen.json { for_json(&text) } else { for_screen(&text, screen) };
     match stdout.write_all(text.as_bytes()).and_then(|()| stdout.flush()) {
         Err(cause) if cause.kind() != std::io::ErrorKind::BrokenPipe => {
             print_error(&Error::unwritable(Path::new("standard output"), &cause), screen);
@@ -58,5 +60,17 @@ pub fn finish(result: Result<Said, Error>, screen: &Screen) -> ExitCode {
 fn print_error(error: &Error, screen: &Screen) {
     let text = render::error::error(error, screen);
     // Nobody is left to tell where stderr is closed.
-    let _ = std::io::stderr().write_all(text.as_bytes());
+    let _ = std::io::stderr().write_all(for_screen(&text, screen).as_bytes());
+}
+
+/// Prints what is wrong with the command line, or the help that was asked for.
+pub fn refused_arguments(refused: &clap::Error) -> ExitCode {
+    let text = refused.render();
+    if refused.use_stderr() {
+        // What was typed stands in it. Nobody is left to tell where stderr is closed.
+        let _ = std::io::stderr().write_all(for_screen(&text.to_string(), &Screen::plain()).as_bytes());
+    } else {
+        let _ = refused.print();
+    }
+    ExitCode::from(u8::try_from(refused.exit_code()).unwrap_or(2))
 }

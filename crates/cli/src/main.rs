@@ -13,7 +13,10 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
-    let arguments = arguments::Arguments::parse();
+    let arguments = match arguments::Arguments::try_parse() {
+        Ok(arguments) => arguments,
+        Err(refused) => return finish::refused_arguments(&refused),
+    };
     observe::listen_for_interrupts();
     finish::keep_values_out_of_panics();
     let screen = render::Screen::new(&arguments.shared);

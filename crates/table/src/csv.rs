@@ -45,6 +45,12 @@ impl CsvBuffer {
         CsvBuffer { bytes: Vec::new(), row_start: 0, rows: 0, defusing }
     }
 
+    /// From here on formulas are defused, or left as they are.
+    #[inline]
+    pub fn set_defusing(&mut self, defusing: Defusing) {
+        self.defusing = defusing;
+    }
+
     /// Empties it.
     #[inline]
     pub fn clear(&mut self) {

@@ -339,6 +339,9 @@ pub struct Suppress {
     /// Where to write the rows taken out [default: OUT with .set-aside before its ending]
     #[arg(long, value_name = "FILE", conflicts_with = "mark")]
     pub set_aside: Option<PathBuf>,
+    /// Put an apostrophe before cells that a spreadsheet would run as formulas
+    #[arg(long)]
+    pub defuse: bool,
     /// Show what would happen; write nothing
     #[arg(long)]
     pub dry_run: bool,
@@ -388,6 +391,9 @@ pub struct Split {
     /// The folder to write into [default: that of the list]
     #[arg(short, long, value_name = "DIR")]
     pub output: Option<PathBuf>,
+    /// Put an apostrophe before cells that a spreadsheet would run as formulas
+    #[arg(long)]
+    pub defuse: bool,
     /// Show which files there would be; write nothing
     #[arg(long)]
     pub dry_run: bool,

@@ -2,6 +2,7 @@
 
 use crate::arguments::{Review, Shared};
 use crate::finish::Said;
+use crate::render::harmless::for_screen;
 use crate::render::{self, Screen};
 use crate::setting::Now;
 use console::{Key, Term};
@@ -23,7 +24,7 @@ pub fn review(command: &Review, shared: &Shared) -> Result<Said, Error> {
         return Ok(Said::done(render::review::taken_out(&named.text(), &file, is_named, &screen)));
     }
     let mut session = Session::open(&command.receipt, &file, &day)?;
-    let mut asker = Asker::new();
+    let mut asker = Asker::new(screen);
     while let Some((pair, number, count)) = session.pair() {
         let text = render::review::pair(&session.columns, pair, number, count, session.can_decide(), &screen);
         asker.show(&text)?;
@@ -74,15 +75,16 @@ fn decisions_of_job(receipt: &Path) -> Option<PathBuf> {
 
 /// Shows and asks: single keys on a terminal, else a line for each answer.
 struct Asker {
+    screen: Screen,
     term: Option<Term>,
     note: String,
 }
 
 impl Asker {
-    fn new() -> Asker {
+    fn new(screen: Screen) -> Asker {
         let term = Term::stdout();
         let is_terminal = term.is_term() && std::io::IsTerminal::is_terminal(&std::io::stdin());
-        Asker { term: is_terminal.then_some(term), note: String::new() }
+        Asker { screen, term: is_terminal.then_some(term), note: String::new() }
     }
 
     fn show(&mut self, text: &str) -> Result<()> {
@@ -92,7 +94,13 @@ impl Asker {
         }
         let note = std::mem::take(&mut self.note);
         let note = if note.is_empty() { note } else { format!("{note}\n\n") };
-        print(&format!("{note}{text}"))
+        self.print(&format!("{note}{text}"))
+    }
+
+    fn print(&self, text: &str) -> Result<()> {
+        let mut stdout = std::io::stdout().lock();
+        let written = stdout.write_all(for_screen(text, &self.screen).as_bytes()).and_then(|()| stdout.flush());
+        written.map_err(|cause| Error::unwritable(Path::new("standard output"), &cause))
     }
 
     /// What is said above the next pair.
@@ -118,13 +126,13 @@ impl Asker {
 
     /// Which row is taken out, and why; none where the user thinks better of it.
     fn take_out(&mut self) -> Result<Option<Answer>> {
-        print("  take out which row, 1 or 2? (any other key: none) ")?;
+        self.print("  take out which row, 1 or 2? (any other key: none) ")?;
         let which = match self.key()? {
             Some('1') => 0,
             Some('2') => 1,
             _ => return Ok(None),
         };
-        print("\n  why? ")?;
+        self.print("\n  why? ")?;
         let note = match &self.term {
             Some(term) => term.read_line().ok(),
             None => line(),
@@ -137,7 +145,7 @@ impl Asker {
             let _ = term.clear_screen();
         }
         let note = std::mem::take(&mut self.note);
-        if note.is_empty() { Ok(()) } else { print(&format!("{note}\n")) }
+        if note.is_empty() { Ok(()) } else { self.print(&format!("{note}\n")) }
     }
 }
 
@@ -145,10 +153,4 @@ fn line() -> Option<String> {
     let mut line = String::new();
     let read = std::io::stdin().lock().read_line(&mut line).ok()?;
     (read > 0).then_some(line)
-}
-
-fn print(text: &str) -> Result<()> {
-    let mut stdout = std::io::stdout().lock();
-    let written = stdout.write_all(text.as_bytes()).and_then(|()| stdout.flush());
-    written.map_err(|cause| Error::unwritable(Path::new("standard output"), &cause))
 }

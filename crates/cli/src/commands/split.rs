@@ -13,6 +13,7 @@ use pebblebank_core::run::setting::wrong_use;
 use pebblebank_core::tasks::split::split;
 use pebblebank_core::tasks::split::wishes::{Every, SplitBy, SplitWishes};
 use pebblebank_formats::input::STDIN_NAME;
+use pebblebank_table::csv::Defusing;
 use pebblebank_table::{Error, Result};
 use pebblebank_values::ColumnRef;
 use std::path::{Path, PathBuf};
@@ -29,6 +30,7 @@ pub fn split_list(command: &Split, shared: &Shared) -> Result<Said, Error> {
     let remembered = &command.remembered;
     let files = vec![FilePattern::relative(&command.list, Path::new(""))];
     let wishes = SplitWishes {
+        defusing: if command.defuse { Defusing::On } else { Defusing::Off },
         read: ReadFiles { files, ..read_files(&command.reading)? },
         by: by(command)?,
         at_least: command.at_least,

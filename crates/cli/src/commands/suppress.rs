@@ -17,6 +17,7 @@ use pebblebank_core::select::condition::Selection;
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_core::tasks::suppress::{AgainstWishes, hold_against};
 use pebblebank_formats::input::STDIN_NAME;
+use pebblebank_table::csv::Defusing;
 use pebblebank_table::{Error, Result};
 use pebblebank_values::ColumnRef;
 use std::path::Path;
@@ -71,6 +72,7 @@ fn wishes(command: &Suppress, shared: &Shared, now: &Now) -> Result<AgainstWishe
         return Err(wrong_use(what, "name lists: --against do-not-contact.csv"));
     }
     Ok(AgainstWishes {
+        defusing: if command.defuse { Defusing::On } else { Defusing::Off },
         list: of(&command.list),
         name,
         against,

@@ -6,6 +6,7 @@ pub mod bank_load;
 pub mod compare;
 pub mod duplicates;
 pub mod error;
+pub mod harmless;
 pub mod json;
 pub mod propose;
 pub mod review;
@@ -20,7 +21,6 @@ pub mod top_up;
 use crate::arguments::{Color, Shared};
 use anstyle::{AnsiColor, Style};
 use indicatif::HumanCount;
-use pebblebank_table::unseen::is_invisible;
 use std::io::IsTerminal;
 use textwrap::{WordSeparator, WordSplitter};
 
@@ -47,6 +47,27 @@ pub enum Tone {
     Faint,
 }
 
+impl Tone {
+    const ALL: [Tone; 5] = [Tone::Good, Tone::Bad, Tone::Warning, Tone::Heading, Tone::Faint];
+
+    fn style(self) -> Style {
+        match self {
+            Tone::Good => Style::new().fg_color(Some(AnsiColor::Green.into())),
+            Tone::Bad => Style::new().bold().fg_color(Some(AnsiColor::Red.into())),
+            Tone::Warning => Style::new().bold().fg_color(Some(AnsiColor::Magenta.into())),
+            Tone::Heading => Style::new().bold(),
+            Tone::Faint => Style::new().dimmed(),
+        }
+    }
+
+    /// The colour that a text begins with, if it is one of the program's own, or the end of one.
+    fn own_colour(text: &str) -> Option<&str> {
+        let codes = Tone::ALL.iter().flat_map(|tone| [tone.style().to_string(), format!("{:#}", tone.style())]);
+        let mut own = codes.filter(|code| !code.is_empty() && text.starts_with(code.as_str()));
+        own.next().map(|code| &text[..code.len()])
+    }
+}
+
 impl Screen {
     /// Decides by the options, the terminal and `NO_COLOR`.
     pub fn new(shared: &Shared) -> Screen {
@@ -62,18 +83,22 @@ impl Screen {
         Screen { json: shared.json, has_color }
     }
 
+    /// One without colours.
+    pub fn plain() -> Screen {
+        Screen { json: false, has_color: false }
+    }
+
+    /// Whether it shows colours.
+    pub fn has_color(&self) -> bool {
+        self.has_color
+    }
+
     /// The text in the colour of its tone.
     pub fn paint(&self, tone: Tone, text: &str) -> String {
         if !self.has_color {
             return text.to_owned();
         }
-        let style = match tone {
-            Tone::Good => Style::new().fg_color(Some(AnsiColor::Green.into())),
-            Tone::Bad => Style::new().bold().fg_color(Some(AnsiColor::Red.into())),
-            Tone::Warning => Style::new().bold().fg_color(Some(AnsiColor::Magenta.into())),
-            Tone::Heading => Style::new().bold(),
-            Tone::Faint => Style::new().dimmed(),
-        };
+        let style = tone.style();
         format!("{style}{text}{style:#}")
     }
 }
@@ -120,7 +145,7 @@ fn shown(text: &str) -> String {
     for c in text.chars() {
         match c {
             '\n' | '\r' => shown.push('⏎'),
-            c if c.is_control() || is_invisible(c) => shown.push_str(&format!("‹U+{:04X}›", c as u32)),
+            c if harmless::is_harmful(c) => shown.push_str(&harmless::number(c)),
             c => shown.push(c),
         }
     }

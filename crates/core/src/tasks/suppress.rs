@@ -42,6 +42,8 @@ pub struct AgainstWishes {
     pub list: ReadFiles,
     /// What it is called.
     pub name: String,
+    /// Whether formulas in the rows that stay are defused; they are the user's own rows, and are copied unless it is asked for.
+    pub defusing: Defusing,
     /// Who is taken out of it.
     pub against: Vec<SuppressionList>,
     /// Which client or brand it is for.
@@ -199,7 +201,7 @@ fn write_rows(
         return Err(Error::new(ErrorKind::Job, what, "name one file; pebblebank clean merges several"));
     };
     let columns = AllColumns::of(std::iter::once(file.map()));
-    staged.write(files.output, &header_of(&file.table.headers, wishes.marks))?;
+    staged.write(files.output, &header_of(&file.table.headers, wishes))?;
     if let Some(set_aside) = files.set_aside {
         staged.write(set_aside, &columns.header(&SET_ASIDE))?;
     }
@@ -224,12 +226,12 @@ fn write_rows(
 }
 
 /// The header of the list, with the columns of the marks where these are wanted.
-fn header_of(headers: &[String], has_marks: bool) -> Vec<u8> {
-    let mut header = CsvBuffer::new(Defusing::Off);
+fn header_of(headers: &[String], wishes: &AgainstWishes) -> Vec<u8> {
+    let mut header = CsvBuffer::new(wishes.defusing);
     for name in headers {
         header.value(name.as_bytes());
     }
-    for name in ["reason", "held by"].iter().filter(|_| has_marks) {
+    for name in ["reason", "held by"].iter().filter(|_| wishes.marks) {
         header.value(free_name(name, headers).as_bytes());
     }
     header.end_row();
@@ -261,6 +263,7 @@ impl Parting<'_> {
         count_person(parted, is_survivor, marks, settled.mark_sets());
         let own_cells = |kept: &mut CsvBuffer| {
             let record = &again.contact.as_read;
+            kept.set_defusing(self.wishes.defusing);
             (0..self.file.map().width()).for_each(|cell| kept.raw(record.raw_cell(cell), RawCells::NeedALook));
         };
         match reason {

@@ -292,7 +292,7 @@ impl CsvBufferHead {
 }
 
 fn header_of(layout: &Layout) -> Vec<u8> {
-    let mut header = CsvBuffer::new(Defusing::Off);
+    let mut header = CsvBuffer::new(if layout.defuse { Defusing::On } else { Defusing::Off });
     layout.columns.iter().for_each(|column| header.value(column.name.as_bytes()));
     header.end_row();
     header.bytes

@@ -53,7 +53,7 @@ fn write_rows(
     let mut staged = Staged::new(setting.dry_run);
     let output = staged.file(output, Placement::of_file(job.replace))?;
     let others: Vec<Mark> = (1..job.sources.len()).map(|place| Mark::From(SourceId(place as u16))).collect();
-    let mut rows = CsvBuffer::new(Defusing::Off);
+    let mut rows = CsvBuffer::new(Defusing::On);
     file.table.headers.iter().for_each(|header| rows.value(header.as_bytes()));
     job.sources[1..].iter().for_each(|list| rows.value(format!("in {}", list.name).as_bytes()));
     rows.end_row();
@@ -73,6 +73,7 @@ fn write_rows(
         }
         let has_key = settled.has_key(again.row);
         copies.everyone(&copied, |rows| {
+            rows.set_defusing(Defusing::On);
             (0..width).for_each(|column| rows.raw(contact.as_read.raw_cell(column), RawCells::NeedALook));
             for other in &others {
                 let is_in = if marks.contains(other) { "yes" } else { "no" };

@@ -1,6 +1,7 @@
 //! The text of a job file, line by line. Whatever comes from files goes into it as a TOML string or into a comment, and
 //! can begin no line of its own.
 
+use pebblebank_table::unseen::is_invisible;
 use std::fmt::Write;
 use std::path::{Component, Path, PathBuf};
 
@@ -26,7 +27,7 @@ impl JobText {
     /// shown as blanks, since what follows them would no longer be a comment.
     pub fn comment(&mut self, text: &str) {
         const MOST: usize = 108;
-        let text = text.replace(ends_a_line, " ");
+        let text = text.replace(is_hidden, " ");
         let mut line = String::from("#");
         // What stands in quotes is not broken.
         let mut is_quoted = false;
@@ -46,9 +47,9 @@ impl JobText {
     }
 }
 
-/// What TOML does not allow in a comment, or what somebody may take for the end of a line.
-fn ends_a_line(c: char) -> bool {
-    c.is_control() || matches!(c, '\u{2028}' | '\u{2029}')
+/// What TOML does not allow in a comment, what somebody may take for the end of a line, and what nobody sees.
+fn is_hidden(c: char) -> bool {
+    c.is_control() || is_invisible(c) || matches!(c, '\u{2028}' | '\u{2029}')
 }
 
 /// A basic string of TOML.
@@ -62,8 +63,8 @@ pub(super) fn quoted(text: &str) -> String {
             '\n' => quoted.push_str("\\n"),
             '\t' => quoted.push_str("\\t"),
             '\r' => quoted.push_str("\\r"),
-            c if c.is_control() => {
-                let _ = write!(quoted, "\\u{:04X}", c as u32);
+            c if is_hidden(c) => {
+                let _ = write!(quoted, "\\U{:08X}", c as u32);
             }
             c => quoted.push(c),
         }

@@ -24,7 +24,7 @@ use crate::run::setting::Setting;
 use crate::run::tally::OtherLines;
 use crate::tasks::split::wishes::{Split, SplitFile, SplitWishes};
 use parts::{FilePlan, PartValue, Parts};
-use pebblebank_table::csv::{Defusing, RawCells};
+use pebblebank_table::csv::RawCells;
 use pebblebank_table::observe::{Observer, Stage};
 use pebblebank_table::staged::placement::Placement;
 use pebblebank_table::staged::{Output, Staged};
@@ -135,6 +135,7 @@ impl<'a> Splitter<'a> {
     fn write(&mut self, plan: &FilePlan) -> Result<Refused> {
         let mut staged = Staged::new(self.setting.dry_run);
         let mut files = self.begin(plan, &mut staged)?;
+        let defusing = self.wishes.defusing;
         let Splitter { known, file, setting, observer, value, parts, .. } = &mut *self;
         let width = if file.table.has_header { file.table.headers.len() } else { 0 };
         let settled = &known.settled;
@@ -142,6 +143,7 @@ impl<'a> Splitter<'a> {
             let record = &again.contact.as_read;
             // What a row leaves out at its end is blank, so that all rows of a file have as many cells.
             let cells = |row: &mut CsvBuffer| {
+                row.set_defusing(defusing);
                 (0..record.cells().max(width)).for_each(|cell| row.raw(record.raw_cell(cell), RawCells::NeedALook));
             };
             chunk.copies.everyone(&settled.copied(again.row), cells);
@@ -168,7 +170,7 @@ impl<'a> Splitter<'a> {
 
     fn begin(&self, plan: &FilePlan, staged: &mut Staged) -> Result<Vec<PartFile>> {
         let placement = Placement::of_file(self.wishes.replace);
-        let mut header = CsvBuffer::new(Defusing::Off);
+        let mut header = CsvBuffer::new(self.wishes.defusing);
         if self.file.table.has_header {
             self.file.table.headers.iter().for_each(|cell| header.value(cell.as_bytes()));
             header.end_row();

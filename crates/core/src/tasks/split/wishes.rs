@@ -3,6 +3,7 @@
 use crate::job::remembering::Remembering;
 use crate::job::sources::ReadFiles;
 use crate::run::tally::OtherLines;
+use pebblebank_table::csv::Defusing;
 use pebblebank_table::observe::Finding;
 use pebblebank_values::ColumnRef;
 use pebblebank_values::date::Date;
@@ -48,6 +49,8 @@ pub struct SplitWishes {
     pub read: ReadFiles,
     /// What it is parted by.
     pub by: SplitBy,
+    /// Whether formulas are defused; the rows are the user's own, and are copied unless it is asked for.
+    pub defusing: Defusing,
     /// Parts with fewer rows are gathered in one file.
     pub at_least: u64,
     /// The folder that the files are written into.

@@ -12,6 +12,7 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::Screen;
 use crate::render::bank_load::{LoadSeen, loaded, would_load};
+use crate::render::harmless::for_screen;
 use crate::setting::{Now, setting};
 use pebblebank_bank::Access;
 use pebblebank_bank::batch::{NewBatch, What};
@@ -145,7 +146,7 @@ fn first_file<'a>(command: &'a BankLoad, read: &'a EntriesRead) -> &'a Path {
 /// Shows what would happen, and asks.
 fn agrees_to(seen: &LoadSeen, shared: &Shared, screen: &Screen) -> Result<bool> {
     if !screen.json && !shared.quiet {
-        eprint!("{}", would_load(seen, screen));
+        eprint!("{}", for_screen(&would_load(seen, screen), screen));
     }
     agrees("Take it in?", shared)
 }
