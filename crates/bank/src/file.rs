@@ -1,6 +1,7 @@
 //! The file: where it is, who may read it, its shape and how older shapes become this one, and what can be wrong with it.
 
 use crate::seal;
+use pebblebank_table::taking_effect::taking_effect;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
 use pebblebank_values::digest::{Digest, DigestKind};
@@ -186,6 +187,7 @@ impl Bank {
         seal::check_before_change(&transaction, &path)?;
         let done = change(&transaction)?;
         seal::seal(&transaction).map_err(fail)?;
+        let _taking_effect = taking_effect();
         transaction.commit().map_err(fail)?;
         Ok(done)
     }

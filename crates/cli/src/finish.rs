@@ -1,5 +1,6 @@
 //! What a command ends with: text or JSON on stdout, errors on stderr, the exit status.
 
+use crate::interrupts::exit_status;
 use crate::render::harmless::{for_json, for_screen};
 use crate::render::{self, Screen};
 use pebblebank_table::Error;
@@ -43,7 +44,7 @@ pub fn finish(result: Result<Said, Error>, screen: &Screen) -> ExitCode {
         Err(error) => {
             print_error(&error, screen);
             let document = if screen.json { render::json::error(&error) } else { String::new() };
-            (document, error.exit_status())
+            (document, exit_status(&error))
         }
     };
     let mut stdout = std::io::stdout().lock();
@@ -73,4 +74,13 @@ pub fn refused_arguments(refused: &clap::Error) -> ExitCode {
         let _ = refused.print();
     }
     ExitCode::from(u8::try_from(refused.exit_code()).unwrap_or(2))
+}
+
+/// Says that the program was asked to end.
+pub fn say_interrupted(screen: &Screen) {
+    let error = Error::interrupted();
+    print_error(&error, screen);
+    if screen.json {
+        let _ = std::io::stdout().write_all(render::json::error(&error).as_bytes());
+    }
 }

@@ -3,6 +3,7 @@
 mod arguments;
 mod commands;
 mod finish;
+mod interrupts;
 mod observe;
 mod render;
 mod setting;
@@ -17,9 +18,9 @@ fn main() -> ExitCode {
         Ok(arguments) => arguments,
         Err(refused) => return finish::refused_arguments(&refused),
     };
-    observe::listen_for_interrupts();
     finish::keep_values_out_of_panics();
     let screen = render::Screen::new(&arguments.shared);
+    interrupts::listen(screen);
     let result = catch_unwind(AssertUnwindSafe(|| run(arguments))).unwrap_or_else(|_| Err(Error::defect()));
     finish::finish(result, &screen)
 }

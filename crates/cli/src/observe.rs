@@ -1,19 +1,11 @@
-//! Listens to a run: a progress bar for what takes longer than a second, and Ctrl-C.
+//! Listens to a run: a progress bar for what takes longer than a second.
 
+use crate::interrupts;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use pebblebank_table::observe::{Observer, Progress, Stage};
 use std::io::IsTerminal;
 use std::sync::Mutex;
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
-
-static WANTS_STOP: AtomicBool = AtomicBool::new(false);
-
-/// Lets Ctrl-C, SIGTERM and SIGHUP end a run in good order.
-pub fn listen_for_interrupts() {
-    // Without the handler the system's own way stands: the program ends, and outputs are still all or nothing.
-    let _ = ctrlc::set_handler(|| WANTS_STOP.store(true, Ordering::Relaxed));
-}
 
 /// How long a run may take before it shows how far it is.
 const SHOW_AFTER: Duration = Duration::from_secs(1);
@@ -67,7 +59,7 @@ impl Observer for Drawn {
     }
 
     fn wants_stop(&self) -> bool {
-        WANTS_STOP.load(Ordering::Relaxed)
+        interrupts::wants_stop()
     }
 }
 

@@ -24,6 +24,7 @@ pub mod spill;
 pub mod split;
 pub mod spool;
 pub mod staged;
+pub mod taking_effect;
 pub mod text_lines;
 pub mod unescape;
 pub mod units;

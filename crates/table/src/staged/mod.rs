@@ -11,9 +11,12 @@ mod journal;
 mod part;
 pub mod placement;
 
+pub use part::clear_all_parts;
+
 use crate::staged::placement::{Placement, with_ending};
 pub use in_the_way::refuse_bank;
 
+use crate::taking_effect::taking_effect;
 use crate::{Error, ErrorKind, Result};
 use early_sync::{BYTES_BETWEEN, EarlySync};
 use in_the_way::{refuse_existing, refuse_foreign_folder, refuse_no_receipt, refuse_odd};
@@ -157,6 +160,8 @@ impl Staged {
 
     /// Syncs everything, then puts it in place.
     pub fn place(self) -> Result<()> {
+        // Past the journal the set is complete, whatever happens.
+        let _taking_effect = taking_effect();
         match self.begin()? {
             Some(set) => set.complete(),
             None => Ok(()),

@@ -5,8 +5,10 @@
 
 use super::calls;
 use crate::{Error, ErrorKind, Result};
+use std::collections::BTreeSet;
 use std::fs::{File, TryLockError};
 use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// The ending of what is being written.
 const PART: &str = ".pebblebank-part";
@@ -40,6 +42,18 @@ pub(super) fn folder_of(path: &Path) -> &Path {
         Some(folder) if folder != Path::new("") => folder,
         _ => Path::new("."),
     }
+}
+
+/// The parts that this program holds, so that none is left where it must end at once.
+static PARTS_HERE: Mutex<BTreeSet<PathBuf>> = Mutex::new(BTreeSet::new());
+
+fn parts_here() -> MutexGuard<'static, BTreeSet<PathBuf>> {
+    PARTS_HERE.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Takes all parts away that this program holds: it is about to end.
+pub fn clear_all_parts() {
+    std::mem::take(&mut *parts_here()).iter().for_each(|part| remove_part(part));
 }
 
 /// A part that this command holds. Dropped, it is gone, unless it was put in place.
@@ -81,6 +95,7 @@ impl Part {
                 Err(cause) => return Err(Error::unwritable(target, &cause)),
             };
             if let Attempt::Made(claim) = attempt {
+                parts_here().insert(path.clone());
                 return Ok(Part { path, claim, is_kept: false });
             }
         }
@@ -89,6 +104,7 @@ impl Part {
     /// Leaves the part where it is: a journal names it, or it was put in place.
     pub fn keep(&mut self) {
         self.is_kept = true;
+        parts_here().remove(&self.path);
     }
 
     /// Moves the part, so that it is that of another target.
@@ -99,6 +115,9 @@ impl Part {
             clear_left(&path, target)?;
         }
         calls::rename(&self.path, &path).map_err(fail)?;
+        let mut parts = parts_here();
+        parts.remove(&self.path);
+        parts.insert(path.clone());
         self.path = path;
         Ok(())
     }
@@ -107,6 +126,7 @@ impl Part {
 impl Drop for Part {
     fn drop(&mut self) {
         if !self.is_kept {
+            parts_here().remove(&self.path);
             remove_part(&self.path);
         }
     }

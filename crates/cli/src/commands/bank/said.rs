@@ -59,9 +59,8 @@ pub(crate) fn agrees(question: &str, shared: &Shared) -> Result<bool> {
         let what = "this changes the bank, and there is nobody to ask, so nothing was changed";
         return Err(wrong_use(what, "--yes answers for a script; --dry-run shows what would happen"));
     }
-    let mut stderr = std::io::stderr().lock();
-    // A terminal that cannot be written to is asked all the same.
-    let _ = write!(stderr, "\n  {question} [y/N] ").and_then(|()| stderr.flush());
+    // A terminal that cannot be written to is asked all the same. Nothing stays locked while an answer is waited for.
+    let _ = std::io::stderr().write_all(format!("\n  {question} [y/N] ").as_bytes());
     let mut answer = String::new();
     let read = std::io::stdin().lock().read_line(&mut answer);
     Ok(read.is_ok() && matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))

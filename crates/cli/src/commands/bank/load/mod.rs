@@ -9,6 +9,7 @@ use super::said::{PlannedScope, agrees, day_named, planned_scope, refuse_provide
 use crate::arguments::{BankLoad, Shared};
 use crate::commands::memory::open;
 use crate::finish::Said;
+use crate::interrupts::stop_if_asked;
 use crate::observe::Drawn;
 use crate::render::Screen;
 use crate::render::bank_load::{LoadSeen, loaded, would_load};
@@ -80,6 +81,7 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
     if !command.yes && !agrees_to(&seen, shared, screen)? {
         return Ok(Said::done("nothing was changed\n".to_owned()));
     }
+    stop_if_asked()?;
     let id = staged.commit()?;
     let affected = bank.affected_by(id)?;
     let taken_out = match &command.take_out {

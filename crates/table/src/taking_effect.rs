@@ -1,0 +1,36 @@
+//! The moments in which what a command does takes effect: files put in place, a change of the bank committed. A program that
+//! was asked to end ends between them, and knows whether one has passed.
+
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Mutex, MutexGuard, PoisonError};
+
+static IN_EFFECT: Mutex<()> = Mutex::new(());
+static HAS_TAKEN_EFFECT: AtomicBool = AtomicBool::new(false);
+
+/// Held while something takes effect.
+#[derive(Debug)]
+pub struct TakingEffect {
+    _held: MutexGuard<'static, ()>,
+}
+
+impl Drop for TakingEffect {
+    fn drop(&mut self) {
+        HAS_TAKEN_EFFECT.store(true, Ordering::Release);
+    }
+}
+
+/// From here on until it is dropped, something takes effect. Waits for ever where the program is about to end.
+#[must_use]
+pub fn taking_effect() -> TakingEffect {
+    TakingEffect { _held: IN_EFFECT.lock().unwrap_or_else(PoisonError::into_inner) }
+}
+
+/// Waits until nothing is taking effect. Where nothing has, nothing can any more, and the program may end at once; else says no.
+pub fn can_end_without_effect() -> bool {
+    let held = IN_EFFECT.lock().unwrap_or_else(PoisonError::into_inner);
+    if HAS_TAKEN_EFFECT.load(Ordering::Acquire) {
+        return false;
+    }
+    std::mem::forget(held);
+    true
+}
