@@ -20,9 +20,15 @@ pub struct Date {
 
 impl Date {
     /// The day, where a calendar has it.
+    #[inline]
     pub fn new(year: i16, month: u8, day: u8) -> Option<Date> {
-        let date = civil::Date::new(year, i8::try_from(month).ok()?, i8::try_from(day).ok()?);
-        date.is_ok().then_some(Date { year, month, day })
+        // Of a day that the calendar lacks jiff would make an error, which costs more than the question.
+        if !(1..=12).contains(&month) || day > 31 {
+            return None;
+        }
+        let month_begins = civil::Date::new(year, month.cast_signed(), 1).ok()?;
+        let days = month_begins.days_in_month().unsigned_abs();
+        (1..=days).contains(&day).then_some(Date { year, month, day })
     }
 
     /// The day that ISO 8601 writes so: 2026-03-05.
