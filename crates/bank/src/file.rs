@@ -277,7 +277,7 @@ fn make_new(path: &Path) -> Result<()> {
     }
 }
 
-/// A file that was cut to nothing is no new bank: it may have held somebody. What a program that was killed left beside it
+/// What is no file is no bank, and whoever opened a pipe would wait for ever. A file that was cut to nothing is no new bank: it may have held somebody. What a program that was killed left beside it
 /// may still hold everything.
 fn refuse_empty(path: &Path) -> Result<()> {
     /// No database is shorter than its header.
@@ -285,7 +285,11 @@ fn refuse_empty(path: &Path) -> Result<()> {
     let bytes = |path: &Path| std::fs::metadata(path).map_or(0, |about| about.len());
     let mut side_file = path.as_os_str().to_owned();
     side_file.push("-wal");
-    if path.is_file() && bytes(path) < HEADER_BYTES && bytes(Path::new(&side_file)) == 0 {
+    if !path.is_file() {
+        let what = "a bank is a file, and this is a folder, a pipe or a device";
+        return Err(Error::new(ErrorKind::Input, what, "name another place with --bank").in_file(path));
+    }
+    if bytes(path) < HEADER_BYTES && bytes(Path::new(&side_file)) == 0 {
         let what = "this file is empty or cut off, and no bank; what it held is not known";
         let advice = "go on with the latest copy that pebblebank bank backup made; if there never was a bank here, \
              delete the file";

@@ -9,6 +9,7 @@ use encoding_rs::Encoding;
 use pebblebank_table::chunk::CHUNK_BYTES;
 use pebblebank_table::encoding::{Knowledge, decode_sample, recognise_encoding, unreadable};
 use pebblebank_table::error::closest;
+use pebblebank_table::file_identity::FileIdentity;
 use pebblebank_table::observe::Observer;
 use pebblebank_table::spool::Extracted;
 use pebblebank_table::{Error, ErrorKind, Result};
@@ -43,7 +44,7 @@ pub struct Input {
     path: PathBuf,
     shown: String,
     /// The user's file, unless the bytes came through a pipe.
-    origin: Option<Arc<same_file::Handle>>,
+    origin: Option<FileIdentity>,
     /// Which part of that file it is: a member of an archive, a sheet of a workbook.
     part: Option<String>,
     base: Arc<Base>,
@@ -115,11 +116,8 @@ impl Input {
         if !metadata.is_file() {
             return Input::spooled(found, file, spool_folder, observer);
         }
-        let handle = same_file::Handle::from_file(file).map_err(fail)?;
-        Ok(Input {
-            origin: Some(Arc::new(handle)),
-            ..Input::new(found, Base::File(path.to_path_buf()), metadata.len())
-        })
+        let identity = FileIdentity::of_file(&file).map_err(fail)?;
+        Ok(Input { origin: Some(identity), ..Input::new(found, Base::File(path.to_path_buf()), metadata.len()) })
     }
 
     fn new(found: &FoundFile, base: Base, bytes: u64) -> Input {
@@ -176,9 +174,7 @@ impl Input {
 
     /// Whether `path`, by whatever spelling or link, leads to this file.
     pub fn is_at(&self, path: &Path) -> bool {
-        let is_it =
-            |origin: &Arc<same_file::Handle>| same_file::Handle::from_path(path).is_ok_and(|other| other == **origin);
-        self.origin.as_ref().is_some_and(is_it)
+        self.origin.as_ref().is_some_and(|origin| FileIdentity::of(path).is_ok_and(|other| other == *origin))
     }
 
     /// Whether both are one file (or the same part of it), by whatever spelling or link.
@@ -208,8 +204,8 @@ impl Input {
         match &*self.base {
             Base::File(path) => {
                 let file = File::open(path).map_err(fail)?;
-                let reopened = same_file::Handle::from_file(file.try_clone().map_err(fail)?).map_err(fail)?;
-                if self.origin.as_ref().is_some_and(|origin| reopened != **origin) {
+                let reopened = FileIdentity::of_file(&file).map_err(fail)?;
+                if self.origin.as_ref().is_some_and(|origin| reopened != *origin) {
                     return Err(Error::new(
                         ErrorKind::InputChanged,
                         "the file was replaced while it was being read",

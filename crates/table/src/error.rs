@@ -184,6 +184,10 @@ impl Error {
                 "this is a folder, not a file".to_owned(),
                 "name the files in it, for example with a pattern: \"folder/*.csv\"",
             ),
+            _ if is_too_many_open(cause) => (
+                "the system lets this program open no more files at once".to_owned(),
+                "allow it more (ulimit -n 4096), or save workbooks and archives as CSV, which need not stay open",
+            ),
             _ => (format!("the file cannot be read: {cause}"), "check that the file and its disk are in order"),
         };
         Error::new(ErrorKind::Input, what, advice).in_file(file)
@@ -254,4 +258,9 @@ pub fn closest<'a>(given: &str, names: impl IntoIterator<Item = &'a str>) -> Opt
         .filter(|(likeness, _)| *likeness >= 0.8)
         .max_by(|a, b| a.0.total_cmp(&b.0))
         .map(|(_, candidate)| candidate)
+}
+
+/// Whether the program may open no more files (EMFILE), or nobody may (ENFILE); the numbers are those of Linux and the BSDs.
+fn is_too_many_open(cause: &std::io::Error) -> bool {
+    cfg!(unix) && matches!(cause.raw_os_error(), Some(23 | 24))
 }

@@ -14,6 +14,7 @@ pub mod damage;
 pub mod dialect;
 pub mod encoding;
 pub mod error;
+pub mod file_identity;
 pub mod in_order;
 pub mod observe;
 pub mod recognise;

@@ -18,6 +18,7 @@ use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
 use pebblebank_values::text::comparable;
 use pebblebank_values::{ColumnRef, Field};
+use std::borrow::Cow;
 
 /// Who is picked, as a job says it.
 #[derive(Debug, Clone, PartialEq)]
@@ -123,7 +124,7 @@ impl Selection {
     /// assert!(error.advice().contains("did you mean is?"));
     /// ```
     pub fn parse(text: &str) -> Result<Selection> {
-        let mut parser = Parser { text, words: words(text)?, at: 0 };
+        let mut parser = Parser { text, words: words(text)?, at: 0, depth: 0 };
         let condition = parser.any()?;
         match parser.peek() {
             None => Ok(Selection { text: text.to_owned(), condition }),
@@ -176,6 +177,15 @@ impl Condition {
     }
 }
 
+/// The condition as errors name it: long ones by their beginning.
+fn in_short(text: &str) -> Cow<'_, str> {
+    const MOST: usize = 200;
+    match text.char_indices().nth(MOST) {
+        Some((end, _)) => format!("{}…", &text[..end]).into(),
+        None => text.into(),
+    }
+}
+
 /// Parts a condition into words; quotes hold together what has blanks, commas and parentheses stand alone.
 fn words(text: &str) -> Result<Vec<Word>> {
     let mut words = Vec::new();
@@ -184,7 +194,7 @@ fn words(text: &str) -> Result<Vec<Word>> {
         let (word, after) = match first {
             '"' => {
                 let (inside, after) = rest[1..].split_once('"').ok_or_else(|| {
-                    let what = format!("in the condition {text}: a quote is not closed");
+                    let what = format!("in the condition {}: a quote is not closed", in_short(text));
                     Error::new(ErrorKind::Job, what, "put a \" at the end of the value")
                 })?;
                 (Word { text: inside.to_owned(), is_quoted: true }, after)
@@ -220,10 +230,15 @@ const TESTS: [&str; 14] = [
     "is not",
 ];
 
+/// How deep conditions may go: far deeper than anybody writes them, and far from the end of any stack.
+const DEEPEST: usize = 100;
+
 struct Parser<'a> {
     text: &'a str,
     words: Vec<Word>,
     at: usize,
+    /// How many parentheses and nots are open.
+    depth: usize,
 }
 
 impl Parser<'_> {
@@ -237,7 +252,7 @@ impl Parser<'_> {
     }
 
     fn wrong(&self, what: &str, advice: &str) -> Error {
-        Error::new(ErrorKind::Job, format!("in the condition {}: {what}", self.text), advice)
+        Error::new(ErrorKind::Job, format!("in the condition {}: {what}", in_short(self.text)), advice)
     }
 
     /// Takes a keyword, if it is the next word.
@@ -271,12 +286,25 @@ impl Parser<'_> {
         Ok(if parts.len() == 1 { parts.remove(0) } else { Condition::All(parts) })
     }
 
+    /// Reads what stands in a parenthesis or behind a not.
+    fn deeper(&mut self, read: impl FnOnce(&mut Self) -> Result<Condition>) -> Result<Condition> {
+        if self.depth == DEEPEST {
+            let what = format!("more than {DEEPEST} parentheses or nots stand one in the other at word {}", self.at);
+            return Err(self.wrong(&what, "write a flatter condition, or several jobs"));
+        }
+        self.depth += 1;
+        let inner = read(self);
+        self.depth -= 1;
+        inner
+    }
+
     fn one(&mut self) -> Result<Condition> {
         if self.takes("not") {
-            return Ok(Condition::Not(Box::new(self.one()?)));
+            let inner = self.deeper(Parser::one)?;
+            return Ok(Condition::Not(Box::new(inner)));
         }
         if self.takes("(") {
-            let inner = self.any()?;
+            let inner = self.deeper(Parser::any)?;
             return if self.takes(")") {
                 Ok(inner)
             } else {

@@ -8,6 +8,7 @@ use super::calls;
 use super::in_the_way::{refuse_foreign_folder, refuse_no_receipt};
 use super::part::{beside, folder_of, is_at, is_of_this_user, names_ending_in, part_of};
 use super::placement::{Placement, with_ending};
+use crate::file_identity::FileIdentity;
 use crate::{Error, ErrorKind, Result};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -189,7 +190,7 @@ fn rename_new(from: &Path, to: &Path) -> std::io::Result<()> {
             Ok(())
         }
         // A kill came between the two steps.
-        Err(_) if same_file::is_same_file(from, to).unwrap_or(false) => calls::remove(from),
+        Err(_) if FileIdentity::are_one(from, to) => calls::remove(from),
         Err(cause) if cause.kind() == std::io::ErrorKind::AlreadyExists => Err(cause),
         // A file system without links.
         Err(_) if to.symlink_metadata().is_err() => calls::rename(from, to),

@@ -4,6 +4,7 @@
 //! the target meanwhile stops. What can be locked was left by a command that was killed, and is cleared away.
 
 use super::calls;
+use crate::file_identity::FileIdentity;
 use crate::{Error, ErrorKind, Result};
 use std::collections::BTreeSet;
 use std::fs::{File, TryLockError};
@@ -208,9 +209,7 @@ pub(super) fn names_ending_in(folder: &Path, ending: &str) -> impl Iterator<Item
 
 /// Whether the open file is the one that has this name.
 pub(super) fn is_at(file: &File, path: &Path) -> bool {
-    let own = file.try_clone().and_then(same_file::Handle::from_file);
-    let there = same_file::Handle::from_path(path);
-    matches!((own, there), (Ok(own), Ok(there)) if own == there)
+    matches!((FileIdentity::of_file(file), FileIdentity::of(path)), (Ok(own), Ok(there)) if own == there)
 }
 
 #[cfg(unix)]

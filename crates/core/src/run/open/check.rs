@@ -12,6 +12,7 @@ use crate::run::open::fit::newest_by;
 use crate::select::condition::Selection;
 use pebblebank_formats::Input;
 use pebblebank_table::error::closest;
+use pebblebank_table::file_identity::FileIdentity;
 use pebblebank_table::units::{ListId, SourceId};
 use pebblebank_table::{Error, ErrorKind, Result, staged};
 use pebblebank_values::fold::fold;
@@ -47,7 +48,7 @@ pub(super) fn check_outputs(job: &Job, opened: &OpenFiles) -> Result<()> {
             let what = "this file is read by the job and would be written by it";
             return Err(Error::new(ErrorKind::Job, what, ADVICE).in_file(output));
         }
-        if job.read_from.iter().any(|file| same_file::is_same_file(file, output).unwrap_or(false)) {
+        if job.read_from.iter().any(|file| FileIdentity::are_one(file, output)) {
             let what = "this file says what is to be done and would be written over";
             return Err(Error::new(ErrorKind::Job, what, ADVICE).in_file(output));
         }
