@@ -15,6 +15,8 @@ mod playhouse;
 mod rng;
 mod sources;
 
+use pebblebank_table::owner_only::{self, create_folders};
+use std::io::Write;
 use std::path::Path;
 use std::{fs, io};
 
@@ -58,24 +60,28 @@ pub fn files() -> Vec<(Written, Vec<u8>)> {
 /// Writes the demo into a folder, which is made if it is not there. Earlier files of the demo are replaced.
 pub fn write(folder: &Path) -> io::Result<Vec<Written>> {
     let mut written = Vec::new();
-    make_folder(folder)?;
-    make_folder(&folder.join("out"))?;
+    create_folders(folder)?;
+    create_folders(&folder.join("out"))?;
     for (file, contents) in files() {
         let path = folder.join(file.name);
         if let Some(parent) = path.parent() {
-            make_folder(parent)?;
+            create_folders(parent)?;
         }
-        fs::write(path, contents)?;
+        write_file(&path, &contents)?;
         written.push(file);
     }
     Ok(written)
 }
 
-/// Makes a folder that only its owner may enter, as one with people's addresses should be.
-fn make_folder(folder: &Path) -> io::Result<()> {
-    let mut builder = fs::DirBuilder::new();
-    builder.recursive(true);
-    #[cfg(unix)]
-    std::os::unix::fs::DirBuilderExt::mode(&mut builder, 0o700);
-    builder.create(folder)
+/// Writes a file that only its owner may read, as one with people's addresses should be; an earlier one is replaced.
+fn write_file(path: &Path, contents: &[u8]) -> io::Result<()> {
+    let mut file = match owner_only::create_new(path) {
+        Err(cause) if cause.kind() == io::ErrorKind::AlreadyExists => {
+            let earlier = fs::File::create(path)?;
+            owner_only::restrict(&earlier)?;
+            earlier
+        }
+        created => created?,
+    };
+    file.write_all(contents)
 }

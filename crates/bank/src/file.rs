@@ -1,11 +1,12 @@
 //! The file: where it is, who may read it, its shape and how older shapes become this one, and what can be wrong with it.
 
 use crate::seal;
+use crate::trouble::{read_only, trouble};
 use pebblebank_table::taking_effect::taking_effect;
-use pebblebank_table::{Error, ErrorKind, Result};
+use pebblebank_table::{Error, ErrorKind, Result, owner_only};
 use pebblebank_values::date::Date;
 use pebblebank_values::digest::{Digest, DigestKind};
-use rusqlite::{Connection, ErrorCode, OpenFlags, Transaction, TransactionBehavior};
+use rusqlite::{Connection, OpenFlags, Transaction, TransactionBehavior};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -251,16 +252,11 @@ fn take_steps(change: &Transaction, key: &[u8; 32]) -> rusqlite::Result<()> {
 /// name, so that a file of that name which is no whole bank is never taken for a new one.
 fn make_new(path: &Path) -> Result<()> {
     let unwritable = |cause: std::io::Error| Error::unwritable(path, &cause);
-    if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty() && !folder.exists()) {
-        let mut builder = std::fs::DirBuilder::new();
-        builder.recursive(true);
-        #[cfg(unix)]
-        std::os::unix::fs::DirBuilderExt::mode(&mut builder, 0o700);
-        builder.create(folder).map_err(unwritable)?;
-    }
     let folder = path.parent().filter(|folder| *folder != Path::new("")).unwrap_or(Path::new("."));
+    owner_only::create_folders(folder).map_err(unwritable)?;
     // Readable by its owner alone from the start.
     let made = tempfile::Builder::new().prefix(".bank-").tempfile_in(folder).map_err(unwritable)?;
+    owner_only::restrict(made.as_file()).map_err(unwritable)?;
     let fail = |cause: rusqlite::Error| trouble(path, &cause);
     let mut connection = Connection::open(made.path()).map_err(fail)?;
     connection.query_row("pragma journal_mode = wal", [], |_| Ok(())).map_err(fail)?;
@@ -310,42 +306,6 @@ fn new_key(path: &Path) -> Result<[u8; 32]> {
         Error::new(ErrorKind::Output, what, "try again").in_file(path)
     })?;
     Ok(key)
-}
-
-fn read_only(path: &Path) -> Error {
-    let what = "the bank cannot be written to";
-    let advice = "look at the permissions of the file and its folder, or name another place with --bank";
-    Error::new(ErrorKind::Output, what, advice).in_file(path)
-}
-
-/// What is wrong, in words.
-pub(crate) fn trouble(path: &Path, cause: &rusqlite::Error) -> Error {
-    let error = |kind, what: &str, advice: &str| Error::new(kind, what, advice).in_file(path);
-    match cause.sqlite_error_code() {
-        Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => error(
-            ErrorKind::Output,
-            "another command has been changing the bank for half a minute, so nothing was changed",
-            "wait until it has finished, then try again",
-        ),
-        Some(ErrorCode::DiskFull) => error(
-            ErrorKind::Output,
-            "the disk is full, so nothing was changed in the bank",
-            "make room, then give the same command again",
-        ),
-        Some(ErrorCode::ReadOnly | ErrorCode::CannotOpen | ErrorCode::PermissionDenied) => read_only(path),
-        Some(ErrorCode::NotADatabase) => error(
-            ErrorKind::Input,
-            "this file is not a bank",
-            "name the bank with --bank, or with PEBBLEBANK_BANK in the environment",
-        ),
-        Some(ErrorCode::DatabaseCorrupt) => seal::damaged(path),
-        Some(ErrorCode::SystemIoFailure) => error(
-            ErrorKind::Output,
-            "the bank could not be read or written",
-            "look whether the disk is full or the drive is gone, then give the same command again",
-        ),
-        _ => Error::new(ErrorKind::Output, format!("the bank could not do it: {cause}"), "try again").in_file(path),
-    }
 }
 
 /// What tells a file from others: the BLAKE3 of its bytes, in hex.

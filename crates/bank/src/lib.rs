@@ -25,6 +25,7 @@ mod seal;
 pub mod sending;
 mod sorted;
 pub mod text;
+mod trouble;
 
 pub use batch::{Batch, BatchId, What};
 pub use file::{Access, Bank};

@@ -1,9 +1,10 @@
 //! What is in the bank: counted, listed, exported, copied.
 
 use crate::batch::What;
-use crate::file::{Bank, trouble};
+use crate::file::Bank;
 use crate::find::{ENTRY, KnownEntry};
 use crate::seal;
+use crate::trouble::trouble;
 use pebblebank_table::staged::Staged;
 use pebblebank_table::staged::placement::Placement;
 use pebblebank_table::{Error, ErrorKind, Result};

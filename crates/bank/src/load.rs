@@ -5,13 +5,14 @@
 
 use crate::batch::{Batch, BatchId, NewBatch, What};
 use crate::entry::NewEntry;
-use crate::file::{Bank, trouble};
+use crate::file::Bank;
 use crate::known::Known;
 use crate::scope::add_scope;
 use crate::seal::{ENTRY_COLUMNS, EntryRow, EntrySum};
 use crate::sending::{HeldPrepared, Newly, replace_prepared};
 use crate::sorted::{self, SortedEntries};
 use crate::text::{Kind, Text, Value};
+use crate::trouble::trouble;
 use pebblebank_table::sorter::Sorter;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;

@@ -2,9 +2,10 @@
 //! at the beginning.
 
 use crate::batch::What;
-use crate::file::{Bank, trouble};
+use crate::file::Bank;
 use crate::scope::{EVERYONE, EVERYONE_NAME, NOT_YET, NewScope, ScopeId};
 use crate::text::{Kind, Text};
+use crate::trouble::trouble;
 use pebblebank_core::job::remembering::Limits;
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_core::suppress::remembered::{Among, HeldBy, Remembered, RememberedEntry, RememberedHold};

@@ -1,10 +1,10 @@
 //! The entries that a run may need, handed over one by one: all of them, or for a short run those that may be of somebody
 //! in it.
 
-use crate::file::trouble;
 use crate::memory::{Memory, Source};
-use crate::seal::{ENTRY_COLUMNS, EntryRow, Sums, damaged};
+use crate::seal::{ENTRY_COLUMNS, EntryRow, Sums};
 use crate::text::Kind;
+use crate::trouble::{damaged, trouble};
 use pebblebank_core::suppress::remembered::{Among, RememberedEntry};
 use pebblebank_table::Result;
 use pebblebank_values::digest::Digest;

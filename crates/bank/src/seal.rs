@@ -4,8 +4,8 @@
 //! Sums are kept up to date as entries come and go; the seal is made anew at the end of every change. A run adds the entries
 //! up again while it reads them. Against damage alone: whoever changes the file on purpose can change the seal too.
 
-use crate::file::trouble;
-use pebblebank_table::{Error, ErrorKind, Result};
+use crate::trouble::{damaged, trouble};
+use pebblebank_table::Result;
 use rusqlite::types::ValueRef;
 use rusqlite::{Connection, OptionalExtension, Row, Statement};
 use std::collections::HashMap;
@@ -216,11 +216,4 @@ pub(crate) fn check(bank: &Connection, path: &Path) -> Result<()> {
 pub(crate) fn check_before_change(bank: &Connection, path: &Path) -> Result<()> {
     let is_sealed = is_sealed(bank).map_err(|cause| trouble(path, &cause))?;
     if is_sealed { Ok(()) } else { Err(damaged(path)) }
-}
-
-/// The error for a bank that is not as it was written.
-pub(crate) fn damaged(path: &Path) -> Error {
-    let what = "the bank is damaged, so it cannot be told who must not be contacted";
-    let advice = "keep this file, and go on with the latest copy that pebblebank bank backup made";
-    Error::new(ErrorKind::Input, what, advice).in_file(path)
 }

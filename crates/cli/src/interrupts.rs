@@ -1,28 +1,10 @@
-//! Ctrl-C, and the system's wish that the program end: it ends in good order if it can, and at once where it waits for
-//! something. Nothing is half done either way.
+//! Whether the program was asked to end, and by which signal.
 
-use crate::finish;
-use crate::render::Screen;
-use pebblebank_table::staged::clear_all_parts;
-use pebblebank_table::taking_effect::can_end_without_effect;
 use pebblebank_table::{Error, ErrorKind, Result};
 use std::sync::atomic::{AtomicI32, Ordering};
-use std::time::Duration;
 
 /// The signal that came first; 0 for none.
 static SIGNAL: AtomicI32 = AtomicI32::new(0);
-
-/// How long the program may take to end in good order before it ends at once: shorter than anybody waits.
-const GOOD_ORDER: Duration = Duration::from_millis(300);
-
-/// How much longer where something took effect already, and its account is still to be given.
-const AFTER_EFFECT: Duration = Duration::from_secs(5);
-
-/// How long it may take to say so.
-const TO_SAY_SO: Duration = Duration::from_millis(100);
-
-/// Ctrl-C. The numbers are those of POSIX.
-const SIGINT: i32 = 2;
 
 /// Whether the program was asked to end.
 pub fn wants_stop() -> bool {
@@ -42,40 +24,7 @@ pub fn exit_status(error: &Error) -> u8 {
     }
 }
 
-/// Begins to listen.
-#[cfg(unix)]
-pub fn listen(screen: Screen) {
-    use signal_hook::consts::{SIGHUP, SIGTERM};
-    // Without the handler the system's own way stands: the program ends, and outputs are still all or nothing.
-    let Ok(mut signals) = signal_hook::iterator::Signals::new([SIGINT, SIGTERM, SIGHUP]) else { return };
-    let _ = std::thread::Builder::new().name("interrupts".to_owned()).spawn(move || {
-        if let Some(signal) = signals.forever().next() {
-            end(signal, &screen);
-        }
-    });
-}
-
-/// Begins to listen.
-#[cfg(not(unix))]
-pub fn listen(screen: Screen) {
-    let _ = ctrlc::set_handler(move || end(SIGINT, &screen));
-}
-
-/// Lets the program end in good order, and ends it where it does not.
-fn end(signal: i32, screen: &Screen) {
+/// Notes that the program was asked to end.
+pub fn ask_to_stop(signal: i32) {
     SIGNAL.store(signal, Ordering::Relaxed);
-    std::thread::sleep(GOOD_ORDER);
-    if !can_end_without_effect() {
-        std::thread::sleep(AFTER_EFFECT);
-    }
-    clear_all_parts();
-    // Whoever waits for a screen that nobody reads may hold it.
-    let (said, is_said) = std::sync::mpsc::channel();
-    let screen = *screen;
-    std::thread::spawn(move || {
-        finish::say_interrupted(&screen);
-        let _ = said.send(());
-    });
-    let _ = is_said.recv_timeout(TO_SAY_SO);
-    std::process::exit(i32::from(exit_status(&Error::interrupted())));
 }

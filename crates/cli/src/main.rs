@@ -4,6 +4,7 @@ mod arguments;
 mod commands;
 mod finish;
 mod interrupts;
+mod listen;
 mod observe;
 mod render;
 mod setting;
@@ -20,7 +21,7 @@ fn main() -> ExitCode {
     };
     finish::keep_values_out_of_panics();
     let screen = render::Screen::new(&arguments.shared);
-    interrupts::listen(screen);
+    listen::listen(screen);
     let result = catch_unwind(AssertUnwindSafe(|| run(arguments))).unwrap_or_else(|_| Err(Error::defect()));
     finish::finish(result, &screen)
 }

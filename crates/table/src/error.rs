@@ -214,6 +214,10 @@ impl Error {
             Io::AlreadyExists => {
                 ("the file exists already".to_owned(), "add --replace to put the new one in its place, or name another")
             }
+            _ if is_too_many_open(cause) => (
+                "the system lets this program open no more files at once".to_owned(),
+                "allow it more (ulimit -n 4096); nothing was put in place",
+            ),
             _ => (format!("the file cannot be written: {cause}"), "check that the folder and its disk are in order"),
         };
         Error::new(ErrorKind::Output, what, advice).in_file(file)

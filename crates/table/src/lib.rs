@@ -17,6 +17,7 @@ pub mod error;
 pub mod file_identity;
 pub mod in_order;
 pub mod observe;
+pub mod owner_only;
 pub mod recognise;
 pub mod record;
 pub mod scan;

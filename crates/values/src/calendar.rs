@@ -38,7 +38,8 @@ impl Date {
 
     /// Days since 1 March of the year 0.
     pub fn day_number(self) -> i32 {
-        let date = civil::Date::new(self.year, self.month as i8, self.day as i8).expect("a day that the calendar has");
+        let date = civil::Date::new(self.year, self.month.cast_signed(), self.day.cast_signed())
+            .expect("a day that the calendar has");
         (date.duration_since(FIRST_DAY).as_hours() / 24) as i32
     }
 

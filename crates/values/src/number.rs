@@ -48,7 +48,7 @@ pub fn clean(text: &str, out: &mut String) -> Cleaned {
     {
         return unreadable;
     }
-    let Some(decimal) = decimal_sign(digits) else { return unreadable };
+    let Ok(decimal) = decimal_sign(digits) else { return unreadable };
     let start = out.len();
     let (whole, part) = match decimal {
         Some(sign) => digits.split_once(sign).unwrap_or((digits, "")),
@@ -73,22 +73,22 @@ pub fn clean(text: &str, out: &mut String) -> Cleaned {
     if out[start..] == *text { Cleaned::AsItIs } else { Cleaned::Repaired(Rules::one(Rule::NumberForm)) }
 }
 
-/// The sign before the decimals, if there is one; none where it may as well be one between thousands.
-fn decimal_sign(digits: &str) -> Option<Option<char>> {
+/// The sign before the decimals, if there is one; an error where it may as well be one between thousands.
+fn decimal_sign(digits: &str) -> Result<Option<char>, Doubt> {
     let count = |sign: char| digits.matches(sign).count();
     match (count('.'), count(',')) {
-        (0, 0) => Some(None),
-        (points, 0) if points > 1 => Some(None),
-        (0, commas) if commas > 1 => Some(None),
+        (0, 0) => Ok(None),
+        (points, 0) if points > 1 => Ok(None),
+        (0, commas) if commas > 1 => Ok(None),
         (1, 0) | (0, 1) => {
             let sign = if digits.contains('.') { '.' } else { ',' };
             let (whole, part) = digits.split_once(sign).unwrap_or_default();
             let is_open = part.len() == 3 && whole.len() <= 3 && !whole.starts_with('0') && !whole.contains(' ');
-            (!is_open).then_some(Some(sign))
+            if is_open { Err(Doubt::UnreadableNumber) } else { Ok(Some(sign)) }
         }
         _ => {
             let last = if digits.rfind('.') > digits.rfind(',') { '.' } else { ',' };
-            (count(last) == 1).then_some(Some(last))
+            if count(last) == 1 { Ok(Some(last)) } else { Err(Doubt::UnreadableNumber) }
         }
     }
 }

@@ -306,6 +306,7 @@ pub struct TopUp {
 }
 
 #[derive(Args, Debug)]
+#[allow(clippy::struct_excessive_bools)] // each is an option
 pub struct Suppress {
     /// The list; - is standard input
     #[arg(value_name = "LIST")]

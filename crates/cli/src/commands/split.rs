@@ -14,6 +14,7 @@ use pebblebank_core::tasks::split::split;
 use pebblebank_core::tasks::split::wishes::{Every, SplitBy, SplitWishes};
 use pebblebank_formats::input::STDIN_NAME;
 use pebblebank_table::csv::Defusing;
+use pebblebank_table::owner_only::create_folders;
 use pebblebank_table::{Error, Result};
 use pebblebank_values::ColumnRef;
 use std::path::{Path, PathBuf};
@@ -42,7 +43,7 @@ pub fn split_list(command: &Split, shared: &Shared) -> Result<Said, Error> {
         today: now.day(),
     };
     if !command.dry_run {
-        make_folder(&folder)?;
+        create_folders(&folder).map_err(|cause| Error::unwritable(&folder, &cause))?;
     }
     let drawn = Drawn::new(!shared.quiet && !shared.json);
     let done = split(&wishes, &setting(shared, command.dry_run, &now), &drawn);
@@ -82,16 +83,4 @@ fn folder_of(list: &Path) -> PathBuf {
         Some(folder) if folder != Path::new("") && list.as_os_str() != STDIN_NAME => folder.to_path_buf(),
         _ => PathBuf::from("."),
     }
-}
-
-/// Makes a folder that only its owner may enter.
-fn make_folder(folder: &Path) -> Result<()> {
-    if folder.is_dir() {
-        return Ok(());
-    }
-    let mut builder = std::fs::DirBuilder::new();
-    builder.recursive(true);
-    #[cfg(unix)]
-    std::os::unix::fs::DirBuilderExt::mode(&mut builder, 0o700);
-    builder.create(folder).map_err(|cause| Error::unwritable(folder, &cause))
 }

@@ -168,7 +168,7 @@ impl Decisions {
                 return wrong("both sides name the same person".to_owned(), "name two, or take the line out");
             }
             let (note, day) = (cell(note).to_owned(), cell(day).to_owned());
-            all.push(Decision { verdict: verdict, person, other, note, day, line: *line });
+            all.push(Decision { verdict, person, other, note, day, line: *line });
         }
         Ok(Decisions { all })
     }

@@ -2,6 +2,7 @@
 //!
 //! A test can stop a thread before any of them, as a kill or a full disk would: see [`stop_at`].
 
+use crate::owner_only;
 use std::cell::Cell;
 use std::fs::File;
 use std::io::Write;
@@ -68,20 +69,13 @@ fn step() -> std::io::Result<()> {
 /// Makes a new file that only its owner may read and write.
 pub(super) fn create(path: &Path) -> std::io::Result<File> {
     step()?;
-    let mut options = File::options();
-    options.read(true).write(true).create_new(true);
-    #[cfg(unix)]
-    std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
-    options.open(path)
+    owner_only::create_new(path)
 }
 
 /// Makes a new folder that only its owner may enter.
 pub(super) fn create_folder(path: &Path) -> std::io::Result<()> {
     step()?;
-    let mut builder = std::fs::DirBuilder::new();
-    #[cfg(unix)]
-    std::os::unix::fs::DirBuilderExt::mode(&mut builder, 0o700);
-    builder.create(path)
+    owner_only::create_folder(path)
 }
 
 pub(super) fn write(file: &mut File, bytes: &[u8]) -> std::io::Result<()> {

@@ -54,7 +54,9 @@ fn parts_here() -> MutexGuard<'static, BTreeSet<PathBuf>> {
 
 /// Takes all parts away that this program holds: it is about to end.
 pub fn clear_all_parts() {
-    std::mem::take(&mut *parts_here()).iter().for_each(|part| remove_part(part));
+    for part in std::mem::take(&mut *parts_here()) {
+        remove_part(&part);
+    }
 }
 
 /// A part that this command holds. Dropped, it is gone, unless it was put in place.

@@ -27,7 +27,9 @@ impl PeopleOnLists {
         };
         for counted in counts {
             for (marks, count) in known.settled.all_marks().zip(&counted.persons) {
-                marks.iter().for_each(|mark| people.add(*mark, marks, *count, job));
+                for mark in marks {
+                    people.add(*mark, marks, *count, job);
+                }
             }
         }
         people

@@ -11,7 +11,7 @@ use pebblebank_table::units::{RowId, RowNumber};
 use pebblebank_values::address::{Address, State};
 use pebblebank_values::audience;
 
-impl<'b> ChunkRows<'_, 'b> {
+impl ChunkRows<'_, '_> {
     /// Why a person that nothing holds is not written, gravest first.
     pub(super) fn fault(&self, row: RowId, meant: &Meant, marks: &[Mark]) -> Option<(Reason, String)> {
         let Meant { record, contact, .. } = meant;
