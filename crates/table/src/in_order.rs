@@ -31,23 +31,26 @@ pub fn in_order<J: Send, R: Send, S>(
         take: Mutex::new(take),
         window: threads as u64 * WAITING_PER_THREAD,
     };
-    std::thread::scope(|scope| {
-        for _ in 0..threads {
-            scope.spawn(|| {
-                let worked = catch_unwind(AssertUnwindSafe(|| {
-                    let mut scratch = make_scratch();
-                    while let Some((place, job)) = queue.next_job() {
-                        let result = job.and_then(|job| work(job, &mut scratch));
-                        if !queue.deliver(place, result) {
-                            break;
-                        }
-                    }
-                }));
-                if worked.is_err() {
-                    queue.give_up();
+    let worker = || {
+        let worked = catch_unwind(AssertUnwindSafe(|| {
+            let mut scratch = make_scratch();
+            while let Some((place, job)) = queue.next_job() {
+                let result = job.and_then(|job| work(job, &mut scratch));
+                if !queue.deliver(place, result) {
+                    break;
                 }
-            });
+            }
+        }));
+        if worked.is_err() {
+            queue.give_up();
         }
+    };
+    std::thread::scope(|scope| {
+        for _ in 1..threads {
+            // Where the system gives no more threads, those that are there do the work.
+            let _ = std::thread::Builder::new().spawn_scoped(scope, worker);
+        }
+        worker();
     });
     queue.results.into_inner().unwrap_or_else(PoisonError::into_inner).outcome
 }

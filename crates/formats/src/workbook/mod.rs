@@ -95,9 +95,11 @@ pub fn extract(
         }
         let (name, mut findings) = choose(&mut book, sheet, likeness, path)?;
         let hidden = std::thread::scope(|scope| {
-            let search = scope.spawn(|| Hidden::search(input, kind, &name));
+            let search = std::thread::Builder::new().spawn_scoped(scope, || Hidden::search(input, kind, &name));
             book.for_each_cell(&name, path, None, &mut |row, column, value| rows.cell(row, column, value))?;
-            Ok::<Hidden, Error>(search.join().unwrap_or_default())
+            // Where the system gives no second thread, it is done afterwards.
+            let found = search.map(std::thread::ScopedJoinHandle::join);
+            Ok::<Hidden, Error>(found.map_or_else(|_| Hidden::search(input, kind, &name), Result::unwrap_or_default))
         })?;
         findings.extend(hidden.findings());
         let extracted = rows.finish(findings)?;

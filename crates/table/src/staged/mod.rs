@@ -232,8 +232,14 @@ impl Staged {
         let (first, others) = files.split_at(files.len().min(1));
         first.iter().try_for_each(sync)?;
         let outcomes: Vec<Result<()>> = std::thread::scope(|scope| {
-            let threads: Vec<_> = others.iter().map(|each| scope.spawn(move || sync(each))).collect();
-            threads.into_iter().map(|thread| thread.join().expect("syncing does not panic")).collect()
+            // Where the system gives no thread, it is done here.
+            let begin = |each| std::thread::Builder::new().spawn_scoped(scope, move || sync(each)).map_err(|_| each);
+            let begun: Vec<_> = others.iter().map(begin).collect();
+            let end = |begun: std::result::Result<std::thread::ScopedJoinHandle<_>, _>| match begun {
+                Ok(thread) => thread.join().expect("syncing does not panic"),
+                Err(each) => sync(each),
+            };
+            begun.into_iter().map(end).collect()
         });
         outcomes.into_iter().collect::<Result<()>>()?;
         for folder in folders {

@@ -24,6 +24,7 @@ use crate::run::setting::Setting;
 use crate::run::tally::OtherLines;
 use crate::tasks::split::wishes::{Split, SplitFile, SplitWishes};
 use parts::{FilePlan, PartValue, Parts};
+use pebblebank_formats::Input;
 use pebblebank_table::csv::RawCells;
 use pebblebank_table::observe::{Observer, Stage};
 use pebblebank_table::staged::placement::Placement;
@@ -164,7 +165,7 @@ impl<'a> Splitter<'a> {
             }
             Ok(())
         })?;
-        place(files, plan, staged)?;
+        place(files, plan, &file.input, staged)?;
         Ok(refused)
     }
 
@@ -189,9 +190,12 @@ impl<'a> Splitter<'a> {
 }
 
 /// Puts the files in place, once each has the rows that were counted.
-fn place(files: Vec<PartFile>, plan: &FilePlan, mut staged: Staged) -> Result<()> {
+fn place(files: Vec<PartFile>, plan: &FilePlan, input: &Input, mut staged: Staged) -> Result<()> {
     for (part, target) in files.into_iter().zip(&plan.files) {
         if part.rows != target.rows {
+            if std::fs::metadata(input.path()).is_ok_and(|about| about.len() != input.bytes) {
+                return Err(changed(input.path()));
+            }
             let what = format!("{} would hold {} rows instead of {}", target.file.display(), part.rows, target.rows);
             let advice = "this is a defect of the program; please report it";
             return Err(Error::new(ErrorKind::Unbalanced, what, advice));
