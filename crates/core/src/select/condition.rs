@@ -13,12 +13,12 @@
 //! A column is a field, `age` (from the birthday), `domain` (of the address), or the header of an extra column. What has
 //! blanks stands in quotes; what stands in quotes is never a keyword. Letter case does not count.
 
+use crate::select::condition_words::{Word, in_short, words};
 use pebblebank_table::error::closest;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
 use pebblebank_values::text::comparable;
 use pebblebank_values::{ColumnRef, Field};
-use std::borrow::Cow;
 
 /// Who is picked, as a job says it.
 #[derive(Debug, Clone, PartialEq)]
@@ -101,19 +101,6 @@ pub enum NumberTest {
     Between(f64, f64),
 }
 
-/// A word of a condition, and where it stands.
-#[derive(Debug, Clone, PartialEq, Eq)]
-struct Word {
-    text: String,
-    is_quoted: bool,
-}
-
-impl Word {
-    fn is(&self, keyword: &str) -> bool {
-        !self.is_quoted && self.text.eq_ignore_ascii_case(keyword)
-    }
-}
-
 impl Selection {
     /// Reads a condition.
     ///
@@ -175,41 +162,6 @@ impl Condition {
             Condition::Column(..) => {}
         }
     }
-}
-
-/// The condition as errors name it: long ones by their beginning.
-fn in_short(text: &str) -> Cow<'_, str> {
-    const MOST: usize = 200;
-    match text.char_indices().nth(MOST) {
-        Some((end, _)) => format!("{}…", &text[..end]).into(),
-        None => text.into(),
-    }
-}
-
-/// Parts a condition into words; quotes hold together what has blanks, commas and parentheses stand alone.
-fn words(text: &str) -> Result<Vec<Word>> {
-    let mut words = Vec::new();
-    let mut rest = text.trim_start();
-    while let Some(first) = rest.chars().next() {
-        let (word, after) = match first {
-            '"' => {
-                let (inside, after) = rest[1..].split_once('"').ok_or_else(|| {
-                    let what = format!("in the condition {}: a quote is not closed", in_short(text));
-                    Error::new(ErrorKind::Job, what, "put a \" at the end of the value")
-                })?;
-                (Word { text: inside.to_owned(), is_quoted: true }, after)
-            }
-            ',' | '(' | ')' => (Word { text: first.to_string(), is_quoted: false }, &rest[1..]),
-            _ => {
-                let ends = |c: char| c.is_whitespace() || matches!(c, ',' | '(' | ')');
-                let end = rest.find(ends).unwrap_or(rest.len());
-                (Word { text: rest[..end].to_owned(), is_quoted: false }, &rest[end..])
-            }
-        };
-        words.push(word);
-        rest = after.trim_start();
-    }
-    Ok(words)
 }
 
 /// The first words of all tests.

@@ -36,7 +36,7 @@ pub enum StatusReason {
 }
 
 #[derive(Debug, Clone, Copy)]
-enum Word {
+pub(super) enum Word {
     Sent,
     Soft,
     Hard,

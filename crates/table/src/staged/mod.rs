@@ -233,13 +233,13 @@ impl Staged {
         first.iter().try_for_each(sync)?;
         let outcomes: Vec<Result<()>> = std::thread::scope(|scope| {
             // Where the system gives no thread, it is done here.
-            let begin = |each| std::thread::Builder::new().spawn_scoped(scope, move || sync(each)).map_err(|_| each);
-            let begun: Vec<_> = others.iter().map(begin).collect();
-            let end = |begun: std::result::Result<std::thread::ScopedJoinHandle<_>, _>| match begun {
+            let spawn = |each| std::thread::Builder::new().spawn_scoped(scope, move || sync(each)).map_err(|_| each);
+            let spawned: Vec<_> = others.iter().map(spawn).collect();
+            let outcome = |thread: std::result::Result<std::thread::ScopedJoinHandle<_>, _>| match thread {
                 Ok(thread) => thread.join().expect("syncing does not panic"),
                 Err(each) => sync(each),
             };
-            begun.into_iter().map(end).collect()
+            spawned.into_iter().map(outcome).collect()
         });
         outcomes.into_iter().collect::<Result<()>>()?;
         for folder in folders {
