@@ -184,3 +184,59 @@ fn no_files_and_no_folders_of_a_crate_know_each_other(
         assert_eq!(circle(&rooms), None, "rooms of {name}/{}", folder.join("/"));
     }
 }
+
+/// The longest module, in lines of code: about what somebody takes in at one sitting.
+const LONGEST_MODULE: usize = 380;
+
+/// The longest function, in lines as they stand.
+const LONGEST_FUNCTION: usize = 80;
+
+/// The part of a file that is no test.
+fn without_tests(text: &str) -> &str {
+    text.split("\n#[cfg(test)]\nmod ").next().unwrap()
+}
+
+/// The functions in a file with their lengths: each ends with the brace that stands below its beginning.
+fn functions(text: &str) -> Vec<(String, usize)> {
+    let lines: Vec<&str> = text.lines().collect();
+    let mut found = Vec::new();
+    for (first, line) in lines.iter().enumerate() {
+        let words = line.trim_start();
+        let indent = &line[..line.len() - words.len()];
+        let after = ["fn ", "pub fn ", "pub(crate) fn ", "pub(super) fn ", "pub const fn ", "const fn "];
+        let Some(rest) = after.iter().find_map(|begin| words.strip_prefix(begin)) else { continue };
+        let name = rest.split(['(', '<']).next().unwrap().to_owned();
+        let end = format!("{indent}}}");
+        let length = lines[first..].iter().position(|line| *line == end).map_or(1, |lines| lines + 1);
+        found.push((name, length));
+    }
+    found
+}
+
+#[rstest]
+fn no_module_and_no_function_outgrows_its_reader(
+    #[values("table", "values", "formats", "core", "bank", "cli")] name: &str,
+) {
+    let modules = modules(&crates().join(name).join("src"));
+    let mut counted = 0;
+    for path in modules.values() {
+        let text = fs::read_to_string(path).unwrap();
+        let text = without_tests(&text);
+        let is_code = |line: &&str| !line.trim().is_empty() && !line.trim_start().starts_with("//");
+        let lines = text.lines().filter(is_code).count();
+        assert!(lines <= LONGEST_MODULE, "{} has {lines} lines of code: part it", path.display());
+        for (function, length) in functions(text) {
+            assert!(length <= LONGEST_FUNCTION, "{}: {function} has {length} lines: part it", path.display());
+            counted += 1;
+        }
+    }
+    assert!(counted > 50, "{counted} functions were found in {name}");
+}
+
+#[rstest]
+#[case("fn a() {\n    1\n}\n", &[("a", 3)])]
+#[case("impl X {\n    pub fn b(&self) {\n        2\n    }\n\n    fn c() {}\n}\n", &[("b", 3), ("c", 1)])]
+fn the_length_of_functions_is_measured(#[case] text: &str, #[case] expected: &[(&str, usize)]) {
+    let found = functions(text);
+    assert_eq!(found.iter().map(|(name, length)| (name.as_str(), *length)).collect::<Vec<_>>(), expected);
+}
