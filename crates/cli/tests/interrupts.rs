@@ -23,7 +23,7 @@ fn begin(desk: &Desk, arguments: &[&str]) -> Child {
 /// Sends the signal once the program has had time to begin to wait; gives what it left.
 fn interrupted(mut child: Child, signal: &str) -> Ran {
     let stdin = child.stdin.take();
-    std::thread::sleep(Duration::from_millis(400));
+    std::thread::sleep(Duration::from_millis(800));
     assert!(child.try_wait().unwrap().is_none(), "it waits");
     let sent = Command::new("sh").args(["-c", &format!("kill -{signal} {}", child.id())]).status().unwrap();
     assert!(sent.success());
