@@ -72,7 +72,7 @@ impl Bank {
         if is_new {
             make_new(path)?;
         } else {
-            refuse_empty(path)?;
+            refuse_no_bank(path)?;
         }
         let flags = OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX;
         let flags = if access != Access::Change && is_read_only(path) {
@@ -96,7 +96,9 @@ impl Bank {
         let id = self.number("application_id")?;
         let tables: i64 =
             self.ask(|bank| bank.query_row("select count(*) from sqlite_schema", [], |row| row.get(0)))?;
-        if id != APPLICATION_ID && tables > 0 {
+        // New banks are complete before they take their name: a file without tables was one that lost them, or never was one.
+        let is_in_memory = self.connection.path().is_none_or(str::is_empty);
+        if id != APPLICATION_ID && !(tables == 0 && is_in_memory) {
             let what = "this is a database, but not a bank";
             let advice = "name the bank with --bank, or with PEBBLEBANK_BANK in the environment";
             return Err(Error::new(ErrorKind::Input, what, advice).in_file(&self.path));
@@ -115,6 +117,9 @@ impl Bank {
     fn bring_up_to_date(&mut self, is_read_only: bool) -> Result<()> {
         if is_read_only {
             return Err(read_only(&self.path));
+        }
+        if self.number("user_version")? > 0 {
+            seal::check_pages(&self.connection, &self.path)?;
         }
         // Readers and a writer then do not wait for each other, and what is cut off leaves nothing behind.
         self.ask(|bank| bank.query_row("pragma journal_mode = wal", [], |_| Ok(())))?;
@@ -141,7 +146,7 @@ impl Bank {
 
     /// How many bytes it takes.
     pub(crate) fn bytes(&self) -> Result<u64> {
-        Ok((self.number("page_count")? * self.number("page_size")?).unsigned_abs())
+        self.ask(seal::bytes_of)
     }
 
     /// Where it lies.
@@ -273,9 +278,9 @@ fn make_new(path: &Path) -> Result<()> {
     }
 }
 
-/// What is no file is no bank, and whoever opened a pipe would wait for ever. A file that was cut to nothing is no new bank: it may have held somebody. What a program that was killed left beside it
-/// may still hold everything.
-fn refuse_empty(path: &Path) -> Result<()> {
+/// Fails where the path cannot be a bank. Opening a pipe would wait for ever. A file that was cut to nothing is not a new bank,
+/// since it may have held somebody; if its side file has content, SQLite can still restore it.
+fn refuse_no_bank(path: &Path) -> Result<()> {
     /// No database is shorter than its header.
     const HEADER_BYTES: u64 = 100;
     let bytes = |path: &Path| std::fs::metadata(path).map_or(0, |about| about.len());

@@ -198,18 +198,30 @@ fn hash_rows(query: &mut Statement, hasher: &mut blake3::Hasher) -> rusqlite::Re
 /// Fails unless the seal fits; of a small bank also unless every page and every entry is as it was written.
 pub(crate) fn check(bank: &Connection, path: &Path) -> Result<()> {
     let fail = |cause: rusqlite::Error| trouble(path, &cause);
-    if !is_sealed(bank).map_err(fail)? {
+    // All of it is read as it stands at one moment: another command may change the bank meanwhile.
+    let bank = bank.unchecked_transaction().map_err(fail)?;
+    if !is_sealed(&bank).map_err(fail)? {
         return Err(damaged(path));
     }
-    let pages = |name: &str| bank.query_row(&format!("pragma {name}"), [], |row| row.get::<_, i64>(0)).map_err(fail);
-    let bytes = (pages("page_count")? * pages("page_size")?).unsigned_abs();
-    if bytes <= CHEAP_BYTES {
-        let verdict: String = bank.query_row("pragma integrity_check(1)", [], |row| row.get(0)).map_err(fail)?;
-        if verdict != "ok" || !all_sums(bank).and_then(|sums| sums.are_those_of(bank)).map_err(fail)? {
+    if bytes_of(&bank).map_err(fail)? <= CHEAP_BYTES {
+        check_pages(&bank, path)?;
+        if !all_sums(&bank).and_then(|sums| sums.are_those_of(&bank)).map_err(fail)? {
             return Err(damaged(path));
         }
     }
     Ok(())
+}
+
+/// How many bytes the bank takes.
+pub(crate) fn bytes_of(bank: &Connection) -> rusqlite::Result<u64> {
+    let number = |name: &str| bank.query_row(&format!("pragma {name}"), [], |row| row.get::<_, i64>(0));
+    Ok((number("page_count")? * number("page_size")?).unsigned_abs())
+}
+
+/// Fails where pages of a bank that has no seal yet do not fit together.
+pub(crate) fn check_pages(bank: &Connection, path: &Path) -> Result<()> {
+    let verdict = bank.query_row("pragma integrity_check(1)", [], |row| row.get::<_, String>(0));
+    if verdict.map_err(|cause| trouble(path, &cause))? == "ok" { Ok(()) } else { Err(damaged(path)) }
 }
 
 /// Fails where the seal does not fit, before a change makes a new one.

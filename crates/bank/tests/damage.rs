@@ -207,6 +207,38 @@ fn a_file_that_was_cut_to_nothing_is_no_new_bank(
     assert!(error.advice().contains("backup") && error.advice().contains("delete the file"), "{error:?}");
 }
 
+#[test]
+fn a_database_without_tables_is_no_new_bank() {
+    let shelf = Shelf::new();
+    let other = rusqlite::Connection::open(shelf.path()).unwrap();
+    other.execute_batch("create table cake (recipe); drop table cake").unwrap();
+    drop(other);
+    for access in [Access::Ask, Access::Preview, Access::Change] {
+        let error = Bank::open(&shelf.path(), access, MOMENT, today()).unwrap_err();
+        assert!(error.what().contains("not a bank"), "{error:?}");
+    }
+}
+
+/// Whoever opens the bank while others change it sees one state of it, and never takes two for damage.
+#[test]
+fn a_bank_that_others_change_is_never_taken_for_a_damaged_one() {
+    let shelf = bank_of_many();
+    let path = shelf.path();
+    std::thread::scope(|scope| {
+        let changing = scope.spawn(|| {
+            for n in 0..60 {
+                let mut bank = Bank::open(&path, Access::Change, MOMENT, today()).unwrap();
+                put(&mut bank, What::OptedOut, EVERYONE, &[&format!("late{n}@post.example")]);
+            }
+        });
+        while !changing.is_finished() {
+            let found = suppressed(&path).unwrap();
+            assert!(found.len() > 250);
+        }
+        changing.join().unwrap();
+    });
+}
+
 /// Every single thing that decides whether somebody is written, changed behind the bank's back.
 #[rstest]
 #[case::an_entry_is_gone("delete from entry where id = 5")]

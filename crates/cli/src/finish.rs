@@ -43,8 +43,9 @@ pub fn finish(result: Result<Said, Error>, screen: &Screen) -> ExitCode {
         }
         Err(error) => {
             print_error(&error, screen);
-            let document = if screen.json { render::json::error(&error) } else { String::new() };
-            (document, exit_status(&error))
+            let status = exit_status(&error);
+            let document = if screen.json { render::json::error(&error, status) } else { String::new() };
+            (document, status)
         }
     };
     let mut stdout = std::io::stdout().lock();
@@ -76,11 +77,10 @@ pub fn refused_arguments(refused: &clap::Error) -> ExitCode {
     ExitCode::from(u8::try_from(refused.exit_code()).unwrap_or(2))
 }
 
-/// Says that the program was asked to end.
-pub fn say_interrupted(screen: &Screen) {
-    let error = Error::interrupted();
-    print_error(&error, screen);
+/// Says that the program was asked to end; `error` says whether anything took effect before.
+pub fn say_interrupted(error: &Error, screen: &Screen) {
+    print_error(error, screen);
     if screen.json {
-        let _ = std::io::stdout().write_all(render::json::error(&error).as_bytes());
+        let _ = std::io::stdout().write_all(render::json::error(error, exit_status(error)).as_bytes());
     }
 }

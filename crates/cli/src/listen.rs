@@ -6,7 +6,7 @@ use crate::interrupts::{ask_to_stop, exit_status};
 use crate::render::Screen;
 use pebblebank_table::Error;
 use pebblebank_table::staged::clear_all_parts;
-use pebblebank_table::taking_effect::can_end_without_effect;
+use pebblebank_table::taking_effect::{has_taken_effect, stop_effects};
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -14,7 +14,7 @@ use std::time::Duration;
 const GOOD_ORDER: Duration = Duration::from_millis(300);
 
 /// How much longer where something took effect already, and its account is still to be given.
-const AFTER_EFFECT: Duration = Duration::from_secs(5);
+const AFTER_EFFECT: Duration = Duration::from_millis(150);
 
 /// How long it may take to say so.
 const TO_SAY_SO: Duration = Duration::from_millis(100);
@@ -51,17 +51,20 @@ pub fn listen(screen: Screen) {
 fn end(signal: i32, screen: &Screen) {
     ask_to_stop(signal);
     std::thread::sleep(GOOD_ORDER);
-    if !can_end_without_effect() {
+    if has_taken_effect() {
         std::thread::sleep(AFTER_EFFECT);
     }
+    let error = if stop_effects() { Error::interrupted_after_effect() } else { Error::interrupted() };
     clear_all_parts();
     // Whoever waits for a screen that nobody reads may hold it.
     let (said, is_said) = std::sync::mpsc::channel();
-    let screen = *screen;
-    std::thread::spawn(move || {
-        finish::say_interrupted(&screen);
+    let (screen, status) = (*screen, exit_status(&error));
+    let spawned = std::thread::Builder::new().spawn(move || {
+        finish::say_interrupted(&error, &screen);
         let _ = said.send(());
     });
-    let _ = is_said.recv_timeout(TO_SAY_SO);
-    std::process::exit(i32::from(exit_status(&Error::interrupted())));
+    if spawned.is_ok() {
+        let _ = is_said.recv_timeout(TO_SAY_SO);
+    }
+    std::process::exit(i32::from(status));
 }

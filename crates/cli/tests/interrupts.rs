@@ -119,9 +119,12 @@ fn while_it_waits_for_an_answer(#[values("INT", "TERM")] signal: &str) {
 #[test]
 fn as_json_it_is_an_error_like_others() {
     let desk = desk();
-    let ran = interrupted(begin(&desk, &["clean", "-", "-o", "out.csv", "--json"]), "INT");
-    let document: serde_json::Value = serde_json::from_str(&ran.stdout).unwrap();
-    assert_eq!((ran.status, &document["kind"], &document["exit_status"]), (130, &"interrupted".into(), &130.into()));
+    for (signal, status) in [("INT", 130), ("TERM", 143)] {
+        let ran = interrupted(begin(&desk, &["clean", "-", "-o", "out.csv", "--json"]), signal);
+        let document: serde_json::Value = serde_json::from_str(&ran.stdout).unwrap();
+        let found = (ran.status, &document["kind"], &document["exit_status"]);
+        assert_eq!(found, (status, &"interrupted".into(), &status.into()));
+    }
 }
 
 /// At whatever moment a run is stopped, its outputs are all there or none is, and the next run is as if nothing had been.

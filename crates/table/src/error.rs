@@ -171,6 +171,15 @@ impl Error {
         )
     }
 
+    /// The same, where some of the command had taken effect.
+    pub fn interrupted_after_effect() -> Error {
+        Error::new(
+            ErrorKind::Interrupted,
+            "stopped before the end; what was put in place or went into the bank before that stays",
+            "look at the outputs and at pebblebank bank history before you start the same command again",
+        )
+    }
+
     /// A failed call to the system while reading `file`.
     pub fn unreadable(file: &Path, cause: &std::io::Error) -> Error {
         use std::io::ErrorKind as Io;

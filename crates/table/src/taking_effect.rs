@@ -25,12 +25,13 @@ pub fn taking_effect() -> TakingEffect {
     TakingEffect { _held: IN_EFFECT.lock().unwrap_or_else(PoisonError::into_inner) }
 }
 
-/// Waits until nothing is taking effect. Where nothing has, nothing can any more, and the program may end at once; else says no.
-pub fn can_end_without_effect() -> bool {
-    let held = IN_EFFECT.lock().unwrap_or_else(PoisonError::into_inner);
-    if HAS_TAKEN_EFFECT.load(Ordering::Acquire) {
-        return false;
-    }
-    std::mem::forget(held);
-    true
+/// Whether anything has taken effect.
+pub fn has_taken_effect() -> bool {
+    HAS_TAKEN_EFFECT.load(Ordering::Acquire)
+}
+
+/// Waits until nothing is taking effect, and lets nothing take effect from then on; says whether anything had.
+pub fn stop_effects() -> bool {
+    std::mem::forget(IN_EFFECT.lock().unwrap_or_else(PoisonError::into_inner));
+    has_taken_effect()
 }

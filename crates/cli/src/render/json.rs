@@ -20,12 +20,12 @@ pub fn finished(finished: &Finished, recorded: Option<&Recorded>) -> String {
 }
 
 /// What stopped the run.
-pub fn error(error: &Error) -> String {
+pub fn error(error: &Error, exit_status: u8) -> String {
     let place = error.place();
     pretty(&json!({
         "schema": "pebblebank/error/1",
         "kind": error.kind().name(),
-        "exit_status": error.exit_status(),
+        "exit_status": exit_status,
         "what": error.what(),
         "file": place.file,
         "row": place.row.map(|row| row.0),

@@ -160,6 +160,7 @@ impl Staged {
 
     /// Syncs everything, then puts it in place.
     pub fn place(self) -> Result<()> {
+        self.sync_all()?;
         // Past the journal the set is complete, whatever happens.
         let _taking_effect = taking_effect();
         match self.begin()? {
@@ -170,11 +171,11 @@ impl Staged {
 
     /// For tests: syncs everything and writes the journal, as [`Self::place`] does first, and goes no further.
     pub fn place_journal_only(self) -> Result<()> {
+        self.sync_all()?;
         self.begin().map(drop)
     }
 
     fn begin(mut self) -> Result<Option<Set>> {
-        self.sync_all()?;
         let mut parts = Vec::new();
         let mut moves = Vec::new();
         for StagedOutput { shown, target, what, .. } in std::mem::take(&mut self.outputs) {
