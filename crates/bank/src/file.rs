@@ -279,7 +279,7 @@ fn make_new(path: &Path) -> Result<()> {
 }
 
 /// Fails where the path cannot be a bank. Opening a pipe would wait for ever. A file that was cut to nothing is not a new bank,
-/// since it may have held somebody; if its side file has content, SQLite can still restore it.
+/// since it may have held somebody; if its side file has content, `SQLite` can still restore it.
 fn refuse_no_bank(path: &Path) -> Result<()> {
     /// No database is shorter than its header.
     const HEADER_BYTES: u64 = 100;
