@@ -1,12 +1,13 @@
 //! The file: where it is, who may read it, its shape and how older shapes become this one, and what can be wrong with it.
 
+use crate::connect::{has_changes_beside, is_read_only, open_read_only, open_to_change};
 use crate::seal;
-use crate::trouble::{read_only, trouble};
+use crate::trouble::{read_only, trouble, unread_side_file};
 use pebblebank_table::taking_effect::taking_effect;
 use pebblebank_table::{Error, ErrorKind, Result, owner_only};
 use pebblebank_values::date::Date;
 use pebblebank_values::digest::{Digest, DigestKind};
-use rusqlite::{Connection, OpenFlags, Transaction, TransactionBehavior};
+use rusqlite::{Connection, Transaction, TransactionBehavior};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -22,8 +23,17 @@ const SHAPE: i64 = SHAPES.len().cast_signed() as i64;
 /// How long a command waits for another one that is changing the bank.
 const PATIENCE: Duration = Duration::from_secs(30);
 
-/// How much of the bank stays in memory while it is asked.
-const ASKING_KIB: u32 = 64 << 10;
+/// What a command takes for the bank unless it says how much.
+const MEMORY_BYTES: u64 = 1 << 30;
+
+/// How much of the bank stays in memory while it is asked, at most.
+const ASKING_BYTES: u64 = 64 << 20;
+
+/// How much of the bank stays in memory while a batch goes in, at most, so that few of its pages are written twice.
+const WRITING_BYTES: u64 = 256 << 20;
+
+/// What may wait in memory to be sorted, at most.
+const SORTED_BYTES: u64 = 96 << 20;
 
 /// What is to be done with the bank.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -43,6 +53,8 @@ pub struct Bank {
     path: PathBuf,
     moment: String,
     today: Date,
+    /// What the command may take, in bytes.
+    memory: u64,
 }
 
 impl Bank {
@@ -60,7 +72,8 @@ impl Bank {
         let is_new = !Bank::is_at(path)?;
         if is_new && access == Access::Preview {
             let connection = Connection::open_in_memory().map_err(|cause| trouble(path, &cause))?;
-            let mut bank = Bank { connection, path: path.to_path_buf(), moment: moment.to_owned(), today };
+            let mut bank =
+                Bank { connection, path: path.to_path_buf(), moment: moment.to_owned(), today, memory: MEMORY_BYTES };
             bank.prepare_file(false)?;
             return Ok(bank);
         }
@@ -74,15 +87,21 @@ impl Bank {
         } else {
             refuse_no_bank(path)?;
         }
-        let flags = OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX;
-        let flags = if access != Access::Change && is_read_only(path) {
-            OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX
-        } else {
-            flags
+        let is_read_only = access != Access::Change && is_read_only(path);
+        let opened = if is_read_only { open_read_only(path) } else { open_to_change(path) };
+        let opened = opened.map_err(|cause| trouble(path, &cause))?;
+        let has_changes_beside = is_read_only && has_changes_beside(path);
+        let mut bank = Bank {
+            connection: opened,
+            path: path.to_path_buf(),
+            moment: moment.to_owned(),
+            today,
+            memory: MEMORY_BYTES,
         };
-        let opened = Connection::open_with_flags(path, flags).map_err(|cause| trouble(path, &cause))?;
-        let mut bank = Bank { connection: opened, path: path.to_path_buf(), moment: moment.to_owned(), today };
-        bank.prepare_file(flags.contains(OpenFlags::SQLITE_OPEN_READ_ONLY))?;
+        bank.prepare_file(is_read_only).map_err(|error| match error.kind() {
+            ErrorKind::Output if has_changes_beside => unread_side_file(path),
+            _ => error,
+        })?;
         Ok(bank)
     }
 
@@ -91,7 +110,7 @@ impl Bank {
         // What is deleted is overwritten, also in free pages.
         self.pragma("secure_delete", &true)?;
         self.pragma("foreign_keys", &true)?;
-        self.keep_pages(ASKING_KIB)?;
+        self.keep_pages(ASKING_BYTES)?;
         let shape = self.number("user_version")?;
         let id = self.number("application_id")?;
         let tables: i64 =
@@ -131,9 +150,32 @@ impl Bank {
         transaction.commit().map_err(fail)
     }
 
-    /// Keeps so much of the bank in memory.
-    pub(crate) fn keep_pages(&self, kib: u32) -> Result<()> {
-        self.pragma("cache_size", &-i64::from(kib))
+    /// Keeps within `bytes` of memory, of which its caller needs half.
+    pub fn within(mut self, bytes: u64) -> Result<Bank> {
+        self.memory = bytes;
+        self.keep_pages(ASKING_BYTES)?;
+        Ok(self)
+    }
+
+    /// Keeps up to `most` bytes of the bank in memory.
+    fn keep_pages(&self, most: u64) -> Result<()> {
+        let kib = most.min(self.memory / 4) >> 10;
+        self.pragma("cache_size", &-i64::try_from(kib).unwrap_or(i64::MAX))
+    }
+
+    /// Keeps as much of the bank in memory as a batch that goes in needs.
+    pub(crate) fn keep_pages_to_write(&self) -> Result<()> {
+        self.keep_pages(WRITING_BYTES)
+    }
+
+    /// What may wait in memory to be sorted.
+    pub(crate) fn bytes_to_sort(&self) -> u64 {
+        SORTED_BYTES.min(self.memory / 8)
+    }
+
+    /// What may be kept in memory of new entries, to look for them in the files that were prepared.
+    pub(crate) fn bytes_of_new(&self) -> u64 {
+        self.memory / 8
     }
 
     fn pragma(&self, name: &str, value: &dyn rusqlite::ToSql) -> Result<()> {
@@ -284,23 +326,17 @@ fn refuse_no_bank(path: &Path) -> Result<()> {
     /// No database is shorter than its header.
     const HEADER_BYTES: u64 = 100;
     let bytes = |path: &Path| std::fs::metadata(path).map_or(0, |about| about.len());
-    let mut side_file = path.as_os_str().to_owned();
-    side_file.push("-wal");
     if !path.is_file() {
         let what = "a bank is a file, and this is a folder, a pipe or a device";
         return Err(Error::new(ErrorKind::Input, what, "name another place with --bank").in_file(path));
     }
-    if bytes(path) < HEADER_BYTES && bytes(Path::new(&side_file)) == 0 {
+    if bytes(path) < HEADER_BYTES && !has_changes_beside(path) {
         let what = "this file is empty or cut off, and no bank; what it held is not known";
         let advice = "go on with the latest copy that pebblebank bank backup made; if there never was a bank here, \
              delete the file";
         return Err(Error::new(ErrorKind::Input, what, advice).in_file(path));
     }
     Ok(())
-}
-
-fn is_read_only(path: &Path) -> bool {
-    std::fs::OpenOptions::new().append(true).open(path).is_err()
 }
 
 /// A key from the system's source of randomness.

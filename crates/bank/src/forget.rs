@@ -5,10 +5,22 @@ use crate::file::Bank;
 use crate::load::count_out;
 use crate::scope::EVERYONE;
 use crate::seal::{EntryRow, EntrySum};
+use crate::spelt::Spelt;
 use crate::text::{Kind, Text, Value};
 use pebblebank_table::{Error, ErrorKind, Result};
 use rusqlite::{OptionalExtension, Transaction, params};
 use std::collections::HashSet;
+
+/// What forgetting somebody changed.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Forgot {
+    /// The entries that went.
+    pub entries: u64,
+    /// The notes and names that spelt the address or number, and do not any more.
+    pub words: u64,
+    /// The new names of scopes, jobs and campaigns whose names spelt the address or number, each with what it is.
+    pub renamed: Vec<String>,
+}
 
 impl Bank {
     /// Everybody who was forgotten and has not come back.
@@ -23,15 +35,19 @@ impl Bank {
         })
     }
 
-    /// Forgets an address or a phone; says how many entries went. Fails where a file could still show it.
-    pub fn forget(&mut self, text: &Text) -> Result<u64> {
+    /// Forgets an address or a phone. Fails where a file could still show it.
+    pub fn forget(&mut self, text: &Text) -> Result<Forgot> {
         let Some(digest) = text.forgotten(&self.key()?) else {
             let what = "only an address or a phone number can be forgotten";
             return Err(Error::new(ErrorKind::Job, what, "a domain is taken out with pebblebank bank remove"));
         };
         if self.text_id(text)?.is_none() && self.all_forgotten()?.contains(&digest) {
-            // An earlier command may have been stopped before the side file was cleared.
+            // A note may have come since; and an earlier command may have been stopped before the side file was cleared.
+            let forgot = self.change(|change| clear_words(change, &Spelt::of(text)))?;
             self.clear_side_file()?;
+            if forgot.words > 0 {
+                return Ok(forgot);
+            }
             let what = "this was forgotten before, and stays uncontacted";
             return Err(Error::new(ErrorKind::Job, what, "nothing is left to be done"));
         }
@@ -39,14 +55,14 @@ impl Bank {
         let known = self.all_forgotten()?;
         let untagged = text.untagged().and_then(|text| text.forgotten(&key)).filter(|digest| !known.contains(digest));
         let (moment, today) = (self.moment().to_owned(), self.today().day_number());
-        let gone = self.change(|change| {
+        let forgot = self.change(|change| {
             let own = id_of_new(change, &digest)?;
             let mut gone = Gone { entries: 0, gravest: What::DoNotContact };
             // What partners hold it by shows who it is to whoever has the address.
             for trace in std::iter::once(text.clone()).chain(text.partner_digests()) {
                 gone.take_out(change, &trace, own)?;
             }
-            clear_words(change, &text.shown())?;
+            let words = clear_words(change, &Spelt::of(text))?;
             let batch = keep(change, &digest, own, gone.gravest, &moment, today)?;
             if let Some(untagged) = &untagged {
                 // The same mailbox without its tag, for jobs that ignore tags; a batch of its own, so that it stays too.
@@ -57,10 +73,10 @@ impl Bank {
                 "insert into history (moment, what, batch, text, count) values (?1, 'forget', ?2, ?3, ?4)",
                 params![moment, batch.0, own, gone.entries],
             )?;
-            Ok(gone.entries)
+            Ok(Forgot { entries: gone.entries.unsigned_abs(), ..words })
         })?;
         self.clear_side_file()?;
-        Ok(gone.unsigned_abs())
+        Ok(forgot)
     }
 }
 
@@ -138,17 +154,50 @@ impl Gone {
     }
 }
 
-/// Clears what was written freely, in notes and names of files, where it has the address or number in it.
-fn clear_words(change: &Transaction, shown: &str) -> rusqlite::Result<()> {
+/// Clears notes and names of files that spell the address or number, and gives jobs, campaigns and scopes that do another name.
+/// Says which names these are now.
+fn clear_words(change: &Transaction, spelt: &Spelt) -> rusqlite::Result<Forgot> {
+    let mut forgot = Forgot::default();
     for (table, column) in [("batch", "note"), ("batch", "file"), ("history", "note")] {
-        let written: Vec<(i64, String)> = change
-            .prepare(&format!("select id, {column} from {table} where {column} is not null"))?
-            .query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?
-            .collect::<rusqlite::Result<_>>()?;
         let mut clear = change.prepare(&format!("update {table} set {column} = null where id = ?1"))?;
-        for (id, _) in written.iter().filter(|(_, text)| text.to_lowercase().contains(shown)) {
+        for (id, _) in spelling(change, spelt, table, column)? {
             clear.execute([id])?;
+            forgot.words += 1;
         }
     }
-    Ok(())
+    for (table, column) in [("scope", "name"), ("batch", "job"), ("batch", "campaign")] {
+        let mut rename = change.prepare(&format!("update {table} set {column} = ?1 where {column} = ?2"))?;
+        let mut found: Vec<String> =
+            spelling(change, spelt, table, column)?.into_iter().map(|(_, name)| name).collect();
+        found.sort_unstable();
+        found.dedup();
+        for name in found {
+            let new = free_name(change, table, column)?;
+            rename.execute([&new, &name])?;
+            forgot.words += 1;
+            forgot.renamed.push(format!("{} \"{new}\"", if table == "scope" { "scope" } else { column }));
+        }
+    }
+    Ok(forgot)
+}
+
+/// The rows whose text in a column spells it.
+fn spelling(change: &Transaction, spelt: &Spelt, table: &str, column: &str) -> rusqlite::Result<Vec<(i64, String)>> {
+    let written: Vec<(i64, String)> = change
+        .prepare(&format!("select id, {column} from {table} where {column} is not null"))?
+        .query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?
+        .collect::<rusqlite::Result<_>>()?;
+    Ok(written.into_iter().filter(|(_, text)| spelt.is_in(text)).collect())
+}
+
+/// A name that says nothing, and that nothing bears yet: jobs and campaigns that were told apart still are.
+fn free_name(change: &Transaction, table: &str, column: &str) -> rusqlite::Result<String> {
+    let mut is_taken = change.prepare(&format!("select exists (select 1 from {table} where lower({column}) = ?1)"))?;
+    for number in 1.. {
+        let name = format!("renamed {number}");
+        if !is_taken.query_row([&name], |row| row.get(0))? {
+            return Ok(name);
+        }
+    }
+    Ok(String::new())
 }

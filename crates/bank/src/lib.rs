@@ -9,10 +9,12 @@
 
 pub mod batch;
 pub mod change;
+mod connect;
 pub mod entry;
 pub mod file;
 pub mod find;
 pub mod forget;
+pub mod held_in_files;
 pub mod history;
 mod known;
 pub mod list;
@@ -24,6 +26,7 @@ pub mod scope;
 mod seal;
 pub mod sending;
 mod sorted;
+mod spelt;
 pub mod text;
 mod trouble;
 

@@ -1,6 +1,7 @@
 //! What is in the bank: counted, listed, exported, copied.
 
 use crate::batch::What;
+use crate::connect::open_unchanging;
 use crate::file::Bank;
 use crate::find::{ENTRY, KnownEntry};
 use crate::seal;
@@ -80,21 +81,23 @@ impl Bank {
 
     fn copy_into(&self, part: &Path, target: &Path, pages: i32) -> Result<u64> {
         let fail = |cause: rusqlite::Error| trouble(target, &cause);
-        // The part is an empty file, which no bank is.
+        // The part is an empty file, which no bank is. Nothing is kept beside it that a failure could leave behind.
         let mut copy = Connection::open(part).map_err(fail)?;
+        copy.query_row("pragma journal_mode = memory", [], |_| Ok(())).map_err(fail)?;
         {
             let backup = Backup::new(self.connection(), &mut copy).map_err(fail)?;
             while backup.step(pages).map_err(fail)? != StepResult::Done {
                 std::thread::sleep(Duration::from_millis(1));
             }
         }
+        copy.close().map_err(|(_, cause)| fail(cause))?;
+        let copy = open_unchanging(part).map_err(fail)?;
         let verdict: String = copy.query_row("pragma integrity_check(1)", [], |row| row.get(0)).map_err(fail)?;
         if verdict != "ok" || seal::check(&copy, target).is_err() {
             let what = "the bank is damaged, and so is its copy";
             let advice = "keep both, and go on with an earlier copy";
             return Err(Error::new(ErrorKind::Input, what, advice).in_file(self.path()));
         }
-        copy.close().map_err(|(_, cause)| fail(cause))?;
         Ok(std::fs::metadata(part).map_or(0, |about| about.len()))
     }
 }

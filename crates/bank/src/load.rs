@@ -6,10 +6,11 @@
 use crate::batch::{Batch, BatchId, NewBatch, What};
 use crate::entry::NewEntry;
 use crate::file::Bank;
+use crate::held_in_files::HeldPrepared;
 use crate::known::Known;
 use crate::scope::add_scope;
 use crate::seal::{ENTRY_COLUMNS, EntryRow, EntrySum};
-use crate::sending::{HeldPrepared, Newly, replace_prepared};
+use crate::sending::replace_prepared;
 use crate::sorted::{self, SortedEntries};
 use crate::text::{Kind, Text, Value};
 use crate::trouble::trouble;
@@ -21,12 +22,6 @@ use rusqlite::{OptionalExtension, Transaction, params};
 use serde::Serialize;
 use std::collections::{HashMap, HashSet};
 use std::path::Path;
-
-/// How much of the bank stays in memory while a batch goes in, so that few of its pages are written twice.
-const WRITING_KIB: u32 = 256 << 10;
-
-/// What may wait in memory to be sorted.
-const SORTED_BYTES: u64 = 96 << 20;
 
 /// The most domains of public mailbox providers that are named.
 const PROVIDERS_NAMED: usize = 5;
@@ -84,7 +79,7 @@ impl Bank {
     pub fn stage(&mut self, batch: NewBatch) -> Result<Staged<'_>> {
         let returned = if batch.what.is_refusal() { self.returned(batch.scope)? } else { Vec::new() };
         Ok(Staged {
-            sorter: Sorter::new(SORTED_BYTES, &self.folder()),
+            sorter: Sorter::new(self.bytes_to_sort(), &self.folder()),
             key: self.key()?,
             forgotten: self.all_forgotten()?,
             returned: returned
@@ -163,7 +158,7 @@ impl Ready<'_> {
         let bank = self.bank.connection();
         let fail = |cause: rusqlite::Error| trouble(self.bank.path(), &cause);
         let mut known = Known::new(bank, &self.batch).map_err(fail)?;
-        let mut newly = Newly::default();
+        let mut files = self.bank.files_held_in(self.batch.what, self.batch.scope)?;
         let mut preview = Preview { came_back: self.came_back, ..Preview::default() };
         let mut texts = EachOnce::default();
         self.entries.for_each(|entry| {
@@ -175,16 +170,13 @@ impl Ready<'_> {
                 preview.note_provider(&entry.text);
             }
             if !entry.is_soft {
-                newly.add(id, entry.text);
+                files.add(id, entry.text)?;
             }
             Ok(())
         })?;
         texts.count(&mut preview);
         preview.entries = preview.new + preview.known;
-        newly.are_all();
-        if self.batch.what.reason().is_some() {
-            preview.held = self.bank.held_in_files(self.batch.scope, &newly)?;
-        }
+        preview.held = files.finish()?.iter().map(|(batch, held)| HeldPrepared::of(batch, held.len())).collect();
         Ok(preview)
     }
 
@@ -210,7 +202,7 @@ impl Ready<'_> {
         let moment = self.bank.moment().to_owned();
         let path = self.bank.path().to_path_buf();
         let (batch, entries, same_file) = (&self.batch, &mut self.entries, self.same_file);
-        self.bank.keep_pages(WRITING_KIB)?;
+        self.bank.keep_pages_to_write()?;
         self.bank.change_with(|change| {
             let fail = |cause: rusqlite::Error| trouble(&path, &cause);
             if same_file == SameFile::IsAMistake {

@@ -1,5 +1,6 @@
 //! What entries hold: addresses, domains, phones, and digests of addresses that are not shown.
 
+use crate::spelt::domain_forms;
 use pebblebank_values::address::AddressCleaner;
 use pebblebank_values::address_syntax::domain;
 use pebblebank_values::digest::{Digest, DigestKind};
@@ -173,14 +174,15 @@ impl Text {
         is_other.then_some(Text { kind: Kind::Address, value: untagged })
     }
 
-    /// The digests that partners hold an address by without showing it.
+    /// The digests that partners hold an address by without showing it: of the address with its domain in either form.
     pub fn partner_digests(&self) -> Vec<Text> {
-        match self.kind {
-            Kind::Address => {
-                [DigestKind::Sha256, DigestKind::Md5].map(|kind| Text::digest(&kind.of(&self.value, None))).to_vec()
-            }
-            _ => Vec::new(),
+        if self.kind != Kind::Address {
+            return Vec::new();
         }
+        let digests = |address: String| {
+            [DigestKind::Sha256, DigestKind::Md5].map(|kind| Text::digest(&kind.of(address.as_bytes(), None)))
+        };
+        domain_forms(&self.shown()).into_iter().flat_map(digests).collect()
     }
 }
 

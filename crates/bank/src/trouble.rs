@@ -10,6 +10,14 @@ pub(crate) fn read_only(path: &Path) -> Error {
     Error::new(ErrorKind::Output, what, advice).in_file(path)
 }
 
+/// The error for changes that cannot be read where nothing can be written.
+pub(crate) fn unread_side_file(path: &Path) -> Error {
+    let what = "the newest changes of the bank stand in its side file (-wal), which cannot be read on a disk that cannot be \
+         written to";
+    let advice = "copy the bank and its side file to another folder, and name the copy with --bank";
+    Error::new(ErrorKind::Input, what, advice).in_file(path)
+}
+
 /// What is wrong, in words.
 pub(crate) fn trouble(path: &Path, cause: &rusqlite::Error) -> Error {
     let error = |kind, what: &str, advice: &str| Error::new(kind, what, advice).in_file(path);

@@ -4,6 +4,7 @@ use crate::interrupts::exit_status;
 use crate::render::harmless::{for_json, for_screen};
 use crate::render::{self, Screen};
 use pebblebank_table::Error;
+use pebblebank_values::look::mask_addresses;
 use std::io::Write;
 use std::path::Path;
 use std::process::ExitCode;
@@ -38,10 +39,11 @@ pub fn keep_values_out_of_panics() {
 pub fn finish(result: Result<Said, Error>, screen: &Screen) -> ExitCode {
     let (text, status) = match result {
         Ok(said) => {
-            said.errors.iter().for_each(|error| print_error(error, screen));
+            said.errors.into_iter().map(without_addresses).for_each(|error| print_error(&error, screen));
             (said.text, said.status)
         }
         Err(error) => {
+            let error = without_addresses(error);
             print_error(&error, screen);
             let status = exit_status(&error);
             let document = if screen.json { render::json::error(&error, status) } else { String::new() };
@@ -57,6 +59,12 @@ pub fn finish(result: Result<Said, Error>, screen: &Screen) -> ExitCode {
         }
         _ => ExitCode::from(status),
     }
+}
+
+/// The error without addresses out of files: errors end up in logs and in mails. What was typed stays as it was.
+fn without_addresses(error: Error) -> Error {
+    let typed: Vec<String> = std::env::args_os().map(|word| word.to_string_lossy().into_owned()).collect();
+    error.map_words(|words| mask_addresses(words, |address| typed.iter().any(|word| word.contains(address))))
 }
 
 fn print_error(error: &Error, screen: &Screen) {

@@ -187,3 +187,30 @@ fn wrong_use_of_the_command_line_is_status_2() {
     assert_eq!(desk.run(&["tidy"]).status, 2);
     assert_eq!(desk.run(&["clean", "a.csv", "-o", "b.csv", "--memory", "plenty"]).status, 2);
 }
+
+/// A row of a contact that the job says is the header.
+#[rstest]
+#[case::no_such_column(&["clean", "shop.csv", "-o", "out.csv", "--field", "email=Mail"])]
+#[case::no_such_column_to_split_by(&["split", "shop.csv", "--by", "Town"])]
+#[case::no_such_column_in_a_list(&["bank", "load", "shop.csv", "--as", "opted-out", "--field", "email=Mail", "--yes"])]
+#[case::a_job(&["run", "job.toml"])]
+fn an_error_names_no_address_and_no_number_of_a_row_that_is_not_a_header(#[case] command: &[&str]) {
+    let desk = Desk::with(&[("shop.csv", "ida.moss@post.example,+44 20 7946 0001,Larkfold\nben@post.example,,\n")]);
+    desk.file(
+        "job.toml",
+        job_with("").replace("files = [\"shop.csv\"]", "files = [\"shop.csv\"]\nheader_row = 1\ncolumns = { email = \"ida\" }"),
+    );
+    for json in [&[][..], &["--json"]] {
+        let ran = desk.run(&[command, json].concat());
+        assert_ne!(ran.status, 0, "{}", ran.stdout);
+        let said = ran.stdout + &ran.stderr;
+        assert!(!said.contains("ida.moss") && !said.contains("7946") && said.contains("column"), "{said}");
+    }
+}
+
+#[test]
+fn an_address_that_was_typed_stands_in_an_error_as_it_was_typed() {
+    let desk = Desk::with(&[("shop.csv", "email\nida@post.example\n")]);
+    let ran = desk.run(&["clean", "shop.csv", "-o", "out.csv", "--field", "email=ida.moss@post.example"]);
+    assert!(ran.status != 0 && ran.stderr.contains("no column \"ida.moss@post.example\""), "{}", ran.stderr);
+}

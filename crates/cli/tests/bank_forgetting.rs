@@ -142,3 +142,67 @@ fn a_file_that_names_a_forgotten_person_often_counts_the_person_once() {
     assert_eq!(["entries", "new", "known", "forgotten"].map(|key| seen[key].as_u64().unwrap()), [2, 1, 1, 1]);
     refused(&desk.run(&["bank", "forget", "post.example", "--yes"]), 2, "only an address or a phone number");
 }
+
+/// The same letters in one or two characters each: `é`, and `e` with an accent of its own.
+const COMPOSED: &str = "ren\u{e9}@m\u{fc}ller.example";
+const DECOMPOSED: &str = "rene\u{301}@mu\u{308}ller.example";
+
+#[rstest]
+#[case::in_other_letters("ann@post.example", "ANN@Post.Example rang")]
+#[case::with_a_space_in_it("ann@post.example", "ann @ post.example rang")]
+#[case::as_part_of_a_link("ann@post.example", "see ?who=ann%40post.example")]
+#[case::in_wide_letters("ann@post.example", "ａｎｎ＠post.example")]
+#[case::with_something_unseen_in_it("ann@post.example", "ann\u{200b}@post.example")]
+#[case::in_two_characters_a_letter(COMPOSED, DECOMPOSED)]
+#[case::in_one_character_a_letter(DECOMPOSED, COMPOSED)]
+#[case::with_a_domain_in_ascii(COMPOSED, "ren\u{e9}@xn--mller-kva.example")]
+#[case::with_a_domain_in_its_own_letters("ida@xn--mller-kva.example", "ida@MÜLLER.example")]
+#[case::without_its_tag("ann+fair@post.example", "ann@post.example")]
+#[case::a_number_as_dialled_at_home("+442079460001", "rang from 020 7946 0001")]
+#[case::a_number_with_a_zero_in_brackets("+442079460001", "tel. +44 (0)20 7946-0001.")]
+#[case::a_number_without_a_sign("+442079460001", "442079460001")]
+fn no_note_and_no_name_spells_who_was_forgotten(#[case] value: &str, #[case] spelt: &str) {
+    let desk = desk();
+    desk.file("no.csv", "email\nx@far.example\n");
+    let load = ["bank", "load", "no.csv", "--as", "opted-out", "--yes", "--again", "--note"];
+    desk.done(&[&load[..], &[&format!("{spelt} and a friend")]].concat());
+    desk.done(&["bank", "add", "y@far.example", "--new-scope", "--scope", &format!("for {spelt}")]);
+    desk.done(&["bank", "load", "no.csv", "--as", "sent", "--yes", "--campaign", spelt]);
+    let forgot = desk.json(&["bank", "forget", value, "--yes"]);
+    assert_eq!((forgot["words"].as_u64(), forgot["renamed"].as_array().unwrap().len()), (Some(3), 2), "{forgot}");
+    let told: String = [["bank", "batches"], ["bank", "history"], ["bank", "list"]]
+        .iter()
+        .map(|command| desk.done(&[&command[..], &["--json"]].concat()).stdout)
+        .collect();
+    assert!(!told.contains(spelt) && told.contains("renamed 1"), "{told}");
+    // Whoever was in that scope still is, under its new name.
+    assert_eq!(desk.json(&["bank", "find", "y@far.example"])["entries"][0]["scope"], "renamed 1");
+    // A note that comes later goes in the same way.
+    desk.done(&[&load[..], &[spelt]].concat());
+    assert_eq!(desk.json(&["bank", "forget", value, "--yes"])["words"], 1);
+    refused(&desk.run(&["bank", "forget", value, "--yes"]), 2, "forgotten before");
+}
+
+#[test]
+fn other_people_keep_their_notes_when_somebody_is_forgotten() {
+    let desk = desk();
+    desk.done(&["bank", "add", "x@far.example", "--note", "ben@post.example and +44 20 7946 0002 in row 442"]);
+    desk.done(&["bank", "forget", "ann@post.example", "--yes"]);
+    desk.done(&["bank", "forget", "+442079460001", "--yes"]);
+    let note = desk.json(&["bank", "find", "x@far.example"])["entries"][0]["note"].clone();
+    assert_eq!(note, "ben@post.example and +44 20 7946 0002 in row 442");
+}
+
+#[test]
+fn digests_of_the_address_with_its_domain_in_either_form_are_forgotten_with_it() {
+    use sha2::Digest;
+    for form in ["ida@xn--mller-kva.example", "ida@müller.example"] {
+        let desk = desk();
+        let sha256: String = sha2::Sha256::digest(form).iter().map(|byte| format!("{byte:02x}")).collect();
+        desk.done(&["bank", "add", &sha256, "--as", "complained"]);
+        assert_eq!(desk.json(&["bank", "find", "ida@müller.example"])["held"], true, "{form}");
+        desk.done(&["bank", "forget", "ida@müller.example", "--yes"]);
+        assert_eq!(desk.json(&["bank", "find", &sha256])["entries"].as_array().unwrap().len(), 0, "{form}");
+        assert_eq!(desk.json(&["bank", "find", "ida@müller.example"])["by_digest"][0]["what"], "complained");
+    }
+}

@@ -57,6 +57,12 @@ fn codes(mapping: &Mapping) -> Vec<&str> {
     true
 )]
 #[case::above_a_status_that_comes_twice_in_a_row("status,email\nunsubscribed,unsubscribed\n,email\n", 1, true)]
+#[case::above_a_status_that_comes_three_times_in_a_row(
+    "status,email\nunsubscribed,unsubscribed,unsubscribed\n",
+    1,
+    true
+)]
+#[case::above_statuses_wider_than_itself("status,email\nbounced,bounced,bounced,bounced,email\n", 1, true)]
 #[case::above_rows_of_statuses_alone("status,email\nunsubscribed,unsubscribed,a\n", 1, true)]
 fn the_header_is_found(#[case] text: &str, #[case] above: u64, #[case] has_header: bool) {
     let (_, table) = located(text, None);

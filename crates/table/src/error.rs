@@ -117,6 +117,19 @@ impl Error {
         self
     }
 
+    /// Its words changed: what happened, what was expected, what to do, and the header of the column.
+    #[must_use]
+    pub fn map_words(mut self, change: impl Fn(&str) -> String) -> Error {
+        let parts = &mut *self.0;
+        for words in [&mut parts.what, &mut parts.advice] {
+            *words = change(words);
+        }
+        for words in [&mut parts.expected, &mut parts.place.column].into_iter().flatten() {
+            *words = change(words);
+        }
+        self
+    }
+
     /// The kind.
     pub fn kind(&self) -> ErrorKind {
         self.0.kind

@@ -80,7 +80,9 @@ impl Sorter {
     fn sort(&mut self) {
         let bytes = &self.bytes;
         let key = |place: &Place| &bytes[place.start as usize..][..place.key as usize];
-        self.places.sort_by(|a, b| a.beginning.cmp(&b.beginning).then_with(|| key(a).cmp(key(b))));
+        // In the order in which they came where keys are alike, and without memory of its own.
+        let order = |a: &Place, b: &Place| a.beginning.cmp(&b.beginning).then_with(|| key(a).cmp(key(b)));
+        self.places.sort_unstable_by(|a, b| order(a, b).then(a.start.cmp(&b.start)));
     }
 
     fn write_run(&mut self) -> Result<()> {

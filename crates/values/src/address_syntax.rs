@@ -142,6 +142,14 @@ pub fn domain(text: &str) -> Option<String> {
     judge_domain(&lower).ok().map(|()| lower)
 }
 
+/// A domain with its A-labels as the Unicode labels that they stand for (RFC 5891); as it is where they stand for nothing.
+pub fn domain_as_unicode(domain: &str) -> String {
+    match idna::domain_to_unicode(domain) {
+        (unicode, Ok(())) => unicode,
+        (_, Err(_)) => domain.to_owned(),
+    }
+}
+
 /// Whether an ASCII character may stand in a dot-atom (RFC 5322, section 3.2.3).
 pub(crate) fn is_atom_text(c: char) -> bool {
     c.is_ascii_alphanumeric() || "!#$%&'*+-/=?^_`{|}~.".contains(c)

@@ -82,34 +82,34 @@ pub fn holds_address(text: &str) -> bool {
     })
 }
 
+/// Whether a character ends an address among other words.
+fn is_edge(c: char) -> bool {
+    is_unseen(c) || "<>()[]{}\",;|/:=„“”«»".contains(c)
+}
+
+/// A text with each address in it cut down to its first letter and its domain; those that are `shown` stay whole.
+///
+/// ```
+/// use pebblebank_values::look::mask_addresses;
+/// assert_eq!(mask_addresses("no \"ida@post.example\" here", |_| false), "no \"i…@post.example\" here");
+/// ```
+pub fn mask_addresses(text: &str, shown: impl Fn(&str) -> bool) -> String {
+    let mut masked = String::with_capacity(text.len());
+    for word in text.split_inclusive(is_edge) {
+        match word.rsplit_once('@') {
+            Some((local, domain)) if holds_address(word) && !shown(word.trim_end_matches(is_edge)) => {
+                masked.extend(local.chars().take(1));
+                masked.push_str("…@");
+                masked.push_str(domain);
+            }
+            _ => masked.push_str(word),
+        }
+    }
+    masked
+}
+
 /// The addresses that a text holds among other words, as far as they are valid, by their identity.
 pub fn addresses_in(text: &str) -> Vec<String> {
-    let is_edge = |c: char| {
-        c.is_whitespace()
-            || is_unseen(c)
-            || matches!(
-                c,
-                '<' | '>'
-                    | '('
-                    | ')'
-                    | '['
-                    | ']'
-                    | '{'
-                    | '}'
-                    | '"'
-                    | ','
-                    | ';'
-                    | '|'
-                    | '/'
-                    | ':'
-                    | '='
-                    | '„'
-                    | '“'
-                    | '”'
-                    | '«'
-                    | '»'
-            )
-    };
     let mut found: Vec<String> = Vec::new();
     let mut cleaner = address::AddressCleaner::default();
     for word in text.split(is_edge).filter(|word| word.contains('@')) {

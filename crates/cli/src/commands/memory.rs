@@ -41,7 +41,7 @@ pub fn bank_path(shared: &Shared) -> Result<PathBuf> {
 
 /// Opens the bank.
 pub fn open(shared: &Shared, access: Access, now: &Now) -> Result<Bank> {
-    Bank::open(&bank_path(shared)?, access, &now.moment, now.day())
+    Bank::open(&bank_path(shared)?, access, &now.moment, now.day())?.within(shared.memory)
 }
 
 /// The job with what is remembered for it.
@@ -97,13 +97,13 @@ fn remembering_on(
         asked.new_scope = NewScope::IsMeant;
     }
     if remembered.new_scope && asked.scope.is_some() && !dry_run {
-        let mut bank = Bank::open(&path, Access::Change, &now.moment, now.day())?;
+        let mut bank = Bank::open(&path, Access::Change, &now.moment, now.day())?.within(shared.memory)?;
         bank.scope_or_new(asked.scope.as_deref(), NewScope::IsMeant)?;
     }
     if !Bank::is_at(&path)? {
         return no_bank(&path, shared);
     }
-    let bank = Bank::open(&path, Access::Ask, &now.moment, day)?;
+    let bank = Bank::open(&path, Access::Ask, &now.moment, day)?.within(shared.memory)?;
     Ok(Remembering::From(Arc::new(bank.into_memory(&asked)?)))
 }
 

@@ -4,10 +4,11 @@ use super::json::of_schema;
 use super::table::{Side, Table};
 use super::{Screen, Tone, WIDTH, counted, number, safe, safe_ends, wrapped};
 use pebblebank_bank::batch::{Batch, What};
+use pebblebank_bank::forget::Forgot;
+use pebblebank_bank::held_in_files::HeldPrepared;
 use pebblebank_bank::list::Held;
 use pebblebank_bank::load::Preview;
 use pebblebank_bank::record::Recorded;
-use pebblebank_bank::sending::HeldPrepared;
 use serde_json::json;
 use std::path::Path;
 
@@ -238,12 +239,22 @@ pub fn sent(batch: &Batch, screen: &Screen) -> String {
 }
 
 /// What was forgotten.
-pub fn forgotten(gone: u64, screen: &Screen) -> String {
+pub fn forgotten(forgot: &Forgot, screen: &Screen) -> String {
+    let Forgot { entries, words, renamed } = forgot;
     if screen.json {
-        return of_schema("pebblebank/bank-forget/1", &[("entries", json!(gone))], json!({}));
+        let seen = [("entries", json!(entries)), ("words", json!(words)), ("renamed", json!(renamed))];
+        return of_schema("pebblebank/bank-forget/1", &seen, json!({}));
     }
-    let text = format!("forgotten: {} gone; a digest stays, so that it is not contacted", counted(gone, "entry"));
+    let words =
+        if *words > 0 { format!(" and {} that spelt it", counted(*words, "note or name")) } else { String::new() };
+    let text =
+        format!("forgotten: {}{words} gone; a digest stays, so that it is not contacted", counted(*entries, "entry"));
+    let names: String = renamed
+        .iter()
+        .map(|name| format!("  a name spelt it, and now is: {name}; jobs that use the old one must use this one\n"))
+        .collect();
     good(&text, screen)
+        + &names
         + &faint("copies of the bank, receipts and your own files may still hold it; look there too.", screen)
 }
 

@@ -2,8 +2,27 @@
 
 use pebblebank_table::units::ColumnIndex;
 use pebblebank_values::fold::fold;
+use pebblebank_values::look::{Look, holds_address};
 use std::collections::HashMap;
 use std::sync::OnceLock;
+
+/// How many headers an error names.
+const NAMED: usize = 40;
+
+/// Headers as an error names them: in quotes, the first of very many. A header that is an address, a phone number or a hash, as
+/// where a row of contacts was said to be the header, is named by its place instead.
+pub fn named_in_error<'a>(headers: impl IntoIterator<Item = &'a str>) -> String {
+    let mut all = headers.into_iter().enumerate();
+    let named = |(place, header): (usize, &str)| {
+        let is_of_person = Look::of(header).is_contact_detail() || holds_address(header);
+        if is_of_person { format!("column {}", place + 1) } else { format!("\"{header}\"") }
+    };
+    let first = all.by_ref().take(NAMED).map(named).collect::<Vec<_>>().join(", ");
+    match all.count() {
+        0 => first,
+        more => format!("{first} and {more} more"),
+    }
+}
 
 /// Headers, made different from each other and never empty.
 #[derive(Debug, Clone, Default)]

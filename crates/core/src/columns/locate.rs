@@ -357,8 +357,8 @@ fn says_delimiter(row: &[String]) -> bool {
 fn header_of_two_lines(upper: &[String], lower: &[String]) -> Option<Vec<String>> {
     let is_known = |value: &str| headers::recognise(value).is_some();
     let is_text = |value: &String| !value.contains('@') && !value.bytes().any(|byte| byte.is_ascii_digit());
-    let lower_known = lower.iter().filter(|value| is_known(value)).count();
-    let upper_known = upper.iter().filter(|value| is_known(value)).count();
+    let lower_known = different_words(lower, is_known);
+    let upper_known = different_words(upper, is_known);
     let is_repeated = lower.iter().zip(upper).all(|(lower, upper)| lower == upper);
     if is_repeated || !lower.iter().all(is_text) || lower.iter().all(|value| value.trim().is_empty()) {
         return None;
@@ -381,11 +381,16 @@ fn header_of_two_lines(upper: &[String], lower: &[String]) -> Option<Vec<String>
             (false, false) => below,
         });
     }
-    let combined_known = combined.iter().filter(|value| is_known(value)).count();
+    let all_are_known = combined.iter().all(|value| value.is_empty() || is_known(value));
+    let combined_known = different_words(&combined, is_known);
     // A contact may bear a known word by chance ("City" is a family name somewhere), but hardly two.
-    let all_known = combined_known == combined.iter().filter(|value| !value.is_empty()).count();
-    let says_more = lower_known > upper_known || (all_known && combined_known > upper_known);
+    let says_more = lower_known > upper_known || (all_are_known && combined_known > upper_known);
     (lower_known >= 2 && says_more || combined_known > upper_known + 1).then_some(combined)
+}
+
+/// How many different words of headers stand in a row: a status that comes again in it is a value.
+fn different_words(row: &[String], is_known: impl Fn(&str) -> bool) -> usize {
+    row.iter().filter(|value| is_known(value)).map(|value| fold(value)).collect::<HashSet<_>>().len()
 }
 
 /// How much some first rows look like a table of contacts: 0 not at all, 1 by its headers alone, more where it holds

@@ -4,6 +4,7 @@ use super::consent;
 use super::consent::Judged;
 use super::locate::Table;
 use crate::columns::consent::ValuesSay;
+use crate::columns::headers::named_in_error;
 use crate::columns::map::{ColumnMap, ConsentColumn, is_domain_entry};
 use crate::columns::sample::SampleRecords;
 use crate::columns::wishes::{ColumnWishes, ConsentQuestions};
@@ -74,7 +75,7 @@ impl Mapper<'_> {
         let exactly = headers.iter().position(|candidate| candidate.trim() == header.trim());
         let folded = || headers.column(&fold(header));
         exactly.map(ColumnIndex).or_else(folded).ok_or_else(|| {
-            let list = headers.iter().map(|header| format!("\"{header}\"")).collect::<Vec<_>>().join(", ");
+            let list = named_in_error(headers.iter().map(String::as_str));
             let advice = match closest(header, headers.iter().map(String::as_str)) {
                 Some(near) => format!("did you mean \"{near}\"?"),
                 None => format!("say which of its columns holds {field}"),

@@ -2,6 +2,7 @@
 
 use super::condition::{Condition, Selection, Subject};
 use super::plan::{JobFacts, SelectionPlan};
+use crate::columns::headers::named_in_error;
 use crate::columns::map::ColumnMap;
 use crate::suppress::marks::NoNames;
 use pebblebank_table::csv::Defusing;
@@ -47,7 +48,8 @@ fn check(condition: &Condition, headers: &[&str]) -> Result<()> {
             Some(near) => format!("did you mean {near}?"),
             None => "ask for one of the columns".to_owned(),
         };
-        Err(Error::new(ErrorKind::Job, what, advice).expected(format!("one of {}", headers.join(", "))))
+        Err(Error::new(ErrorKind::Job, what, advice)
+            .expected(format!("one of {}", named_in_error(headers.iter().copied()))))
     };
     match condition {
         Condition::All(parts) | Condition::Any(parts) => parts.iter().try_for_each(|part| check(part, headers)),

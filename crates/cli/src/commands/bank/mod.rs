@@ -215,6 +215,6 @@ fn forget(command: &BankForget, bank: &mut Bank, shared: &Shared, screen: &Scree
     if !command.yes && !agrees(question, shared)? {
         return Ok("nothing was changed\n".to_owned());
     }
-    let gone = bank.forget(&text)?;
-    Ok(render::bank::forgotten(gone, screen))
+    let forgot = bank.forget(&text)?;
+    Ok(render::bank::forgotten(&forgot, screen))
 }

@@ -1,6 +1,7 @@
 //! Whether a job fits its files, before any row is read: inputs are no outputs, and every column that is named is there.
 
 use super::files::{OpenFile, OpenFiles};
+use crate::columns::headers::named_in_error;
 use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::job::Job;
@@ -147,7 +148,7 @@ fn check_consent_wishes(job: &Job, files: &[&OpenFile<SourceId>]) -> Result<()> 
                 };
                 return Err(Error::new(ErrorKind::Columns, what, advice)
                     .in_file(first.input.path())
-                    .expected(format!("one of {}", quoted_list(all.iter().map(String::as_str)))));
+                    .expected(format!("one of {}", named_in_error(all.iter().map(String::as_str)))));
             }
         }
     }
@@ -170,7 +171,7 @@ fn check_compared_columns(job: &Job, opened: &OpenFiles, file: &OpenFile<SourceI
             let what = format!("the list has no \"{}\" to be compared by", column.name());
             return Err(Error::new(ErrorKind::Columns, what, advice)
                 .in_file(file.input.path())
-                .expected(format!("one of {}", quoted_list(headers()))));
+                .expected(format!("one of {}", named_in_error(headers()))));
         }
     }
     Ok(())
@@ -203,7 +204,7 @@ fn check_list_columns(job: &Job, opened: &OpenFiles, file: &OpenFile<ListId>) ->
             let what = format!("the list has no \"{}\", which its {whose} needs", column.name());
             return Err(Error::new(ErrorKind::Columns, what, advice)
                 .in_file(file.input.path())
-                .expected(format!("one of {}", quoted_list(headers()))));
+                .expected(format!("one of {}", named_in_error(headers()))));
         }
     }
     Ok(())
@@ -221,12 +222,8 @@ fn columns_of(layout: &Layout) -> Vec<(String, ColumnRef)> {
         .collect()
 }
 
-fn quoted_list<'a>(names: impl Iterator<Item = &'a str>) -> String {
-    names.map(|name| format!("\"{name}\"")).collect::<Vec<_>>().join(", ")
-}
-
 fn no_address_column(input: &Input, map: &ColumnMap) -> Error {
-    let headers = quoted_list(map.headers.iter().map(String::as_str));
+    let headers = named_in_error(map.headers.iter().map(String::as_str));
     Error::new(
         ErrorKind::Columns,
         "no column of this file was recognised as e-mail addresses",
@@ -247,5 +244,5 @@ fn no_such_column(whose: &str, column: &ColumnRef, files: &[&OpenFile<SourceId>]
         _ => "name a known field, or a header as it stands in a source".to_owned(),
     };
     Error::new(ErrorKind::Columns, format!("no source has \"{name}\", which {whose} needs"), advice)
-        .expected(format!("a known field or one of {}", quoted_list(headers.into_iter())))
+        .expected(format!("a known field or one of {}", named_in_error(headers)))
 }

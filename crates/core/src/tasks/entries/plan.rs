@@ -1,5 +1,6 @@
 //! Where the parts of an entry are in one file: the columns of its text, its status and its days.
 
+use crate::columns::headers::named_in_error;
 use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::run::contact::keys::has_column;
@@ -75,7 +76,7 @@ impl Plan {
                 return Ok(column.clone());
             }
             let what = format!("the file has no column \"{}\"", column.name());
-            let headers = map.headers.iter().map(|header| format!("\"{header}\"")).collect::<Vec<_>>().join(", ");
+            let headers = named_in_error(map.headers.iter().map(String::as_str));
             Err(Error::new(ErrorKind::Columns, what, "name one of its headers")
                 .in_file(file.input.path())
                 .expected(format!("one of {headers}")))

@@ -3,6 +3,7 @@
 use super::part_name::PartNames;
 use super::wishes::{Every, SplitBy, SplitFile, SplitWishes};
 use crate::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
+use crate::columns::headers::named_in_error;
 use crate::columns::value::ValueSource;
 use crate::run::contact::Contact;
 use crate::run::open::files::OpenFile;
@@ -240,7 +241,7 @@ fn no_such_column(column: &ColumnRef, file: &OpenFile<SourceId>) -> Error {
         Some(near) => format!("did you mean \"{near}\"?"),
         None => format!("say which column it is: --field \"{}=…\"", column.name()),
     };
-    let expected = headers.iter().map(|header| format!("\"{header}\"")).collect::<Vec<_>>().join(", ");
+    let expected = named_in_error(headers);
     Error::new(ErrorKind::Columns, format!("the list has no \"{}\"", column.name()), advice)
         .in_file(file.input.path())
         .expected(format!("a known field or one of {expected}"))

@@ -1,6 +1,6 @@
 //! The file that names who is to be taken out at the sending service.
 
-use pebblebank_bank::sending::HeldPrepared;
+use pebblebank_bank::held_in_files::HeldPrepared;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::staged::write_alone;
 use pebblebank_table::{CsvBuffer, Result};
