@@ -198,7 +198,8 @@ fn an_error_names_no_address_and_no_number_of_a_row_that_is_not_a_header(#[case]
     let desk = Desk::with(&[("shop.csv", "ida.moss@post.example,+44 20 7946 0001,Larkfold\nben@post.example,,\n")]);
     desk.file(
         "job.toml",
-        job_with("").replace("files = [\"shop.csv\"]", "files = [\"shop.csv\"]\nheader_row = 1\ncolumns = { email = \"ida\" }"),
+        job_with("")
+            .replace("files = [\"shop.csv\"]", "files = [\"shop.csv\"]\nheader_row = 1\ncolumns = { email = \"ida\" }"),
     );
     for json in [&[][..], &["--json"]] {
         let ran = desk.run(&[command, json].concat());
@@ -213,4 +214,54 @@ fn an_address_that_was_typed_stands_in_an_error_as_it_was_typed() {
     let desk = Desk::with(&[("shop.csv", "email\nida@post.example\n")]);
     let ran = desk.run(&["clean", "shop.csv", "-o", "out.csv", "--field", "email=ida.moss@post.example"]);
     assert!(ran.status != 0 && ran.stderr.contains("no column \"ida.moss@post.example\""), "{}", ran.stderr);
+}
+
+/// Each would take minutes if a cell were read again for each of its signs.
+#[rstest]
+fn a_long_cell_of_one_sign_is_read_once(
+    #[values(
+        "<",
+        ">",
+        "\"a",
+        "(",
+        "[",
+        "a@",
+        "a@b.example;",
+        "<a@b.example> ",
+        "„",
+        "«",
+        "+",
+        "0",
+        "-",
+        "'",
+        "\u{301}"
+    )]
+    sign: &str,
+    #[values("email", "name", "phone", "joined", "city", "Marketing OK?")] header: &str,
+) {
+    let cell = sign.repeat((1 << 20) / sign.len()).replace('"', "\"\"");
+    let desk =
+        Desk::with(&[("shop.csv", &format!("id,email,{header}\n1,x@post.example,\"{cell}\"\n2,y@post.example,yes\n"))]);
+    let arguments = ["clean", "shop.csv", "-o", "out.csv", "--accept", "write-at-least", "--country", "GB", "--json"];
+    let ran = desk.run(&arguments);
+    assert!([0, 1].contains(&ran.status), "{}", ran.stderr);
+    desk.done(&["survey", "shop.csv"]);
+}
+
+#[test]
+fn an_archive_of_very_many_members_is_refused_and_one_of_many_is_read() {
+    let archive = |members: usize| {
+        let mut archive = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+        for n in 0..members {
+            archive.start_file(format!("m{n}.csv"), zip::write::SimpleFileOptions::default()).unwrap();
+            std::io::Write::write_all(&mut archive, format!("email\np{n}@post.example\n").as_bytes()).unwrap();
+        }
+        archive.finish().unwrap().into_inner()
+    };
+    let desk = Desk::new();
+    desk.file("many.zip", archive(10_001));
+    let ran = desk.run(&["clean", "many.zip", "-o", "out.csv"]);
+    assert!(ran.status == 1 && ran.stderr.contains("10001 members, more than 10000"), "{}", ran.stderr);
+    desk.file("some.zip", archive(1_200));
+    assert_eq!(desk.json(&["clean", "some.zip", "-o", "out.csv"])["all"]["written"], 1_200);
 }

@@ -381,3 +381,35 @@ proptest! {
         prop_assert_eq!(&read(format!("[{}]", lines.join(",")).as_bytes()).unwrap().rows, &rows);
     }
 }
+
+#[test]
+fn a_cell_larger_than_any_record_is_refused_before_it_is_unpacked() {
+    let cell = |text: &str| {
+        format!("<sheetData><row r=\"1\"><c r=\"A1\" t=\"inlineStr\"><is>{text}</is></c></row></sheetData>")
+    };
+    let one_text = format!("<t>{}</t>", "a".repeat(70 << 20));
+    let many_runs = format!("<r><t>{}</t></r>", "a".repeat(7 << 20)).repeat(10);
+    for text in [one_text, many_runs] {
+        let book = workbook(&[("People", &cell(&text))]);
+        let refused = read(&book).err().map(|error| error.what().to_owned()).unwrap_or_default();
+        assert!(refused.contains("sheet1.xml has a single cell of more than 16 MiB"), "{refused}");
+    }
+}
+
+#[test]
+fn a_large_sheet_of_ordinary_cells_is_read() {
+    let rows: String = (1..=300_000)
+        .map(|row| {
+            format!(
+                "<row r=\"{row}\"><c r=\"A{row}\" t=\"inlineStr\"><is><t>p{row}@post.example</t></is></c>{}</row>",
+                format!(
+                    "<c r=\"B{row}\" t=\"inlineStr\"><is><t xml:space=\"preserve\">{}</t></is></c>",
+                    "b".repeat(180)
+                )
+            )
+        })
+        .collect();
+    assert!(rows.len() > 64 << 20, "looked over");
+    let book = workbook(&[("People", &format!("<sheetData>{rows}</sheetData>"))]);
+    assert_eq!(read(&book).unwrap().rows.len(), 300_000);
+}

@@ -14,6 +14,7 @@ use pebblebank_table::observe::Observer;
 use pebblebank_table::spool::Extracted;
 use pebblebank_table::{Error, ErrorKind, Result};
 use std::fs::File;
+use std::hash::Hash;
 use std::io::{Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -177,13 +178,10 @@ impl Input {
         self.origin.as_ref().is_some_and(|origin| FileIdentity::of(path).is_ok_and(|other| other == *origin))
     }
 
-    /// Whether both are one file (or the same part of it), by whatever spelling or link.
-    pub fn is_same_as(&self, other: &Input) -> bool {
-        match (&self.origin, &other.origin) {
-            (Some(this), Some(that)) => this == that && self.part == other.part,
-            (None, None) => self.path == other.path && self.part == other.part,
-            _ => false,
-        }
+    /// What is equal for inputs that are one file (or the same part of it), by whatever spelling or link.
+    pub fn identity(&self) -> impl Eq + Hash + '_ {
+        let named = self.origin.is_none().then_some(&self.path);
+        (self.origin.as_ref(), named, &self.part)
     }
 
     /// Reads from the beginning. One reader at a time.

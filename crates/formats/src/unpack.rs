@@ -55,6 +55,9 @@ impl Packing {
     }
 }
 
+/// The most members of an archive: each is a file of its own to a job.
+const MOST_MEMBERS: usize = 10_000;
+
 /// The most that a byte of deflate's stream can become (RFC 1951: 258 bytes for a length and distance of two bits).
 const MOST_TIMES_OF_DEFLATE: u64 = 1_032;
 
@@ -77,6 +80,14 @@ pub fn is_zip(begin: &[u8]) -> bool {
 /// The members of a zip archive that hold bytes, in the order of their names; what systems add by themselves is left out.
 pub fn members(archive: File, path: &Path) -> Result<Vec<Member>> {
     let mut archive = zip::ZipArchive::new(BufReader::new(archive)).map_err(|cause| damaged(path, &cause))?;
+    if archive.len() > MOST_MEMBERS {
+        return Err(Error::new(
+            ErrorKind::Input,
+            format!("the archive has {} members, more than {MOST_MEMBERS}", archive.len()),
+            "unpack it first, and hand over the files that are wanted",
+        )
+        .in_file(path));
+    }
     let mut members = Vec::new();
     for index in 0..archive.len() {
         let entry = archive.by_index_raw(index).map_err(|cause| damaged(path, &cause))?;

@@ -6,7 +6,7 @@ use std::io::Result;
 use std::path::Path;
 
 /// What tells a file from all others of this machine, as long as it is there.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct FileIdentity(Identity);
 
 /// The device and the number of the file on it.

@@ -72,14 +72,16 @@ pub(crate) fn split_outside(value: &str, is_separator: impl Fn(char) -> bool) ->
     let mut parts = Vec::new();
     let mut start = 0;
     let mut close = None;
+    // Once a sign does not come again, it is not looked for any more: a cell of nothing but `<` would take for ever.
+    let (last_quote, last_bracket) = (value.rfind('"').unwrap_or(0), value.rfind('>').unwrap_or(0));
     for (i, c) in value.char_indices() {
         match close {
             Some(end) if i < end => {}
             _ => {
                 let after = i + c.len_utf8();
                 close = match c {
-                    '"' => value[after..].find('"').map(|found| after + found + 1),
-                    '<' => value[after..].find('>').map(|found| after + found + 1),
+                    '"' if after <= last_quote => value[after..].find('"').map(|found| after + found + 1),
+                    '<' if after <= last_bracket => value[after..].find('>').map(|found| after + found + 1),
                     _ => None,
                 };
                 if is_separator(c) {

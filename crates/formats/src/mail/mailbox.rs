@@ -38,7 +38,9 @@ impl<R: Read> Messages<R> {
         let mut was_cut = false;
         while !self.is_at_end {
             self.line.clear();
-            let read = self.reader.read_until(b'\n', &mut self.line).map_err(|cause| unreadable(&self.path, &cause))?;
+            // A longer line comes in pieces, of which all but the first are more than is read.
+            let mut piece = self.reader.by_ref().take(MOST_BYTES as u64);
+            let read = piece.read_until(b'\n', &mut self.line).map_err(|cause| unreadable(&self.path, &cause))?;
             self.is_at_end = read == 0;
             let line = self.line.as_slice();
             if line.starts_with(b"From ") && follows_blank {

@@ -4,6 +4,7 @@
 //! A row of the sheet is a row of the result, so that row numbers are those that a spreadsheet program shows.
 
 mod book;
+mod cell_size;
 mod container;
 mod guarded;
 mod hidden;
@@ -12,10 +13,11 @@ mod sheet_rows;
 mod value;
 
 use crate::Input;
-use crate::unpack::is_zip;
+use crate::unpack::{Packing, Unpacking, is_zip};
 use crate::workbook::book::{Book, broken, holds_encrypted_package, protected};
 use crate::workbook::kind::Kind;
 use crate::workbook::sheet_rows::SheetRows;
+use cell_size::{cells_fit, records_fit};
 use guarded::guarded;
 use hidden::Hidden;
 use pebblebank_table::error::closest;
@@ -143,18 +145,34 @@ fn unread_sheets(book: &mut Book, read: &str, path: &Path) -> Result<Vec<UnreadT
     Ok(found)
 }
 
-/// A part that is larger than any workbook of contacts has is not unpacked into memory.
+/// A part up to this size is read without looking whether its cells are too large.
+const MOST_UNSEEN: u64 = 64 << 20;
+
+/// A part that is larger than any workbook of contacts has is not unpacked into memory, nor is a cell that is.
 fn check_sizes(input: &Input, kind: Kind) -> Result<()> {
     let path = input.path();
     for member in crate::unpack::members(input.packed_file()?, path)? {
         let name = member.name.replace('\\', "/");
         let is_streamed = kind == Kind::Xlsx && name.starts_with("xl/worksheets/");
         let is_held = name == "content.xml" || (name.starts_with("xl/") && !name.starts_with("xl/media/"));
-        if is_streamed || !is_held {
+        if !is_held {
             continue;
         }
-        let fits = member.unpacks_within(input.packed_file()?, MOST_HELD);
-        if !fits.map_err(|cause| pebblebank_table::encoding::unreadable(path, &cause))? {
+        let fail = |cause: std::io::Error| pebblebank_table::encoding::unreadable(path, &cause);
+        let fits_within = |most| member.unpacks_within(input.packed_file()?, most).map_err(fail);
+        if !fits_within(MOST_UNSEEN)? {
+            let part = Unpacking::new(input.packed_file()?, &Packing::Member(member.clone())).map_err(fail)?;
+            let fit = if name.ends_with(".bin") { records_fit(part) } else { cells_fit(part) };
+            if !fit.map_err(fail)? {
+                return Err(Error::new(
+                    ErrorKind::Input,
+                    format!("its part {name} has a single cell of more than 16 MiB, so this is no table of contacts"),
+                    "open it with the program that made it and save the sheet with the contacts as CSV",
+                )
+                .in_file(path));
+            }
+        }
+        if !is_streamed && !fits_within(MOST_HELD)? {
             return Err(Error::new(
                 ErrorKind::Input,
                 format!("its part {name} unpacks to more than {} MiB", MOST_HELD >> 20),

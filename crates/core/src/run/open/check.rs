@@ -18,6 +18,7 @@ use pebblebank_table::units::{ListId, SourceId};
 use pebblebank_table::{Error, ErrorKind, Result, staged};
 use pebblebank_values::fold::fold;
 use pebblebank_values::{ColumnRef, Field};
+use std::collections::HashMap;
 
 fn inputs(opened: &OpenFiles) -> Vec<&Input> {
     let sources = opened.sources.iter().map(|file| &file.input);
@@ -26,9 +27,9 @@ fn inputs(opened: &OpenFiles) -> Vec<&Input> {
 
 /// No file may be read twice: its people would all be duplicates, or all be held.
 pub(super) fn check_inputs(opened: &OpenFiles) -> Result<()> {
-    let inputs = inputs(opened);
-    for (index, input) in inputs.iter().enumerate() {
-        if let Some(earlier) = inputs[..index].iter().find(|earlier| earlier.is_same_as(input)) {
+    let mut seen = HashMap::new();
+    for input in inputs(opened) {
+        if let Some(earlier) = seen.insert(input.identity(), input) {
             let what = if earlier.path() == input.path() {
                 "the same file is given twice".to_owned()
             } else {
