@@ -27,6 +27,13 @@ impl Now {
     }
 }
 
+/// The most memory that this process had so far, as Linux tells it (proc(5), `VmHWM`); nothing elsewhere.
+fn peak_memory() -> Option<u64> {
+    let status = std::fs::read_to_string("/proc/self/status").ok()?;
+    let kib = status.lines().find_map(|line| line.strip_prefix("VmHWM:"))?.trim().strip_suffix(" kB")?;
+    kib.trim().parse::<u64>().ok().map(|kib| kib << 10)
+}
+
 /// How a run is to be done.
 pub fn setting(shared: &Shared, dry_run: bool, now: &Now) -> Setting {
     Setting {
@@ -35,5 +42,6 @@ pub fn setting(shared: &Shared, dry_run: bool, now: &Now) -> Setting {
         dry_run,
         spool_folder: std::env::temp_dir(),
         started: now.moment.clone(),
+        peak_memory,
     }
 }

@@ -50,7 +50,14 @@ fn write_list(path: &Path, rows: usize, mut state: u64) {
 fn setting(folder: &Path) -> Setting {
     let threads = run::threads_of_this_machine();
     let spool_folder = folder.to_path_buf();
-    Setting { threads, memory: DEFAULT_MEMORY, dry_run: false, spool_folder, started: String::new() }
+    Setting {
+        threads,
+        memory: DEFAULT_MEMORY,
+        dry_run: false,
+        spool_folder,
+        started: String::new(),
+        peak_memory: || None,
+    }
 }
 
 fn comparing(criterion: &mut Criterion) {

@@ -205,6 +205,7 @@ fn run(folder: &Path) -> Finished {
         dry_run: false,
         spool_folder: std::env::temp_dir(),
         started: String::new(),
+        peak_memory: || None,
     };
     run::run(&job, &setting, &Silent).expect("a run")
 }

@@ -63,7 +63,14 @@ fn suppression(criterion: &mut Criterion) {
     write_lists(folder, rows(), true);
     let threads = run::threads_of_this_machine();
     let spool_folder = folder.to_path_buf();
-    let setting = Setting { threads, memory: DEFAULT_MEMORY, dry_run: false, spool_folder, started: String::new() };
+    let setting = Setting {
+        threads,
+        memory: DEFAULT_MEMORY,
+        dry_run: false,
+        spool_folder,
+        started: String::new(),
+        peak_memory: || None,
+    };
     let mut group = criterion.benchmark_group("suppression");
     group.sample_size(10).throughput(Throughput::Elements(rows() as u64));
     let ignore = "near_miss = \"ignore\"";

@@ -30,6 +30,7 @@ fn whole_run(criterion: &mut Criterion) {
             dry_run: false,
             spool_folder: std::env::temp_dir(),
             started: String::new(),
+            peak_memory: || None,
         };
         let expected = run::run(&job, &setting, &Silent).expect("the first run").tally.all;
         assert_eq!(expected.read, rows as u64);

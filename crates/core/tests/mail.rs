@@ -30,7 +30,14 @@ fn wishes(path: &Path) -> EntriesWishes {
 }
 
 fn setting() -> Setting {
-    Setting { threads: 1, memory: 1 << 30, dry_run: true, spool_folder: std::env::temp_dir(), started: String::new() }
+    Setting {
+        threads: 1,
+        memory: 1 << 30,
+        dry_run: true,
+        spool_folder: std::env::temp_dir(),
+        started: String::new(),
+        peak_memory: || None,
+    }
 }
 
 /// What a file of mail holds: each address with its status, and all that was said.

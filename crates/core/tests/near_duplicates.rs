@@ -334,6 +334,7 @@ fn listed(folder: &Path, csv: &str, threads: usize) -> BTreeSet<(usize, usize)> 
         dry_run: false,
         spool_folder: folder.to_path_buf(),
         started: String::new(),
+        peak_memory: || None,
     };
     run(&job, &setting, &Silent).unwrap();
     let mut review = csv::Reader::from_path(folder.join("near.receipt/review.csv")).unwrap();

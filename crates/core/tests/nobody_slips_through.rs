@@ -77,6 +77,7 @@ fn written(job: &Job, folder: &Path) -> Result<BTreeSet<String>, String> {
         dry_run: false,
         spool_folder: folder.to_path_buf(),
         started: String::new(),
+        peak_memory: || None,
     };
     let finished = run(job, &setting, &Silent).map_err(|error| error.what().chars().take(60).collect::<String>())?;
     if let Some(guard) = finished.tripped.first() {

@@ -148,6 +148,8 @@ impl KeyStore {
             bytes.extend(keys.iter().flat_map(|key| key.0.to_le_bytes()));
             frames.push(spill.frame(&[&bytes])?);
             keys.clear();
+            // Where less may be kept than before, the rest is given back.
+            keys.shrink_to(self.most_in_memory / PARTITIONS);
         }
         self.in_memory = 0;
         Ok(())

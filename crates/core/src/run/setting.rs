@@ -17,6 +17,8 @@ pub struct Setting {
     pub spool_folder: PathBuf,
     /// When the run began (RFC 3339), for `run.json`.
     pub started: String,
+    /// Says how many bytes of memory the process had at most so far, where the system tells it; for `run.json`.
+    pub peak_memory: fn() -> Option<u64>,
 }
 
 /// Beside the first output, which is on a disk with room for it; a dry run may be without that folder.

@@ -12,7 +12,7 @@ const CHUNK: usize = 256 << 10;
 /// The longest tag name that is told apart, with its prefix.
 const LONGEST_TAG: usize = 64;
 
-/// Whether no cell of an XML part (ECMA-376 part 1, OpenDocument 1.3 part 3) is too large. Nothing is judged but the distance
+/// Whether no cell of an XML part (ECMA-376 part 1, `OpenDocument` 1.3 part 3) is too large. Nothing is judged but the distance
 /// between cells; a part that is no XML is found out by whoever reads it.
 pub(super) fn cells_fit(mut part: impl Read) -> Result<bool> {
     let mut cells = XmlCells { inside: Inside::Text, since_cell: 0 };

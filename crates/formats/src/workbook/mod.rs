@@ -162,7 +162,7 @@ fn check_sizes(input: &Input, kind: Kind) -> Result<()> {
         let fits_within = |most| member.unpacks_within(input.packed_file()?, most).map_err(fail);
         if !fits_within(MOST_UNSEEN)? {
             let part = Unpacking::new(input.packed_file()?, &Packing::Member(member.clone())).map_err(fail)?;
-            let fit = if name.ends_with(".bin") { records_fit(part) } else { cells_fit(part) };
+            let fit = if kind == Kind::Xlsb { records_fit(part) } else { cells_fit(part) };
             if !fit.map_err(fail)? {
                 return Err(Error::new(
                     ErrorKind::Input,

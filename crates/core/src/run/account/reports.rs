@@ -35,6 +35,7 @@ impl Reports<'_> {
             "started": setting.started,
             "threads": setting.threads,
             "memory_bytes": setting.memory,
+            "peak_memory_bytes": (setting.peak_memory)(),
         });
         let files = [("tally.json", tally), ("inputs.json", self.inputs()), ("run.json", run)];
         Documents { files: files.into_iter().map(|(name, value)| (name, pretty(&value))).collect() }

@@ -122,6 +122,7 @@ pub(crate) fn first_pass(
         job.lists.iter().any(|list| !list.take().is_empty() || list.by().is_some() || list.counts_mailings());
     let kept = Kept { has_ranks, has_crossings };
     let mut people = People::new(job.clean.identity, setting.memory, estimated, kept, spool_folder)?;
+    people.bytes_to_come = files.sources.iter().map(|file| file.bytes_estimated).sum();
     people.checks.lists_of_addresses = job.lists.iter().map(JobList::is_of_addresses).collect();
     if let Remembering::From(memory) = &job.remembered {
         let hasher = &people.hasher;

@@ -16,8 +16,9 @@ use std::path::Path;
 /// What is kept of a record besides its keys: its kind, its marks, its survivor.
 pub const BYTES_PER_RECORD: u64 = 9;
 
-/// What is kept besides where other keys than the address decide: its rank, its key, the first row with its address.
-pub const BYTES_PER_RANKED_RECORD: u64 = 9;
+/// What is kept besides where other keys than the address decide: its rank, its key, the first row with its address; 2 of
+/// them for what vectors take besides while they grow.
+pub const BYTES_PER_RANKED_RECORD: u64 = 11;
 
 /// What is kept besides of a record that has a value in common with an entry: the number of the value, and its own.
 pub const BYTES_PER_CROSSING: u64 = 8;
@@ -59,6 +60,10 @@ pub struct People {
     /// The first entry of each stretch of entries that count mailings, and the number of their mailing.
     pub(crate) mailings: Vec<(u32, u32)>,
     memory: u64,
+    /// How many records there will be, as far as can be told.
+    records_estimated: u64,
+    /// How many bytes of the sources are still to be read, as far as can be told.
+    pub(super) bytes_to_come: u64,
     bytes_per_record: u64,
     has_ranks: bool,
 }
@@ -93,6 +98,8 @@ impl People {
             entries: 0,
             mailings: Vec::new(),
             memory,
+            records_estimated,
+            bytes_to_come: 0,
             bytes_per_record,
             has_ranks,
             ranks: Vec::with_capacity(if has_ranks { records_estimated as usize } else { 0 }),
@@ -150,11 +157,24 @@ impl People {
         Intake { people: self, file: None, row_in_file: 0, tail: Tail::default(), footnotes: vec![0; files] }
     }
 
+    /// Estimates anew how many records there will be, by the chunk that was read last: rows may get shorter.
+    fn estimate_records(&mut self, chunk_bytes: u64, chunk_records: u64) {
+        self.bytes_to_come = self.bytes_to_come.saturating_sub(chunk_bytes);
+        let to_come = (self.bytes_to_come * chunk_records).checked_div(chunk_bytes).unwrap_or_default();
+        self.records_estimated = (self.lines.len() as u64 + to_come).min(MAX_RECORDS);
+    }
+
     /// How much memory is left for keys.
     fn memory_for_keys(&self) -> Result<u64> {
-        let needed = MEMORY_FOR_BUFFERS + self.lines.len() as u64 * self.bytes_per_record + self.mark_sets.bytes();
-        let left = self.memory.checked_sub(needed).ok_or_else(|| not_enough_memory(self.memory, needed))?;
-        Ok(part_for_keys(left))
+        // What the records still to come need is not given to keys first, which would have to give it back.
+        let needed = |records: u64| MEMORY_FOR_BUFFERS + records * self.bytes_per_record + self.mark_sets.bytes();
+        let needed_now = needed(self.lines.len() as u64);
+        if needed_now > self.memory {
+            return Err(not_enough_memory(self.memory, needed_now));
+        }
+        // An estimate may be far too high: with hardly any room, keys would go to disk a few at a time.
+        let least = self.memory / 16;
+        Ok(part_for_keys(self.memory.saturating_sub(needed(self.records_estimated)).max(least)))
     }
 }
 
@@ -202,6 +222,7 @@ impl Intake<'_> {
             let marks = &mut people.marks[(first + row) as usize];
             *marks = people.mark_sets.union(*marks, number);
         }
+        people.estimate_records(chunk.bytes.len() as u64, read.lines.len() as u64);
         people.keys.keep_in_memory(people.memory_for_keys()?);
         for (row, role, hash) in &read.keys {
             people.keys.add(*hash, *role, first + row)?;

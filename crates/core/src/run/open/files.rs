@@ -63,6 +63,8 @@ pub struct OpenFile<Owner> {
     pub is_receipt: bool,
     /// An estimate of its number of records, from its beginning.
     pub records_estimated: u64,
+    /// How many bytes its text has, about.
+    pub bytes_estimated: u64,
     /// Whether it holds nothing at all.
     pub is_empty: bool,
     /// Whether a question that only the user can answer stops the work.

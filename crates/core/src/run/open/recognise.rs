@@ -229,6 +229,7 @@ pub(crate) fn recognise<Owner>(
         replacements: ReplacementPlan::default(),
         mapping,
         records_estimated,
+        bytes_estimated: sample.file_bytes,
         is_empty,
         asks: part.asks,
         named: part.named,
