@@ -65,6 +65,8 @@ impl Bank {
     /// Copies the bank into a new file, as it stands at this moment, and looks whether the copy is whole.
     pub fn backup(&self, target: &Path) -> Result<u64> {
         const PAGES_AT_ONCE: i32 = 4096;
+        // A copy that was killed just before its end is completed first.
+        pebblebank_table::staged::settle(target)?;
         if target.exists() {
             let what = "there is a file of this name already";
             return Err(Error::new(ErrorKind::Output, what, "name a new file for the copy").in_file(target));

@@ -4,7 +4,7 @@
 //! A text that only may spell somebody counts as spelling them: a lost note costs less than a kept address.
 
 use crate::text::{Kind, Text};
-use pebblebank_values::address_syntax::domain_as_unicode;
+use pebblebank_values::address_syntax::domain_forms;
 use pebblebank_values::phone::national_forms;
 use pebblebank_values::text::comparable;
 
@@ -39,18 +39,6 @@ impl Spelt {
             }),
         }
     }
-}
-
-/// An address with its domain as A-labels and as Unicode.
-pub(crate) fn domain_forms(address: &str) -> Vec<String> {
-    let mut forms = vec![address.to_owned()];
-    if let Some((local, domain)) = address.rsplit_once('@') {
-        let ascii = pebblebank_values::address_syntax::domain(domain);
-        for other in ascii.into_iter().chain([domain_as_unicode(domain)]).filter(|other| other != domain) {
-            forms.push(format!("{local}@{other}"));
-        }
-    }
-    forms
 }
 
 /// A text as it is compared, without spaces.

@@ -1,8 +1,7 @@
 //! What entries hold: addresses, domains, phones, and digests of addresses that are not shown.
 
-use crate::spelt::domain_forms;
 use pebblebank_values::address::AddressCleaner;
-use pebblebank_values::address_syntax::domain;
+use pebblebank_values::address_syntax::{domain, domain_forms};
 use pebblebank_values::digest::{Digest, DigestKind};
 use pebblebank_values::identity::without_tag;
 use pebblebank_values::place::Country;

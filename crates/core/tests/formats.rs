@@ -400,12 +400,10 @@ fn a_cell_larger_than_any_record_is_refused_before_it_is_unpacked() {
 fn a_large_sheet_of_ordinary_cells_is_read() {
     let rows: String = (1..=300_000)
         .map(|row| {
+            let text = "b".repeat(180);
             format!(
-                "<row r=\"{row}\"><c r=\"A{row}\" t=\"inlineStr\"><is><t>p{row}@post.example</t></is></c>{}</row>",
-                format!(
-                    "<c r=\"B{row}\" t=\"inlineStr\"><is><t xml:space=\"preserve\">{}</t></is></c>",
-                    "b".repeat(180)
-                )
+                "<row r=\"{row}\"><c r=\"A{row}\" t=\"inlineStr\"><is><t>p{row}@post.example</t></is></c>\
+                 <c r=\"B{row}\" t=\"inlineStr\"><is><t xml:space=\"preserve\">{text}</t></is></c></row>"
             )
         })
         .collect();

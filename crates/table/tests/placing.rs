@@ -308,3 +308,32 @@ fn only_a_file_gives_way_to_a_file_and_only_a_receipt_to_a_receipt() {
     assert_eq!(error.what(), "this receipt holds something of your own (me.jpg), and would be deleted");
     assert!(desk.path("receipt.previous/me.jpg").exists());
 }
+
+/// A command takes what lies beside its targets for left by a killed one; what another command is about to put in place is not.
+#[test]
+fn commands_in_one_folder_leave_each_others_parts_alone() {
+    let folder = tempfile::tempdir().unwrap();
+    let write = |name: &str| {
+        let mut staged = Staged::new(false);
+        let receipt = staged.folder(&folder.path().join(format!("{name}.receipt")), Placement::KeepPrevious)?;
+        let file = staged.file_in(receipt, "tally.json")?;
+        staged.write(file, b"{ \"schema\": \"pebblebank/tally/1\" }")?;
+        let out = staged.file(&folder.path().join(format!("{name}.csv")), Placement::Replace)?;
+        staged.write(out, name.as_bytes())?;
+        staged.place()
+    };
+    std::thread::scope(|scope| {
+        for name in ["one", "two", "three"] {
+            let write = &write;
+            scope.spawn(move || (0..50).for_each(|_| write(name).unwrap()));
+        }
+    });
+    for name in ["one", "two", "three"] {
+        assert_eq!(std::fs::read_to_string(folder.path().join(format!("{name}.csv"))).unwrap(), name);
+        assert!(folder.path().join(format!("{name}.receipt/tally.json")).exists());
+    }
+    let left = std::fs::read_dir(folder.path())
+        .unwrap()
+        .filter(|entry| entry.as_ref().unwrap().file_name().to_string_lossy().starts_with('.'));
+    assert_eq!(left.count(), 0);
+}

@@ -142,12 +142,23 @@ pub fn domain(text: &str) -> Option<String> {
     judge_domain(&lower).ok().map(|()| lower)
 }
 
-/// A domain with its A-labels as the Unicode labels that they stand for (RFC 5891); as it is where they stand for nothing.
-pub fn domain_as_unicode(domain: &str) -> String {
-    match idna::domain_to_unicode(domain) {
-        (unicode, Ok(())) => unicode,
-        (_, Err(_)) => domain.to_owned(),
+/// An address as it is, and with its domain as A-labels (RFC 5890) and as Unicode labels, as far as these differ.
+///
+/// ```
+/// use pebblebank_values::address_syntax::domain_forms;
+/// assert_eq!(domain_forms("ida@m\u{fc}ller.example"), ["ida@m\u{fc}ller.example", "ida@xn--mller-kva.example"]);
+/// ```
+pub fn domain_forms(address: &str) -> Vec<String> {
+    let mut forms = vec![address.to_owned()];
+    if let Some((local, written)) = address.rsplit_once('@') {
+        let unicode = match idna::domain_to_unicode(written) {
+            (unicode, Ok(())) => Some(unicode),
+            (_, Err(_)) => None,
+        };
+        let others = domain(written).into_iter().chain(unicode).filter(|other| other != written);
+        forms.extend(others.map(|other| format!("{local}@{other}")));
     }
+    forms
 }
 
 /// Whether an ASCII character may stand in a dot-atom (RFC 5322, section 3.2.3).

@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used)] // a failure here is a failed test
 #![allow(dead_code)] // not every test file needs every part of the desk
 
+pub mod mutation;
 pub mod shop;
 
 use serde_json::Value;

@@ -105,11 +105,30 @@ pub(super) fn link(from: &Path, to: &Path) -> std::io::Result<()> {
     std::fs::hard_link(from, to)
 }
 
+/// The file that every receipt has, and is known by.
+pub(super) const RECEIPT_FILE: &str = "tally.json";
+
+/// Takes away a folder. What it is known by goes last: after a kill, half of a receipt is still one, and may be taken away.
+fn remove_folder(folder: &Path) -> std::io::Result<()> {
+    let mut entries = std::fs::read_dir(folder)?.collect::<std::io::Result<Vec<_>>>()?;
+    entries.sort_by_key(|entry| (entry.file_name() == RECEIPT_FILE, entry.file_name()));
+    for entry in entries {
+        step()?;
+        if entry.file_type()?.is_dir() {
+            std::fs::remove_dir_all(entry.path())?;
+        } else {
+            std::fs::remove_file(entry.path())?;
+        }
+    }
+    step()?;
+    std::fs::remove_dir(folder)
+}
+
 /// Takes away a file, a link, or a folder with all that is in it; nothing is nothing to do.
 pub(super) fn remove(path: &Path) -> std::io::Result<()> {
     step()?;
     match path.symlink_metadata() {
-        Ok(found) if found.is_dir() => std::fs::remove_dir_all(path),
+        Ok(found) if found.is_dir() => remove_folder(path),
         Ok(_) => std::fs::remove_file(path),
         Err(_) => Ok(()),
     }

@@ -1,13 +1,11 @@
 //! What may give way to an output: an ordinary file to a file, a receipt of this program to a receipt, a bank to nothing.
 
+use super::calls::RECEIPT_FILE;
 use super::placement::Placement;
 use crate::{Error, ErrorKind, Result};
 use std::fs::File;
 use std::io::Read;
 use std::path::Path;
-
-/// The file that every receipt has.
-const RECEIPT_FILE: &str = "tally.json";
 
 /// What stands in it near its beginning.
 const RECEIPT_MARK: &[u8] = b"\"pebblebank/";

@@ -6,7 +6,7 @@
 
 use super::calls;
 use super::in_the_way::{refuse_foreign_folder, refuse_no_receipt};
-use super::part::{beside, folder_of, is_at, is_of_this_user, names_ending_in, part_of};
+use super::part::{Part, beside, folder_of, is_at, is_of_this_user, names_ending_in, part_of};
 use super::placement::{Placement, with_ending};
 use crate::file_identity::FileIdentity;
 use crate::{Error, ErrorKind, Result};
@@ -48,13 +48,15 @@ pub(super) struct Set {
     journal: PathBuf,
     /// Locked while the set is put in place.
     lock: Option<File>,
+    /// Locked as long, so that no other command takes them for left ones.
+    pub(super) parts: Vec<Part>,
 }
 
 impl Set {
     /// Writes the journal. From here on the set survives a kill.
     pub fn begin(moves: Vec<Move>) -> Result<Set> {
         let journal = beside(&moves[0].to, JOURNAL);
-        let mut set = Set { moves, journal, lock: None };
+        let mut set = Set { moves, journal, lock: None, parts: Vec::new() };
         for pointer in set.pointers() {
             set.write(&pointer, Some(set.journal.clone()))?;
         }
@@ -76,9 +78,18 @@ impl Set {
         let document = Journal { schema: SCHEMA.to_owned(), journal, moves: self.moves.clone() };
         let text = serde_json::to_vec_pretty(&document).expect("a journal is plain data");
         let unfinished = with_ending(path, UNFINISHED);
-        calls::remove(&unfinished).map_err(fail)?;
-        let mut file = calls::create(&unfinished).map_err(fail)?;
-        let _ = file.try_lock();
+        // Another command may clear it away before it is locked.
+        let mut file = loop {
+            calls::remove(&unfinished).map_err(fail)?;
+            let file = match calls::create(&unfinished) {
+                Err(cause) if cause.kind() == std::io::ErrorKind::AlreadyExists => continue,
+                created => created.map_err(fail)?,
+            };
+            let is_taken = matches!(file.try_lock(), Err(std::fs::TryLockError::WouldBlock));
+            if !is_taken && is_at(&file, &unfinished) {
+                break file;
+            }
+        };
         let written = calls::write(&mut file, &text)
             .and_then(|()| calls::sync(&file))
             .and_then(|()| calls::rename(&unfinished, path));
@@ -212,10 +223,10 @@ pub(super) fn settle(target: &Path) -> Result<bool> {
     Ok(has_completed)
 }
 
-/// The parts that the journals in a folder name.
-pub(super) fn parts_named_in(folder: &Path) -> Vec<PathBuf> {
-    let journals = names_ending_in(folder, JOURNAL).filter_map(|path| read(&path, false).ok().flatten());
-    journals.flat_map(|journal| journal.moves).map(|step| part_of(&step.to)).collect()
+/// Whether a journal in a folder names a part.
+pub(super) fn names(folder: &Path, part: &Path) -> bool {
+    let mut journals = names_ending_in(folder, JOURNAL).filter_map(|path| read(&path, false).ok().flatten());
+    journals.any(|journal| journal.moves.iter().any(|step| part_of(&step.to) == part))
 }
 
 /// Reads a journal; none for what is no journal, unless it has the name that the target's own would have.
@@ -264,6 +275,6 @@ fn complete(found: &Path, document: Journal) -> Result<bool> {
     if !is_beside || !is_of_found || !journal.moves.iter().all(Move::is_ours) {
         return Err(foreign(&path));
     }
-    Set { moves: journal.moves, journal: path, lock: Some(file) }.complete()?;
+    Set { moves: journal.moves, journal: path, lock: Some(file), parts: Vec::new() }.complete()?;
     Ok(true)
 }

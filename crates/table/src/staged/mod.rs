@@ -90,7 +90,7 @@ impl Staged {
             }
             (Kind::Folder, _) => refuse_foreign_folder(shown)?,
         }
-        let part = Part::claim(&target, kind)?;
+        let part = Part::claim(&target, kind, &|| journal::settle(&target))?;
         Ok(self.add(shown, target, What::Part(part, placement)))
     }
 
@@ -145,7 +145,7 @@ impl Staged {
         refuse_foreign_folder(shown)?;
         let output = &mut self.outputs[folder.0];
         if let What::Part(part, of_part) = &mut output.what {
-            part.move_to(&target)?;
+            part.move_to(&target, &|| journal::settle(&target))?;
             *of_part = placement;
         }
         output.shown = shown.to_path_buf();
@@ -188,8 +188,10 @@ impl Staged {
         if moves.is_empty() {
             return Ok(None);
         }
-        let set = Set::begin(moves)?;
+        let mut set = Set::begin(moves)?;
+        // Other commands in the folder see by the locks that the parts are needed.
         parts.iter_mut().for_each(Part::keep);
+        set.parts = parts;
         Ok(Some(set))
     }
 
@@ -209,8 +211,7 @@ impl Staged {
         let folder = folder_of(target);
         let is_new = !self.outputs.iter().filter(has_part).any(|output| folder_of(&output.target) == folder);
         if is_new {
-            let named = journal::parts_named_in(folder);
-            part::sweep(folder, |part| named.iter().any(|named| named == part));
+            part::sweep(folder, |part| journal::names(folder, part));
         }
         Ok(())
     }

@@ -10,6 +10,7 @@ use std::collections::BTreeSet;
 use std::fs::{File, TryLockError};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
 
 /// The ending of what is being written.
 const PART: &str = ".pebblebank-part";
@@ -83,8 +84,8 @@ enum Attempt {
 }
 
 impl Part {
-    /// Begins the part of a target.
-    pub fn claim(target: &Path, kind: Kind) -> Result<Part> {
+    /// Begins the part of a target. `settle` completes the set that a part of it belongs to; says whether there is one.
+    pub fn claim(target: &Path, kind: Kind, settle: &dyn Fn() -> Result<bool>) -> Result<Part> {
         let path = part_of(target);
         loop {
             let made = match kind {
@@ -94,7 +95,9 @@ impl Part {
             let attempt = match made {
                 Ok(Some(file)) => made_by_us(file, &path),
                 Ok(None) => Attempt::Again,
-                Err(cause) if cause.kind() == std::io::ErrorKind::AlreadyExists => clear_left(&path, target)?,
+                Err(cause) if cause.kind() == std::io::ErrorKind::AlreadyExists => {
+                    clear_left(&path, target, Wait::AMoment, settle)?
+                }
                 Err(cause) => return Err(Error::unwritable(target, &cause)),
             };
             if let Attempt::Made(claim) = attempt {
@@ -104,18 +107,18 @@ impl Part {
         }
     }
 
-    /// Leaves the part where it is: a journal names it, or it was put in place.
+    /// Leaves the part where it is, since a journal names it; it stays locked until it is dropped.
     pub fn keep(&mut self) {
         self.is_kept = true;
         parts_here().remove(&self.path);
     }
 
     /// Moves the part, so that it is that of another target.
-    pub fn move_to(&mut self, target: &Path) -> Result<()> {
+    pub fn move_to(&mut self, target: &Path, settle: &dyn Fn() -> Result<bool>) -> Result<()> {
         let path = part_of(target);
         let fail = |cause: std::io::Error| Error::unwritable(target, &cause);
         if path.symlink_metadata().is_ok() {
-            clear_left(&path, target)?;
+            clear_left(&path, target, Wait::AMoment, settle)?;
         }
         calls::rename(&self.path, &path).map_err(fail)?;
         let mut parts = parts_here();
@@ -160,15 +163,16 @@ fn made_by_us(file: File, path: &Path) -> Attempt {
     if is_free && is_at(&file, path) { Attempt::Made(file) } else { Attempt::Again }
 }
 
-/// Clears away what lies at `path`, if a command that was killed left it there.
-fn clear_left(path: &Path, target: &Path) -> Result<Attempt> {
+/// Clears away what lies at `path`, if a command that was killed left it there. A command keeps its parts locked until its set is in
+/// place, and writes the journal before: so once the lock is had, `settle` knows for certain whether a set needs the part.
+fn clear_left(path: &Path, target: &Path, wait: Wait, settle: &dyn Fn() -> Result<bool>) -> Result<Attempt> {
     let Ok(found) = path.symlink_metadata() else { return Ok(Attempt::Again) };
     let file = if found.is_file() || found.is_dir() { File::open(path).ok() } else { None };
     let Some(file) = file.filter(|_| is_of_this_user(&found)) else {
         let what = "something lies where this output would be prepared, and it is not of this program";
         return Err(Error::new(ErrorKind::Output, what, "move it away, or write to another folder").in_file(path));
     };
-    match file.try_lock() {
+    match lock(&file, wait) {
         Err(TryLockError::WouldBlock) => {
             let what = "another command is writing this output now";
             let advice = "wait until it has finished, then start the same command again";
@@ -181,7 +185,7 @@ fn clear_left(path: &Path, target: &Path) -> Result<Attempt> {
             Err(Error::new(ErrorKind::Output, what, advice).in_file(path))
         }
         Ok(()) => {
-            if is_at(&file, path) {
+            if is_at(&file, path) && !settle()? {
                 calls::remove(path).map_err(|cause| Error::unwritable(target, &cause))?;
             }
             Ok(Attempt::Again)
@@ -189,10 +193,32 @@ fn clear_left(path: &Path, target: &Path) -> Result<Attempt> {
     }
 }
 
+/// Whether to wait where another command has a part.
+#[derive(Debug, Clone, Copy)]
+enum Wait {
+    No,
+    /// It may be about to clear it away.
+    AMoment,
+}
+
+fn lock(file: &File, wait: Wait) -> std::result::Result<(), TryLockError> {
+    let times = match wait {
+        Wait::No => 0,
+        Wait::AMoment => 40,
+    };
+    for _ in 0..times {
+        match file.try_lock() {
+            Err(TryLockError::WouldBlock) => std::thread::sleep(Duration::from_millis(5)),
+            locked => return locked,
+        }
+    }
+    file.try_lock()
+}
+
 /// Clears away the parts in a folder that killed commands left and no journal names. Nothing depends on it, so nothing fails.
 pub(super) fn sweep(folder: &Path, is_named: impl Fn(&Path) -> bool) {
-    for path in names_ending_in(folder, PART).filter(|path| !is_named(path)) {
-        let _ = clear_left(&path, &path);
+    for path in names_ending_in(folder, PART) {
+        let _ = clear_left(&path, &path, Wait::No, &|| Ok(is_named(&path)));
     }
 }
 
