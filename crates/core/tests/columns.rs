@@ -11,6 +11,7 @@ use pebblebank_table::units::ColumnIndex;
 use pebblebank_table::{Error, ErrorKind, recognise_dialect};
 use pebblebank_values::consent::YesMeans;
 use pebblebank_values::{Field, NamedHeaders};
+use proptest::prelude::*;
 use rstest::rstest;
 use std::path::Path;
 
@@ -67,6 +68,12 @@ fn codes(mapping: &Mapping) -> Vec<&str> {
 fn the_header_is_found(#[case] text: &str, #[case] above: u64, #[case] has_header: bool) {
     let (_, table) = located(text, None);
     assert_eq!((table.records_above, table.has_header), (above, has_header), "{table:?}");
+}
+
+#[test]
+fn a_contact_above_the_header_is_no_upper_line_of_it() {
+    let (_, table) = located("c@y.example;City;Ash\nEmail Address;company;notes\nida@x.example;Moss;\n", None);
+    assert_eq!((table.above.len(), table.above[0].is_row()), (2, true), "{table:?}");
 }
 
 #[test]
@@ -219,4 +226,88 @@ fn a_column_of_addresses_is_no_name_whatever_its_header() {
     let mapping = map("Person,Contact\nIda,ida@post.example\n");
     assert_eq!(mapping.map.column(Field::Email), Some(ColumnIndex(1)));
     assert_eq!(mapping.map.second_choice(Field::FullName), None);
+}
+
+/// Words of headers, of which a table has some, besides that of the addresses.
+const OTHER_HEADERS: [&str; 10] =
+    ["name", "first name", "Telefon", "city", "postcode", "status", "company", "Land", "Mi columna", "notes"];
+
+/// What the headers of addresses are, in some of the languages.
+const ADDRESS_HEADERS: [&str; 6] =
+    ["email", "E-Mail-Adresse", "Adresse e-mail", "correo electrónico", "Email Address", "indirizzo email"];
+
+/// A cell of a contact: also words that are headers elsewhere.
+fn cell_of_a_contact() -> impl Strategy<Value = String> {
+    prop_oneof![
+        3 => "[A-Z][a-z]{2,7}",
+        2 => Just(String::new()),
+        1 => prop::sample::select(vec!["unsubscribed", "bounced", "Total", "n/a", "City", "email", "Name", "12", "2026-01-02", "LF1 3AB"])
+            .prop_map(str::to_owned),
+    ]
+}
+
+/// A row: mostly with an address in its column, and wider or narrower than the header.
+fn row_of_a_contact(columns: usize, of_addresses: usize) -> impl Strategy<Value = Vec<String>> {
+    let address = prop_oneof![8 => "[a-d]{1,3}@[x-z]\\.example", 1 => Just(String::new())];
+    (prop::collection::vec(cell_of_a_contact(), columns.max(1)), address, 0..3usize).prop_map(
+        move |(mut cells, address, more)| {
+            cells[of_addresses] = address;
+            cells.extend(std::iter::repeat_n(String::new(), more));
+            cells
+        },
+    )
+}
+
+prop_compose! {
+    /// Title lines, a header, rows with at least one address; the header's row from 1 and the column of the addresses.
+    fn table_with_header()(
+        header in prop::sample::subsequence(OTHER_HEADERS.to_vec(), 1..6).prop_shuffle(),
+        of_addresses in prop::sample::select(ADDRESS_HEADERS.to_vec()),
+        place in any::<prop::sample::Index>(),
+        titles in prop::collection::vec(prop::sample::select(vec!["", "Spring fair", "as of 2026-03-02", "Contacts"]), 0..3),
+    )(
+        rows in prop::collection::vec(row_of_a_contact(header.len() + 1, place.index(header.len() + 1)), 0..12),
+        header in Just(header), of_addresses in Just(of_addresses), place in Just(place), titles in Just(titles),
+    ) -> (String, u64, usize) {
+        let place = place.index(header.len() + 1);
+        let mut header: Vec<String> = header.into_iter().map(str::to_owned).collect();
+        header.insert(place, of_addresses.to_owned());
+        let mut certain = vec!["Ida".to_owned(); header.len()];
+        certain[place] = "ida@x.example".to_owned();
+        let lines = titles.iter().map(|title| (*title).to_owned());
+        let lines = lines.chain([header.join(";"), certain.join(";")]).chain(rows.iter().map(|row| row.join(";")));
+        (lines.map(|line| line + "\n").collect(), titles.len() as u64 + 1, place)
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 400, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn a_header_of_known_words_is_found_whatever_stands_below_it((text, header_row, place) in table_with_header()) {
+        let (_, table) = located(&text, None);
+        prop_assert!(table.has_header, "{}", text);
+        prop_assert_eq!(table.records_above, header_row, "{}", text);
+        // Where a status holds odd words the user is asked; a list is asked nothing.
+        let mapping = mapped(&text, &ColumnWishes::default(), true);
+        let mapping = mapping.map_err(|error| TestCaseError::fail(format!("{}\n{text}", error.what())))?;
+        prop_assert_eq!(mapping.map.column(Field::Email), Some(ColumnIndex(place)), "{}", text);
+    }
+
+    #[test]
+    fn no_row_with_an_address_in_its_column_is_ever_above_the_table(
+        (text, ..) in table_with_header(),
+        shuffled in any::<prop::sample::Index>(),
+    ) {
+        // The same lines with one row of the table moved to the top.
+        let mut lines: Vec<&str> = text.lines().collect();
+        let row = shuffled.index(lines.len());
+        let moved = lines.remove(row);
+        lines.insert(0, moved);
+        let text = lines.join("\n") + "\n";
+        let (_, table) = located(&text, None);
+        let contacts_above = table.above.iter().filter(|line| line.is_row()).count();
+        let with_address = lines.iter().take(table.above.len()).filter(|line| line.contains('@')).count();
+        prop_assert!(contacts_above >= with_address, "{}\n{:?}", text, table);
+    }
 }

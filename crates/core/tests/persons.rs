@@ -46,6 +46,33 @@ proptest! {
     }
 
     #[test]
+    fn keys_are_settled_alike_while_the_memory_for_them_changes(
+        identities in prop::collection::vec(0u16..300, 0..3_000),
+        memories in prop::collection::vec(1u64..60_000, 1..20),
+    ) {
+        let hasher = IdentityHasher::random();
+        let mut store = KeyStore::new(memories[0], std::env::temp_dir().as_path());
+        for (owner, identity) in identities.iter().enumerate() {
+            if owner % 100 == 0 {
+                store.keep_in_memory(memories[owner / 100 % memories.len()]);
+            }
+            store.add(hasher.hash(&identity.to_le_bytes()), Role::First, owner as u32).unwrap();
+        }
+        let (partitions, spilled) = store.into_partitions().unwrap();
+        let mut owners = BTreeSet::new();
+        for (number, mut keys) in partitions.into_iter().enumerate() {
+            spilled.load(number, &mut keys).unwrap();
+            for run in keys.chunk_by(|a, b| a.is_same_identity(*b)) {
+                let meant: Vec<u32> = (0u32..).zip(&identities)
+                    .filter(|(_, identity)| **identity == identities[run[0].owner() as usize]).map(|(owner, _)| owner).collect();
+                prop_assert_eq!(run.iter().map(|key| key.owner()).collect::<Vec<_>>(), meant);
+                owners.extend(run.iter().map(|key| key.owner()));
+            }
+        }
+        prop_assert_eq!(owners.len(), identities.len());
+    }
+
+    #[test]
     fn a_group_survives_in_its_best_row_whatever_the_order_of_the_joins(
         joins in prop::collection::vec((0u32..40, 0u32..40), 0..60).prop_shuffle(),
     ) {

@@ -3,8 +3,8 @@
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use pebblebank_values::address::{AddressCleaner, State};
-use pebblebank_values::address_syntax::Fault;
-use pebblebank_values::{Rule, Rules};
+use pebblebank_values::address_syntax::{Fault, domain_forms};
+use pebblebank_values::{Rule, Rules, look};
 use proptest::prelude::*;
 use rstest::rstest;
 
@@ -184,6 +184,37 @@ proptest! {
         let cleaned = clean(&address);
         if cleaned.0 == State::Usable {
             prop_assert_eq!((cleaned.1, cleaned.3), (address, Rules::NONE));
+        }
+    }
+}
+
+proptest! {
+    #[test]
+    fn no_address_of_a_text_is_left_whole_once_it_is_masked(
+        parts in prop::collection::vec(prop_oneof![
+            "[a-z]{2,6}(\\.[a-z]{1,4})?(\\+[a-z]{1,3})?@[a-z]{1,6}\\.example", "[a-z ]{0,8}", Just("\"".to_owned()), Just("<".to_owned()),
+            Just("müller@straße.example".to_owned()), Just(", ".to_owned()), Just("mailto:".to_owned()), Just("=".to_owned()),
+        ], 0..12),
+    ) {
+        let text = parts.join(" ");
+        let masked = look::mask_addresses(&text, |_| false);
+        for address in look::addresses_in(&text) {
+            prop_assert!(!masked.to_lowercase().contains(&address), "{} in {}", address, masked);
+        }
+        prop_assert_eq!(look::mask_addresses(&text, |_| true), text, "what is shown stays as it is");
+        prop_assert_eq!(look::mask_addresses(&masked, |_| false), masked.clone(), "masking twice changes nothing");
+    }
+
+    #[test]
+    fn both_forms_of_a_domain_lead_to_both(local in "[a-z]{1,5}", domain in "[a-zäöüßé]{1,8}\\.example") {
+        let address = format!("{local}@{domain}");
+        let forms: std::collections::BTreeSet<String> = domain_forms(&address).into_iter().collect();
+        for form in &forms {
+            let again: std::collections::BTreeSet<String> = domain_forms(form).into_iter().collect();
+            prop_assert!(again.is_subset(&forms), "{:?} of {}, but {:?}", again, form, forms);
+            let mut cleaner = AddressCleaner::default();
+            let mut other = AddressCleaner::default();
+            prop_assert_eq!(cleaner.clean(form.as_bytes()).identity, other.clean(address.as_bytes()).identity);
         }
     }
 }

@@ -357,10 +357,16 @@ fn says_delimiter(row: &[String]) -> bool {
 fn header_of_two_lines(upper: &[String], lower: &[String]) -> Option<Vec<String>> {
     let is_known = |value: &str| headers::recognise(value).is_some();
     let is_text = |value: &String| !value.contains('@') && !value.bytes().any(|byte| byte.is_ascii_digit());
+    // Above a header pasted into the middle of a table stands a contact.
+    let is_of_contact = |value: &String| look::holds_address(value) || Look::of(value).is_contact_detail();
     let lower_known = different_words(lower, is_known);
     let upper_known = different_words(upper, is_known);
     let is_repeated = lower.iter().zip(upper).all(|(lower, upper)| lower == upper);
-    if is_repeated || !lower.iter().all(is_text) || lower.iter().all(|value| value.trim().is_empty()) {
+    if is_repeated
+        || upper.iter().any(is_of_contact)
+        || !lower.iter().all(is_text)
+        || lower.iter().all(|value| value.trim().is_empty())
+    {
         return None;
     }
     let mut group = "";

@@ -14,16 +14,20 @@ const LONGEST_TAG: usize = 64;
 
 /// Whether no cell of an XML part (ECMA-376 part 1, `OpenDocument` 1.3 part 3) is too large. Nothing is judged but the distance
 /// between cells; a part that is no XML is found out by whoever reads it.
-pub(super) fn cells_fit(mut part: impl Read) -> Result<bool> {
+pub(super) fn cells_fit(part: impl Read) -> Result<bool> {
+    cells_fit_in(part, MOST_BYTES, CHUNK)
+}
+
+fn cells_fit_in(mut part: impl Read, most: u64, chunk: usize) -> Result<bool> {
     let mut cells = XmlCells { inside: Inside::Text, since_cell: 0 };
-    let mut buffer = Vec::with_capacity(CHUNK + LONGEST_TAG);
-    let mut chunk = vec![0; CHUNK];
+    let mut buffer = Vec::with_capacity(chunk + LONGEST_TAG);
+    let mut chunk = vec![0; chunk];
     loop {
         let count = part.read(&mut chunk)?;
         buffer.extend_from_slice(&chunk[..count]);
         let used = cells.take(&buffer, count == 0);
         buffer.drain(..used);
-        if cells.since_cell > MOST_BYTES {
+        if cells.since_cell > most {
             return Ok(false);
         }
         if count == 0 {
@@ -157,5 +161,28 @@ mod tests {
         let large = [small.clone(), vec![6, 0x80, 0x80, 0x80, 0x20]].concat();
         assert!(!records_fit(large.as_slice()).unwrap());
         assert!(records_fit(&small[..3_999]).unwrap(), "cut short: found out by whoever reads it");
+    }
+
+    #[test]
+    fn whatever_the_pieces_a_gap_is_found_and_none_is_made_up() {
+        const MOST: u64 = 400;
+        let gap = "a".repeat(1_200);
+        let large = [
+            format!("<row><c><v>{gap}</v></c></row>"),
+            format!("<x:si><x:r><x:t>{}</x:t></x:r></x:si>", "<x:b/>".repeat(200)),
+            format!("<c><t><![CDATA[{}]]></t></c>", "<c></c>".repeat(200)),
+            format!("<c/><!-- {} --><c/>", "<row>".repeat(300)),
+        ];
+        let small = [
+            format!("<row>{}</row>", "<c><v>12</v></c>".repeat(300)),
+            "<x:si><x:t>abc</x:t></x:si>".repeat(200),
+            format!("<c><t><![CDATA[<c>]]></t></c>{}", "<c/>".repeat(400)),
+            format!("<table:table-row>{}</table:table-row>", "<table:table-cell a='1'/>".repeat(200)),
+        ];
+        for chunk in [1, 2, 3, 7, 63, 64, 65, 200] {
+            let fits = |part: &String| cells_fit_in(part.as_bytes(), MOST, chunk).unwrap();
+            assert!(large.iter().all(|part| !fits(part)), "pieces of {chunk}");
+            assert!(small.iter().all(fits), "pieces of {chunk}");
+        }
     }
 }

@@ -90,7 +90,7 @@ impl Part {
         loop {
             let made = match kind {
                 Kind::File => calls::create(&path).map(Some),
-                Kind::Folder => calls::create_folder(&path).and_then(|()| open_folder(&path)),
+                Kind::Folder => open_new_folder(&path),
             };
             let attempt = match made {
                 Ok(Some(file)) => made_by_us(file, &path),
@@ -149,11 +149,11 @@ fn remove_part(path: &Path) {
     }
 }
 
-/// Opens a folder that was just made; none where another command took it, not yet locked, for one that was left.
-fn open_folder(path: &Path) -> std::io::Result<Option<File>> {
-    match File::open(path) {
-        Err(cause) if cause.kind() == std::io::ErrorKind::NotFound => Ok(None),
-        opened => opened.map(Some),
+/// Makes a folder and opens it; none where another command took it, not yet locked, for one that was left.
+fn open_new_folder(path: &Path) -> std::io::Result<Option<File>> {
+    match calls::create_folder(path).and_then(|()| File::open(path)) {
+        Err(cause) if cause.kind() == std::io::ErrorKind::NotFound && folder_of(path).is_dir() => Ok(None),
+        made => made.map(Some),
     }
 }
 
