@@ -273,7 +273,7 @@ prop_compose! {
         let mut header: Vec<String> = header.into_iter().map(str::to_owned).collect();
         header.insert(place, of_addresses.to_owned());
         let mut certain = vec!["Ida".to_owned(); header.len()];
-        certain[place] = "ida@x.example".to_owned();
+        "ida@x.example".clone_into(&mut certain[place]);
         let lines = titles.iter().map(|title| (*title).to_owned());
         let lines = lines.chain([header.join(";"), certain.join(";")]).chain(rows.iter().map(|row| row.join(";")));
         (lines.map(|line| line + "\n").collect(), titles.len() as u64 + 1, place)
