@@ -265,3 +265,32 @@ fn an_archive_of_very_many_members_is_refused_and_one_of_many_is_read() {
     desk.file("some.zip", archive(1_200));
     assert_eq!(desk.json(&["clean", "some.zip", "-o", "out.csv"])["all"]["written"], 1_200);
 }
+
+#[test]
+fn what_a_run_might_take_and_what_it_took_stand_in_its_receipt() {
+    let desk = Desk::with(&[("shop.csv", "email\nida@post.example\n"), ("job.toml", &job_with(""))]);
+    desk.done(&["run", "job.toml", "--memory", "200MiB"]);
+    let run: serde_json::Value = serde_json::from_slice(&desk.bytes("fair.receipt/run.json")).unwrap();
+    assert_eq!(run["memory_bytes"], 200 << 20);
+    match run["peak_memory_bytes"].as_u64() {
+        Some(peak) => assert!((1 << 20..200 << 20).contains(&peak), "{run}"),
+        None => assert!(!cfg!(target_os = "linux"), "{run}"),
+    }
+}
+
+#[test]
+fn a_message_with_a_line_longer_than_any_is_read_as_far_as_that_and_the_next_one_whole() {
+    let long = "a".repeat(17 << 20);
+    let bounce = "From: mailer-daemon@post.example\nSubject: Undelivered Mail Returned to Sender\n\n\
+        The following address had permanent fatal errors:\n<ida@far.example>\n550 5.1.1 user unknown\n";
+    let desk = Desk::new();
+    desk.file(
+        "bounces.mbox",
+        format!(
+            "From a Mon\n{bounce}\nFrom b Mon\nSubject: {long}\n\nhello\n\nFrom c Mon\n{}",
+            bounce.replace("ida", "ben")
+        ),
+    );
+    let loaded = desk.json(&["bank", "load", "bounces.mbox", "--as", "bounced", "--yes"]);
+    assert_eq!(loaded["batch"]["entries"], 2, "{loaded}");
+}

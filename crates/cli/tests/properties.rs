@@ -197,3 +197,46 @@ proptest! {
         }
     }
 }
+
+/// A job with all that follows an order: keys of several fields, values to be filled, rows to be sorted, near misses.
+const ORDERED: &str = "[job]\nname = \"fair\"\ncountry = \"GB\"\n[[source]]\nname = \"a\"\nfiles = [\"a.csv\"]\n[[source]]\nname = \"b\"\nfiles = [\"b.csv\"]\n\
+    [person]\nsame = [\"email\", \"Basket + full_name\"]\nfill = true\n\
+    [[suppress]]\nname = \"no\"\nfiles = [\"no.csv\"]\nreason = \"bounced\"\n\
+    [[suppress]]\nname = \"names\"\nfiles = [\"names.csv\"]\nby = \"full_name\"\nreason = \"do-not-contact\"\n\
+    [guard]\nwrite_at_least = 0\naccept = { holds-most = 99999, matches-nobody = 9 }\n\
+    [[write]]\nfile = \"o.csv\"\nlayout = \"sorted\"\n[layout.sorted]\nsort = \"city, email descending\"\n\
+    columns = [{ name = \"email\", from = \"email\" }, { name = \"city\", from = \"city\" }, { name = \"basket\", from = \"Basket\" }]\n";
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 16, max_shrink_iters: 40, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn the_bytes_of_a_job_with_everything_are_the_same_with_any_memory_and_threads(
+        first in prop::collection::vec(person(), 1..60),
+        second in prop::collection::vec(person(), 1..60),
+        times in 1..60usize,
+    ) {
+        // Many rows of few people, each copy with a town of its own.
+        let many = |rows: &[[String; 4]]| -> Vec<[String; 4]> {
+            let copy = |time: usize, [address, name, town, number]: &[String; 4]| {
+                [address.clone(), name.clone(), format!("{town}{}", time % 3), number.clone()]
+            };
+            (0..times).flat_map(|time| rows.iter().map(move |row| copy(time, row))).collect()
+        };
+        let desk = Desk::with(&[
+            ("a.csv", &people_file(&many(&first))),
+            ("b.csv", &people_file(&many(&second))),
+            ("no.csv", "email\na@x.example\nbb@y.example\naa@y.exampl\n"),
+            ("names.csv", "full name\nMoss Ida\n"),
+            ("job.toml", ORDERED),
+        ]);
+        let mut earlier = None;
+        for (memory, threads) in [("64MiB", "1"), ("64MiB", "3"), ("1GiB", "2"), ("1GiB", "8")] {
+            desk.done(&["run", "job.toml", "--replace", "--memory", memory, "--threads", threads]);
+            let names = ["o.csv", "set-aside.csv", "merged.csv", "repairs.csv", "people.idx", "tally.json"];
+            let bytes = names.map(|name| desk.bytes(&if name == "o.csv" { name.to_owned() } else { format!("fair.receipt/{name}") }));
+            prop_assert!(earlier.is_none_or(|earlier| earlier == bytes), "with {} and {} threads", memory, threads);
+            earlier = Some(bytes);
+        }
+    }
+}
