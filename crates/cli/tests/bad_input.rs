@@ -272,9 +272,10 @@ fn what_a_run_might_take_and_what_it_took_stand_in_its_receipt() {
     desk.done(&["run", "job.toml", "--memory", "200MiB"]);
     let run: serde_json::Value = serde_json::from_slice(&desk.bytes("fair.receipt/run.json")).unwrap();
     assert_eq!(run["memory_bytes"], 200 << 20);
-    match run["peak_memory_bytes"].as_u64() {
-        Some(peak) => assert!((1 << 20..200 << 20).contains(&peak), "{run}"),
-        None => assert!(!cfg!(target_os = "linux"), "{run}"),
+    // Elsewhere the system does not tell.
+    if cfg!(target_os = "linux") {
+        let peak = run["peak_memory_bytes"].as_u64().unwrap();
+        assert!((1 << 20..200 << 20).contains(&peak), "{run}");
     }
 }
 

@@ -33,7 +33,7 @@ fn status(row: usize) -> &'static str {
     ["subscribed", "unsubscribed"][row % 2]
 }
 
-const SHAPES: [(&str, Shape); 14] = [
+const SHAPES: [(&str, Shape); 16] = [
     (
         "one address",
         Shape {
@@ -189,7 +189,72 @@ const SHAPES: [(&str, Shape); 14] = [
             },
         },
     ),
+    (
+        "brackets without an end in a cell",
+        Shape {
+            size: 100_000,
+            files: |n| {
+                let row = |_: usize| format!("{},x", "<".repeat(n));
+                [lines("email,name", 1, row), String::new(), String::new()]
+            },
+        },
+    ),
+    (
+        "objects with other keys each",
+        Shape {
+            size: 2_000,
+            files: |n| {
+                let object = |k: usize| format!("{{\"email\": \"p{k}@post.example\", \"key{k}\": \"x\"}}");
+                let objects: Vec<String> = (0..n).map(object).collect();
+                [format!("[{}\n]\n", objects.join(",\n")), String::new(), String::new()]
+            },
+        },
+    ),
 ];
+
+/// A workbook (ECMA-376) of 20 contacts with so many columns.
+fn wide_workbook(columns: usize) -> Vec<u8> {
+    let cell = |text: &str| format!("<c t=\"inlineStr\"><is><t>{text}</t></is></c>");
+    let others: String = (0..columns).map(|column| cell(&format!("c{column}"))).collect();
+    let rows: String = (0..20)
+        .map(|row| format!("<row>{}{}</row>", cell(&format!("p{row}@post.example")), cell("x").repeat(columns)))
+        .collect();
+    let relation = |id: &str, kind: &str, target: &str| {
+        let kind = format!("http://schemas.openxmlformats.org/officeDocument/2006/relationships/{kind}");
+        format!("<Relationships><Relationship Id=\"{id}\" Type=\"{kind}\" Target=\"{target}\"/></Relationships>")
+    };
+    let sheet = format!("<worksheet><sheetData><row>{}{others}</row>{rows}</sheetData></worksheet>", cell("email"));
+    let book = "<workbook xmlns:r=\"x\"><sheets><sheet name=\"S\" sheetId=\"1\" r:id=\"r1\"/></sheets></workbook>";
+    let parts = [
+        ("_rels/.rels", relation("r1", "officeDocument", "xl/workbook.xml")),
+        ("xl/_rels/workbook.xml.rels", relation("r1", "worksheet", "worksheets/sheet1.xml")),
+        ("xl/workbook.xml", book.to_owned()),
+        ("xl/worksheets/sheet1.xml", sheet),
+    ];
+    let mut archive = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    for (name, text) in parts {
+        archive.start_file(name, zip::write::SimpleFileOptions::default()).expect("room in memory");
+        std::io::Write::write_all(&mut archive, text.as_bytes()).expect("room in memory");
+    }
+    archive.finish().expect("room in memory").into_inner()
+}
+
+fn workbooks(criterion: &mut Criterion) {
+    let mut group = criterion.benchmark_group("wide workbook");
+    group.sample_size(10);
+    for columns in [1_000, 2_000, 4_000] {
+        let folder = tempfile::tempdir().expect("a temporary folder");
+        std::fs::write(folder.path().join("all.csv"), wide_workbook(columns)).expect("room for the files");
+        std::fs::write(folder.path().join("job.toml"), JOB).expect("room for the files");
+        group.bench_function(BenchmarkId::from_parameter(columns), |bencher| {
+            bencher.iter(|| assert_eq!(run(folder.path()).tally.all.read, 20));
+        });
+        if let Some(mib) = peak_memory() {
+            println!("wide workbook, {columns}: at most {mib} MiB");
+        }
+    }
+    group.finish();
+}
 
 const JOB: &str = "[job]\nname = \"shape\"\n[require]\nfields = []\n[[source]]\nname = \"all\"\nfiles = [\"all.csv\"]\n\
                    [guard]\naccept = { holds-most = 1000000 }\n[[write]]\nfile = \"out.csv\"\n";
@@ -241,5 +306,5 @@ fn shapes(criterion: &mut Criterion) {
     }
 }
 
-criterion_group!(benches, shapes);
+criterion_group!(benches, shapes, workbooks);
 criterion_main!(benches);
