@@ -245,13 +245,16 @@ pub fn forgotten(forgot: &Forgot, screen: &Screen) -> String {
         let seen = [("entries", json!(entries)), ("words", json!(words)), ("renamed", json!(renamed))];
         return of_schema("pebblebank/bank-forget/1", &seen, json!({}));
     }
-    let words =
-        if *words > 0 { format!(" and {} that spelt it", counted(*words, "note or name")) } else { String::new() };
+    let words = match words {
+        0 => String::new(),
+        1 => " and 1 note or name that spelt it".to_owned(),
+        several => format!(" and {} notes and names that spelt it", number(*several)),
+    };
     let text =
         format!("forgotten: {}{words} gone; a digest stays, so that it is not contacted", counted(*entries, "entry"));
     let names: String = renamed
         .iter()
-        .map(|name| format!("  a name spelt it, and now is: {name}; jobs that use the old one must use this one\n"))
+        .map(|name| format!("  a name spelt it and was changed: {name}; use the new one in jobs and commands\n"))
         .collect();
     good(&text, screen)
         + &names
