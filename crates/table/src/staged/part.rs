@@ -204,11 +204,11 @@ enum Wait {
 fn lock(file: &File, wait: Wait) -> std::result::Result<(), TryLockError> {
     let times = match wait {
         Wait::No => 0,
-        Wait::AMoment => 40,
+        Wait::AMoment => 100,
     };
     for _ in 0..times {
         match file.try_lock() {
-            Err(TryLockError::WouldBlock) => std::thread::sleep(Duration::from_millis(5)),
+            Err(TryLockError::WouldBlock) => std::thread::sleep(Duration::from_millis(10)),
             locked => return locked,
         }
     }
