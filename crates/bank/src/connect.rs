@@ -1,6 +1,7 @@
 //! Connections to the file of a bank: to change it, to read it where it cannot be changed, to look at a copy.
 
 use rusqlite::{Connection, OpenFlags};
+use std::io::ErrorKind::{PermissionDenied, ReadOnlyFilesystem};
 use std::path::Path;
 
 /// Whether changes stand in the side file that are not in the bank's own file yet.
@@ -13,7 +14,9 @@ pub(crate) fn has_changes_beside(path: &Path) -> bool {
 /// Whether the file, or the folder in which its side files would stand, cannot be written to.
 pub(crate) fn is_read_only(path: &Path) -> bool {
     let folder = path.parent().filter(|folder| *folder != Path::new("")).unwrap_or(Path::new("."));
-    std::fs::OpenOptions::new().append(true).open(path).is_err() || tempfile::tempfile_in(folder).is_err()
+    let is_refused = |cause: std::io::Error| matches!(cause.kind(), PermissionDenied | ReadOnlyFilesystem);
+    std::fs::OpenOptions::new().append(true).open(path).is_err_and(is_refused)
+        || tempfile::tempfile_in(folder).is_err_and(is_refused)
 }
 
 /// Opens a bank to change it.
@@ -21,9 +24,12 @@ pub(crate) fn open_to_change(path: &Path) -> rusqlite::Result<Connection> {
     Connection::open_with_flags(path, OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX)
 }
 
-/// Opens a bank that cannot be changed from here. Where it has a side file with content, that must be read too.
+/// Opens a bank that cannot be changed from here. Where it has a side file with content, that must be read too; where another
+/// program has it open, which its index in shared memory shows, the two must know of each other.
 pub(crate) fn open_read_only(path: &Path) -> rusqlite::Result<Connection> {
-    if has_changes_beside(path) {
+    let mut index = path.as_os_str().to_owned();
+    index.push("-shm");
+    if has_changes_beside(path) || Path::new(&index).exists() {
         return Connection::open_with_flags(path, OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX);
     }
     open_unchanging(path)

@@ -12,7 +12,7 @@ use rusqlite::params;
 use serde::Serialize;
 use std::collections::HashSet;
 
-/// Files that were sent are looked at for so many days: later the mailing is over.
+/// A file is looked at for 60 days after it was sent; later the mailing is over.
 const LATELY_DAYS: i32 = 60;
 
 /// What a text takes in a set, beside its bytes.

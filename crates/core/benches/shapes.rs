@@ -212,7 +212,7 @@ const SHAPES: [(&str, Shape); 16] = [
     ),
 ];
 
-/// A workbook (ECMA-376) of 20 contacts with so many columns.
+/// A workbook (ECMA-376) of 20 contacts, with `columns` columns besides the addresses.
 fn wide_workbook(columns: usize) -> Vec<u8> {
     let cell = |text: &str| format!("<c t=\"inlineStr\"><is><t>{text}</t></is></c>");
     let others: String = (0..columns).map(|column| cell(&format!("c{column}"))).collect();

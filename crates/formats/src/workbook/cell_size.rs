@@ -19,7 +19,7 @@ pub(super) fn cells_fit(part: impl Read) -> Result<bool> {
 }
 
 fn cells_fit_in(mut part: impl Read, most: u64, chunk: usize) -> Result<bool> {
-    let mut cells = XmlCells { inside: Inside::Text, since_cell: 0 };
+    let mut cells = XmlCells { inside: Inside::Text, since_cell: 0, are_over: false };
     let mut buffer = Vec::with_capacity(chunk + LONGEST_TAG);
     let mut chunk = vec![0; chunk];
     loop {
@@ -30,7 +30,7 @@ fn cells_fit_in(mut part: impl Read, most: u64, chunk: usize) -> Result<bool> {
         if cells.since_cell > most {
             return Ok(false);
         }
-        if count == 0 {
+        if count == 0 || cells.are_over {
             return Ok(true);
         }
     }
@@ -48,6 +48,8 @@ enum Inside {
 struct XmlCells {
     inside: Inside,
     since_cell: u64,
+    /// The last cell of the sheet was read: links and merged ranges come after it.
+    are_over: bool,
 }
 
 impl XmlCells {
@@ -76,6 +78,10 @@ impl XmlCells {
             if matches!(self.inside, Inside::Text) && is_cell(tag) {
                 self.since_cell = 0;
             }
+            if matches!(self.inside, Inside::Text) && tag.starts_with(b"</") && local_name(tag) == b"sheetData" {
+                (self.since_cell, self.are_over) = (0, true);
+                return bytes.len();
+            }
             at += found + sign.len();
         }
         bytes.len()
@@ -92,11 +98,15 @@ fn inside_of(tag: &[u8]) -> Inside {
 
 /// Whether a tag begins or ends a cell, a row or a shared text, whatever its prefix.
 fn is_cell(tag: &[u8]) -> bool {
+    matches!(local_name(tag), b"c" | b"row" | b"si" | b"table-cell" | b"covered-table-cell" | b"table-row")
+}
+
+/// The name of a tag without its prefix.
+fn local_name(tag: &[u8]) -> &[u8] {
     let name = tag.strip_prefix(b"</").or_else(|| tag.strip_prefix(b"<")).unwrap_or_default();
     let end = name.iter().take(LONGEST_TAG).position(|byte| matches!(byte, b'>' | b'/' | b' ' | b'\t' | b'\r' | b'\n'));
     let name = &name[..end.unwrap_or(0)];
-    let local = memchr::memrchr(b':', name).map_or(name, |colon| &name[colon + 1..]);
-    matches!(local, b"c" | b"row" | b"si" | b"table-cell" | b"covered-table-cell" | b"table-row")
+    memchr::memrchr(b':', name).map_or(name, |colon| &name[colon + 1..])
 }
 
 /// Whether no record of a binary part (MS-XLSB, section 2.1.4) is too large.
@@ -178,6 +188,7 @@ mod tests {
             "<x:si><x:t>abc</x:t></x:si>".repeat(200),
             format!("<c><t><![CDATA[<c>]]></t></c>{}", "<c/>".repeat(400)),
             format!("<table:table-row>{}</table:table-row>", "<table:table-cell a='1'/>".repeat(200)),
+            format!("<sheetData><row><c/></row></sheetData>{}", "<mergeCell ref='A1:B1'/>".repeat(200)),
         ];
         for chunk in [1, 2, 3, 7, 63, 64, 65, 200] {
             let fits = |part: &String| cells_fit_in(part.as_bytes(), MOST, chunk).unwrap();
