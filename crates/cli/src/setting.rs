@@ -40,6 +40,7 @@ pub fn setting(shared: &Shared, dry_run: bool, now: &Now) -> Setting {
         threads: shared.threads.map_or_else(threads_of_this_machine, usize::from),
         memory: shared.memory,
         dry_run,
+        preview_rows: 20,
         spool_folder: std::env::temp_dir(),
         started: now.moment.clone(),
         peak_memory,

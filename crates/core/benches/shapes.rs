@@ -268,6 +268,7 @@ fn run(folder: &Path) -> Finished {
         threads: run::threads_of_this_machine(),
         memory: DEFAULT_MEMORY,
         dry_run: false,
+        preview_rows: 20,
         spool_folder: std::env::temp_dir(),
         started: String::new(),
         peak_memory: || None,

@@ -28,6 +28,7 @@ fn whole_run(criterion: &mut Criterion) {
             threads,
             memory: DEFAULT_MEMORY,
             dry_run: false,
+            preview_rows: 20,
             spool_folder: std::env::temp_dir(),
             started: String::new(),
             peak_memory: || None,

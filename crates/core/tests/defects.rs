@@ -41,6 +41,7 @@ fn a_panic_in_any_stage_ends_the_run_with_70_and_leaves_the_folder_as_it_was(
         threads,
         memory: DEFAULT_MEMORY,
         dry_run: false,
+        preview_rows: 20,
         spool_folder: std::env::temp_dir(),
         started: String::new(),
         peak_memory: || None,

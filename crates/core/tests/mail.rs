@@ -34,6 +34,7 @@ fn setting() -> Setting {
         threads: 1,
         memory: 1 << 30,
         dry_run: true,
+        preview_rows: 20,
         spool_folder: std::env::temp_dir(),
         started: String::new(),
         peak_memory: || None,

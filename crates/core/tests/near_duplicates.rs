@@ -332,6 +332,7 @@ fn listed(folder: &Path, csv: &str, threads: usize) -> BTreeSet<(usize, usize)> 
         threads,
         memory: 256 << 20,
         dry_run: false,
+        preview_rows: 20,
         spool_folder: folder.to_path_buf(),
         started: String::new(),
         peak_memory: || None,

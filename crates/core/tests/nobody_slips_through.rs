@@ -75,6 +75,7 @@ fn written(job: &Job, folder: &Path) -> Result<BTreeSet<String>, String> {
         threads: 1,
         memory: 1 << 30,
         dry_run: false,
+        preview_rows: 20,
         spool_folder: folder.to_path_buf(),
         started: String::new(),
         peak_memory: || None,

@@ -16,6 +16,7 @@ pub mod unpack;
 mod vcard;
 mod vcard_property;
 pub mod workbook;
+pub mod writing;
 
 pub use extract::{Prepared, ReadWishes, prepare};
 pub use format::Format;

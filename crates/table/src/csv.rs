@@ -1,5 +1,6 @@
 //! Writes CSV (RFC 4180, with line feeds) into a buffer.
 
+use crate::cell_digest::{CellDigest, RowsDigest};
 use crate::record::is_quoted;
 use crate::split::RawCell;
 use std::borrow::Cow;
@@ -30,6 +31,8 @@ pub struct CsvBuffer {
     row_start: usize,
     rows: u64,
     defusing: Defusing,
+    /// Of what is meant to be written, where that is held against the file later.
+    digest: Option<CellDigest>,
 }
 
 impl Default for CsvBuffer {
@@ -42,7 +45,17 @@ impl Default for CsvBuffer {
 impl CsvBuffer {
     /// An empty buffer.
     pub fn new(defusing: Defusing) -> CsvBuffer {
-        CsvBuffer { bytes: Vec::new(), row_start: 0, rows: 0, defusing }
+        CsvBuffer { bytes: Vec::new(), row_start: 0, rows: 0, defusing, digest: None }
+    }
+
+    /// An empty buffer that digests the cells it is given.
+    pub fn digesting(defusing: Defusing) -> CsvBuffer {
+        CsvBuffer { digest: Some(CellDigest::default()), ..CsvBuffer::new(defusing) }
+    }
+
+    /// The digest of the rows; nothing where none is kept.
+    pub fn digest(&self) -> RowsDigest {
+        self.digest.as_ref().map(CellDigest::sum).unwrap_or_default()
     }
 
     /// From here on formulas are defused, or left as they are.
@@ -57,6 +70,16 @@ impl CsvBuffer {
         self.bytes.clear();
         self.row_start = 0;
         self.rows = 0;
+        if let Some(digest) = &mut self.digest {
+            digest.clear();
+        }
+    }
+
+    #[inline]
+    fn note(&mut self, value: &[u8]) {
+        if let Some(digest) = &mut self.digest {
+            digest.cell(value);
+        }
     }
 
     /// How many rows were ended.
@@ -71,6 +94,7 @@ impl CsvBuffer {
         if self.must_defuse(value) {
             return self.defused(value);
         }
+        self.note(value);
         if needs_quotes(value) {
             self.quoted(value);
         } else {
@@ -95,6 +119,7 @@ impl CsvBuffer {
         if self.must_defuse(address) && could_run() {
             return self.defused(address);
         }
+        self.note(address);
         self.bytes.extend_from_slice(address);
         self.bytes.push(b',');
     }
@@ -103,7 +128,10 @@ impl CsvBuffer {
     #[inline]
     pub fn raw(&mut self, raw: RawCell, cells: RawCells) {
         match raw.bytes.first() {
-            None => self.bytes.push(b','),
+            None => {
+                self.note(b"");
+                self.bytes.push(b',');
+            }
             Some(first) if cells == RawCells::FitAsTheyAre && !NEEDS_ATTENTION[*first as usize] => self.copy(raw),
             Some(first) => self.raw_with_care(*first, raw.bytes, cells),
         }
@@ -113,6 +141,7 @@ impl CsvBuffer {
     /// then cut off: a copy of fixed length is several times as fast as one of some twelve bytes.
     #[inline]
     fn copy(&mut self, raw: RawCell) {
+        self.note(raw.bytes);
         match raw.window {
             Some(window) if raw.bytes.len() < window.len() => {
                 let end = self.bytes.len() + raw.bytes.len();
@@ -136,6 +165,9 @@ impl CsvBuffer {
             _ => !self.must_defuse(raw) && !needs_quotes(raw),
         };
         if is_copied {
+            if self.digest.is_some() {
+                self.note(&crate::cell::value(raw));
+            }
             self.bytes.extend_from_slice(raw);
             self.bytes.push(b',');
         } else {
@@ -155,6 +187,9 @@ impl CsvBuffer {
         }
         self.row_start = self.bytes.len();
         self.rows += 1;
+        if let Some(digest) = &mut self.digest {
+            digest.end_row();
+        }
     }
 
     #[inline]
@@ -165,6 +200,7 @@ impl CsvBuffer {
     #[cold]
     fn defused(&mut self, value: &[u8]) {
         let defused = [b"'", value].concat();
+        self.note(&defused);
         if needs_quotes(&defused) {
             self.quoted(&defused);
         } else {

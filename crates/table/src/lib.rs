@@ -8,6 +8,7 @@
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 
 pub mod cell;
+pub mod cell_digest;
 pub mod chunk;
 pub mod csv;
 pub mod damage;

@@ -161,6 +161,17 @@ pub fn domain_forms(address: &str) -> Vec<String> {
     forms
 }
 
+/// An address with its domain as A-labels (RFC 5890), where it has a domain that can be one.
+///
+/// ```
+/// use pebblebank_values::address_syntax::with_a_labels;
+/// assert_eq!(with_a_labels("ida@m\u{fc}ller.example").as_deref(), Some("ida@xn--mller-kva.example"));
+/// ```
+pub fn with_a_labels(address: &str) -> Option<String> {
+    let (local, written) = address.rsplit_once('@')?;
+    Some(format!("{local}@{}", domain(written)?))
+}
+
 /// Whether an ASCII character may stand in a dot-atom (RFC 5322, section 3.2.3).
 pub(crate) fn is_atom_text(c: char) -> bool {
     c.is_ascii_alphanumeric() || "!#$%&'*+-/=?^_`{|}~.".contains(c)

@@ -9,7 +9,7 @@ pub use bank::{
 };
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use shared::{Accepting, Reading};
+use shared::{Accepting, Reading, Writing};
 use std::path::PathBuf;
 
 /// Makes one import file out of a pile of exported subscriber files, and accounts for every row.
@@ -140,6 +140,9 @@ pub struct Run {
     /// Show what would happen and the first rows; write nothing
     #[arg(long)]
     pub dry_run: bool,
+    /// How many of the first rows a dry run shows
+    #[arg(long, value_name = "N", default_value_t = 20)]
+    pub preview: usize,
     /// Replace outputs that exist; the earlier receipt is kept as .previous
     #[arg(long)]
     pub replace: bool,
@@ -197,7 +200,7 @@ pub struct Clean {
     /// A .toml file with the columns to write
     #[arg(long, value_name = "FILE", conflicts_with = "columns")]
     pub layout: Option<PathBuf>,
-    /// The fields and columns to write, in order
+    /// The fields and columns to write, in order, also under other names: "Email Address=email,city"
     #[arg(long, value_name = "LIST", value_delimiter = ',')]
     pub columns: Option<Vec<String>>,
     /// Where to write the rows set aside [default: OUT with .set-aside before its ending]
@@ -208,6 +211,8 @@ pub struct Clean {
     pub receipt: Option<PathBuf>,
     #[command(flatten)]
     pub accepting: Accepting,
+    #[command(flatten)]
+    pub writing: Writing,
     /// Show what would happen and the first rows; write nothing
     #[arg(long)]
     pub dry_run: bool,
@@ -240,7 +245,7 @@ pub struct Compare {
     /// A .toml file with the columns to write
     #[arg(long, value_name = "FILE", conflicts_with_all = ["columns", "mark"])]
     pub layout: Option<PathBuf>,
-    /// The fields and columns to write, in order; 'in walkers' is a list's column
+    /// The fields and columns to write, in order, also under other names: "Email Address=email"; 'in walkers' is a list's column
     #[arg(long, value_name = "LIST", value_delimiter = ',', conflicts_with = "mark")]
     pub columns: Option<Vec<String>>,
     #[arg(help = "What to sort by: 'last_name, signed_up descending' [default: as read]")]
@@ -249,6 +254,8 @@ pub struct Compare {
     /// Where to write the rows that were not picked or have nothing to be compared by
     #[arg(long, value_name = "FILE", conflicts_with = "mark", requires = "output")]
     pub set_aside: Option<PathBuf>,
+    #[command(flatten)]
+    pub writing: Writing,
     /// Count, and write nothing
     #[arg(long)]
     pub dry_run: bool,

@@ -10,6 +10,17 @@ pub struct Accepting {
     pub accept: Vec<String>,
 }
 
+/// How the file is written.
+#[derive(Args, Debug, Clone, Default)]
+pub struct Writing {
+    /// The format: csv, tsv, xlsx, jsonl or recipient-line [default: by the ending of the file's name]
+    #[arg(long, value_name = "FORMAT")]
+    pub format: Option<String>,
+    /// How many of the first rows a dry run shows
+    #[arg(long, value_name = "N", default_value_t = 20)]
+    pub preview: usize,
+}
+
 /// How files are read, where that is not recognised.
 #[derive(Args, Debug)]
 #[command(next_help_heading = "How files are read, where recognition must be overruled")]

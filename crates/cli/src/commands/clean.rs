@@ -3,18 +3,18 @@
 use crate::arguments::{Clean, Shared};
 use crate::commands::memory::recall;
 use crate::commands::reading::{country, field, read_files};
-use crate::commands::run::do_job;
+use crate::commands::run::{DryRun, do_job};
 use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
 use pebblebank_core::job::file::read_layout;
-use pebblebank_core::job::named::{accepted, same_keys, sort_columns, suggested_rule, survivor};
+use pebblebank_core::job::named::{accepted, file_format, same_keys, sort_columns, suggested_rule, survivor};
 use pebblebank_core::job::pattern::FilePattern;
 use pebblebank_core::job::remembering::Remember;
 use pebblebank_core::job::sources::{CleanWishes, ReadFiles, Source};
 use pebblebank_core::job::{Guards, Job, Pick, Write};
-use pebblebank_core::layout::{Content, Layout, LayoutColumn, OnViolation};
+use pebblebank_core::layout::{Layout, LayoutColumn};
 use pebblebank_core::person::same::PersonWishes;
 use pebblebank_core::require::Requirement;
 use pebblebank_core::run::setting::wrong_use;
@@ -34,7 +34,8 @@ pub fn clean(command: &Clean, shared: &Shared) -> Result<Said, Error> {
     if command.only_duplicates {
         return only_duplicates(job, command, shared, &now);
     }
-    do_job(&job, command.dry_run, shared, &now, "the same command without --dry-run")
+    let dry_run = DryRun { is_wanted: command.dry_run, preview: command.writing.preview };
+    do_job(&job, dry_run, shared, &now, "the same command without --dry-run")
 }
 
 /// Writes the people with several rows, and says how many there are.
@@ -66,6 +67,8 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
         (None, Some(columns)) => Some(layout_of(columns)?),
         (None, None) => None,
     };
+    let format = command.writing.format.as_deref().map(file_format).transpose()?;
+    let write = Write::new(command.output.clone(), command.output.display().to_string(), layout, format)?;
     let in_receipt = command.receipt.is_some() && command.set_aside.is_none();
     let set_aside = command.set_aside.clone().unwrap_or_else(|| beside(&command.output, "set-aside"));
     Ok(Job {
@@ -76,7 +79,7 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
         require: requirement(command.require.as_deref())?,
         pick: pick(command),
         select: command.condition.as_deref().map(Selection::parse).transpose()?,
-        writes: vec![Write { file: command.output.clone(), shown: command.output.display().to_string(), layout }],
+        writes: vec![write],
         sort: command.sort.as_deref().map_or(Ok(Vec::new()), sort_columns)?,
         receipt: command.receipt.clone(),
         set_aside: (!in_receipt).then_some(set_aside),
@@ -154,24 +157,20 @@ pub fn requirement(names: Option<&[String]>) -> Result<Requirement> {
     Ok(requirement)
 }
 
-/// The layout that `--columns` asks for: fields, headers, `in walkers`.
+/// The layout that `--columns` asks for: fields, headers, `in walkers`, each perhaps under another name.
 pub fn layout_of(columns: &[String]) -> Result<Layout> {
-    let column = |name: &String| {
-        let name = name.trim();
-        Ok(LayoutColumn { content: Content::from_text(name)?, ..LayoutColumn::of_column(name) })
-    };
-    Ok(Layout {
-        name: "--columns".to_owned(),
-        columns: columns.iter().map(column).collect::<Result<_>>()?,
-        defuse: true,
-        on_violation: OnViolation::SetAside,
-        sort: Vec::new(),
-    })
+    let columns: Vec<LayoutColumn> = columns.iter().map(|text| LayoutColumn::parse(text)).collect::<Result<_>>()?;
+    for (place, column) in columns.iter().enumerate() {
+        if columns[..place].iter().any(|other| other.name == column.name) {
+            let what = format!("--columns has two columns \"{}\"", column.name);
+            return Err(wrong_use(what, "give one another name: \"Second=city\""));
+        }
+    }
+    Ok(Layout::new("--columns", columns))
 }
 
-/// `spring.csv` → `spring.set-aside.csv`.
+/// `spring.csv` → `spring.set-aside.csv`. What is set aside is CSV, whatever the format of the file that it lies beside.
 pub fn beside(output: &Path, what: &str) -> PathBuf {
     let stem = output.file_stem().unwrap_or_default().to_string_lossy();
-    let ending = output.extension().map_or("csv".into(), |ending| ending.to_string_lossy());
-    output.with_file_name(format!("{stem}.{what}.{ending}"))
+    output.with_file_name(format!("{stem}.{what}.csv"))
 }

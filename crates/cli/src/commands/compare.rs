@@ -9,9 +9,10 @@ use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
 use pebblebank_core::job::file::read_layout;
-use pebblebank_core::job::named::{list_key, sort_columns};
+use pebblebank_core::job::named::{file_format, list_key, sort_columns};
 use pebblebank_core::job::pattern::FilePattern;
 use pebblebank_core::job::sources::ReadFiles;
+use pebblebank_core::run::Setting;
 use pebblebank_core::run::setting::wrong_use;
 use pebblebank_core::select::condition::Selection;
 use pebblebank_core::tasks::compare::mark::mark;
@@ -25,7 +26,7 @@ pub fn compare_lists(command: &Compare, shared: &Shared) -> Result<Said, Error> 
     let now = Now::read();
     let wishes = wishes(command, shared, &now)?;
     let drawn = Drawn::new(!shared.quiet && !shared.json);
-    let setting = setting(shared, command.dry_run, &now);
+    let setting = Setting { preview_rows: command.writing.preview, ..setting(shared, command.dry_run, &now) };
     let compared = if command.mark { mark(&wishes, &setting, &drawn) } else { compare(&wishes, &setting, &drawn) };
     drawn.finish();
     let compared = compared?;
@@ -53,6 +54,7 @@ fn wishes(command: &Compare, shared: &Shared, now: &Now) -> Result<CompareWishes
         select: command.condition.as_deref().map(Selection::parse).transpose()?,
         output: command.output.clone(),
         layout,
+        format: command.writing.format.as_deref().map(file_format).transpose()?,
         sort: command.sort.as_deref().map_or(Ok(Vec::new()), sort_columns)?,
         set_aside: command.set_aside.clone(),
         replace: command.replace,

@@ -3,7 +3,7 @@
 use crate::arguments::{Arguments, Command, Demo, Remembered, Shared};
 use crate::commands::bank::bank_at;
 use crate::commands::memory::recall;
-use crate::commands::run::do_job;
+use crate::commands::run::{DryRun, do_job};
 use crate::finish::Said;
 use crate::render::Screen;
 use crate::render::tally::suppression;
@@ -26,7 +26,7 @@ pub fn demo(command: &Demo, shared: &Shared) -> Result<Said> {
     let mut job = job::file::read(&path, &now.today)?;
     job.replace = true;
     let job = recall(job, &Remembered::default(), false, &shared, &now)?;
-    let mut said = do_job(&job, false, &shared, &now, "")?;
+    let mut said = do_job(&job, DryRun { is_wanted: false, preview: 0 }, &shared, &now, "")?;
     let other = other_client(folder, &shared, &now)?;
     if !shared.json && !shared.quiet {
         let intro = introduction(folder, &files);

@@ -8,7 +8,7 @@ use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
 use pebblebank_core::job::named::guard;
 use pebblebank_core::job::{self, Job};
-use pebblebank_core::run;
+use pebblebank_core::run::{self, Setting};
 use pebblebank_table::Error;
 
 /// Reads the job file and does the job.
@@ -20,17 +20,27 @@ pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
     for name in &command.accepting.accept {
         job.guards.accept.add(guard(name)?, None);
     }
-    let exists = job.writes.iter().map(|write| &write.file).chain(&job.receipt).any(|output| output.exists());
+    let exists = job.writes.iter().map(|write| &write.first_file).chain(&job.receipt).any(|output| output.exists());
     let replace = if exists { " --replace" } else { "" };
     let again = format!("pebblebank run {}{replace}", command.job.display());
     let job = recall(job, &command.remembered, command.dry_run, shared, &now)?;
-    do_job(&job, command.dry_run, shared, &now, &again)
+    let dry_run = DryRun { is_wanted: command.dry_run, preview: command.preview };
+    do_job(&job, dry_run, shared, &now, &again)
+}
+
+/// Whether nothing is to be written, and how many rows are shown instead.
+#[derive(Debug, Clone, Copy)]
+pub struct DryRun {
+    /// Whether nothing is written.
+    pub is_wanted: bool,
+    /// How many of the first rows are shown then.
+    pub preview: usize,
 }
 
 /// Does a job and says what came of it. `again` is the command to type for the same without `--dry-run`.
-pub fn do_job(job: &Job, dry_run: bool, shared: &Shared, now: &Now, again: &str) -> Result<Said, Error> {
+pub fn do_job(job: &Job, dry_run: DryRun, shared: &Shared, now: &Now, again: &str) -> Result<Said, Error> {
     let drawn = Drawn::new(!shared.quiet && !shared.json);
-    let finished = run::run(job, &setting(shared, dry_run, now), &drawn);
+    let finished = run::run(job, &Setting { preview_rows: dry_run.preview, ..setting(shared, dry_run.is_wanted, now) }, &drawn);
     drawn.finish();
     let mut finished = finished?;
     let status = if finished.tripped.is_empty() { 0 } else { 3 };

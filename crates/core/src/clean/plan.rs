@@ -24,6 +24,8 @@ pub struct CleaningWishes {
     pub blank_words: Arc<BlankWords>,
     /// Whether contacts with a role address get a tag.
     pub tags_roles: bool,
+    /// Whether the job gives people tags, so that there must be a column for them.
+    pub gives_tags: bool,
 }
 
 /// A column that is cleaned.
@@ -190,7 +192,7 @@ impl CleaningPlan {
                 Field::FullName if has(Field::FirstName) && has(Field::LastName) => Derived::WholeName,
                 Field::PostalCode if has(Field::City) => Derived::PostalCode,
                 Field::Region if has(Field::City) => Derived::Region,
-                Field::Tags if self.wishes.tags_roles => Derived::Tags,
+                Field::Tags if self.wishes.tags_roles || self.wishes.gives_tags => Derived::Tags,
                 _ => continue,
             };
             self.map.derive(*field);

@@ -4,9 +4,11 @@
 
 pub mod file;
 pub mod guard;
+mod layout_parts;
 pub mod lists;
 pub mod memory;
 pub mod named;
+mod one_or_several;
 mod parts;
 pub mod pattern;
 pub mod remembering;
@@ -20,6 +22,9 @@ use crate::require::Requirement;
 
 pub use guard::{Accepted, Guard};
 pub use pattern::FilePattern;
+use pebblebank_formats::writing::{FileForm, FileFormat};
+use pebblebank_formats::writing::file_writer::first_name;
+use pebblebank_formats::writing::form::format_of;
 use pebblebank_values::ColumnRef;
 
 use crate::clean::replace::Replacement;
@@ -76,6 +81,8 @@ pub struct Job {
     pub select: Option<Selection>,
     /// How many of those; none for all.
     pub pick: Option<Pick>,
+    /// Tags that people are given for the files that are written.
+    pub tags: Vec<TagRule>,
     /// What is written.
     pub writes: Vec<Write>,
     /// Limits that stop the run.
@@ -111,12 +118,59 @@ pub enum Mode {
 /// A file to write and its shape.
 #[derive(Debug, Clone)]
 pub struct Write {
-    /// Where to.
+    /// Where to; where a file may hold only so much, what the numbered files are named after.
     pub file: PathBuf,
     /// As receipts name it.
     pub shown: String,
     /// The shape; none for the known fields that any source has, then the extra columns.
     pub layout: Option<Layout>,
+    /// The form of the file.
+    pub form: FileForm,
+    /// The first of the files that are written; the only one unless a file may hold only so much.
+    pub first_file: PathBuf,
+    /// Who of those that are written stands in this file; none for all.
+    pub condition: Option<Selection>,
+}
+
+impl Write {
+    /// A file in the form that `said`, its name and its layout ask for.
+    ///
+    /// # Errors
+    ///
+    /// Where they contradict each other, or the layout asks for what the format does not have.
+    pub fn new(
+        file: PathBuf,
+        shown: impl Into<String>,
+        layout: Option<Layout>,
+        said: Option<FileFormat>,
+    ) -> Result<Write> {
+        let wishes = layout.as_ref().map(|layout| layout.form.clone()).unwrap_or_default();
+        if let (Some(said), Some(of_layout)) = (said, wishes.format.filter(|format| Some(*format) != said)) {
+            let what = format!("the format is said to be {}, and the layout says {}", said.name(), of_layout.name());
+            return Err(Error::new(ErrorKind::Job, what, "take one of them out"));
+        }
+        let form = wishes.form(format_of(&file, said.or(wishes.format))?)?;
+        if let Some(layout) = &layout {
+            layout.fits(&form)?;
+        }
+        let first_file = first_name(&file, &form);
+        Ok(Write { file, shown: shown.into(), layout, form, first_file, condition: None })
+    }
+
+    /// A file that holds rows as the command writes them itself: delimited text, whatever its name.
+    pub fn as_copied(file: PathBuf, shown: impl Into<String>) -> Write {
+        let first_file = file.clone();
+        Write { file, shown: shown.into(), layout: None, form: FileForm::default(), first_file, condition: None }
+    }
+}
+
+/// A tag that some people are given.
+#[derive(Debug, Clone)]
+pub struct TagRule {
+    /// The tag.
+    pub name: String,
+    /// Who gets it.
+    pub condition: Selection,
 }
 
 /// How many of those who could be written are.
@@ -165,6 +219,7 @@ impl Job {
             require: Requirement::default(),
             select: None,
             pick: None,
+            tags: Vec::new(),
             writes: Vec::new(),
             guards: Guards::default(),
             receipt: None,
@@ -253,7 +308,8 @@ impl Job {
 
     /// What conditions and layouts need to know of the job.
     pub fn facts(&self) -> JobFacts<'_> {
-        JobFacts { today: self.today, country: self.country, blank_words: &self.clean.blank_words, lists: self }
+        let (blank_words, gives_tags) = (&self.clean.blank_words, !self.tags.is_empty());
+        JobFacts { today: self.today, country: self.country, blank_words, lists: self, gives_tags }
     }
 
     /// The names of lists and sources that conditions and layouts ask about.
@@ -263,7 +319,13 @@ impl Job {
             Content::Membership(membership) => Some(membership.list.as_str()),
             _ => None,
         });
-        self.select.iter().flat_map(Selection::lists).chain(of_layouts)
+        self.conditions_of_people().flat_map(Selection::lists).chain(of_layouts)
+    }
+
+    /// The conditions on people: whom the job picks, who stands in which file, and who gets which tag.
+    pub fn conditions_of_people(&self) -> impl Iterator<Item = &Selection> {
+        let of_files = self.writes.iter().filter_map(|write| write.condition.as_ref());
+        self.select.iter().chain(of_files).chain(self.tags.iter().map(|tag| &tag.condition))
     }
 
     /// Whether it matters which sources a person is in.
@@ -283,7 +345,8 @@ impl Job {
         let written = layouts.flat_map(|layout| &layout.columns).flat_map(|column| column.content.columns());
         let conditions = self.sources.iter().filter_map(|source| source.condition.as_ref());
         let conditions =
-            conditions.chain(self.lists.iter().filter_map(|list| list.files()?.condition.as_ref())).chain(&self.select);
+            conditions.chain(self.lists.iter().filter_map(|list| list.files()?.condition.as_ref()));
+        let conditions = conditions.chain(self.conditions_of_people());
         let asked = conditions.flat_map(Selection::columns).map(|column| column.name().to_owned());
         let keys = self.sources.iter().filter_map(|source| source.same.as_ref()).flatten();
         let keys = keys.flat_map(|key| &key.columns).chain(self.person.columns());
@@ -345,7 +408,7 @@ impl Job {
 
     /// All that the job writes, the receipt last.
     pub fn outputs(&self) -> impl Iterator<Item = &PathBuf> {
-        self.writes.iter().map(|write| &write.file).chain(&self.set_aside).chain(&self.receipt)
+        self.writes.iter().map(|write| &write.first_file).chain(&self.set_aside).chain(&self.receipt)
     }
 }
 

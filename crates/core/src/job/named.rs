@@ -5,6 +5,7 @@ use super::lists::ListKey;
 use crate::layout::SortColumn;
 use crate::person::same::{PersonKey, Survivor};
 use crate::suppress::reason::Reason;
+use pebblebank_formats::writing::FileFormat;
 use pebblebank_table::error::closest;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::{ColumnRef, Field, Rule};
@@ -79,6 +80,14 @@ pub fn sort_columns(text: &str) -> Result<Vec<SortColumn>> {
         Ok(SortColumn { column: ColumnRef::new(name), is_descending })
     };
     text.split(',').map(column).collect()
+}
+
+/// The format of this name, in which files are written.
+pub fn file_format(name: &str) -> Result<FileFormat> {
+    name.parse().map_err(|_| {
+        let known: Vec<&str> = FileFormat::VARIANTS.iter().map(|format| format.name()).collect();
+        unknown_name(name, "no format that is written", &known, "write one of those")
+    })
 }
 
 /// The error for a name that is none of those known; `otherwise` is the advice where none is close.

@@ -1,6 +1,8 @@
 //! The parts of a job file as TOML has them; [`super::file`] makes a job of them.
 
 use pebblebank_values::date::DateOrder;
+use crate::job::layout_parts::LayoutPart;
+use crate::job::one_or_several::Headers;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::path::PathBuf;
@@ -36,6 +38,8 @@ pub(super) struct JobFile {
     pub(super) guard: GuardPart,
     #[serde(default)]
     pub(super) write: Vec<WritePart>,
+    #[serde(default)]
+    pub(super) tag: Vec<TagPart>,
     #[serde(default)]
     pub(super) layout: BTreeMap<String, LayoutPart>,
 }
@@ -201,23 +205,6 @@ macro_rules! overruled {
     };
 }
 
-/// One header, or several.
-#[derive(Deserialize, Clone)]
-#[serde(untagged)]
-pub(super) enum Headers {
-    One(String),
-    Several(Vec<String>),
-}
-
-impl Headers {
-    pub(super) fn into_vec(self) -> Vec<String> {
-        match self {
-            Headers::One(header) => vec![header],
-            Headers::Several(headers) => headers,
-        }
-    }
-}
-
 #[derive(Deserialize, Clone, Copy)]
 #[serde(rename_all = "kebab-case")]
 pub(super) enum DateOrderPart {
@@ -356,41 +343,17 @@ pub(super) struct GuardPart {
 pub(super) struct WritePart {
     pub(super) file: String,
     pub(super) layout: Option<String>,
+    pub(super) format: Option<String>,
+    #[serde(rename = "where")]
+    pub(super) condition: Option<String>,
 }
 
-#[derive(Deserialize, Clone)]
+#[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
-pub(super) struct LayoutPart {
-    pub(super) columns: Vec<LayoutColumnPart>,
-    #[serde(default = "yes")]
-    pub(super) defuse: bool,
-    pub(super) on_violation: Option<OnViolationPart>,
-    pub(super) sort: Option<String>,
-}
-
-fn yes() -> bool {
-    true
-}
-
-#[derive(Deserialize, Clone, Copy)]
-#[serde(rename_all = "kebab-case")]
-pub(super) enum OnViolationPart {
-    SetAside,
-    Stop,
-}
-
-#[derive(Deserialize, Clone)]
-#[serde(deny_unknown_fields)]
-pub(super) struct LayoutColumnPart {
+pub(super) struct TagPart {
     pub(super) name: String,
-    pub(super) from: Option<String>,
-    pub(super) constant: Option<String>,
-    pub(super) form: Option<String>,
-    pub(super) yes: Option<String>,
-    pub(super) no: Option<String>,
-    pub(super) otherwise: Option<String>,
-    #[serde(default)]
-    pub(super) required: bool,
+    #[serde(rename = "where")]
+    pub(super) condition: String,
 }
 
 pub(super) use overruled;

@@ -1,11 +1,16 @@
 //! The exact shape of a file to be written, as the job says it.
 
+pub mod demands;
 pub mod plan;
 pub mod receipt;
 pub mod sort;
 
+use demands::Demands;
+use pebblebank_formats::writing::sheet::SHEET_COLUMNS;
+use pebblebank_formats::writing::wishes::FormWishes;
+use pebblebank_formats::writing::{FileForm, FileFormat};
 use pebblebank_table::{Error, ErrorKind, Result};
-use pebblebank_values::ColumnRef;
+use pebblebank_values::{ColumnRef, Field};
 use pebblebank_values::date_format::DateFormat;
 use pebblebank_values::place::PlaceForm;
 
@@ -22,6 +27,41 @@ pub struct Layout {
     pub on_violation: OnViolation,
     /// What rows are sorted by; empty for the order in which they were read.
     pub sort: Vec<SortColumn>,
+    /// The format of the file, and how rows and cells stand in it.
+    pub form: FormWishes,
+    /// Whether numbers have a comma before their decimals.
+    pub decimal_comma: bool,
+}
+
+impl Layout {
+    /// A layout of these columns, as CSV.
+    pub fn new(name: impl Into<String>, columns: Vec<LayoutColumn>) -> Layout {
+        Layout {
+            name: name.into(),
+            columns,
+            defuse: true,
+            on_violation: OnViolation::SetAside,
+            sort: Vec::new(),
+            form: FormWishes::default(),
+            decimal_comma: false,
+        }
+    }
+
+    /// Checks whether its columns can stand in a file of this form.
+    pub fn fits(&self, form: &FileForm) -> Result<()> {
+        let wrong = |what: String, advice: &str| Err(Error::new(ErrorKind::Job, what, advice));
+        if form.format == FileFormat::Xlsx && self.columns.len() > SHEET_COLUMNS {
+            let what = format!("{} has {} columns, and a sheet holds {SHEET_COLUMNS}", self.name, self.columns.len());
+            return wrong(what, "write .csv, or fewer columns");
+        }
+        let is_address = |column: &LayoutColumn| column.content == Content::Column(ColumnRef::Field(Field::Email));
+        let is_line = matches!(self.columns.as_slice(), [first] | [first, _] if is_address(first));
+        if form.format == FileFormat::RecipientLine && !is_line {
+            let what = format!("a recipient line holds addresses, and names where they are wanted; {} has other columns", self.name);
+            return wrong(what, "write email as the first column, and at most a name as the second, as in \"email, full_name\"");
+        }
+        Ok(())
+    }
 }
 
 /// A column that rows are sorted by, and in which direction.
@@ -56,13 +96,34 @@ pub struct LayoutColumn {
     pub otherwise: Option<String>,
     /// Whether it must be filled.
     pub required: bool,
+    /// What its texts must be, and what becomes of others.
+    pub demands: Demands,
 }
 
 impl LayoutColumn {
+    /// A column as it is said in few words: `email`, `in walkers`, or under another name `Email Address=email`.
+    ///
+    /// ```
+    /// use pebblebank_core::layout::LayoutColumn;
+    /// assert_eq!(LayoutColumn::parse("Email Address = email").unwrap().name, "Email Address");
+    /// assert_eq!(LayoutColumn::parse("city").unwrap().name, "city");
+    /// assert!(LayoutColumn::parse("=email").is_err());
+    /// ```
+    pub fn parse(text: &str) -> Result<LayoutColumn> {
+        let (name, from) = text.split_once('=').unwrap_or((text, text));
+        let (name, from) = (name.trim(), from.trim());
+        if name.is_empty() || from.is_empty() {
+            let what = format!("\"{text}\" names no column");
+            return Err(Error::new(ErrorKind::Job, what, "write email, or \"Email Address=email\" for another name"));
+        }
+        Ok(LayoutColumn { content: Content::from_text(from)?, ..LayoutColumn::of_column(name) })
+    }
+
     /// The field or column of that name, under its name.
     pub fn of_column(name: &str) -> LayoutColumn {
         let content = Content::Column(ColumnRef::new(name));
-        LayoutColumn { name: name.to_owned(), content, form: None, otherwise: None, required: false }
+        let demands = Demands::default();
+        LayoutColumn { name: name.to_owned(), content, form: None, otherwise: None, required: false, demands }
     }
 }
 
@@ -75,6 +136,56 @@ pub enum Form {
     Date(DateFormat),
     /// Consent: this word for people who opted in, nothing for all others.
     OptedIn(String),
+    /// A yes or no, or consent: in these words.
+    YesNo {
+        /// For a yes, and for people who opted in.
+        yes: String,
+        /// For a no, and for people who refused.
+        no: String,
+    },
+    /// In this letter case.
+    Case(LetterCase),
+    /// An address with its domain as A-labels (RFC 5890).
+    ALabel,
+}
+
+/// The letter case of a text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LetterCase {
+    /// CAPITALS.
+    Upper,
+    /// Small letters.
+    Lower,
+    /// A Capital Before Each Word; the other letters small.
+    Title,
+}
+
+impl LetterCase {
+    /// The text in this case.
+    ///
+    /// ```
+    /// use pebblebank_core::layout::LetterCase;
+    /// assert_eq!(LetterCase::Title.of("anne-marie o'BRIEN"), "Anne-Marie O'Brien");
+    /// ```
+    pub fn of(self, text: &str) -> String {
+        match self {
+            LetterCase::Upper => text.to_uppercase(),
+            LetterCase::Lower => text.to_lowercase(),
+            LetterCase::Title => {
+                let mut titled = String::with_capacity(text.len());
+                let mut is_inside = false;
+                for character in text.chars() {
+                    if is_inside {
+                        titled.extend(character.to_lowercase());
+                    } else {
+                        titled.extend(character.to_uppercase());
+                    }
+                    is_inside = character.is_alphanumeric();
+                }
+                titled
+            }
+        }
+    }
 }
 
 /// What stands in a column.

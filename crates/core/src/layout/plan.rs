@@ -1,18 +1,25 @@
 //! A layout fitted to the columns of one file, and the way of a row through it.
 
+use super::demands::{Demands, TooLong, Unfit};
 use super::sort::SortPlan;
-use super::{Content, Form, Layout, Membership, Piece};
+use super::{Content, Form, Layout, LetterCase, Membership, OnViolation, Piece};
 use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::select::plan::JobFacts;
 use crate::suppress::marks::Mark;
+use pebblebank_formats::writing::encode::{has_all_characters, has_all_of, written_form};
+use pebblebank_formats::writing::form::Lacking;
+use pebblebank_formats::writing::row_buffer::RowBuffer;
+use pebblebank_formats::writing::sheet::fits_cell;
+use pebblebank_formats::writing::{FileForm, FileFormat};
+use pebblebank_table::Record;
 use pebblebank_table::csv::RawCells;
-use pebblebank_table::{CsvBuffer, Record};
+use pebblebank_values::address_syntax;
 use pebblebank_values::blank::BlankWords;
 use pebblebank_values::date::Date;
 use pebblebank_values::date_format::DateFormat;
 use pebblebank_values::place::{Country, PlaceForm};
-use pebblebank_values::{ColumnRef, Field, region};
+use pebblebank_values::{ColumnRef, Field, Kind, region, tags};
 use std::borrow::Cow;
 use std::sync::Arc;
 
@@ -20,7 +27,10 @@ use std::sync::Arc;
 #[derive(Debug, Clone)]
 pub struct LayoutPlan {
     columns: Vec<CellPlan>,
-    has_required: bool,
+    /// Whether a row can fail to fit.
+    is_demanding: bool,
+    on_violation: OnViolation,
+    form: FileForm,
     sort: SortPlan,
     blank_words: Arc<BlankWords>,
 }
@@ -32,6 +42,20 @@ struct CellPlan {
     form: Option<FormPlan>,
     otherwise: Option<String>,
     required: bool,
+    demands: Option<Demands>,
+}
+
+/// Why a row does not fit a layout.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Violation {
+    /// The column and what is wrong, for the receipt.
+    pub details: String,
+    /// The column.
+    pub column: String,
+    /// What is wrong with it.
+    pub fault: String,
+    /// Whether the run stops at it.
+    pub stops: bool,
 }
 
 #[derive(Debug, Clone)]
@@ -41,6 +65,8 @@ enum ContentPlan {
     Template(Vec<PiecePlan>),
     /// One text for people who are marked with this, another one for those who are not.
     Membership(Mark, Membership),
+    /// The contact's tags, and those that the job gives it.
+    Tags(ValueSource),
     /// The cells that the header has no column for; it has this many.
     Surplus(usize),
 }
@@ -58,11 +84,15 @@ enum FormPlan {
     Region { form: PlaceForm, country: ValueSource, otherwise: Option<Country> },
     Date(DateFormat),
     OptedIn(String),
+    YesNo { yes: String, no: String, is_consent: bool },
+    Case(LetterCase),
+    ALabel,
+    DecimalComma,
 }
 
 impl LayoutPlan {
-    /// Fits a layout of a job to the cleaned records of a file.
-    pub fn new(layout: &Layout, map: &ColumnMap, is_receipt: bool, facts: JobFacts) -> LayoutPlan {
+    /// Fits a layout of a job, which gives a file of this form, to the cleaned records of a file.
+    pub fn new(layout: &Layout, form_of_file: &FileForm, map: &ColumnMap, is_receipt: bool, facts: JobFacts) -> LayoutPlan {
         let source = |column: &ColumnRef| ValueSource::new(column, map, is_receipt);
         let form = |form: &Form, content: &Content| match (form, content) {
             (Form::Place(form), Content::Column(ColumnRef::Field(Field::Region))) => {
@@ -72,11 +102,25 @@ impl LayoutPlan {
             (Form::Place(form), _) => FormPlan::Country(*form),
             (Form::Date(format), _) => FormPlan::Date(format.clone()),
             (Form::OptedIn(word), _) => FormPlan::OptedIn(word.clone()),
+            (Form::YesNo { yes, no }, content) => {
+                let is_consent = *content == Content::Column(ColumnRef::Field(Field::Consent));
+                FormPlan::YesNo { yes: yes.clone(), no: no.clone(), is_consent }
+            }
+            (Form::Case(case), _) => FormPlan::Case(*case),
+            (Form::ALabel, _) => FormPlan::ALabel,
         };
+        let is_number = |content: &Content| match content {
+            Content::Column(ColumnRef::Extra(extra)) => map.headers.column(&extra.folded).is_some_and(|column| {
+                map.own.iter().any(|(own, kind)| *own == column && *kind == Kind::Number)
+            }),
+            _ => false,
+        };
+        let decimal = |content: &Content| (layout.decimal_comma && is_number(content)).then_some(FormPlan::DecimalComma);
         let columns: Vec<CellPlan> = layout
             .columns
             .iter()
-            .map(|column| CellPlan {
+            .enumerate()
+            .map(|(place, column)| CellPlan {
                 name: column.name.clone(),
                 content: match &column.content {
                     Content::Constant(text) => ContentPlan::Constant(text.clone()),
@@ -85,6 +129,9 @@ impl LayoutPlan {
                         let mark =
                             facts.lists.mark_named(&membership.list).expect("the job was checked to have the list");
                         ContentPlan::Membership(mark, membership.clone())
+                    }
+                    Content::Column(column) if facts.gives_tags && *column == ColumnRef::Field(Field::Tags) => {
+                        ContentPlan::Tags(source(column))
                     }
                     Content::Column(column) => ContentPlan::Value(source(column)),
                     Content::Template(template) => ContentPlan::Template(
@@ -98,24 +145,65 @@ impl LayoutPlan {
                             .collect(),
                     ),
                 },
-                form: column.form.as_ref().map(|wanted| form(wanted, &column.content)),
+                form: column.form.as_ref().map(|wanted| form(wanted, &column.content)).or_else(|| decimal(&column.content)),
                 otherwise: column.otherwise.clone(),
-                required: column.required,
+                // A recipient without an address is none.
+                required: column.required || (place == 0 && form_of_file.format == FileFormat::RecipientLine),
+                demands: (!column.demands.is_nothing()).then(|| column.demands.clone()),
             })
             .collect();
         let sort = SortPlan::new(&layout.sort, map, is_receipt, facts.blank_words);
         let blank_words = Arc::clone(facts.blank_words);
-        LayoutPlan { has_required: columns.iter().any(|column| column.required), columns, sort, blank_words }
+        let is_demanding = columns.iter().any(|column| column.required || column.demands.is_some())
+            || !has_all_characters(form_of_file.encoding)
+            || form_of_file.format == FileFormat::Xlsx;
+        let (on_violation, form) = (layout.on_violation, form_of_file.clone());
+        LayoutPlan { columns, is_demanding, on_violation, form, sort, blank_words }
     }
 
-    /// The name of the first required column that would stay blank.
-    pub fn violation(&self, record: &Record, address: &[u8], marks: &[Mark]) -> Option<&str> {
-        if !self.has_required {
+    /// The first column that the row would not fit.
+    pub fn violation(&self, row: &Row) -> Option<Violation> {
+        if !self.is_demanding {
             return None;
         }
-        let row = Row { record, address, marks, blank_words: &self.blank_words };
-        let stays_blank = |column: &&CellPlan| column.required && column.is_blank(&row);
-        self.columns.iter().find(stays_blank).map(|column| column.name.as_str())
+        self.columns.iter().find_map(|column| self.violation_of(column, row))
+    }
+
+    fn violation_of(&self, column: &CellPlan, row: &Row) -> Option<Violation> {
+        let stops = self.on_violation == OnViolation::Stop;
+        let violation = |fault: String, stops: bool| {
+            let name = &column.name;
+            let details = if fault.is_empty() { name.clone() } else { format!("{name}: {fault}") };
+            let fault = if fault.is_empty() { "would stay blank".to_owned() } else { fault };
+            Some(Violation { details, column: name.clone(), fault, stops })
+        };
+        if column.required && column.is_blank(row, &self.blank_words) {
+            return violation(String::new(), stops);
+        }
+        let bytes = match column.text(row, &self.blank_words) {
+            CellText::OfJob(_) if column.demands.is_none() => return None,
+            CellText::OfJob(text) => Cow::Borrowed(text.as_bytes()),
+            CellText::OfRow(text) => text,
+        };
+        let text = std::str::from_utf8(&bytes).unwrap_or_default();
+        match column.demands.as_ref().and_then(|demands| demands.unfit(text)) {
+            Some(Unfit::NotAllowed) => return violation("none of the values that are allowed".to_owned(), stops),
+            Some(Unfit::Pattern) => return violation("does not look as it must".to_owned(), stops),
+            Some(Unfit::TooLong(most, then)) => {
+                return violation(format!("longer than {most} characters"), then == TooLong::Stop);
+            }
+            None => {}
+        }
+        if self.form.format == FileFormat::Xlsx && !fits_cell(text) {
+            return violation("cannot stand in a cell of a workbook".to_owned(), stops);
+        }
+        let lacking = if column.is_address() { Lacking::SetAside } else { self.form.lacking };
+        let fits = text.is_ascii()
+            || match lacking {
+                Lacking::SetAside => has_all_of(text, self.form.encoding),
+                Lacking::Nearest => written_form(text, self.form.encoding, lacking).is_some(),
+            };
+        if fits { None } else { violation(format!("has characters that {} lacks", self.form.encoding.name()), stops) }
     }
 
     /// What its rows are sorted by.
@@ -123,17 +211,22 @@ impl LayoutPlan {
         &self.sort
     }
 
-    /// Lays a contact out as a row of `out`; `marks` are those of its person.
-    pub fn lay_out(&self, record: &Record, address: &[u8], marks: &[Mark], cells: RawCells, out: &mut CsvBuffer) {
-        let row = Row { record, address, marks, blank_words: &self.blank_words };
+    /// Lays a contact out as a row of `out`. `cells` says whether its cells can be copied as they are.
+    pub fn lay_out(&self, row: &Row, cells: RawCells, out: &mut impl RowBuffer) {
+        let Row { record, address, .. } = *row;
         for column in &self.columns {
             match (&column.content, &column.otherwise, &column.form) {
-                (ContentPlan::Value(ValueSource::Address), ..) if !address.is_empty() => out.address(address),
-                (ContentPlan::Value(ValueSource::Column(plan)), None, None) if !plan.is_receipt => {
+                (ContentPlan::Value(ValueSource::Address), _, None) if !address.is_empty() && column.demands.is_none() => {
+                    out.address(address);
+                }
+                (ContentPlan::Value(ValueSource::Column(plan)), None, None)
+                    if !plan.is_receipt && column.demands.is_none() =>
+                {
                     out.raw(record.raw_cell(plan.column.0), cells);
                 }
-                _ => match column.text(&row) {
+                _ => match column.text(row, &self.blank_words) {
                     CellText::OfJob(text) => out.own_text(text.as_bytes()),
+                    CellText::OfRow(text) if column.is_address() => out.address(&text),
                     CellText::OfRow(text) => out.value(&text),
                 },
             }
@@ -142,12 +235,17 @@ impl LayoutPlan {
     }
 }
 
-/// A row that is laid out.
-struct Row<'a> {
-    record: &'a Record<'a>,
-    address: &'a [u8],
-    marks: &'a [Mark],
-    blank_words: &'a BlankWords,
+/// A contact that is laid out.
+#[derive(Debug, Clone, Copy)]
+pub struct Row<'a> {
+    /// Its record, cleaned and filled.
+    pub record: &'a Record<'a>,
+    /// Its address; empty where it cannot be used.
+    pub address: &'a [u8],
+    /// What its person is marked with.
+    pub marks: &'a [Mark],
+    /// The tags that the job gives it.
+    pub tags: &'a [&'a str],
 }
 
 /// What stands in a cell.
@@ -159,20 +257,24 @@ enum CellText<'a> {
 }
 
 impl CellPlan {
+    fn is_address(&self) -> bool {
+        matches!(self.content, ContentPlan::Value(ValueSource::Address))
+    }
+
     /// Whether the column stays blank; a word that stands for nothing is blank too.
-    fn is_blank(&self, row: &Row) -> bool {
-        match self.text(row) {
+    fn is_blank(&self, row: &Row, blank_words: &BlankWords) -> bool {
+        match self.text(row, blank_words) {
             CellText::OfJob(text) => text.is_empty(),
             CellText::OfRow(text) => {
-                let is_word = |source: &ValueSource| source.is_blank_word(&text, row.blank_words);
+                let is_word = |source: &ValueSource| source.is_blank_word(&text, blank_words);
                 text.is_empty() || matches!(&self.content, ContentPlan::Value(source) if is_word(source))
             }
         }
     }
 
     /// What stands in the column for this row.
-    fn text<'a>(&'a self, row: &Row<'a>) -> CellText<'a> {
-        let Row { record, address, marks, blank_words } = *row;
+    fn text<'a>(&'a self, row: &Row<'a>, blank_words: &BlankWords) -> CellText<'a> {
+        let Row { record, address, marks, tags } = *row;
         let text: Cow<[u8]> = match &self.content {
             ContentPlan::Constant(text) => return CellText::OfJob(text),
             ContentPlan::Membership(mark, membership) => {
@@ -180,18 +282,23 @@ impl CellPlan {
                 let otherwise = self.otherwise.as_ref().filter(|_| text.is_empty());
                 return CellText::OfJob(otherwise.unwrap_or(text));
             }
+            ContentPlan::Tags(source) => with_tags(&source.value(record, address), tags).into(),
             ContentPlan::Surplus(width) => record.raw_from(*width).into(),
             ContentPlan::Value(source) => {
-                let value = match &self.otherwise {
+                match &self.otherwise {
                     Some(_) => source.filled(record, address, blank_words),
                     None => source.value(record, address),
-                };
-                match &self.form {
-                    Some(form) => form.of(value, record),
-                    None => value,
                 }
             }
-            ContentPlan::Template(pieces) => fill(pieces, self.otherwise.is_some(), row).into(),
+            ContentPlan::Template(pieces) => fill(pieces, self.otherwise.is_some(), row, blank_words).into(),
+        };
+        let text = match &self.form {
+            Some(form) => form.of(text, record),
+            None => text,
+        };
+        let text = match &self.demands {
+            Some(demands) => demands.apply(text),
+            None => text,
         };
         match &self.otherwise {
             Some(otherwise) if text.is_empty() => CellText::OfJob(otherwise),
@@ -216,6 +323,14 @@ impl FormPlan {
                 own.or(*otherwise).and_then(|country| region::region(text, country, Some(*form))).map(str::to_owned)
             }
             FormPlan::OptedIn(word) => Some(if text == OPTED_IN { word.clone() } else { String::new() }),
+            FormPlan::YesNo { .. } if text.is_empty() => None,
+            FormPlan::YesNo { yes, .. } if text == "yes" || text == OPTED_IN => Some(yes.clone()),
+            // Whatever a status says, only who opted in is a yes.
+            FormPlan::YesNo { no, is_consent, .. } if text == "no" || *is_consent => Some(no.clone()),
+            FormPlan::YesNo { .. } => None,
+            FormPlan::Case(case) => Some(case.of(text)),
+            FormPlan::ALabel => address_syntax::with_a_labels(text),
+            FormPlan::DecimalComma => Some(text.replace('.', ",")),
             FormPlan::Date(format) => text.get(..10).and_then(Date::from_iso).map(|date| format.of(date)),
         };
         formed.map_or(value, |formed| formed.into_bytes().into())
@@ -224,14 +339,14 @@ impl FormPlan {
 
 /// Fills a template. Empty where `all_or_nothing` and one of its values is blank; else the blanks that
 /// empty values leave are closed up.
-fn fill(pieces: &[PiecePlan], all_or_nothing: bool, row: &Row) -> Vec<u8> {
+fn fill(pieces: &[PiecePlan], all_or_nothing: bool, row: &Row, blank_words: &BlankWords) -> Vec<u8> {
     let mut filled = Vec::new();
     let mut has_blank = false;
     for piece in pieces {
         match piece {
             PiecePlan::Text(text) => filled.extend_from_slice(text.as_bytes()),
             PiecePlan::Value(source) => {
-                let value = source.filled(row.record, row.address, row.blank_words);
+                let value = source.filled(row.record, row.address, blank_words);
                 has_blank |= value.is_empty();
                 filled.extend_from_slice(&value);
             }
@@ -242,6 +357,20 @@ fn fill(pieces: &[PiecePlan], all_or_nothing: bool, row: &Row) -> Vec<u8> {
         (true, true) => Vec::new(),
         (true, false) => close_up(&filled),
     }
+}
+
+/// Tags with those that are new to them added.
+fn with_tags(tags: &[u8], added: &[&str]) -> Vec<u8> {
+    let mut all = String::from_utf8_lossy(tags).into_owned();
+    for tag in added {
+        if !all.is_empty() {
+            all.push_str(tags::BETWEEN);
+        }
+        all.push_str(tag);
+    }
+    let mut united = String::with_capacity(all.len());
+    tags::clean(&all, ';', &mut united);
+    united.into_bytes()
 }
 
 /// One blank for each run of blanks, none at the ends.

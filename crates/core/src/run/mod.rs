@@ -40,5 +40,5 @@ pub fn run(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Fini
     let known = decide::decide(gathered, job, setting, observer)?;
     let written = write::write(job, &known, &mut outputs, setting, observer)?;
     let account = account::account(job, &known, written, &outputs, &earlier, setting)?;
-    account::finish(account, outputs, &earlier, job, observer)
+    account::finish(account, outputs, &earlier, observer)
 }

@@ -13,6 +13,8 @@ pub struct Setting {
     pub memory: u64,
     /// Whether nothing is to be put in place.
     pub dry_run: bool,
+    /// How many rows a preview shows.
+    pub preview_rows: usize,
     /// Where jobs that write nothing keep what cannot be read twice.
     pub spool_folder: PathBuf,
     /// When the run began (RFC 3339), for `run.json`.

@@ -397,6 +397,26 @@ pub struct WriteTally {
     pub file: String,
     /// The layout, where there is one.
     pub layout: Option<String>,
+    /// The format.
+    pub format: &'static str,
+    /// Whom it takes, where that is not everybody who is written.
+    #[serde(rename = "where")]
+    pub condition: Option<String>,
+    /// Its rows, without the header.
+    pub rows: u64,
+    /// How many of them stand in another import file too.
+    pub also_in_another: u64,
+    /// The numbered files that it came to, where a file may hold only so much.
+    pub files: Vec<PartTally>,
+    /// The sheets that it came to, where one did not hold all.
+    pub sheets: Option<usize>,
+}
+
+/// One of several files with numbered names.
+#[derive(Debug, Clone, Serialize)]
+pub struct PartTally {
+    /// Its path as given.
+    pub file: String,
     /// Its rows, without the header.
     pub rows: u64,
 }
@@ -414,14 +434,35 @@ impl Tally {
         if sum != self.all || !self.all.balances() {
             return Err(unbalanced("all sources together", &self.all));
         }
-        match self.written.iter().find(|file| file.rows != self.all.written) {
-            Some(file) => Err(Error::new(
-                ErrorKind::Unbalanced,
-                format!("{} would hold {} rows instead of {}", file.file, file.rows, self.all.written),
-                REPORT_IT,
-            )),
-            None => Ok(()),
+        for file in &self.written {
+            let is_whole = match file.condition {
+                None => file.rows == self.all.written,
+                Some(_) => file.rows <= self.all.written,
+            };
+            let of_parts: u64 = file.files.iter().map(|part| part.rows).sum();
+            if !is_whole || (!file.files.is_empty() && of_parts != file.rows) {
+                let wanted = if file.condition.is_some() { file.rows } else { self.all.written };
+                let what = format!("{} would hold {} rows instead of {wanted}", file.file, file.rows.max(of_parts));
+                return Err(Error::new(ErrorKind::Unbalanced, what, REPORT_IT));
+            }
         }
+        self.check_conditions()
+    }
+
+    /// Whoever is written stands in some file: where each has a condition, those in one file only and those in several make
+    /// up all.
+    fn check_conditions(&self) -> Result<()> {
+        if self.written.is_empty() || self.written.iter().any(|file| file.condition.is_none()) {
+            return Ok(());
+        }
+        let alone: u64 = self.written.iter().map(|file| file.rows - file.also_in_another.min(file.rows)).sum();
+        let shared: u64 = self.written.iter().map(|file| file.also_in_another).sum();
+        // Each of the others stands in two files at least.
+        if alone <= self.all.written && self.all.written - alone <= shared / 2 && (shared > 0 || alone == self.all.written) {
+            return Ok(());
+        }
+        let what = format!("{} contacts are written, and the import files do not hold each of them", self.all.written);
+        Err(Error::new(ErrorKind::Unbalanced, what, REPORT_IT))
     }
 }
 

@@ -24,6 +24,8 @@ pub struct JobFacts<'a> {
     pub blank_words: &'a Arc<BlankWords>,
     /// The lists and sources by name.
     pub lists: &'a dyn NamedMarks,
+    /// Whether the job gives people tags.
+    pub gives_tags: bool,
 }
 
 /// A selection, with the columns of one file.

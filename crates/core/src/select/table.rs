@@ -25,7 +25,7 @@ impl TableSelection {
     pub fn new(selection: &Selection, headers: &[&str], today: Date) -> Result<TableSelection> {
         check(&selection.condition, headers)?;
         let map = ColumnMap::of_extras(headers.iter().map(|header| (*header).to_owned()).collect());
-        let facts = JobFacts { today, country: None, blank_words: &Arc::default(), lists: &NoNames };
+        let facts = JobFacts { today, country: None, blank_words: &Arc::default(), lists: &NoNames, gives_tags: false };
         let plan = SelectionPlan::new(selection, &map, false, facts);
         Ok(TableSelection { plan, buffer: RecordBuffer::default(), cell: CsvBuffer::new(Defusing::Off) })
     }

@@ -143,7 +143,7 @@ fn job(wishes: &AgainstWishes) -> Job {
         scope: wishes.scope.clone(),
         remembered: wishes.remembered.clone(),
         require: Requirement { fields: Vec::new(), ..Requirement::default() },
-        writes: vec![Write { file: wishes.output.clone(), shown, layout: None }],
+        writes: vec![Write::as_copied(wishes.output.clone(), shown)],
         set_aside: Some(wishes.set_aside.clone()),
         replace: wishes.replace,
         ..Job::new("suppress", wishes.today)

@@ -17,6 +17,7 @@ use pebblebank_core::run::finished::Finished;
 use pebblebank_core::run::tally::{Outcome, TrippedGuard};
 use remarks::{near_duplicates, preview, where_to_look};
 use rows::sources;
+use std::path::PathBuf;
 
 /// The whole report. `again` is the command to type after a dry run.
 pub fn finished(finished: &Finished, again: &str, screen: &Screen) -> String {
@@ -47,14 +48,23 @@ pub fn finished(finished: &Finished, again: &str, screen: &Screen) -> String {
     text
 }
 
+/// More files than this are not named one by one.
+const FILES_NAMED: usize = 3;
+
 fn headline(finished: &Finished, screen: &Screen) -> String {
     let tally = &finished.tally;
-    let files: Vec<String> = finished.imports.iter().map(|file| file.display().to_string()).collect();
+    let shown = |path: &PathBuf| path.display().to_string();
+    let files = match finished.imports.as_slice() {
+        [first, .., last] if finished.imports.len() > FILES_NAMED => {
+            format!("{} files, from {} to {}", finished.imports.len(), shown(first), shown(last))
+        }
+        files => files.iter().map(shown).collect::<Vec<_>>().join(", "),
+    };
     let contacts = counted(tally.all.written, "contact");
     let (tone, text) = match tally.outcome {
-        Outcome::Written => (Tone::Good, format!("{contacts} written to {}", files.join(", "))),
+        Outcome::Written => (Tone::Good, format!("{contacts} written to {files}")),
         Outcome::DryRun => {
-            (Tone::Good, format!("{contacts} would be written to {} (a dry run: nothing was)", files.join(", ")))
+            (Tone::Good, format!("{contacts} would be written to {files} (a dry run: nothing was)"))
         }
         Outcome::Stopped => (Tone::Bad, "stopped by a guard; no import file was written".to_owned()),
     };

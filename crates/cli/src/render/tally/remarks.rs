@@ -3,8 +3,9 @@
 use crate::render::table::{Side, Table};
 use crate::render::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
 use pebblebank_core::run::finished::Finished;
-use pebblebank_core::run::tally::{Outcome, Tally};
+use pebblebank_core::run::tally::{Outcome, Tally, WriteTally};
 use pebblebank_table::observe::{Finding, Weight};
+use std::path::PathBuf;
 
 /// How many findings of a kind are shown; the receipt has them all.
 pub(super) const FINDINGS_SHOWN: usize = 12;
@@ -89,11 +90,37 @@ pub(super) fn tally_has_conflicts(finished: &Finished) -> bool {
     finished.tally.fill.is_some_and(|fill| fill.conflicts > 0)
 }
 
+/// More files of one import than this are not listed one by one.
+const FILES_LISTED: usize = 4;
+
+/// The files of one import file, with how many contacts each has.
+fn import_files<'a>(file: &WriteTally, paths: &mut impl Iterator<Item = &'a PathBuf>) -> Vec<(String, String)> {
+    let whom = file.condition.as_ref().map_or(String::new(), |condition| format!(", {}", safe(condition, 40)));
+    let also = match file.also_in_another {
+        0 => String::new(),
+        also if also == file.rows => "; all in another file too".to_owned(),
+        also => format!("; {} in another file too", number(also)),
+    };
+    let sheets = file.sheets.map_or(String::new(), |sheets| format!(", on {sheets} sheets"));
+    let contacts = |rows: u64| format!("{} to import{sheets}{whom}{also}", counted(rows, "contact"));
+    if file.files.is_empty() {
+        return paths.take(1).map(|path| (path.display().to_string(), contacts(file.rows))).collect();
+    }
+    let all: Vec<&PathBuf> = paths.take(file.files.len()).collect();
+    if all.len() <= FILES_LISTED {
+        return all.iter().zip(&file.files).map(|(path, part)| (path.display().to_string(), contacts(part.rows))).collect();
+    }
+    let (first, last) = (all[0], all[all.len() - 1]);
+    let last = last.file_name().unwrap_or_default().to_string_lossy();
+    vec![(format!("{} … {last}", first.display()), format!("{} in {} files", contacts(file.rows), all.len()))]
+}
+
 pub(super) fn where_to_look(finished: &Finished, again: &str, screen: &Screen) -> String {
     let mut rows: Vec<(String, String)> = Vec::new();
     if finished.tally.outcome == Outcome::Written {
-        for (path, file) in finished.imports.iter().zip(&finished.tally.written) {
-            rows.push((path.display().to_string(), format!("{} to import", counted(file.rows, "contact"))));
+        let mut paths = finished.imports.iter();
+        for file in &finished.tally.written {
+            rows.extend(import_files(file, &mut paths));
         }
     }
     if let Some(file) = &finished.set_aside {

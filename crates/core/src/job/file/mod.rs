@@ -5,9 +5,10 @@ mod lists;
 mod reading;
 
 use super::guard::Accepted;
+use super::layout_parts::LayoutPart;
 use super::named::{file_name_from, guard, one_of, same_keys, suggested_rule, survivor};
 use super::parts::{
-    BlankWordsChange, BlankWordsPart, CleanPart, GuardPart, IdentityPart, JobFile, LayoutPart, Overruled, PassingPart,
+    BlankWordsChange, BlankWordsPart, CleanPart, GuardPart, IdentityPart, JobFile, Overruled, PassingPart,
     PersonPart, ReplacePart, RequirePart, RolePart, SelectPart, SourcePart, overruled,
 };
 use super::remembering::Remember;
@@ -19,6 +20,7 @@ use crate::layout::Layout;
 use crate::person::same::PersonWishes;
 use crate::require::Requirement;
 use crate::select::condition::Selection;
+use layouts::NameParts;
 use pebblebank_table::error::closest;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::address_syntax::domain;
@@ -126,7 +128,8 @@ impl Reader<'_> {
         }
         let mut writes = Vec::new();
         for part in parts.write {
-            writes.push(self.write(part, &layouts, today)?);
+            let (campaign, scope) = (parts.job.campaign.as_deref(), parts.job.scope.as_deref());
+            writes.push(self.write(part, &layouts, &NameParts { date: today, campaign, scope })?);
         }
         let receipt = parts.job.receipt.map(|path| self.folder.join(path)).or_else(|| {
             let first: &Write = writes.first()?;
@@ -153,6 +156,7 @@ impl Reader<'_> {
             pick: self.pick(&parts.select)?,
             select: parts.select.condition.as_deref().map(|text| self.selection(text)).transpose()?,
             guards: self.guards(parts.guard)?,
+            tags: parts.tag.iter().map(|part| self.tag(part)).collect::<Result<_>>()?,
             writes,
             receipt,
             read_from,

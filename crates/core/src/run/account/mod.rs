@@ -18,7 +18,7 @@ use super::decide::known::Known;
 use super::decide::settled::Settled;
 use super::finished::Finished;
 use super::setting::Setting;
-use super::tally::{Outcome, Tally, TrippedGuard};
+use super::tally::{Outcome, PartTally, Tally, TrippedGuard};
 use super::write::Written;
 use super::write::outputs::{Documents, Outputs};
 use super::write::rows::Counts;
@@ -30,7 +30,9 @@ use pebblebank_table::observe::{Observer, Progress, Stage};
 use pebblebank_table::units::SourceId;
 use pebblebank_table::{Error, Result};
 use reports::Reports;
+use pebblebank_formats::writing::file_writer::WrittenPart;
 use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
 
 /// The account of a run that balances, and what is said of it.
 pub struct Accounted {
@@ -57,6 +59,7 @@ pub fn account(
     let memberships = if job.compares() { memberships(&counts, &known.settled) } else { Vec::new() };
     let reports = Reports { job, known };
     let mut tally = reports.tally(counts, &outputs.import_rows().collect::<Vec<_>>());
+    name_files(&mut tally, job, outputs);
     tally.near_duplicates = near_duplicates.tally;
     tally.findings.splice(0..0, refused.finding());
     let set_aside = tally.all.set_aside[Reason::NearMiss as usize];
@@ -82,7 +85,6 @@ pub fn finish(
     account: Accounted,
     outputs: Outputs,
     earlier: &Earlier,
-    job: &Job,
     observer: &dyn Observer,
 ) -> Result<Finished> {
     let Accounted { tally, tripped, documents, memberships } = account;
@@ -91,10 +93,11 @@ pub fn finish(
         return Err(Error::interrupted());
     }
     observer.progress(Progress { stage: Stage::Placing, bytes: 0, bytes_in_all: 0, rows: tally.all.read });
+    let imports: Vec<PathBuf> = outputs.written_files().flatten().map(|part| part.path.to_path_buf()).collect();
     let placed = outputs.place(tally.outcome, &documents)?;
     Ok(Finished {
         tripped,
-        imports: job.writes.iter().map(|write| write.file.clone()).collect(),
+        imports,
         receipt: placed.receipt,
         set_aside: placed.set_aside,
         preview,
@@ -103,6 +106,20 @@ pub fn finish(
         memberships,
         tally,
     })
+}
+
+/// Says which files and sheets each import file came to.
+fn name_files(tally: &mut Tally, job: &Job, outputs: &Outputs) {
+    for ((file, parts), write) in tally.written.iter_mut().zip(outputs.written_files()).zip(&job.writes) {
+        if write.form.most.is_any() {
+            let shown = |part: &WrittenPart| {
+                let name = part.path.file_name().unwrap_or_default();
+                Path::new(&write.shown).with_file_name(name).display().to_string()
+            };
+            file.files = parts.iter().map(|part| PartTally { file: shown(part), rows: part.rows }).collect();
+        }
+        file.sheets = parts.iter().map(|part| part.sheets).max().filter(|sheets| *sheets > 1);
+    }
 }
 
 /// How many people with a key are in which sources.

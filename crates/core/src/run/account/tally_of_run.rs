@@ -29,7 +29,9 @@ impl Reports<'_> {
         let mut findings = self.known.files.all_findings();
         let mut sources = Vec::new();
         let mut all = Account::default();
+        let mut also = vec![0; self.job.writes.len()];
         for (index, counted) in counts.into_iter().enumerate() {
+            also.iter_mut().zip(&counted.also_elsewhere).for_each(|(sum, count)| *sum += count);
             repairs.add(counted.repairs);
             suggestions.add(counted.suggestions);
             findings.extend(counted.doubts.iter().map(|(place, met)| self.doubt(*place, met)));
@@ -65,7 +67,7 @@ impl Reports<'_> {
             taken: Vec::new(),
             repairs: repairs.into_tally(),
             suggestions: suggestions.into_tally(),
-            written: self.job.writes.iter().zip(import_rows).map(write_tally).collect(),
+            written: self.job.writes.iter().zip(import_rows).zip(&also).map(write_tally).collect(),
             accepted_guards: Vec::new(),
             findings,
         }
@@ -155,10 +157,15 @@ fn file_tally<Owner>(file: &OpenFile<Owner>, counts: &FileCounts) -> FileTally {
     }
 }
 
-fn write_tally((write, rows): (&crate::job::Write, &u64)) -> WriteTally {
+fn write_tally(((write, rows), also): ((&crate::job::Write, &u64), &u64)) -> WriteTally {
     WriteTally {
         file: write.shown.clone(),
         layout: write.layout.as_ref().map(|layout| layout.name.clone()),
+        format: write.form.format.name(),
+        condition: write.condition.as_ref().map(|condition| condition.text.clone()),
         rows: *rows,
+        also_in_another: *also,
+        files: Vec::new(),
+        sheets: None,
     }
 }

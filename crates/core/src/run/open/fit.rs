@@ -131,6 +131,7 @@ pub(crate) fn cleaning_wishes(job: &Job) -> CleaningWishes {
         today: job.today,
         blank_words: Arc::clone(&job.clean.blank_words),
         tags_roles: job.clean.role == Passing::Tag,
+        gives_tags: !job.tags.is_empty(),
     }
 }
 
@@ -208,8 +209,8 @@ fn needed_columns(job: &Job, all: &AllColumns) -> Vec<ColumnRef> {
     columns.extend(job.sort.iter().map(|sorted| sorted.column.clone()));
     let required = job.require.fields.iter().chain(job.require.any.iter().flatten());
     columns.extend(required.map(|field| ColumnRef::Field(*field)));
-    columns.extend(job.select.iter().flat_map(Selection::columns));
-    if job.clean.role == Passing::Tag {
+    columns.extend(job.conditions_of_people().flat_map(Selection::columns));
+    if job.clean.role == Passing::Tag || !job.tags.is_empty() {
         columns.push(ColumnRef::Field(Field::Tags));
     }
     // The form of a region depends on the country.

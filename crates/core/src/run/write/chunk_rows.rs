@@ -1,11 +1,11 @@
 //! One chunk, being laid out: where each of its contacts ends, with what is written of it into which file.
 
-use super::import_rows::LaidOut;
 use super::learned::{self, Learning};
 use super::meant::Meant;
 use super::people_index;
 use super::plan::{FilePlan, SecondPass};
 use super::rows::Rows;
+use crate::layout::plan::Row;
 use crate::run::decide::settled::{Cleared, Standing};
 use crate::run::tally::Company;
 use crate::run::write::repair_rows::{company_of, number_cell, repair_row};
@@ -242,8 +242,14 @@ impl<'b> ChunkRows<'_, 'b> {
         if !address.is_usable() && address.state != State::Blank {
             self.rows.counts.written_without_address.at(number);
         }
+        let tags = self.tags_given(record, usable, marks);
+        let laid_out = Row { record, address: usable, marks, tags: &tags };
+        let files: Option<Vec<usize>> =
+            self.has_conditions_on_files().then(|| self.files_that_take(&laid_out).collect());
         let Rows { imports, repairs, counts, .. } = &mut *self.rows;
-        imports.write(cleared, &self.plan.layouts, &LaidOut { record, address: usable, marks, cells: *cells });
+        let takes = |file: usize| files.as_ref().is_none_or(|files| files.contains(&file));
+        imports.write(cleared, &self.plan.layouts, takes, &laid_out, *cells);
+        count_elsewhere(&mut counts.also_elsewhere, files.as_deref(), self.plan.layouts.len());
         let headers = &self.pass.files.sources[self.plan.file].map().headers;
         for change in contact.replaced {
             let (before, after) = (change.before.as_bytes(), change.after.as_bytes());
@@ -268,6 +274,10 @@ impl<'b> ChunkRows<'_, 'b> {
             }
         }
         counts.account.written += 1;
+    }
+
+    fn has_conditions_on_files(&self) -> bool {
+        self.plan.takes.iter().any(Option::is_some)
     }
 
     fn merged(&mut self, row: RowId, number: RowNumber, survivor: RowId, record: &Record) {
@@ -304,6 +314,19 @@ impl<'b> ChunkRows<'_, 'b> {
                 repair_row(&mut self.rows.repairs, rule, &self.plan.name_cells, number, "email", typed, cleaned);
             }
         }
+    }
+}
+
+/// Counts a contact that stands in several of the files; in all where none has a condition.
+fn count_elsewhere(counts: &mut Vec<u64>, files: Option<&[usize]>, in_all: usize) {
+    let several = files.map_or(in_all, <[usize]>::len);
+    if several < 2 {
+        return;
+    }
+    counts.resize(in_all, 0);
+    match files {
+        Some(files) => files.iter().for_each(|file| counts[*file] += 1),
+        None => counts.iter_mut().for_each(|count| *count += 1),
     }
 }
 

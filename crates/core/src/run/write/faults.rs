@@ -1,8 +1,9 @@
 //! Whether a survivor lacks something: an address that can be used, a required field, a value that the layout needs.
 
 use super::meant::Meant;
+use super::plan::SecondPass;
 use crate::job::sources::Passing;
-use crate::layout::{Layout, OnViolation};
+use crate::layout::plan::Row;
 use crate::run::write::chunk_rows::ChunkRows;
 use crate::suppress::marks::Mark;
 use crate::suppress::reason::Reason;
@@ -11,7 +12,7 @@ use pebblebank_table::units::{RowId, RowNumber};
 use pebblebank_values::address::{Address, State};
 use pebblebank_values::audience;
 
-impl ChunkRows<'_, '_> {
+impl<'b> ChunkRows<'_, 'b> {
     /// Why a person that nothing holds is not written, gravest first.
     pub(super) fn fault(&self, row: RowId, meant: &Meant, marks: &[Mark]) -> Option<(Reason, String)> {
         let Meant { record, contact, .. } = meant;
@@ -41,8 +42,14 @@ impl ChunkRows<'_, '_> {
         if self.plan.selection.as_ref().is_some_and(|selection| !selection.holds(record, usable, marks)) {
             return Some((Reason::NotSelected, String::new()));
         }
-        if let Some((_, column)) = self.violations(record, usable, marks).next() {
-            return Some((Reason::LayoutViolation, column.to_owned()));
+        let tags = self.tags_given(record, usable, marks);
+        let laid_out = Row { record, address: usable, marks, tags: &tags };
+        let mut files = self.files_that_take(&laid_out).peekable();
+        if files.peek().is_none() && !self.plan.takes.is_empty() {
+            return Some((Reason::NotSelected, IN_NO_FILE.to_owned()));
+        }
+        if let Some(violation) = files.find_map(|file| self.plan.layouts[file].violation(&laid_out)) {
+            return Some((Reason::LayoutViolation, violation.details));
         }
         if marks.contains(&Mark::RemovedByHand) {
             return Some((Reason::RemovedByHand, String::new()));
@@ -64,24 +71,36 @@ impl ChunkRows<'_, '_> {
         is_disposable.then(|| (Reason::DisposableDomain, String::from_utf8_lossy(address.domain()).into_owned()))
     }
 
-    /// The layouts that the row does not fit, each with the column that would stay blank.
-    pub(super) fn violations<'c>(
-        &'c self,
-        record: &'c Record,
-        usable: &'c [u8],
-        marks: &'c [Mark],
-    ) -> impl Iterator<Item = (&'c Layout, &'c str)> {
-        let layouts = self.pass.layouts.iter().zip(&self.plan.layouts);
-        layouts.filter_map(move |(layout, plan)| Some((layout, plan.violation(record, usable, marks)?)))
+    /// The import files that take a contact, by their places.
+    pub(super) fn files_that_take<'c>(&'c self, contact: &'c Row) -> impl Iterator<Item = usize> {
+        let Row { record, address, marks, .. } = *contact;
+        let takes = self.plan.takes.iter().enumerate();
+        takes
+            .filter(move |(_, takes)| takes.as_ref().is_none_or(|condition| condition.holds(record, address, marks)))
+            .map(|(place, _)| place)
+    }
+
+    /// The tags that the job gives a contact.
+    pub(super) fn tags_given(&self, record: &Record, usable: &[u8], marks: &[Mark]) -> Vec<&'b str> {
+        let pass: &'b SecondPass = self.pass;
+        let rules = self.plan.tags.iter().zip(&pass.job.tags);
+        rules.filter(|(rule, _)| rule.holds(record, usable, marks)).map(|(_, tag)| tag.name.as_str()).collect()
     }
 
     /// Stops the run at the first row that a layout stops at.
     pub(super) fn note_violation(&mut self, number: RowNumber, meant: &Meant, marks: &[Mark]) {
-        let usable = meant.contact.usable_address();
-        let stops = |(layout, _): &(&Layout, &str)| layout.on_violation == OnViolation::Stop;
-        let column = self.violations(&meant.record, usable, marks).find(stops).map(|(_, column)| column.to_owned());
-        if let (Some(column), None) = (column, &self.rows.counts.stop) {
-            self.rows.counts.stop = Some((number, column));
+        let (record, usable) = (&meant.record, meant.contact.usable_address());
+        let tags = self.tags_given(record, usable, marks);
+        let laid_out = Row { record, address: usable, marks, tags: &tags };
+        let stop = self
+            .files_that_take(&laid_out)
+            .filter_map(|file| self.plan.layouts[file].violation(&laid_out))
+            .find(|violation| violation.stops);
+        if let (Some(violation), None) = (stop, &self.rows.counts.stop) {
+            self.rows.counts.stop = Some((number, violation));
         }
     }
 }
+
+/// Where several files have conditions and none holds.
+const IN_NO_FILE: &str = "in no file";

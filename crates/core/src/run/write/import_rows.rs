@@ -1,12 +1,14 @@
 //! The rows of import files. The only way into one is [`ImportRows::write`], which uses up the row's
 //! [`Cleared`](crate::run::decide::settled::Cleared): a row whose person must not be contacted cannot get there.
 
-use crate::layout::Layout;
-use crate::layout::plan::LayoutPlan;
+use super::shapes::ImportShape;
+use crate::layout::plan::{LayoutPlan, Row};
 use crate::run::decide::settled::Cleared;
-use crate::suppress::marks::Mark;
-use pebblebank_table::csv::{Defusing, RawCells};
-use pebblebank_table::{CsvBuffer, Record};
+use pebblebank_formats::writing::file_writer::FormedRows;
+use pebblebank_formats::writing::row_buffer::FormedBuffer;
+use pebblebank_table::CsvBuffer;
+use pebblebank_table::cell_digest::RowsDigest;
+use pebblebank_table::csv::RawCells;
 
 /// The rows that one chunk gives to each import file.
 pub struct ImportRows {
@@ -15,38 +17,63 @@ pub struct ImportRows {
 
 /// The rows that one chunk gives to one import file.
 pub struct OneImport {
-    rows: CsvBuffer,
+    rows: RowsOfForm,
     order: RowOrder,
 }
 
-/// A contact that is laid out.
-pub struct LaidOut<'a> {
-    /// Its record, cleaned and filled.
-    pub record: &'a Record<'a>,
-    /// Its address; empty where it cannot be used.
-    pub address: &'a [u8],
-    /// What its person is marked with.
-    pub marks: &'a [Mark],
-    /// Whether its cells can be copied as they are.
-    pub cells: RawCells,
+/// Rows in the form of their file.
+enum RowsOfForm {
+    /// As most files have them, which is quickest.
+    Csv(CsvBuffer),
+    /// In any other form.
+    Formed(FormedBuffer),
+}
+
+impl RowsOfForm {
+    fn bytes(&self) -> &[u8] {
+        match self {
+            RowsOfForm::Csv(rows) => &rows.bytes,
+            RowsOfForm::Formed(rows) => rows.bytes(),
+        }
+    }
 }
 
 impl ImportRows {
-    /// No rows yet, for files of these layouts.
-    pub fn new(layouts: &[Layout]) -> ImportRows {
-        let defusing = |layout: &Layout| if layout.defuse { Defusing::On } else { Defusing::Off };
-        let file = |layout: &Layout| OneImport { rows: CsvBuffer::new(defusing(layout)), order: RowOrder::default() };
-        ImportRows { files: layouts.iter().map(file).collect() }
+    /// No rows yet, for files of these shapes.
+    pub fn new(shapes: &[ImportShape]) -> ImportRows {
+        let file = |shape: &ImportShape| {
+            let rows = if shape.file.form.is_plain_csv() {
+                RowsOfForm::Csv(CsvBuffer::digesting(shape.file.defusing))
+            } else {
+                RowsOfForm::Formed(FormedBuffer::new(&shape.file))
+            };
+            OneImport { rows, order: RowOrder::default() }
+        };
+        ImportRows { files: shapes.iter().map(file).collect() }
     }
 
-    /// Writes a contact into every import file; `plans` are their layouts, fitted to the contact's file.
-    pub fn write(&mut self, cleared: Cleared, plans: &[LayoutPlan], contact: &LaidOut) {
+    /// Writes a contact into the import files that take it; `plans` are their layouts, fitted to the contact's file, and
+    /// `takes` says which take it.
+    pub fn write(
+        &mut self,
+        cleared: Cleared,
+        plans: &[LayoutPlan],
+        takes: impl Fn(usize) -> bool,
+        contact: &Row,
+        cells: RawCells,
+    ) {
         let row = cleared.into_row();
-        for (plan, OneImport { rows, order }) in plans.iter().zip(&mut self.files) {
-            plan.lay_out(contact.record, contact.address, contact.marks, contact.cells, rows);
+        for (place, (plan, OneImport { rows, order })) in plans.iter().zip(&mut self.files).enumerate() {
+            if !takes(place) {
+                continue;
+            }
+            match rows {
+                RowsOfForm::Csv(rows) => plan.lay_out(contact, cells, rows),
+                RowsOfForm::Formed(rows) => plan.lay_out(contact, cells, rows),
+            }
             if !plan.sort().is_empty() {
                 plan.sort().add_key(contact.record, contact.address, row, &mut order.keys);
-                order.ends.push((order.keys.len(), rows.bytes.len()));
+                order.ends.push((order.keys.len(), rows.bytes().len()));
             }
         }
     }
@@ -59,26 +86,49 @@ impl ImportRows {
     /// Forgets the rows, and keeps the room for new ones.
     pub fn clear(&mut self) {
         for OneImport { rows, order } in &mut self.files {
-            rows.clear();
+            match rows {
+                RowsOfForm::Csv(rows) => rows.clear(),
+                RowsOfForm::Formed(rows) => rows.clear(),
+            }
             order.clear();
         }
     }
 }
 
 impl OneImport {
-    /// The rows, as CSV.
+    /// The rows, as bytes of the file's form.
     pub fn bytes(&self) -> &[u8] {
-        &self.rows.bytes
+        self.rows.bytes()
     }
 
     /// How many rows there are.
     pub fn rows(&self) -> u64 {
-        self.rows.rows()
+        match &self.rows {
+            RowsOfForm::Csv(rows) => rows.rows(),
+            RowsOfForm::Formed(rows) => rows.row_ends().len() as u64,
+        }
+    }
+
+    /// The digest of the cells.
+    pub fn digest(&self) -> RowsDigest {
+        match &self.rows {
+            RowsOfForm::Csv(rows) => rows.digest(),
+            RowsOfForm::Formed(rows) => rows.digest(),
+        }
+    }
+
+    /// The rows as a file's writer takes them.
+    pub fn formed(&self) -> FormedRows<'_> {
+        let ends = match &self.rows {
+            RowsOfForm::Csv(_) => &[],
+            RowsOfForm::Formed(rows) => rows.row_ends(),
+        };
+        FormedRows { bytes: self.bytes(), ends, rows: self.rows(), digest: self.digest() }
     }
 
     /// The rows, each with what it is sorted by; none where the layout does not sort.
     pub fn sorted_rows(&self) -> impl Iterator<Item = (&[u8], &[u8])> {
-        self.order.rows(&self.rows.bytes)
+        self.order.rows(self.bytes())
     }
 }
 

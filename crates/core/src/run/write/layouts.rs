@@ -3,7 +3,9 @@
 use crate::job::lists::{EntriesToCompare, JobList};
 use crate::job::{Job, Write};
 use crate::layout::receipt::AllColumns;
-use crate::layout::{Content, Layout, LayoutColumn, Membership, OnViolation};
+use crate::layout::{Content, Layout, LayoutColumn, Membership};
+use pebblebank_formats::writing::FileFormat;
+use pebblebank_values::{ColumnRef, Field};
 
 /// The layout of each import file; without one, all columns of all sources, and where sources are compared one for each.
 pub fn layouts(job: &Job, columns: &AllColumns) -> Vec<Layout> {
@@ -17,6 +19,10 @@ pub fn layouts(job: &Job, columns: &AllColumns) -> Vec<Layout> {
             .chain(taken)
             .map(|wanted| column(wanted.name(), Content::Column(wanted.clone())))
             .collect();
+        let tags = ColumnRef::Field(Field::Tags);
+        if !job.tags.is_empty() && !columns.columns.contains(&tags) {
+            all.push(column(tags.name(), Content::Column(tags.clone())));
+        }
         if columns.has_surplus {
             all.push(column("surplus cells", Content::Surplus));
         }
@@ -24,16 +30,16 @@ pub fn layouts(job: &Job, columns: &AllColumns) -> Vec<Layout> {
             let membership = |name: &String| column(&format!("in {name}"), Content::Membership(Membership::of(name)));
             all.extend(job.sources.iter().map(|source| membership(&source.name)));
         }
-        Layout {
-            name: "all columns".to_owned(),
-            columns: all,
-            defuse: true,
-            on_violation: OnViolation::SetAside,
-            sort: Vec::new(),
-        }
+        Layout::new("all columns", all)
     };
     let layout = |write: &Write| {
-        let layout = write.layout.clone().unwrap_or_else(all);
+        let layout = match &write.layout {
+            Some(layout) => layout.clone(),
+            None if write.form.format == FileFormat::RecipientLine => {
+                Layout::new("addresses", vec![LayoutColumn::of_column(Field::Email.name())])
+            }
+            None => all(),
+        };
         // What --sort says holds for a layout that says nothing.
         let sort = if layout.sort.is_empty() { job.sort.clone() } else { layout.sort };
         Layout { sort, ..layout }

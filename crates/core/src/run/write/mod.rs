@@ -14,8 +14,10 @@ mod meant;
 pub mod outputs;
 pub mod people_index;
 pub mod plan;
+mod preview;
 mod repair_rows;
 pub(crate) mod rows;
+pub mod shapes;
 pub mod second_pass;
 
 use super::decide::fill::Supplies;
@@ -60,18 +62,19 @@ pub fn write(
     observer: &dyn Observer,
 ) -> Result<Written> {
     let columns = known.all_columns();
-    let layouts = layouts::layouts(job, &columns);
-    outputs.write_headers(&layouts, &columns)?;
+    let shapes = shapes::shapes(job, layouts::layouts(job, &columns));
+    outputs.begin_files(job, &shapes, &columns, known)?;
     let mut conflicts = |rows: &[u8]| outputs.add_conflicts(rows);
     let supplies = Supplies::gather(job, known, setting, observer, &mut conflicts)?;
     let missed = near_misses::search(job, known, setting, observer)?;
-    let second_pass = SecondPass::new(job, &known.files, &known.settled, &layouts, &columns, supplies.as_ref());
+    let second_pass = SecondPass::new(job, &known.files, &known.settled, &shapes, &columns, supplies.as_ref());
     let mut second_pass = second_pass.near_missing(&missed);
     second_pass.judge_left_out(setting, observer)?;
     second_pass.pick(setting, observer)?;
-    outputs.sort(&layouts, setting.memory / MEMORY_PARTS_FOR_SORTING, &known.spool_folder);
+    outputs.sort(&shapes, setting.memory / MEMORY_PARTS_FOR_SORTING, &known.spool_folder);
     let counts = second_pass.run(setting, outputs, observer)?;
     outputs.write_sorted(observer)?;
+    outputs.finish_files(setting.threads, observer)?;
     let passed: Vec<RowId> = counts.iter().flat_map(|counts| counts.near_missed.iter().copied()).collect();
     outputs.add_near_misses(&missed.rows(job, known, &passed))?;
     let near = near_duplicates::search(job, known, setting, observer)?;

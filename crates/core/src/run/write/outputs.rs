@@ -2,22 +2,23 @@
 
 use super::learned::Learned;
 use super::people_index;
+use super::preview::Preview;
 use super::rows::{Rows, Sink};
+use super::shapes::ImportShape;
 use crate::job::Job;
-use crate::layout::Layout;
 use crate::layout::receipt::{AllColumns, CONFLICTS, MERGED, REPAIRS, SET_ASIDE, SUGGESTIONS};
+use crate::run::decide::known::Known;
 use crate::run::setting::{Setting, folder_for_spooling};
 use crate::run::tally::Outcome;
-use pebblebank_table::csv::Defusing;
+use pebblebank_formats::writing::file_writer::{FileWriter, FormedRows, Surroundings, WrittenPart};
+use pebblebank_table::cell_digest::RowsDigest;
+use pebblebank_table::file_identity::FileIdentity;
 use pebblebank_table::observe::Observer;
 use pebblebank_table::sorter::Sorter;
 use pebblebank_table::staged::placement::{Placement, with_ending};
 use pebblebank_table::staged::{Output, Staged};
-use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
+use pebblebank_table::{Error, ErrorKind, Result};
 use std::path::{Path, PathBuf};
-
-/// How many rows a preview shows.
-pub const PREVIEW_ROWS: usize = 5;
 
 /// How many bytes of a sorted file are written at once.
 const SORTED_BYTES: usize = 256 << 10;
@@ -29,13 +30,17 @@ pub struct Outputs {
     set_aside: Option<Output>,
     receipt: Option<Receipt>,
     learned: Option<Learned>,
-    preview: CsvBufferHead,
+    preview: Preview,
 }
 
 struct Import {
-    file: Output,
+    first: Output,
+    /// Writes the file, once its columns are known.
+    writer: Option<FileWriter>,
     /// Takes the rows of a file that is sorted.
     sorter: Option<Sorter>,
+    /// The digest of rows that wait in the sorter.
+    sorted_digest: RowsDigest,
     rows: u64,
 }
 
@@ -67,13 +72,6 @@ pub struct Placed {
     pub learned: Option<Learned>,
 }
 
-/// The first rows of a file.
-#[derive(Default)]
-struct CsvBufferHead {
-    bytes: Vec<u8>,
-    rows: usize,
-}
-
 impl Outputs {
     /// Begins all files, so that what cannot be written is known before the work.
     pub fn stage(job: &Job, setting: &Setting) -> Result<Outputs> {
@@ -81,7 +79,9 @@ impl Outputs {
         let placement = Placement::of_file(job.replace);
         let mut imports = Vec::new();
         for write in &job.writes {
-            imports.push(Import { file: staged.file(&write.file, placement)?, sorter: None, rows: 0 });
+            let first = staged.file(&write.first_file, placement)?;
+            let sorted_digest = RowsDigest::default();
+            imports.push(Import { first, writer: None, sorter: None, sorted_digest, rows: 0 });
         }
         let set_aside = job.set_aside.as_ref().map(|path| staged.file(path, placement)).transpose()?;
         let receipt = job.receipt.as_ref().map(|path| Receipt::stage(path, job.replace, &mut staged)).transpose()?;
@@ -94,19 +94,21 @@ impl Outputs {
             } else {
                 None
             },
-            preview: CsvBufferHead::default(),
+            preview: Preview::of(setting.preview_rows),
             staged,
         })
     }
 
-    /// Writes the headers, once all columns are known.
-    pub fn write_headers(&mut self, layouts: &[Layout], columns: &AllColumns) -> Result<()> {
-        for (import, layout) in self.imports.iter_mut().zip(layouts) {
-            let header = header_of(layout);
-            if self.preview.bytes.is_empty() {
-                self.preview.bytes.extend_from_slice(&header);
-            }
-            self.staged.write(import.file, &header)?;
+    /// Begins the files with their headers, once all columns are known.
+    pub fn begin_files(&mut self, job: &Job, shapes: &[ImportShape], columns: &AllColumns, known: &Known) -> Result<()> {
+        let surroundings = surroundings(job, known);
+        for ((import, write), shape) in self.imports.iter_mut().zip(&job.writes).zip(shapes) {
+            shape.layout.fits(&shape.file.form)?;
+            let begun = shape.with_header(|header| {
+                self.preview.begin(&shape.file, header.bytes);
+                FileWriter::begin(&write.file, import.first, &shape.file, header, surroundings.clone(), &mut self.staged)
+            });
+            import.writer = Some(begun?);
         }
         if let Some(file) = self.set_aside {
             self.staged.write(file, &columns.header(&SET_ASIDE))?;
@@ -147,30 +149,38 @@ impl Outputs {
     }
 
     /// Sorts the files whose layouts ask for it, each in up to `memory` bytes, the rest on disk in `folder`.
-    pub fn sort(&mut self, layouts: &[Layout], memory: u64, folder: &Path) {
-        for (import, layout) in self.imports.iter_mut().zip(layouts) {
-            import.sorter = (!layout.sort.is_empty()).then(|| Sorter::new(memory, folder));
+    pub fn sort(&mut self, shapes: &[ImportShape], memory: u64, folder: &Path) {
+        for (import, shape) in self.imports.iter_mut().zip(shapes) {
+            import.sorter = (!shape.layout.sort.is_empty()).then(|| Sorter::new(memory, folder));
         }
     }
 
     /// Writes the rows of sorted files, once all are there.
     pub fn write_sorted(&mut self, observer: &dyn Observer) -> Result<()> {
         for (place, import) in self.imports.iter_mut().enumerate() {
-            let Some(sorter) = import.sorter.take() else { continue };
+            let (Some(sorter), Some(writer)) = (import.sorter.take(), &mut import.writer) else { continue };
+            let mut digest = std::mem::take(&mut import.sorted_digest);
             let mut in_order = sorter.finish()?;
             let mut bytes = Vec::new();
+            let mut ends = Vec::new();
             let mut is_last = false;
             while !is_last {
                 match in_order.next()? {
-                    Some((_, row)) => bytes.extend_from_slice(row),
+                    Some((_, row)) => {
+                        bytes.extend_from_slice(row);
+                        ends.push(bytes.len());
+                    }
                     None => is_last = true,
                 }
                 if is_last || bytes.len() > SORTED_BYTES {
+                    let digest = std::mem::take(&mut digest);
+                    let rows = FormedRows { bytes: &bytes, ends: &ends, rows: ends.len() as u64, digest };
                     if place == 0 {
-                        self.preview.take(&bytes);
+                        self.preview.take(rows);
                     }
-                    self.staged.write(import.file, &bytes)?;
+                    writer.take(rows, &mut self.staged)?;
                     bytes.clear();
+                    ends.clear();
                     if observer.wants_stop() {
                         return Err(Error::interrupted());
                     }
@@ -180,24 +190,40 @@ impl Outputs {
         Ok(())
     }
 
+    /// Ends the import files, and reads each again: what a reader finds must be what was meant.
+    pub fn finish_files(&mut self, threads: usize, observer: &dyn Observer) -> Result<()> {
+        for writer in self.imports.iter_mut().filter_map(|import| import.writer.as_mut()) {
+            writer.finish(&mut self.staged)?;
+            writer.read_back(&self.staged, threads, observer)?;
+        }
+        Ok(())
+    }
+
+    /// The files that each import file came to: one, or several with numbered names.
+    pub fn written_files(&self) -> impl Iterator<Item = Vec<WrittenPart<'_>>> {
+        self.imports.iter().map(|import| import.writer.iter().flat_map(FileWriter::files).collect())
+    }
+
     /// How many rows each import file has.
     pub fn import_rows(&self) -> impl Iterator<Item = u64> {
         self.imports.iter().map(|import| import.rows)
     }
 
-    /// The first rows of the first import file, with its header.
+    /// The first rows of the first import file as they are written, with its header.
     pub fn preview(&self) -> Vec<u8> {
-        self.preview.bytes.clone()
+        self.preview.text()
     }
 
     /// Puts everything in place; after a guard only the receipt, under a name of its own.
     pub fn place(self, outcome: Outcome, documents: &Documents) -> Result<Placed> {
         let Outputs { mut staged, imports, set_aside, receipt, learned, .. } = self;
         let mut placed = Placed { receipt: None, set_aside: None, learned };
-        let files = imports.iter().map(|import| import.file).chain(set_aside);
+        let parts = imports.iter().filter_map(|import| import.writer.as_ref()).flat_map(FileWriter::files);
+        let firsts = imports.iter().map(|import| import.first);
+        let files: Vec<Output> = parts.map(|part| part.output).chain(firsts).chain(set_aside).collect();
         match outcome {
             Outcome::Written => placed.set_aside = set_aside.map(|file| staged.target(file).to_path_buf()),
-            Outcome::Stopped | Outcome::DryRun => files.for_each(|file| staged.leave_out(file)),
+            Outcome::Stopped | Outcome::DryRun => files.into_iter().for_each(|file| staged.leave_out(file)),
         }
         if let Some(Receipt { folder, .. }) = receipt.filter(|_| outcome != Outcome::DryRun) {
             for (name, text) in &documents.files {
@@ -242,14 +268,15 @@ impl Sink for Outputs {
     fn take(&mut self, rows: &Rows) -> Result<()> {
         let new = rows.imports.files();
         if let (Some(first), Some(Import { sorter: None, .. })) = (new.first(), self.imports.first()) {
-            self.preview.take(first.bytes());
+            self.preview.take(first.formed());
         }
         for (import, new) in self.imports.iter_mut().zip(new) {
             import.rows += new.rows();
             if let Some(sorter) = &mut import.sorter {
                 new.sorted_rows().try_for_each(|(key, row)| sorter.push(key, row))?;
-            } else {
-                self.staged.write(import.file, new.bytes())?;
+                import.sorted_digest.add(new.digest());
+            } else if let Some(writer) = &mut import.writer {
+                writer.take(new.formed(), &mut self.staged)?;
             }
         }
         if let Some(file) = self.set_aside {
@@ -269,31 +296,15 @@ impl Sink for Outputs {
     }
 }
 
-impl CsvBufferHead {
-    /// Takes over rows until there are enough.
-    fn take(&mut self, bytes: &[u8]) {
-        let mut is_quoted = false;
-        let mut end = 0;
-        for (at, byte) in bytes.iter().enumerate() {
-            if self.rows == PREVIEW_ROWS {
-                break;
-            }
-            match byte {
-                b'"' => is_quoted = !is_quoted,
-                b'\n' if !is_quoted => {
-                    self.rows += 1;
-                    end = at + 1;
-                }
-                _ => {}
-            }
-        }
-        self.bytes.extend_from_slice(&bytes[..end]);
+/// What the writers of files need to know of the job.
+fn surroundings(job: &Job, known: &Known) -> Surroundings {
+    let files = &known.files;
+    let inputs = files.sources.iter().map(|file| &file.input).chain(files.lists.iter().map(|file| &file.input));
+    let read = inputs.map(|input| input.path().to_path_buf()).chain(job.read_from.iter().cloned());
+    Surroundings {
+        placement: Placement::of_file(job.replace),
+        inputs: read.filter_map(|path| FileIdentity::of(&path).ok()).collect(),
+        folder: known.spool_folder.clone(),
+        day: (u16::try_from(job.today.year).unwrap_or(1970), job.today.month, job.today.day),
     }
-}
-
-fn header_of(layout: &Layout) -> Vec<u8> {
-    let mut header = CsvBuffer::new(if layout.defuse { Defusing::On } else { Defusing::Off });
-    layout.columns.iter().for_each(|column| header.value(column.name.as_bytes()));
-    header.end_row();
-    header.bytes
 }

@@ -3,9 +3,9 @@
 use super::left_out::LeftOut;
 use super::limit::Picking;
 use super::rows::Rows;
+use super::shapes::ImportShape;
 use crate::clean::plan::CleaningPlan;
 use crate::job::Job;
-use crate::layout::Layout;
 use crate::layout::plan::LayoutPlan;
 use crate::layout::receipt::{AllColumns, OriginalValues};
 use crate::person::same::PersonKey;
@@ -27,6 +27,10 @@ pub(super) struct FilePlan {
     pub(super) layouts: Vec<LayoutPlan>,
     pub(super) requirement: RequirementPlan,
     pub(super) selection: Option<SelectionPlan>,
+    /// Whom each import file takes; none for all.
+    pub(super) takes: Vec<Option<SelectionPlan>>,
+    /// Who gets which tag, in the order of the job.
+    pub(super) tags: Vec<SelectionPlan>,
     pub(super) originals: OriginalValues,
     /// The source's and the file's name as two cells.
     pub(super) name_cells: Vec<u8>,
@@ -42,7 +46,7 @@ pub struct SecondPass<'a> {
     pub(super) job: &'a Job,
     pub(super) files: &'a OpenFiles,
     pub(super) settled: &'a Settled,
-    pub(super) layouts: &'a [Layout],
+    pub(super) shapes: &'a [ImportShape],
     pub(super) plans: Vec<FilePlan>,
     /// What is said of each combination of marks.
     pub(super) details: Vec<String>,
@@ -56,19 +60,34 @@ pub struct SecondPass<'a> {
 }
 
 impl<'a> SecondPass<'a> {
-    /// Fits the job to all files. `layouts` has one for each import file.
+    /// Fits the job to all files. `shapes` has one for each import file.
     pub fn new(
         job: &'a Job,
         files: &'a OpenFiles,
         settled: &'a Settled,
-        layouts: &'a [Layout],
+        shapes: &'a [ImportShape],
         columns: &AllColumns,
         supplies: Option<&'a Supplies>,
     ) -> SecondPass<'a> {
         let plan = |(file, cleaning): (&OpenFile<SourceId>, &CleaningPlan)| FilePlan {
-            layouts: layouts
+            layouts: shapes
                 .iter()
-                .map(|layout| LayoutPlan::new(layout, &cleaning.map, file.is_receipt, job.facts()))
+                .map(|ImportShape { layout, file: shape }| {
+                    LayoutPlan::new(layout, &shape.form, &cleaning.map, file.is_receipt, job.facts())
+                })
+                .collect(),
+            takes: job
+                .writes
+                .iter()
+                .map(|write| {
+                    let condition = write.condition.as_ref()?;
+                    Some(SelectionPlan::new(condition, &cleaning.map, file.is_receipt, job.facts()))
+                })
+                .collect(),
+            tags: job
+                .tags
+                .iter()
+                .map(|tag| SelectionPlan::new(&tag.condition, &cleaning.map, file.is_receipt, job.facts()))
                 .collect(),
             requirement: RequirementPlan::new(&job.require, &cleaning.map, file.is_receipt),
             selection: job
@@ -91,7 +110,7 @@ impl<'a> SecondPass<'a> {
             job,
             files,
             settled,
-            layouts,
+            shapes,
             plans,
             details,
             key_names,

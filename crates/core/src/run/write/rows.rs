@@ -2,6 +2,7 @@
 
 use super::import_rows::ImportRows;
 use crate::job::Job;
+use crate::layout::plan::Violation;
 use crate::run::decide::copied::Refused;
 use crate::run::tally::{Account, RepairCounts};
 use crate::suppress::marks::Mark;
@@ -105,8 +106,10 @@ pub struct Counts {
     /// Contacts about to be written whom something names that was not read of a suppression list, by the place of the
     /// list that holds what was not read.
     pub unread: BTreeMap<ListId, UnreadWritten>,
-    /// The row and the column that the layout stops at.
-    pub(super) stop: Option<(RowNumber, String)>,
+    /// Rows of each import file that stand in another one too.
+    pub also_elsewhere: Vec<u64>,
+    /// The row that a layout stops at, and why.
+    pub(super) stop: Option<(RowNumber, Violation)>,
 }
 
 impl Counts {
@@ -125,6 +128,7 @@ impl Counts {
         for (list, unread) in later.unread {
             self.unread.entry(list).or_default().append(&unread);
         }
+        add_each(&mut self.also_elsewhere, &later.also_elsewhere);
         add_each(&mut self.persons, &later.persons);
         add_each(&mut self.persons_with_key, &later.persons_with_key);
     }

@@ -6,6 +6,7 @@ use super::import_rows::ImportRows;
 use super::limit::{Picked, Picking};
 use super::plan::SecondPass;
 use super::rows::{Counts, Rows, Sink};
+use crate::layout::plan::Violation;
 use crate::run::decide::fill::Supplies;
 use crate::run::decide::settled::Standing;
 use crate::run::decide::supply::{Supply, SupplyKind};
@@ -77,8 +78,8 @@ impl SecondPass<'_> {
             |(job, mut rows)| {
                 chunks += 1;
                 let mut counted = std::mem::take(&mut rows.counts);
-                if let Some((row, column)) = counted.stop.take() {
-                    return Err(self.violation_stops(job.file, row, &column));
+                if let Some((row, violation)) = counted.stop.take() {
+                    return Err(self.violation_stops(job.file, row, &violation));
                 }
                 sink.take(&rows)?;
                 counts[self.plans[job.file.0 as usize].source.0 as usize].add(counted);
@@ -94,11 +95,12 @@ impl SecondPass<'_> {
         Ok(counts)
     }
 
-    fn violation_stops(&self, file: FileId, row: RowNumber, column: &str) -> Error {
+    fn violation_stops(&self, file: FileId, row: RowNumber, violation: &Violation) -> Error {
+        let Violation { column, fault, .. } = violation;
         Error::new(
             ErrorKind::Guard,
-            format!("the required column \"{column}\" would stay blank, and the layout says to stop then"),
-            "fill the cell in the source's own program, or let the layout set such rows aside (on_violation = \"set-aside\")",
+            format!("the column \"{column}\" {fault}, and the layout says to stop then"),
+            "correct the cell in the source's own program, or let the layout set such rows aside (on_violation = \"set-aside\")",
         )
         .in_file(self.files.sources[file.0 as usize].input.path())
         .at_row(row)
@@ -107,7 +109,7 @@ impl SecondPass<'_> {
     fn spare_rows(&self) -> Rows {
         let spare = self.spare.lock().expect("no thread panics while it holds the spare rows").pop();
         let mut rows = spare.unwrap_or_else(|| Rows {
-            imports: ImportRows::new(self.layouts),
+            imports: ImportRows::new(self.shapes),
             candidates: Vec::new(),
             set_aside: CsvBuffer::new(Defusing::On),
             merged: CsvBuffer::new(Defusing::On),

@@ -12,6 +12,7 @@ use crate::job::remembering::Remembering;
 use crate::job::sources::{ReadFiles, Source};
 use crate::job::{Job, Mode, Write};
 use crate::layout::{Layout, SortColumn};
+use pebblebank_formats::writing::FileFormat;
 use crate::person::same::{PersonKey, PersonWishes};
 use crate::require::Requirement;
 use crate::run;
@@ -54,6 +55,8 @@ pub struct CompareWishes {
     pub output: Option<PathBuf>,
     /// The shape of what is written; none for all columns, then one for each list.
     pub layout: Option<Layout>,
+    /// The format of the file; else that of its name.
+    pub format: Option<FileFormat>,
     /// What is sorted by.
     pub sort: Vec<SortColumn>,
     /// Where the rows that were not picked, or have no key, are written to, if anywhere.
@@ -154,8 +157,8 @@ fn job(wishes: &CompareWishes) -> Result<Job> {
         writes: wishes
             .output
             .iter()
-            .map(|file| Write { file: file.clone(), shown: file.display().to_string(), layout: wishes.layout.clone() })
-            .collect(),
+            .map(|file| Write::new(file.clone(), file.display().to_string(), wishes.layout.clone(), wishes.format))
+            .collect::<Result<_>>()?,
         sort: wishes.sort.clone(),
         mode: Mode::Compares,
         consent_questions: ConsentQuestions::Warn,

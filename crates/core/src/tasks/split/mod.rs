@@ -73,7 +73,7 @@ fn job(wishes: &SplitWishes) -> Job {
         scope: wishes.scope.clone(),
         remembered: wishes.remembered.clone(),
         require: Requirement { fields: Vec::new(), ..Requirement::default() },
-        writes: vec![Write { file: wishes.folder.join("part"), shown: String::new(), layout: None }],
+        writes: vec![Write::as_copied(wishes.folder.join("part"), "")],
         consent_questions: ConsentQuestions::Warn,
         ..Job::new("split", wishes.today)
     }

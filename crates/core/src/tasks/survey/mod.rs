@@ -106,6 +106,7 @@ impl Surveyor<'_> {
             today: self.wishes.today.unwrap_or(Date { year: 2100, month: 1, day: 1 }),
             blank_words: Arc::default(),
             tags_roles: false,
+            gives_tags: false,
         };
         let map = file.map();
         let fields = Field::ALL.into_iter().filter(|field| map.column(*field).is_some()).collect();

@@ -15,7 +15,8 @@ use crate::job::lists::JobList;
 use crate::job::sources::Source;
 use crate::job::{Job, Mode, Write};
 use crate::layout::receipt::{AllColumns, REPAIRS, SET_ASIDE};
-use crate::layout::{Content, Form, Layout, LayoutColumn, OnViolation};
+use crate::run::write::shapes;
+use crate::layout::{Content, Form, Layout, LayoutColumn};
 use crate::person::same::PersonWishes;
 use crate::run::account::guards::sort_out;
 use crate::run::account::list_guards::{self, EarlierRun};
@@ -78,7 +79,8 @@ pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) 
         None => copy_as_it_is(master, &manner, &mut staged, files.output)?,
     }
     staged.write(files.set_aside, &columns.header(&SET_ASIDE))?;
-    let second_pass = SecondPass::new(&job, &known.files, &known.settled, &layouts, &columns, None);
+    let shapes = shapes::shapes(&job, layouts);
+    let second_pass = SecondPass::new(&job, &known.files, &known.settled, &shapes, &columns, None);
     let mut appending = Appending { staged: &mut staged, files: &files, manner, added: 0 };
     let counts = second_pass.run(setting, &mut appending, observer)?;
     let added = appending.added;
@@ -133,7 +135,7 @@ fn job(wishes: &TopUpWishes) -> Job {
         scope: wishes.scope.clone(),
         remembered: wishes.remembered.clone(),
         require: wishes.require.clone(),
-        writes: vec![Write { file: wishes.output.clone(), shown, layout: None }],
+        writes: vec![Write::as_copied(wishes.output.clone(), shown)],
         mode: Mode::TopsUp,
         set_aside: Some(wishes.set_aside.clone()),
         replace: wishes.replace,
@@ -171,13 +173,7 @@ fn layout_of(map: &ColumnMap) -> Layout {
         let column = field.map_or_else(|| ColumnRef::extra(header), ColumnRef::Field);
         LayoutColumn { content: Content::Column(column), ..LayoutColumn::of_column(header) }
     };
-    Layout {
-        name: "the master's columns".to_owned(),
-        columns: map.headers.iter().enumerate().map(column).collect(),
-        defuse: true,
-        on_violation: OnViolation::SetAside,
-        sort: Vec::new(),
-    }
+    Layout::new("the master's columns", map.headers.iter().enumerate().map(column).collect())
 }
 
 /// Lets the consent column say what it says in the words of the master.

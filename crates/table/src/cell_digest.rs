@@ -1,0 +1,86 @@
+//! A digest of rows of cells: what was meant to be written, held against what a reader finds in the written file.
+//!
+//! It goes by the values of cells, whatever their quotes, delimiters and encoding, and by which cells stand in one row. The
+//! order of rows does not count, so that chunks and sorted files can be digested piece by piece.
+
+use xxhash_rust::xxh3::xxh3_64;
+
+/// What the digest of a row begins with.
+const SEED: u64 = 0x9E37_79B9_7F4A_7C15;
+
+/// An odd number with well-mixed bits, for multiplying.
+const FACTOR: u64 = 0xD6E8_FEB8_6659_FD93;
+
+/// The digest of some rows.
+///
+/// ```
+/// use pebblebank_table::cell_digest::CellDigest;
+/// let of = |rows: &[&[&str]]| {
+///     let mut digest = CellDigest::default();
+///     for row in rows {
+///         row.iter().for_each(|cell| digest.cell(cell.as_bytes()));
+///         digest.end_row();
+///     }
+///     digest.sum()
+/// };
+/// assert_eq!(of(&[&["a", "b"], &["c"]]), of(&[&["c"], &["a", "b"]]));
+/// assert_ne!(of(&[&["a", "b"]]), of(&[&["b", "a"]]));
+/// assert_ne!(of(&[&["a", ""]]), of(&[&["a"]]));
+/// ```
+#[derive(Debug, Clone)]
+pub struct CellDigest {
+    row: u64,
+    sum: RowsDigest,
+}
+
+/// The digest of whole rows, and how many there were.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct RowsDigest {
+    /// How many rows.
+    pub rows: u64,
+    low: u64,
+    high: u64,
+}
+
+impl Default for CellDigest {
+    fn default() -> CellDigest {
+        CellDigest { row: SEED, sum: RowsDigest::default() }
+    }
+}
+
+impl CellDigest {
+    /// The next cell of the row.
+    #[inline]
+    pub fn cell(&mut self, value: &[u8]) {
+        self.row = (self.row ^ xxh3_64(value)).wrapping_mul(FACTOR).rotate_left(23);
+    }
+
+    /// Ends the row.
+    #[inline]
+    pub fn end_row(&mut self) {
+        let row = std::mem::replace(&mut self.row, SEED);
+        self.sum.rows += 1;
+        self.sum.low = self.sum.low.wrapping_add(row);
+        self.sum.high = self.sum.high.wrapping_add((row ^ (row >> 29)).wrapping_mul(SEED));
+    }
+
+    /// The digest of the rows that were ended.
+    #[inline]
+    pub fn sum(&self) -> RowsDigest {
+        self.sum
+    }
+
+    /// Forgets the rows.
+    pub fn clear(&mut self) {
+        *self = CellDigest::default();
+    }
+}
+
+impl RowsDigest {
+    /// Adds the rows of another part.
+    pub fn add(&mut self, other: RowsDigest) {
+        self.rows += other.rows;
+        self.low = self.low.wrapping_add(other.low);
+        self.high = self.high.wrapping_add(other.high);
+    }
+}
