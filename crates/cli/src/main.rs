@@ -40,6 +40,9 @@ fn run(arguments: arguments::Arguments) -> Result<finish::Said, Error> {
         Some(arguments::Command::Bank(command)) => commands::bank::bank(&command, &arguments.shared),
         Some(arguments::Command::Split(command)) => commands::split::split_list(&command, &arguments.shared),
         Some(arguments::Command::Review(command)) => commands::review::review(&command, &arguments.shared),
+        Some(arguments::Command::Preflight(command)) => {
+            commands::preflight::preflight_file(&command, &arguments.shared)
+        }
         Some(arguments::Command::Demo(command)) => commands::demo::demo(&command, &arguments.shared),
     }
 }

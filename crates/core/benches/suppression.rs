@@ -67,6 +67,7 @@ fn suppression(criterion: &mut Criterion) {
         threads,
         memory: DEFAULT_MEMORY,
         dry_run: false,
+        preview_rows: 20,
         spool_folder,
         started: String::new(),
         peak_memory: || None,

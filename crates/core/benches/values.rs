@@ -78,6 +78,7 @@ fn values(criterion: &mut Criterion) {
             today: Date { year: 2026, month: 3, day: 2 },
             blank_words: std::sync::Arc::default(),
             tags_roles: false,
+            gives_tags: false,
         };
         let wanted = Wanted { fields: vec![field], ..Wanted::default() };
         let mut plan = CleaningPlan::new(&wishes, &wanted, &map, false, &[(ColumnIndex(0), '|')]);

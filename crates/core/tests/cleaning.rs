@@ -477,8 +477,13 @@ fn cleaned_in_a_record(field: Field, value: &str) -> String {
         asks: false,
     };
     let map = map_columns(&unmapped).unwrap().map;
-    let wishes =
-        CleaningWishes { country: country("GB"), today: TODAY, blank_words: Arc::default(), tags_roles: false };
+    let wishes = CleaningWishes {
+        country: country("GB"),
+        today: TODAY,
+        blank_words: Arc::default(),
+        tags_roles: false,
+        gives_tags: false,
+    };
     let wanted = Wanted { fields: vec![field], ..Wanted::default() };
     let mut plan = CleaningPlan::new(&wishes, &wanted, &map, false, &[]);
     plan.set_order(ColumnIndex(0), DateOrder::DayFirst);

@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
+use pebblebank_core::job::AtMost;
 use pebblebank_core::job::lists::EntriesToCompare as _;
 use pebblebank_core::job::{Job, file};
 use pebblebank_core::layout::{Content, OnViolation, Piece, Template};
@@ -72,7 +73,7 @@ columns = [
     );
     assert_eq!(job.require.any, [vec![Field::Phone], vec![Field::Street, Field::City]]);
     assert!(job.require.opted_in && !job.require.needs_address());
-    assert_eq!(job.guards.set_aside_at_most, Some(0.125));
+    assert_eq!(job.guards.set_aside_at_most, [(None, AtMost::Share(0.125))]);
     assert_eq!(job.receipt, Some(folder.join("r")));
     assert!(job.writes[0].file.ends_with("fair-2026-01-01.csv"));
     let layout = job.writes[0].layout.as_ref().unwrap();

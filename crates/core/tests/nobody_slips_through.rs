@@ -93,7 +93,7 @@ fn written(job: &Job, folder: &Path) -> Result<BTreeSet<String>, String> {
 fn job(folder: &Path) -> Job {
     let mut job = Job::new("shapes", Date { year: 2026, month: 3, day: 2 });
     let file = folder.join("out.csv");
-    job.writes.push(Write { shown: "out.csv".to_owned(), file, layout: None });
+    job.writes.push(Write::as_copied(file, "out.csv"));
     job.replace = true;
     job.guards.write_at_least = 0;
     job

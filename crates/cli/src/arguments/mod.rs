@@ -40,6 +40,8 @@ pub enum Command {
     Suppress(Suppress),
     /// Part a list by a value, by number of rows, or at random
     Split(Split),
+    /// Is this file fit to be imported now: columns, addresses, duplicates, and may everyone in it be contacted
+    Preflight(Preflight),
     /// Decide, one by one, which likely duplicates of a run are the same person
     Review(Review),
     /// The memory: who must not be contacted, who was written to
@@ -197,9 +199,9 @@ pub struct Clean {
     #[arg(help = "What to sort by: 'last_name, signed_up descending' [default: as read]")]
     #[arg(long, value_name = "FIELDS")]
     pub sort: Option<String>,
-    /// A .toml file with the columns to write
-    #[arg(long, value_name = "FILE", conflicts_with = "columns")]
-    pub layout: Option<PathBuf>,
+    /// The columns to write: a .toml file, or JOB.toml:NAME for a layout of a job
+    #[arg(long, value_name = "LAYOUT", conflicts_with = "columns")]
+    pub layout: Option<String>,
     /// The fields and columns to write, in order, also under other names: "Email Address=email,city"
     #[arg(long, value_name = "LIST", value_delimiter = ',')]
     pub columns: Option<Vec<String>>,
@@ -242,9 +244,9 @@ pub struct Compare {
     /// Write the first list's own rows, in their order, with those columns
     #[arg(long, requires = "output")]
     pub mark: bool,
-    /// A .toml file with the columns to write
-    #[arg(long, value_name = "FILE", conflicts_with_all = ["columns", "mark"])]
-    pub layout: Option<PathBuf>,
+    /// The columns to write: a .toml file, or JOB.toml:NAME for a layout of a job
+    #[arg(long, value_name = "LAYOUT", conflicts_with_all = ["columns", "mark"])]
+    pub layout: Option<String>,
     /// The fields and columns to write, in order, also under other names: "Email Address=email"; 'in walkers' is a list's column
     #[arg(long, value_name = "LIST", value_delimiter = ',', conflicts_with = "mark")]
     pub columns: Option<Vec<String>>,
@@ -408,6 +410,28 @@ pub struct Split {
     /// Replace files that exist
     #[arg(long)]
     pub replace: bool,
+    #[command(flatten)]
+    pub remembered: Remembered,
+    #[command(flatten)]
+    pub reading: Reading,
+}
+
+#[derive(Args, Debug)]
+pub struct Preflight {
+    /// The file that is about to be imported, whoever made it
+    #[arg(value_name = "FILE")]
+    pub file: String,
+    /// The layout that it must have: a .toml file, or JOB.toml:NAME for a layout of a job
+    #[arg(long, value_name = "LAYOUT")]
+    pub layout: Option<String>,
+    /// Lists of people who must not be in it, besides those in the bank
+    #[arg(long, num_args = 1.., value_name = "FILE")]
+    pub against: Vec<String>,
+    /// The receipt of the run that wrote it: says what changed since
+    #[arg(long, value_name = "DIR")]
+    pub receipt: Option<PathBuf>,
+    #[command(flatten)]
+    pub accepting: Accepting,
     #[command(flatten)]
     pub remembered: Remembered,
     #[command(flatten)]

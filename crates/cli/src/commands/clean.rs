@@ -8,7 +8,7 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
-use pebblebank_core::job::file::read_layout;
+use pebblebank_core::job::file::{layout_in_job, read_layout_of};
 use pebblebank_core::job::named::{accepted, file_format, same_keys, sort_columns, suggested_rule, survivor};
 use pebblebank_core::job::pattern::FilePattern;
 use pebblebank_core::job::remembering::Remember;
@@ -63,7 +63,7 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
     }
     let read = read_files(&command.reading)?;
     let layout = match (&command.layout, &command.columns) {
-        (Some(file), _) => Some(read_layout(file)?),
+        (Some(place), _) => Some(read_layout_of(place)?),
         (None, Some(columns)) => Some(layout_of(columns)?),
         (None, None) => None,
     };
@@ -85,9 +85,14 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
         set_aside: (!in_receipt).then_some(set_aside),
         guards: Guards { write_at_least: 1, accept: accepted(&command.accepting.accept)?, ..Guards::default() },
         replace: command.replace,
-        read_from: command.layout.iter().cloned().collect(),
+        read_from: command.layout.iter().map(|place| file_of_layout(place)).collect(),
         ..Job::new("clean", now.day())
     })
+}
+
+/// The file that a layout stands in.
+pub fn file_of_layout(place: &str) -> PathBuf {
+    layout_in_job(place).map_or_else(|| PathBuf::from(place), |(job, _)| job.to_path_buf())
 }
 
 /// Each file is a source, named by its stem; where stems are the same, by its place among the files too.

@@ -8,7 +8,7 @@ use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
-use pebblebank_core::job::file::read_layout;
+use pebblebank_core::job::file::read_layout_of;
 use pebblebank_core::job::named::{file_format, list_key, sort_columns};
 use pebblebank_core::job::pattern::FilePattern;
 use pebblebank_core::job::sources::ReadFiles;
@@ -44,7 +44,7 @@ pub fn compare_lists(command: &Compare, shared: &Shared) -> Result<Said, Error> 
 fn wishes(command: &Compare, shared: &Shared, now: &Now) -> Result<CompareWishes> {
     let read = read_files(&command.reading)?;
     let layout = match (&command.layout, &command.columns) {
-        (Some(file), _) => Some(read_layout(file)?),
+        (Some(place), _) => Some(read_layout_of(place)?),
         (None, Some(columns)) => Some(layout_of(columns)?),
         (None, None) => None,
     };

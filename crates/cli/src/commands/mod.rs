@@ -5,6 +5,7 @@ pub mod clean;
 pub mod compare;
 pub mod demo;
 pub mod memory;
+pub mod preflight;
 pub mod propose;
 pub mod reading;
 pub mod review;

@@ -40,7 +40,8 @@ pub struct DryRun {
 /// Does a job and says what came of it. `again` is the command to type for the same without `--dry-run`.
 pub fn do_job(job: &Job, dry_run: DryRun, shared: &Shared, now: &Now, again: &str) -> Result<Said, Error> {
     let drawn = Drawn::new(!shared.quiet && !shared.json);
-    let finished = run::run(job, &Setting { preview_rows: dry_run.preview, ..setting(shared, dry_run.is_wanted, now) }, &drawn);
+    let finished =
+        run::run(job, &Setting { preview_rows: dry_run.preview, ..setting(shared, dry_run.is_wanted, now) }, &drawn);
     drawn.finish();
     let mut finished = finished?;
     let status = if finished.tripped.is_empty() { 0 } else { 3 };

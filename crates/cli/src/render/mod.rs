@@ -8,6 +8,7 @@ pub mod duplicates;
 pub mod error;
 pub mod harmless;
 pub mod json;
+pub mod preflight;
 pub mod propose;
 pub mod review;
 pub mod split;

@@ -40,6 +40,18 @@ pub enum Guard {
     WriteAtLeast,
     /// More contacts than allowed would be set aside.
     SetAsideAtMost,
+    /// More contacts than allowed would be written.
+    WriteAtMost,
+    /// Another number of contacts than asked would be written.
+    WriteExactly,
+    /// The number of contacts differs too much from that of the run before.
+    ChangeAtMost,
+    /// A source holds the same as in the run before.
+    SameAsLastTime,
+    /// A source has fewer rows than in the run before.
+    FewerThanLastTime,
+    /// A source has no rows.
+    EmptySource,
 }
 
 impl Guard {
@@ -49,6 +61,42 @@ impl Guard {
     /// The name in jobs, options and messages.
     pub fn name(self) -> &'static str {
         self.into()
+    }
+}
+
+/// How much of something there may be.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum AtMost {
+    /// So many rows.
+    Rows(u64),
+    /// So much of all, from 0 to 1.
+    Share(f64),
+}
+
+impl AtMost {
+    /// Whether `rows` of `all` are more.
+    ///
+    /// ```
+    /// use pebblebank_core::job::guard::AtMost;
+    /// assert!(AtMost::Share(0.4).is_exceeded(41, 100) && !AtMost::Share(0.4).is_exceeded(40, 100));
+    /// assert!(AtMost::Rows(10).is_exceeded(11, 100) && !AtMost::Rows(10).is_exceeded(10, 100));
+    /// ```
+    pub fn is_exceeded(self, rows: u64, all: u64) -> bool {
+        match self {
+            AtMost::Rows(most) => rows > most,
+            AtMost::Share(most) => all > 0 && rows as f64 / all as f64 > most,
+        }
+    }
+
+    /// Reads "40%" or "200".
+    pub fn parse(text: &str) -> Option<AtMost> {
+        match text.trim().strip_suffix('%') {
+            Some(percent) => {
+                let percent: f64 = percent.trim().parse().ok()?;
+                (0.0..=100.0).contains(&percent).then_some(AtMost::Share(percent / 100.0))
+            }
+            None => text.trim().parse().ok().map(AtMost::Rows),
+        }
     }
 }
 

@@ -84,7 +84,9 @@ impl<'de> Deserialize<'de> for ColumnPart {
             type Value = ColumnPart;
 
             fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-                f.write_str("a column: \"email\", \"Email Address=email\" or { name = \"Email Address\", from = \"email\" }")
+                f.write_str(
+                    "a column: \"email\", \"Email Address=email\" or { name = \"Email Address\", from = \"email\" }",
+                )
             }
 
             fn visit_str<E>(self, text: &str) -> Result<ColumnPart, E> {

@@ -20,11 +20,11 @@ use crate::job::sources::{CleanWishes, Source};
 pub use crate::layout::{Content, Layout, LayoutColumn, OnViolation, SortColumn, Template};
 use crate::require::Requirement;
 
-pub use guard::{Accepted, Guard};
+pub use guard::{Accepted, AtMost, Guard};
 pub use pattern::FilePattern;
-use pebblebank_formats::writing::{FileForm, FileFormat};
 use pebblebank_formats::writing::file_writer::first_name;
 use pebblebank_formats::writing::form::format_of;
+use pebblebank_formats::writing::{FileForm, FileFormat};
 use pebblebank_values::ColumnRef;
 
 use crate::clean::replace::Replacement;
@@ -35,6 +35,7 @@ use crate::person::same::PersonWishes;
 use crate::select::condition::Selection;
 use crate::select::plan::JobFacts;
 use crate::suppress::marks::{Mark, NamedMarks};
+use crate::suppress::reason::Reason;
 use crate::suppress::remembered::HeldBy;
 use pebblebank_table::error::closest;
 use pebblebank_table::units::{ColumnIndex, ListId, SourceId};
@@ -190,10 +191,24 @@ pub enum Pick {
 /// Limits that stop a run before anything is put in place.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Guards {
-    /// The largest share of the contacts read that may be set aside, from 0 to 1.
-    pub set_aside_at_most: Option<f64>,
+    /// How many of the contacts read may be set aside: in all, or for one reason.
+    pub set_aside_at_most: Vec<(Option<Reason>, AtMost)>,
     /// The fewest contacts that must be written.
     pub write_at_least: u64,
+    /// The most contacts that may be written.
+    pub write_at_most: Option<u64>,
+    /// How many contacts must be written.
+    pub write_exactly: Option<u64>,
+    /// By how much the number of contacts may differ from that of the run before, from 0 to 1.
+    pub change_at_most: Option<f64>,
+    /// Whether no source may hold the same as in the run before.
+    pub not_same_as_last_time: bool,
+    /// Whether no source may have fewer rows than in the run before.
+    pub not_fewer_than_last_time: bool,
+    /// Whether every source must have rows.
+    pub no_empty_source: bool,
+    /// The numbers of contacts at which the sending service costs more.
+    pub steps: Vec<u64>,
     /// The guards that do not stop the run.
     pub accept: Accepted,
 }
@@ -344,8 +359,7 @@ impl Job {
         let layouts = self.writes.iter().filter_map(|write| write.layout.as_ref());
         let written = layouts.flat_map(|layout| &layout.columns).flat_map(|column| column.content.columns());
         let conditions = self.sources.iter().filter_map(|source| source.condition.as_ref());
-        let conditions =
-            conditions.chain(self.lists.iter().filter_map(|list| list.files()?.condition.as_ref()));
+        let conditions = conditions.chain(self.lists.iter().filter_map(|list| list.files()?.condition.as_ref()));
         let conditions = conditions.chain(self.conditions_of_people());
         let asked = conditions.flat_map(Selection::columns).map(|column| column.name().to_owned());
         let keys = self.sources.iter().filter_map(|source| source.same.as_ref()).flatten();

@@ -124,6 +124,14 @@ pub fn list_reason(name: &str) -> Result<Reason> {
     })
 }
 
+/// The reason of that name, for which rows are set aside.
+pub fn set_aside_reason(name: &str) -> Result<Reason> {
+    Reason::ALL.into_iter().find(|reason| reason.name() == name.trim()).ok_or_else(|| {
+        let known = Reason::ALL.map(Reason::name);
+        unknown_name(name, "no reason why rows are set aside", &known, "choose one of the reasons, or all")
+    })
+}
+
 /// The survivor rule of that name.
 pub fn survivor(name: &str) -> Result<Survivor> {
     Survivor::from_name(name.trim()).ok_or_else(|| {

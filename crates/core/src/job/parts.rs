@@ -1,8 +1,8 @@
 //! The parts of a job file as TOML has them; [`super::file`] makes a job of them.
 
-use pebblebank_values::date::DateOrder;
 use crate::job::layout_parts::LayoutPart;
 use crate::job::one_or_several::Headers;
+use pebblebank_values::date::DateOrder;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::path::PathBuf;
@@ -70,6 +70,7 @@ pub(super) struct SourcePart {
     pub(super) opt_out: Vec<String>,
     #[serde(default)]
     pub(super) not_consent: Vec<String>,
+    pub(super) stale_after: Option<u32>,
     pub(super) date_order: Option<DateOrderPart>,
     pub(super) encoding: Option<String>,
     pub(super) on_bad_bytes: Option<OnBadBytesPart>,
@@ -329,11 +330,45 @@ pub(super) struct SelectPart {
     pub(super) seed: Option<u64>,
 }
 
+/// A share or a number of rows, or one for each reason.
+#[derive(Deserialize)]
+#[serde(untagged, expecting = "a share as \"40%\", a number of rows, or { all = \"40%\", invalid-address = 200 }")]
+pub(super) enum SetAsidePart {
+    Share(String),
+    Rows(u64),
+    Each(BTreeMap<String, ShareOrRows>),
+}
+
+impl Default for SetAsidePart {
+    fn default() -> SetAsidePart {
+        SetAsidePart::Each(BTreeMap::new())
+    }
+}
+
+#[derive(Deserialize)]
+#[serde(untagged, expecting = "a share as \"40%\", or a number of rows")]
+pub(super) enum ShareOrRows {
+    Share(String),
+    Rows(u64),
+}
+
 #[derive(Deserialize, Default)]
 #[serde(deny_unknown_fields)]
 pub(super) struct GuardPart {
-    pub(super) set_aside_at_most: Option<String>,
+    #[serde(default)]
+    pub(super) set_aside_at_most: SetAsidePart,
     pub(super) write_at_least: Option<u64>,
+    pub(super) write_at_most: Option<u64>,
+    pub(super) write_exactly: Option<u64>,
+    pub(super) change_at_most: Option<String>,
+    #[serde(default)]
+    pub(super) not_same_as_last_time: bool,
+    #[serde(default)]
+    pub(super) not_fewer_than_last_time: bool,
+    #[serde(default)]
+    pub(super) no_empty_source: bool,
+    #[serde(default)]
+    pub(super) steps: Vec<u64>,
     #[serde(default)]
     pub(super) accept: BTreeMap<String, u64>,
 }

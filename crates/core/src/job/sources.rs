@@ -23,12 +23,14 @@ pub struct Source {
     pub condition: Option<Selection>,
     /// The keys of people in the words of this source, where they differ from those of the job.
     pub same: Option<Vec<PersonKey>>,
+    /// After how many days its files are too old to be relied on; none for never.
+    pub stale_after: Option<u32>,
 }
 
 impl Source {
     /// Files of which every row can be written.
     pub fn new(name: impl Into<String>, read: ReadFiles) -> Source {
-        Source { name: name.into(), read, condition: None, same: None }
+        Source { name: name.into(), read, condition: None, same: None, stale_after: None }
     }
 }
 

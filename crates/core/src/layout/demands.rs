@@ -114,8 +114,9 @@ fn cut(text: &str, characters: usize) -> Option<&str> {
     let belongs = |end: usize| {
         let next = text[end..].chars().next();
         let before = text[..end].chars().next_back();
-        next.is_some_and(|next| is_combining_mark(next) || next == '\u{200d}' || ('\u{fe00}'..='\u{fe0f}').contains(&next))
-            || before == Some('\u{200d}')
+        next.is_some_and(|next| {
+            is_combining_mark(next) || next == '\u{200d}' || ('\u{fe00}'..='\u{fe0f}').contains(&next)
+        }) || before == Some('\u{200d}')
     };
     while end > 0 && belongs(end) {
         end = text[..end].char_indices().next_back().map_or(0, |(start, _)| start);

@@ -10,9 +10,9 @@ use pebblebank_formats::writing::sheet::SHEET_COLUMNS;
 use pebblebank_formats::writing::wishes::FormWishes;
 use pebblebank_formats::writing::{FileForm, FileFormat};
 use pebblebank_table::{Error, ErrorKind, Result};
-use pebblebank_values::{ColumnRef, Field};
 use pebblebank_values::date_format::DateFormat;
 use pebblebank_values::place::PlaceForm;
+use pebblebank_values::{ColumnRef, Field};
 
 /// Columns in order, and how they are written.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -57,8 +57,14 @@ impl Layout {
         let is_address = |column: &LayoutColumn| column.content == Content::Column(ColumnRef::Field(Field::Email));
         let is_line = matches!(self.columns.as_slice(), [first] | [first, _] if is_address(first));
         if form.format == FileFormat::RecipientLine && !is_line {
-            let what = format!("a recipient line holds addresses, and names where they are wanted; {} has other columns", self.name);
-            return wrong(what, "write email as the first column, and at most a name as the second, as in \"email, full_name\"");
+            let what = format!(
+                "a recipient line holds addresses, and names where they are wanted; {} has other columns",
+                self.name
+            );
+            return wrong(
+                what,
+                "write email as the first column, and at most a name as the second, as in \"email, full_name\"",
+            );
         }
         Ok(())
     }

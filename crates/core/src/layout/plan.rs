@@ -92,7 +92,13 @@ enum FormPlan {
 
 impl LayoutPlan {
     /// Fits a layout of a job, which gives a file of this form, to the cleaned records of a file.
-    pub fn new(layout: &Layout, form_of_file: &FileForm, map: &ColumnMap, is_receipt: bool, facts: JobFacts) -> LayoutPlan {
+    pub fn new(
+        layout: &Layout,
+        form_of_file: &FileForm,
+        map: &ColumnMap,
+        is_receipt: bool,
+        facts: JobFacts,
+    ) -> LayoutPlan {
         let source = |column: &ColumnRef| ValueSource::new(column, map, is_receipt);
         let form = |form: &Form, content: &Content| match (form, content) {
             (Form::Place(form), Content::Column(ColumnRef::Field(Field::Region))) => {
@@ -110,12 +116,14 @@ impl LayoutPlan {
             (Form::ALabel, _) => FormPlan::ALabel,
         };
         let is_number = |content: &Content| match content {
-            Content::Column(ColumnRef::Extra(extra)) => map.headers.column(&extra.folded).is_some_and(|column| {
-                map.own.iter().any(|(own, kind)| *own == column && *kind == Kind::Number)
-            }),
+            Content::Column(ColumnRef::Extra(extra)) => map
+                .headers
+                .column(&extra.folded)
+                .is_some_and(|column| map.own.iter().any(|(own, kind)| *own == column && *kind == Kind::Number)),
             _ => false,
         };
-        let decimal = |content: &Content| (layout.decimal_comma && is_number(content)).then_some(FormPlan::DecimalComma);
+        let decimal =
+            |content: &Content| (layout.decimal_comma && is_number(content)).then_some(FormPlan::DecimalComma);
         let columns: Vec<CellPlan> = layout
             .columns
             .iter()
@@ -145,7 +153,11 @@ impl LayoutPlan {
                             .collect(),
                     ),
                 },
-                form: column.form.as_ref().map(|wanted| form(wanted, &column.content)).or_else(|| decimal(&column.content)),
+                form: column
+                    .form
+                    .as_ref()
+                    .map(|wanted| form(wanted, &column.content))
+                    .or_else(|| decimal(&column.content)),
                 otherwise: column.otherwise.clone(),
                 // A recipient without an address is none.
                 required: column.required || (place == 0 && form_of_file.format == FileFormat::RecipientLine),
@@ -216,7 +228,9 @@ impl LayoutPlan {
         let Row { record, address, .. } = *row;
         for column in &self.columns {
             match (&column.content, &column.otherwise, &column.form) {
-                (ContentPlan::Value(ValueSource::Address), _, None) if !address.is_empty() && column.demands.is_none() => {
+                (ContentPlan::Value(ValueSource::Address), _, None)
+                    if !address.is_empty() && column.demands.is_none() =>
+                {
                     out.address(address);
                 }
                 (ContentPlan::Value(ValueSource::Column(plan)), None, None)
@@ -284,12 +298,10 @@ impl CellPlan {
             }
             ContentPlan::Tags(source) => with_tags(&source.value(record, address), tags).into(),
             ContentPlan::Surplus(width) => record.raw_from(*width).into(),
-            ContentPlan::Value(source) => {
-                match &self.otherwise {
-                    Some(_) => source.filled(record, address, blank_words),
-                    None => source.value(record, address),
-                }
-            }
+            ContentPlan::Value(source) => match &self.otherwise {
+                Some(_) => source.filled(record, address, blank_words),
+                None => source.value(record, address),
+            },
             ContentPlan::Template(pieces) => fill(pieces, self.otherwise.is_some(), row, blank_words).into(),
         };
         let text = match &self.form {

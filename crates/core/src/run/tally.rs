@@ -56,6 +56,9 @@ pub struct Tally {
     pub suggestions: Vec<RepairTally>,
     /// The import files.
     pub written: Vec<WriteTally>,
+    /// Contacts that are written and might be left out; counted only where billing steps are named.
+    #[serde(skip)]
+    pub doubtful: DoubtfulTally,
     /// The guards that would have stopped the run, and were accepted.
     pub accepted_guards: Vec<TrippedGuard>,
     /// What should be looked at.
@@ -390,6 +393,15 @@ fn keep_best(examples: &mut Vec<(Company, Example)>) {
     examples.truncate(EXAMPLES);
 }
 
+/// Contacts that are written and might be left out.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+pub struct DoubtfulTally {
+    /// Those with the address of an office.
+    pub roles: u64,
+    /// Those with an address at a domain whose mailboxes are thrown away after use.
+    pub disposable: u64,
+}
+
 /// An import file.
 #[derive(Debug, Clone, Serialize)]
 pub struct WriteTally {
@@ -458,7 +470,10 @@ impl Tally {
         let alone: u64 = self.written.iter().map(|file| file.rows - file.also_in_another.min(file.rows)).sum();
         let shared: u64 = self.written.iter().map(|file| file.also_in_another).sum();
         // Each of the others stands in two files at least.
-        if alone <= self.all.written && self.all.written - alone <= shared / 2 && (shared > 0 || alone == self.all.written) {
+        if alone <= self.all.written
+            && self.all.written - alone <= shared / 2
+            && (shared > 0 || alone == self.all.written)
+        {
             return Ok(());
         }
         let what = format!("{} contacts are written, and the import files do not hold each of them", self.all.written);

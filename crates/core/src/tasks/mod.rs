@@ -4,6 +4,8 @@ pub mod compare;
 pub mod duplicates;
 pub mod entries;
 pub mod found_entries;
+mod looks;
+pub mod preflight;
 pub mod propose;
 pub mod review;
 pub mod split;

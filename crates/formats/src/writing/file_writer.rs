@@ -209,7 +209,10 @@ impl FileWriter {
         let size = |count: usize| (ends[count - 1] - start) as u64 + beside * count as u64;
         let fitting = (1..=room.min(ends.len())).take_while(|count| part.bytes + size(*count) <= most_bytes).count();
         if fitting == 0 && part.rows == 0 {
-            let what = format!("one row alone needs {} bytes with the header, and a file may hold {most_bytes}", header + size(1));
+            let what = format!(
+                "one row alone needs {} bytes with the header, and a file may hold {most_bytes}",
+                header + size(1)
+            );
             return Err(Error::new(ErrorKind::Job, what, "let each file hold more (most_bytes)").in_file(&target));
         }
         Ok(fitting)
@@ -292,7 +295,9 @@ impl FileWriter {
             let later = part_name(&self.target, self.parts.len() + 1);
             if later.exists() {
                 let what = "this file was written as a later part by an earlier command, and now there are fewer parts";
-                return Err(Error::new(ErrorKind::Output, what, "move it away, so that it is not imported").in_file(&later));
+                return Err(
+                    Error::new(ErrorKind::Output, what, "move it away, so that it is not imported").in_file(&later)
+                );
             }
         }
         Ok(())
@@ -315,7 +320,12 @@ impl FileWriter {
 
     /// The files: name and rows of each, and how many sheets where there are several.
     pub fn files(&self) -> impl Iterator<Item = WrittenPart<'_>> {
-        self.parts.iter().map(|part| WrittenPart { path: &part.shown, output: part.output, rows: part.rows, sheets: part.sheets })
+        self.parts.iter().map(|part| WrittenPart {
+            path: &part.shown,
+            output: part.output,
+            rows: part.rows,
+            sheets: part.sheets,
+        })
     }
 }
 

@@ -197,16 +197,18 @@ impl FileForm {
 pub fn format_of_name(name: &Path) -> Result<Option<FileFormat>> {
     let ending = name.extension().map(|ending| ending.to_string_lossy().to_lowercase()).unwrap_or_default();
     let refused = |what: &str, advice: &str| {
-        Err(Error::new(ErrorKind::Job, format!("a file that ends in .{ending} {what}"), advice.to_owned()).in_file(name))
+        Err(Error::new(ErrorKind::Job, format!("a file that ends in .{ending} {what}"), advice.to_owned())
+            .in_file(name))
     };
     match ending.as_str() {
         "csv" => Ok(Some(FileFormat::Csv)),
         "tsv" | "tab" => Ok(Some(FileFormat::Tsv)),
         "xlsx" => Ok(Some(FileFormat::Xlsx)),
         "jsonl" | "ndjson" => Ok(Some(FileFormat::Jsonl)),
-        "txt" | "text" => {
-            refused("may be a table or a list of recipients", "say which: format = \"csv\", \"tsv\" or \"recipient-line\"")
-        }
+        "txt" | "text" => refused(
+            "may be a table or a list of recipients",
+            "say which: format = \"csv\", \"tsv\" or \"recipient-line\"",
+        ),
         "xls" | "xlsm" | "xlsb" | "xltx" | "ods" | "ots" | "numbers" => {
             refused("is a workbook of a kind that is not written", "name it .xlsx")
         }

@@ -200,7 +200,9 @@ fn of_json_lines(file: &Finished, threads: usize, observer: &dyn Observer) -> Re
                 if !is_whole {
                     return Err(odd());
                 }
-                members.iter().for_each(|(_, value)| digest.cell(value.as_bytes()));
+                for (_, value) in &members {
+                    digest.cell(value.as_bytes());
+                }
                 digest.end_row();
             }
             Ok(digest.sum())
@@ -242,11 +244,7 @@ fn of_recipients(file: &Finished, observer: &dyn Observer) -> Result<RowsDigest>
 fn of_workbook(file: &Finished, folder: &Path, observer: &dyn Observer) -> Result<RowsDigest> {
     let mut sum = RowsDigest::default();
     for sheet in 1..=file.sheets {
-        let found = FoundFile {
-            path: file.path.to_path_buf(),
-            member: None,
-            shown: file.shown.display().to_string(),
-        };
+        let found = FoundFile { path: file.path.to_path_buf(), member: None, shown: file.shown.display().to_string() };
         let inputs = Input::open(&found, folder, observer)?;
         let wishes = ReadWishes { sheet: Some(sheet.to_string()), ..ReadWishes::default() };
         for input in inputs {

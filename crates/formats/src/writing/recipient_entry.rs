@@ -8,7 +8,8 @@ pub fn name_of(text: &str) -> Cow<'_, str> {
     if text.contains("=?") {
         return Cow::Borrowed("");
     }
-    let is_plain = !text.contains(|character: char| character.is_control()) && !text.contains("  ") && text.trim() == text;
+    let is_plain =
+        !text.contains(|character: char| character.is_control()) && !text.contains("  ") && text.trim() == text;
     if is_plain {
         return Cow::Borrowed(text);
     }

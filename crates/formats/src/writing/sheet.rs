@@ -56,9 +56,7 @@ pub fn with_line_feeds(text: &[u8]) -> Vec<u8> {
 /// Whether a cell of a sheet can hold the text: not too long, and no control character besides tab and line ends
 /// (XML 1.0, section 2.2).
 pub fn fits_cell(text: &str) -> bool {
-    let is_allowed = |character: char| {
-        !matches!(character, '\u{0}'..='\u{8}' | '\u{b}' | '\u{c}' | '\u{e}'..='\u{1f}' | '\u{fffe}' | '\u{ffff}')
-    };
+    let is_allowed = |character: char| !matches!(character, '\u{0}'..='\u{8}' | '\u{b}' | '\u{c}' | '\u{e}'..='\u{1f}' | '\u{fffe}' | '\u{ffff}');
     // What reads like the escape of a character would be taken for one.
     let is_escape = text.contains("_x") && text.as_bytes().windows(7).any(is_escape);
     text.chars().all(is_allowed) && !is_escape && text.encode_utf16().count() <= SHEET_CELL_UNITS

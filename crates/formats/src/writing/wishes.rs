@@ -42,7 +42,8 @@ impl FormWishes {
     pub fn form(&self, format: FileFormat) -> Result<FileForm> {
         let of_format = FileForm::of(format);
         let name = format.name();
-        let refused = |what: &str, advice: &str| Err(Error::new(ErrorKind::Job, format!("{name} has no {what}"), advice));
+        let refused =
+            |what: &str, advice: &str| Err(Error::new(ErrorKind::Job, format!("{name} has no {what}"), advice));
         let of_delimited = [
             (self.delimiter.is_some(), "delimiter of its own choice"),
             (self.quoting.is_some(), "quoting"),
@@ -93,10 +94,7 @@ impl FormWishes {
             // Without one, readers do not tell UTF-16 from other encodings.
             has_byte_order_mark: self.byte_order_mark.unwrap_or(is_unicode && encoding != UTF_8),
             most: self.most,
-            recipients: Recipients {
-                separator: self.separator.unwrap_or_default(),
-                most_per_line: self.most_per_line,
-            },
+            recipients: Recipients { separator: self.separator.unwrap_or_default(), most_per_line: self.most_per_line },
             ..of_format
         })
     }
@@ -113,7 +111,11 @@ pub fn delimiter(text: &str) -> Result<u8> {
     };
     match sign.as_bytes() {
         [sign @ (b',' | b';' | b'\t' | b'|')] => Ok(*sign),
-        _ => Err(Error::new(ErrorKind::Job, format!("\"{text}\" cannot part cells"), "write \",\", \";\", \"|\" or \"tab\"")),
+        _ => Err(Error::new(
+            ErrorKind::Job,
+            format!("\"{text}\" cannot part cells"),
+            "write \",\", \";\", \"|\" or \"tab\"",
+        )),
     }
 }
 

@@ -63,9 +63,7 @@ fn headline(finished: &Finished, screen: &Screen) -> String {
     let contacts = counted(tally.all.written, "contact");
     let (tone, text) = match tally.outcome {
         Outcome::Written => (Tone::Good, format!("{contacts} written to {files}")),
-        Outcome::DryRun => {
-            (Tone::Good, format!("{contacts} would be written to {files} (a dry run: nothing was)"))
-        }
+        Outcome::DryRun => (Tone::Good, format!("{contacts} would be written to {files} (a dry run: nothing was)")),
         Outcome::Stopped => (Tone::Bad, "stopped by a guard; no import file was written".to_owned()),
     };
     format!("{}: {}\n", tally.job, screen.paint(tone, &text))

@@ -108,7 +108,11 @@ fn import_files<'a>(file: &WriteTally, paths: &mut impl Iterator<Item = &'a Path
     }
     let all: Vec<&PathBuf> = paths.take(file.files.len()).collect();
     if all.len() <= FILES_LISTED {
-        return all.iter().zip(&file.files).map(|(path, part)| (path.display().to_string(), contacts(part.rows))).collect();
+        return all
+            .iter()
+            .zip(&file.files)
+            .map(|(path, part)| (path.display().to_string(), contacts(part.rows)))
+            .collect();
     }
     let (first, last) = (all[0], all[all.len() - 1]);
     let last = last.file_name().unwrap_or_default().to_string_lossy();

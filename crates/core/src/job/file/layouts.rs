@@ -27,7 +27,12 @@ pub(super) struct NameParts<'a> {
 }
 
 impl Reader<'_> {
-    pub(super) fn write(&self, part: WritePart, layouts: &BTreeMap<String, Layout>, names: &NameParts) -> Result<Write> {
+    pub(super) fn write(
+        &self,
+        part: &WritePart,
+        layouts: &BTreeMap<String, Layout>,
+        names: &NameParts,
+    ) -> Result<Write> {
         let shown = self.file_name(&part.file, names)?;
         let layout = match &part.layout {
             None => None,
@@ -39,9 +44,9 @@ impl Reader<'_> {
                 None => return Err(self.unknown_layout(name, layouts)),
             }),
         };
-        let said = part.format.as_deref().map(|name| file_format(name).map_err(|error| self.about(name, error)));
+        let said = part.format.as_deref().map(|name| file_format(name).map_err(|error| self.about(name, &error)));
         let write = Write::new(self.folder.join(&shown), shown, layout, said.transpose()?);
-        let mut write = write.map_err(|error| self.about(&part.file, error))?;
+        let mut write = write.map_err(|error| self.about(&part.file, &error))?;
         if part.file.contains("{part}") && !write.form.most.is_any() {
             let what = "the name has {part}, and nothing says how much a file may hold";
             return Err(self.wrong(&part.file, what, "say most_rows or most_bytes in its layout, or take {part} out"));
@@ -98,7 +103,7 @@ impl Reader<'_> {
     }
 
     /// An error about `value`, at its line.
-    fn about(&self, value: &str, error: Error) -> Error {
+    pub(super) fn about(&self, value: &str, error: &Error) -> Error {
         let placed = self.wrong(value, error.what(), error.advice());
         match error.expectation() {
             Some(expected) => placed.expected(expected),
@@ -112,13 +117,17 @@ impl Reader<'_> {
             None | Some(".") => false,
             Some(",") => true,
             Some(other) => {
-                return Err(self.wrong(other, format!("\"{other}\" is no decimal sign"), "write decimal = \",\" or \".\""));
+                return Err(self.wrong(
+                    other,
+                    format!("\"{other}\" is no decimal sign"),
+                    "write decimal = \",\" or \".\"",
+                ));
             }
         };
         let mut columns: Vec<LayoutColumn> = Vec::new();
         for column in part.columns {
             let column = match column {
-                ColumnPart::Short(text) => LayoutColumn::parse(&text).map_err(|error| self.about(&text, error))?,
+                ColumnPart::Short(text) => LayoutColumn::parse(&text).map_err(|error| self.about(&text, &error))?,
                 ColumnPart::Whole(part) => self.layout_column(*part)?,
             };
             if columns.iter().any(|other| other.name == column.name) {
@@ -138,29 +147,31 @@ impl Reader<'_> {
         let sort = sort.as_deref().map_or(Ok(Vec::new()), |text| {
             sort_columns(text).map_err(|error| self.wrong(text, error.what(), error.advice()))
         })?;
-        let layout = Layout { defuse: part.defuse, on_violation, sort, form, decimal_comma, ..Layout::new(name, columns) };
+        let layout =
+            Layout { defuse: part.defuse, on_violation, sort, form, decimal_comma, ..Layout::new(name, columns) };
         // What no format could have is said before a file is written.
         if let Some(format) = layout.form.format {
-            let form = layout.form.form(format).map_err(|error| self.about(name, error))?;
-            layout.fits(&form).map_err(|error| self.about(name, error))?;
+            let form = layout.form.form(format).map_err(|error| self.about(name, &error))?;
+            layout.fits(&form).map_err(|error| self.about(name, &error))?;
         }
         Ok(layout)
     }
 
     fn form_wishes(&self, part: &LayoutPart) -> Result<FormWishes> {
         let read = |text: &Option<String>| text.clone().unwrap_or_default();
-        let most_bytes = match part.most_bytes.as_deref() {
-            None => None,
-            Some(text) => Some(memory::parse(text).filter(|bytes| *bytes > 0).ok_or_else(|| {
-                self.wrong(text, format!("\"{text}\" is no size"), "write most_bytes = \"10 MiB\"")
-            })?),
-        };
+        let most_bytes =
+            match part.most_bytes.as_deref() {
+                None => None,
+                Some(text) => Some(memory::parse(text).filter(|bytes| *bytes > 0).ok_or_else(|| {
+                    self.wrong(text, format!("\"{text}\" is no size"), "write most_bytes = \"10 MiB\"")
+                })?),
+            };
         if part.most_rows == Some(0) || part.per_line == Some(0) {
             let key = if part.most_rows == Some(0) { "most_rows" } else { "per_line" };
             return Err(self.wrong(key, format!("{key} is 0, so nothing could be written"), "write a number from 1"));
         }
         let separator = part.separator.as_deref().map(|text| self.separator(text)).transpose()?;
-        let said = |text: &str, error: Error| self.about(text, error);
+        let said = |text: &str, error: Error| self.about(text, &error);
         let format = part.format.as_deref().map(file_format).transpose();
         let delimiter = part.delimiter.as_deref().map(wishes::delimiter).transpose();
         let encoding = part.encoding.as_deref().map(wishes::encoding).transpose();
@@ -239,11 +250,17 @@ impl Reader<'_> {
             (None, None) => None,
             (None, Some(_)) => return wrong(format!("too_long of \"{name}\" goes with longest"), "write longest = 50"),
             (Some(longest), _) if longest < 1 => {
-                return wrong(format!("\"{name}\" may have {longest} characters, so nothing could stand there"), "write a number from 1");
+                return wrong(
+                    format!("\"{name}\" may have {longest} characters, so nothing could stand there"),
+                    "write a number from 1",
+                );
             }
             // A cut address would be that of somebody else.
             (_, Some(TooLongPart::Cut)) if is_address => {
-                return wrong(format!("\"{name}\" holds addresses, which are never cut"), "write too_long = \"set-aside\" or \"stop\"");
+                return wrong(
+                    format!("\"{name}\" holds addresses, which are never cut"),
+                    "write too_long = \"set-aside\" or \"stop\"",
+                );
             }
             (Some(longest), then) => Some(Longest {
                 characters: usize::try_from(longest).unwrap_or(usize::MAX),
@@ -256,13 +273,19 @@ impl Reader<'_> {
         };
         let allowed = part.allowed.clone().unwrap_or_default();
         if part.allowed.is_some() && allowed.is_empty() {
-            return wrong(format!("\"{name}\" allows no value at all"), "write allowed = [\"a\", \"b\"], or take it out");
+            return wrong(
+                format!("\"{name}\" allows no value at all"),
+                "write allowed = [\"a\", \"b\"], or take it out",
+            );
         }
         if part.other.is_some() && allowed.is_empty() {
             return wrong(format!("other of \"{name}\" goes with allowed"), "write allowed = [\"a\", \"b\"]");
         }
         if is_address && (part.other.is_some() || !part.values.is_empty()) {
-            return wrong(format!("\"{name}\" holds addresses, which nothing may replace"), "take values and other out");
+            return wrong(
+                format!("\"{name}\" holds addresses, which nothing may replace"),
+                "take values and other out",
+            );
         }
         let pattern = part.pattern.as_deref().map(glob::Pattern::new).transpose().map_err(|cause| {
             let what = format!("the pattern of \"{name}\" cannot be read: {}", cause.msg);
@@ -277,7 +300,10 @@ impl Reader<'_> {
         let is_address = *content == Content::Column(ColumnRef::Field(Field::Email));
         match form {
             "upper" | "title" if is_address => {
-                return wrong(format!("an address is not written in \"{form}\""), "addresses are written in small letters");
+                return wrong(
+                    format!("an address is not written in \"{form}\""),
+                    "addresses are written in small letters",
+                );
             }
             "upper" => return Ok(Form::Case(LetterCase::Upper)),
             "lower" => return Ok(Form::Case(LetterCase::Lower)),

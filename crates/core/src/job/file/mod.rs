@@ -1,19 +1,19 @@
 //! The job file: TOML → [`Job`]. An unknown key is an error that names the closest known one and its line.
 
+mod guards;
 mod layouts;
 mod lists;
 mod reading;
 
-use super::guard::Accepted;
 use super::layout_parts::LayoutPart;
-use super::named::{file_name_from, guard, one_of, same_keys, suggested_rule, survivor};
+use super::named::{file_name_from, one_of, same_keys, suggested_rule, survivor};
 use super::parts::{
-    BlankWordsChange, BlankWordsPart, CleanPart, GuardPart, IdentityPart, JobFile, Overruled, PassingPart,
-    PersonPart, ReplacePart, RequirePart, RolePart, SelectPart, SourcePart, overruled,
+    BlankWordsChange, BlankWordsPart, CleanPart, IdentityPart, JobFile, Overruled, PassingPart, PersonPart,
+    ReplacePart, RequirePart, RolePart, SelectPart, SourcePart, overruled,
 };
 use super::remembering::Remember;
 use super::sources::{CleanWishes, Passing, ReadFiles, Source};
-use super::{Guards, Job, Pick, Write};
+use super::{Job, Pick, Write};
 use crate::clean::replace::{Find, Replacement};
 use crate::columns::wishes::OwnField;
 use crate::layout::Layout;
@@ -42,6 +42,33 @@ pub fn read(path: &Path, today: &str) -> Result<Job> {
     let folder = path.parent().unwrap_or(Path::new(""));
     let today = parts.job.today.clone().unwrap_or_else(|| today.to_owned());
     Reader { path, folder, text: &text, today: &today }.job(parts)
+}
+
+/// Reads a layout by where it stands: a file of its own, or `JOB.toml:NAME`.
+pub fn read_layout_of(place: &str) -> Result<Layout> {
+    let Some((path, name)) = layout_in_job(place) else { return read_layout(Path::new(place)) };
+    let text = read_text(path)?;
+    let mut parts: JobFile = parse(&text, path)?;
+    let reader = Reader { path, folder: path.parent().unwrap_or(Path::new("")), text: &text, today: "" };
+    if let Some(part) = parts.layout.remove(name) {
+        return reader.layout(name, part);
+    }
+    let known: Vec<&str> = parts.layout.keys().map(String::as_str).collect();
+    let advice = match closest(name, known.iter().copied()) {
+        Some(near) => format!("did you mean {near}?"),
+        None => "name a layout of the job".to_owned(),
+    };
+    let error = Error::new(ErrorKind::Job, format!("the job has no layout {name}"), advice).in_file(path);
+    Err(if known.is_empty() { error } else { error.expected(one_of(&known)) })
+}
+
+/// The job file and the name in `JOB.toml:NAME`; none where the text names a file.
+pub fn layout_in_job(place: &str) -> Option<(&Path, &str)> {
+    let (job, name) = place.rsplit_once(':')?;
+    let job = Path::new(job);
+    let is_job =
+        job.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("toml")) && !Path::new(place).exists();
+    is_job.then_some((job, name))
 }
 
 /// Reads a layout that stands in a file of its own.
@@ -129,7 +156,7 @@ impl Reader<'_> {
         let mut writes = Vec::new();
         for part in parts.write {
             let (campaign, scope) = (parts.job.campaign.as_deref(), parts.job.scope.as_deref());
-            writes.push(self.write(part, &layouts, &NameParts { date: today, campaign, scope })?);
+            writes.push(self.write(&part, &layouts, &NameParts { date: today, campaign, scope })?);
         }
         let receipt = parts.job.receipt.map(|path| self.folder.join(path)).or_else(|| {
             let first: &Write = writes.first()?;
@@ -265,7 +292,7 @@ impl Reader<'_> {
         read.columns.date_order = part.date_order.map(DateOrder::from);
         read.columns.own = own;
         let condition = part.condition.as_deref().map(|text| self.selection(text)).transpose()?;
-        Ok(Source { condition, ..Source::new(part.name, read) })
+        Ok(Source { condition, stale_after: part.stale_after, ..Source::new(part.name, read) })
     }
 
     fn pick(&self, part: &SelectPart) -> Result<Option<Pick>> {
@@ -299,25 +326,5 @@ impl Reader<'_> {
                 None => placed,
             }
         })
-    }
-
-    fn guards(&self, part: GuardPart) -> Result<Guards> {
-        let mut accept = Accepted::default();
-        for (name, most) in &part.accept {
-            let guard = guard(name).map_err(|error| {
-                let placed = self.wrong(name, error.what(), error.advice());
-                placed.expected(error.expectation().unwrap_or_default())
-            })?;
-            accept.add(guard, Some(*most));
-        }
-        let guards = Guards { write_at_least: part.write_at_least.unwrap_or(1), accept, set_aside_at_most: None };
-        let Some(text) = part.set_aside_at_most else { return Ok(guards) };
-        let share = text.trim().strip_suffix('%').and_then(|number| number.trim().parse::<f64>().ok());
-        match share {
-            Some(percent) if (0.0..=100.0).contains(&percent) => {
-                Ok(Guards { set_aside_at_most: Some(percent / 100.0), ..guards })
-            }
-            _ => Err(self.wrong(&text, format!("\"{text}\" is no share"), "write a share like \"40%\"")),
-        }
     }
 }

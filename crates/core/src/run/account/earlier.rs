@@ -1,6 +1,6 @@
 //! What earlier runs of a job left: files that were not put in place to the end, and the last receipt.
 
-use super::list_guards::EarlierRun;
+use super::earlier_run::EarlierRun;
 use crate::job::Job;
 use crate::run::setting::Setting;
 use pebblebank_table::{Result, staged};

@@ -1,6 +1,7 @@
 //! The guards of suppression lists, checked before anything is put in place: the wrong file, the wrong column, an old
 //! list, one that was exported only in part.
 
+use super::earlier_run::EarlierRun;
 use super::list_findings::READS_MORE;
 use crate::job::Job;
 use crate::job::guard::Guard;
@@ -10,39 +11,9 @@ use crate::run::tally::{SuppressionTally, Tally, TrippedGuard, UnreadTally};
 use crate::suppress::reason::Reason;
 use pebblebank_table::observe::counted;
 use pebblebank_table::units::ListId;
-use serde_json::Value;
-use std::collections::HashMap;
-use std::path::Path;
 
 /// Of fewer people than this any list may hold most.
 const FEW_PEOPLE: u64 = 20;
-
-/// What the receipt of an earlier run of the same job says of its suppression lists and its bank.
-#[derive(Debug, Default)]
-pub struct EarlierRun {
-    /// By name: entries, and how many of them matched.
-    lists: HashMap<String, (u64, u64)>,
-    /// Whether what the bank remembers applied.
-    pub had_bank: bool,
-}
-
-impl EarlierRun {
-    /// Reads it from a receipt; nothing where there is none, or where another program's file lies there.
-    pub fn of(receipt: Option<&Path>) -> EarlierRun {
-        let read = || {
-            let bytes = std::fs::read(receipt?.join("tally.json")).ok()?;
-            let tally: Value = serde_json::from_slice(&bytes).ok()?;
-            let list = |list: &Value| {
-                let number = |key: &str| list.get(key)?.as_u64();
-                Some((list.get("name")?.as_str()?.to_owned(), (number("entries")?, number("matched")?)))
-            };
-            let lists = tally.get("suppression")?.as_array()?.iter().filter_map(list).collect();
-            let had_bank = tally.pointer("/bank/applied").and_then(Value::as_bool) == Some(true);
-            Some(EarlierRun { lists, had_bank })
-        };
-        read().unwrap_or_default()
-    }
-}
 
 /// The guards that suppression lists trip.
 pub fn check(job: &Job, known: &Known, tally: &Tally, earlier: &EarlierRun) -> Vec<TrippedGuard> {
@@ -206,7 +177,7 @@ impl Look<'_> {
     }
 
     fn matches_nobody(&self, earlier: &EarlierRun) -> Option<TrippedGuard> {
-        let (_, matched) = *earlier.lists.get(&self.hold.name)?;
+        let (_, matched) = earlier.list(&self.hold.name)?;
         let list = &self.counts.list;
         let is_odd = self.has_files() && matched > 0 && list.matched == 0 && self.people > 0;
         is_odd.then(|| {
@@ -218,7 +189,7 @@ impl Look<'_> {
     }
 
     fn shrunk(&self, earlier: &EarlierRun) -> Option<TrippedGuard> {
-        let (before, _) = *earlier.lists.get(&self.hold.name)?;
+        let (before, _) = earlier.list(&self.hold.name)?;
         let now = self.counts.list.entries;
         let missing = before.saturating_sub(now);
         let only_grows = matches!(self.hold.reason, Reason::OptedOut | Reason::Complained | Reason::DoNotContact);

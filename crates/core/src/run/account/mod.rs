@@ -4,6 +4,7 @@
 //! [`earlier`] knows what earlier runs left.
 
 pub mod earlier;
+pub mod earlier_run;
 pub mod guards;
 mod list_findings;
 pub mod list_guards;
@@ -11,6 +12,7 @@ pub mod people_findings;
 mod people_on_lists;
 pub mod reports;
 mod source_findings;
+mod source_guards;
 mod tally_of_run;
 
 use super::decide::copied::Refused;
@@ -26,11 +28,11 @@ use crate::job::Job;
 use crate::suppress::marks::Mark;
 use crate::suppress::reason::Reason;
 use earlier::Earlier;
+use pebblebank_formats::writing::file_writer::WrittenPart;
 use pebblebank_table::observe::{Observer, Progress, Stage};
 use pebblebank_table::units::SourceId;
 use pebblebank_table::{Error, Result};
 use reports::Reports;
-use pebblebank_formats::writing::file_writer::WrittenPart;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
@@ -68,7 +70,9 @@ pub fn account(
     tally.taken = taken;
     tally.check_balance()?;
     let mut tripped = list_guards::check(job, known, &tally, &earlier.run);
-    tripped.extend(guards::check(&job.guards, &tally));
+    tripped.extend(source_guards::check(job, known, &earlier.run));
+    tripped.extend(guards::check(&job.guards, &tally, &earlier.run));
+    tally.findings.extend(guards::billing_step(&job.guards, &tally));
     let (tripped, accepted) = guards::sort_out(tripped, &job.guards.accept);
     tally.accepted_guards = accepted;
     tally.outcome = match (setting.dry_run, tripped.is_empty()) {
@@ -81,12 +85,7 @@ pub fn account(
 }
 
 /// Puts in place what the account allows.
-pub fn finish(
-    account: Accounted,
-    outputs: Outputs,
-    earlier: &Earlier,
-    observer: &dyn Observer,
-) -> Result<Finished> {
+pub fn finish(account: Accounted, outputs: Outputs, earlier: &Earlier, observer: &dyn Observer) -> Result<Finished> {
     let Accounted { tally, tripped, documents, memberships } = account;
     let preview = outputs.preview();
     if observer.wants_stop() {

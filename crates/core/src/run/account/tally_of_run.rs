@@ -10,8 +10,8 @@ use crate::run::account::source_findings::written_without_address;
 use crate::run::gather::counts::FileCounts;
 use crate::run::open::files::OpenFile;
 use crate::run::tally::{
-    Account, BankTally, FileTally, ListTally, NearMissTally, NearTally, OtherLines, Outcome, RepairCounts, SourceTally,
-    SuppressionTally, TALLY_SCHEMA, Tally, WriteTally,
+    Account, BankTally, DoubtfulTally, FileTally, ListTally, NearMissTally, NearTally, OtherLines, Outcome,
+    RepairCounts, SourceTally, SuppressionTally, TALLY_SCHEMA, Tally, WriteTally,
 };
 use crate::run::write::rows::Counts;
 use pebblebank_formats::Format;
@@ -29,9 +29,12 @@ impl Reports<'_> {
         let mut findings = self.known.files.all_findings();
         let mut sources = Vec::new();
         let mut all = Account::default();
+        let mut doubtful = DoubtfulTally::default();
         let mut also = vec![0; self.job.writes.len()];
         for (index, counted) in counts.into_iter().enumerate() {
             also.iter_mut().zip(&counted.also_elsewhere).for_each(|(sum, count)| *sum += count);
+            doubtful.roles += counted.doubtful.roles;
+            doubtful.disposable += counted.doubtful.disposable;
             repairs.add(counted.repairs);
             suggestions.add(counted.suggestions);
             findings.extend(counted.doubts.iter().map(|(place, met)| self.doubt(*place, met)));
@@ -68,6 +71,7 @@ impl Reports<'_> {
             repairs: repairs.into_tally(),
             suggestions: suggestions.into_tally(),
             written: self.job.writes.iter().zip(import_rows).zip(&also).map(write_tally).collect(),
+            doubtful,
             accepted_guards: Vec::new(),
             findings,
         }

@@ -16,6 +16,7 @@ use pebblebank_table::csv::RawCells;
 use pebblebank_table::units::{ColumnIndex, RowId, RowNumber};
 use pebblebank_table::{Record, cell};
 use pebblebank_values::address::{Address, AddressCleaner, State};
+use pebblebank_values::audience;
 use pebblebank_values::consent::{self, Consent, Statement};
 use pebblebank_values::suggest::{self, DomainLooks};
 use pebblebank_values::{Doubt, Field, Rule, Rules};
@@ -238,6 +239,11 @@ impl<'b> ChunkRows<'_, 'b> {
         self.rows.counts.note_unread(row, marks, self.pass.job);
         if self.pass.job.compares() {
             self.rows.counts.refused_written.add(&self.pass.settled.copied(row));
+        }
+        if address.is_usable() && !self.pass.job.guards.steps.is_empty() {
+            let doubtful = &mut self.rows.counts.doubtful;
+            doubtful.roles += u64::from(audience::is_role(address.local()));
+            doubtful.disposable += u64::from(self.pass.job.clean.disposable_domains.holds(address.domain()));
         }
         if !address.is_usable() && address.state != State::Blank {
             self.rows.counts.written_without_address.at(number);

@@ -17,8 +17,8 @@ pub mod plan;
 mod preview;
 mod repair_rows;
 pub(crate) mod rows;
-pub mod shapes;
 pub mod second_pass;
+pub mod shapes;
 
 use super::decide::fill::Supplies;
 use super::decide::known::Known;

@@ -100,13 +100,26 @@ impl Outputs {
     }
 
     /// Begins the files with their headers, once all columns are known.
-    pub fn begin_files(&mut self, job: &Job, shapes: &[ImportShape], columns: &AllColumns, known: &Known) -> Result<()> {
+    pub fn begin_files(
+        &mut self,
+        job: &Job,
+        shapes: &[ImportShape],
+        columns: &AllColumns,
+        known: &Known,
+    ) -> Result<()> {
         let surroundings = surroundings(job, known);
         for ((import, write), shape) in self.imports.iter_mut().zip(&job.writes).zip(shapes) {
             shape.layout.fits(&shape.file.form)?;
             let begun = shape.with_header(|header| {
                 self.preview.begin(&shape.file, header.bytes);
-                FileWriter::begin(&write.file, import.first, &shape.file, header, surroundings.clone(), &mut self.staged)
+                FileWriter::begin(
+                    &write.file,
+                    import.first,
+                    &shape.file,
+                    header,
+                    surroundings.clone(),
+                    &mut self.staged,
+                )
             });
             import.writer = Some(begun?);
         }

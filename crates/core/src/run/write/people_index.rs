@@ -42,6 +42,32 @@ pub fn header() -> Vec<u8> {
     [b"PBLPEOPL".as_slice(), &VERSION.to_le_bytes(), &(RECORD_BYTES as u32).to_le_bytes()].concat()
 }
 
+/// An identity of a contact.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Person {
+    /// The first bytes of the identity's digest.
+    pub identity: [u8; 12],
+    /// The contact's row, counted from 0 over all records of all source files.
+    pub row: RowId,
+    /// Whether the contact was written.
+    pub is_written: bool,
+}
+
+/// The identities of an index; none where the bytes are no whole index of this version.
+pub fn read(bytes: &[u8]) -> Option<impl Iterator<Item = Person>> {
+    let records = bytes.strip_prefix(header().as_slice())?;
+    if records.len() % RECORD_BYTES != 0 {
+        return None;
+    }
+    Some(records.chunks_exact(RECORD_BYTES).map(|record| {
+        let mut identity = [0; 12];
+        identity.copy_from_slice(&record[..12]);
+        let mut row = [0; 4];
+        row.copy_from_slice(&record[12..16]);
+        Person { identity, row: RowId(u32::from_le_bytes(row)), is_written: record[20] == Fate::Written.byte() }
+    }))
+}
+
 /// Adds the records of one contact.
 pub fn add(out: &mut Vec<u8>, address: &Address, row: RowId, survivor: RowId, fate: Fate) {
     if address.identity.is_empty() {

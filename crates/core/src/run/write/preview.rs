@@ -77,7 +77,9 @@ impl Preview {
                     start = *end;
                 }
             }
-            FileFormat::Csv | FileFormat::Tsv | FileFormat::Jsonl => self.text.extend_from_slice(&in_utf8(bytes, shape.form.encoding)),
+            FileFormat::Csv | FileFormat::Tsv | FileFormat::Jsonl => {
+                self.text.extend_from_slice(&in_utf8(bytes, shape.form.encoding));
+            }
         }
     }
 

@@ -4,7 +4,7 @@ use super::import_rows::ImportRows;
 use crate::job::Job;
 use crate::layout::plan::Violation;
 use crate::run::decide::copied::Refused;
-use crate::run::tally::{Account, RepairCounts};
+use crate::run::tally::{Account, DoubtfulTally, RepairCounts};
 use crate::suppress::marks::Mark;
 use crate::suppress::reason::Reason;
 use pebblebank_table::observe::{EXAMPLE_ROWS, Met};
@@ -106,6 +106,8 @@ pub struct Counts {
     /// Contacts about to be written whom something names that was not read of a suppression list, by the place of the
     /// list that holds what was not read.
     pub unread: BTreeMap<ListId, UnreadWritten>,
+    /// Contacts written that might be left out.
+    pub doubtful: DoubtfulTally,
     /// Rows of each import file that stand in another one too.
     pub also_elsewhere: Vec<u64>,
     /// The row that a layout stops at, and why.
@@ -128,6 +130,8 @@ impl Counts {
         for (list, unread) in later.unread {
             self.unread.entry(list).or_default().append(&unread);
         }
+        self.doubtful.roles += later.doubtful.roles;
+        self.doubtful.disposable += later.doubtful.disposable;
         add_each(&mut self.also_elsewhere, &later.also_elsewhere);
         add_each(&mut self.persons, &later.persons);
         add_each(&mut self.persons_with_key, &later.persons_with_key);

@@ -1,10 +1,10 @@
 //! One column: what it was recognised as, how filled it is, what its values look like.
 
 use super::distinct::{Distinct, hash};
-use super::looks::Looks;
 use crate::columns::map::ColumnMap;
 use crate::job::sources::ReadFiles;
 use crate::run::open::files::OpenFile;
+use crate::tasks::looks::Looks;
 use pebblebank_table::cell;
 use pebblebank_table::observe::{Finding, Met, Weight, counted};
 use pebblebank_table::units::{ColumnIndex, RowNumber};

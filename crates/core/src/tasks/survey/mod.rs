@@ -7,7 +7,6 @@ pub mod chunk;
 pub mod column;
 mod distinct;
 pub mod found;
-mod looks;
 
 use crate::clean::plan::{CleaningPlan, CleaningWishes, Wanted};
 use crate::columns::map::ColumnMap;

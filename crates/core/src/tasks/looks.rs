@@ -41,13 +41,13 @@ const LONG: usize = 250;
 
 /// What was met in a column.
 #[derive(Debug, Clone, Default)]
-pub(super) struct Looks {
+pub(in crate::tasks) struct Looks {
     met: [Met; LOOKS],
 }
 
 impl Looks {
     /// Looks at a filled value.
-    pub(super) fn look(&mut self, value: &[u8], field: Option<Field>, row: u64) {
+    pub(in crate::tasks) fn look(&mut self, value: &[u8], field: Option<Field>, row: u64) {
         let mut met = |look: Look| self.met[look as usize].at(RowNumber(row));
         let Some(first) = value.first() else { return };
         if value.len() > LONG && field != Some(Field::Notes) {
@@ -95,19 +95,19 @@ impl Looks {
     }
 
     /// What was met, `rows` further down.
-    pub(super) fn moved(&self, rows: u64) -> Looks {
+    pub(in crate::tasks) fn moved(&self, rows: u64) -> Looks {
         let moved =
             |met: &Met| Met { count: met.count, rows: met.rows.iter().map(|row| RowNumber(row.0 + rows)).collect() };
         Looks { met: std::array::from_fn(|look| moved(&self.met[look])) }
     }
 
     /// Goes on with what was met further down.
-    pub(super) fn append(&mut self, later: &Looks) {
+    pub(in crate::tasks) fn append(&mut self, later: &Looks) {
         self.met.iter_mut().zip(&later.met).for_each(|(met, later)| met.append(later));
     }
 
     /// What should be said, given how many values are filled.
-    pub(super) fn findings(&self, filled: u64) -> Vec<Finding> {
+    pub(in crate::tasks) fn findings(&self, filled: u64) -> Vec<Finding> {
         let of = |look: Look| &self.met[look as usize];
         let mut findings = Vec::new();
         let mut say = |look: Look, code, weight, text: &str| {

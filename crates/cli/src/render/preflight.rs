@@ -1,0 +1,199 @@
+//! Whether a file is fit to be imported: the answer, what keeps it from being imported, and the command that mends it.
+
+use super::json::of_schema;
+use super::table::{Side, Table};
+use super::tally::{guards, one_finding, suppression};
+use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
+use crate::arguments;
+use crate::commands::clean::beside;
+use pebblebank_core::tasks::preflight::{Kind, Preflight, Problem, Since};
+use serde_json::json;
+use std::path::Path;
+
+/// So many problems are shown; the JSON document has them all.
+const PROBLEMS_SHOWN: usize = 14;
+
+/// So many findings are shown.
+const FINDINGS_SHOWN: usize = 4;
+
+/// The answer, with what it rests on.
+pub fn finished(looked: &Preflight, asked: &arguments::Preflight, screen: &Screen) -> String {
+    let sections = [
+        guards(&looked.tripped, screen),
+        problems(looked, screen),
+        since(looked.since, screen),
+        suppression(&looked.tally, screen),
+        findings(looked, screen),
+        next(looked, asked, screen),
+    ];
+    let mut text = headline(looked, screen);
+    for section in sections.iter().filter(|section| !section.is_empty()) {
+        text.push('\n');
+        text.push_str(section);
+    }
+    text
+}
+
+fn headline(looked: &Preflight, screen: &Screen) -> String {
+    let file = safe(&looked.file, 60);
+    let contacts = counted(looked.rows, "contact");
+    if looked.is_fit() {
+        return format!("{}\n", screen.paint(Tone::Good, &format!("{file} is fit to be imported: {contacts}")));
+    }
+    let refused: u64 = of_kind(looked, Kind::MustNotBeContacted).map(|problem| problem.rows).sum();
+    let why = match (looked.tripped.is_empty(), refused) {
+        (false, _) => "a guard stopped it, so nobody knows who must not be contacted".to_owned(),
+        (true, 0) => format!("{} of {contacts} can be imported as they are", number(looked.fit_rows)),
+        (true, 1) => format!("1 of {contacts} must not be contacted today"),
+        (true, refused) => format!("{} of {contacts} must not be contacted today", number(refused)),
+    };
+    format!("{}\n", screen.paint(Tone::Bad, &format!("{file} is not fit to be imported: {why}")))
+}
+
+fn of_kind(looked: &Preflight, kind: Kind) -> impl Iterator<Item = &Problem> {
+    looked.problems.iter().filter(move |problem| problem.kind == kind)
+}
+
+fn problems(looked: &Preflight, screen: &Screen) -> String {
+    if looked.problems.is_empty() {
+        return String::new();
+    }
+    let mut table = Table::new(&[("Not fit", Side::Left), ("rows", Side::Right), ("", Side::Left)]);
+    for problem in looked.problems.iter().take(PROBLEMS_SHOWN) {
+        let rows = if problem.rows == 0 { String::new() } else { number(problem.rows) };
+        let column = problem.column.as_ref().map_or(String::new(), |column| format!("\"{}\": ", safe(column, 24)));
+        let text = format!("{column}{}{}", safe(&problem.text, 200), examples(problem));
+        let lines = wrapped(&text, WIDTH - 34, "");
+        for (place, line) in lines.into_iter().enumerate() {
+            let (code, rows) = if place == 0 { (problem.code.clone(), rows.clone()) } else { Default::default() };
+            table.row(vec![code, rows, line]);
+        }
+    }
+    let mut text = table.render(screen);
+    let more = looked.problems.len().saturating_sub(PROBLEMS_SHOWN);
+    if more > 0 {
+        text.push_str(&format!("  and {more} more (--json has them all)\n"));
+    }
+    let fit =
+        format!("{} of {} could be imported as they are.", number(looked.fit_rows), counted(looked.rows, "contact"));
+    text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, &fit)));
+    text
+}
+
+fn examples(problem: &Problem) -> String {
+    let rows: Vec<String> = problem.examples.iter().map(u64::to_string).collect();
+    let more = if problem.rows > rows.len() as u64 { ", …" } else { "" };
+    match rows.len() {
+        0 => String::new(),
+        1 if more.is_empty() => format!(" (row {})", rows[0]),
+        _ => format!(" (rows {}{more})", rows.join(", ")),
+    }
+}
+
+fn since(since: Option<Since>, screen: &Screen) -> String {
+    let Some(Since { written, rows, added, missing }) = since else { return String::new() };
+    let what = if added == 0 && missing == 0 && written == rows {
+        format!("It holds the {} that the run wrote.", counted(written, "contact"))
+    } else {
+        format!(
+            "Changed since the run, which wrote {}: {} added, {} missing.",
+            counted(written, "contact"),
+            number(added),
+            number(missing)
+        )
+    };
+    format!("  {}\n", screen.paint(Tone::Faint, &what))
+}
+
+fn findings(looked: &Preflight, screen: &Screen) -> String {
+    if looked.findings.is_empty() {
+        return String::new();
+    }
+    let mut text = format!("  {}\n", screen.paint(Tone::Heading, "Worth a look"));
+    looked.findings.iter().take(FINDINGS_SHOWN).for_each(|finding| text.push_str(&one_finding(finding, screen)));
+    let more = looked.findings.len().saturating_sub(FINDINGS_SHOWN);
+    if more > 0 {
+        text.push_str(&format!("  and {more} more (--json has them all)\n"));
+    }
+    text
+}
+
+fn next(looked: &Preflight, asked: &arguments::Preflight, screen: &Screen) -> String {
+    let heading = screen.paint(Tone::Heading, "Next");
+    if looked.is_fit() {
+        return format!(
+            "  {heading}\n  import {}; once it was sent, pebblebank bank sent remembers it\n",
+            safe(&looked.file, 60)
+        );
+    }
+    let commands = mending(looked, asked);
+    if commands.is_empty() {
+        return String::new();
+    }
+    let lines: String = commands.iter().map(|command| format!("  {command}\n")).collect();
+    format!("  {heading}\n{lines}")
+}
+
+/// The commands that make a file of it that is fit, as far as commands can.
+fn mending(looked: &Preflight, asked: &arguments::Preflight) -> Vec<String> {
+    if !looked.tripped.is_empty() {
+        return Vec::new();
+    }
+    let quoted = |text: &str| if text.contains(' ') { format!("'{text}'") } else { text.to_owned() };
+    let bank = match (&asked.remembered.scope, asked.remembered.without_bank) {
+        (_, true) => " --without-bank".to_owned(),
+        (Some(scope), false) => format!(" --scope {}", quoted(scope)),
+        (None, false) => String::new(),
+    };
+    let mut commands = Vec::new();
+    let mut file = asked.file.clone();
+    let target = |what: &str| beside(Path::new(&asked.file), what).display().to_string();
+    let is_refused = of_kind(looked, Kind::MustNotBeContacted).next().is_some();
+    let others = looked.problems.iter().any(|problem| problem.kind != Kind::MustNotBeContacted);
+    if is_refused && (!asked.against.is_empty() || !others) {
+        let against = if asked.against.is_empty() {
+            String::new()
+        } else {
+            format!(" --against {}", asked.against.iter().map(|list| quoted(list)).collect::<Vec<_>>().join(" "))
+        };
+        let output = target("allowed");
+        commands.push(format!("pebblebank suppress {}{against}{bank} -o {}", quoted(&file), quoted(&output)));
+        file = output;
+    }
+    if others {
+        let layout = match &asked.layout {
+            Some(layout) => format!(" --layout {}", quoted(layout)),
+            None => same_columns(looked),
+        };
+        commands.push(format!("pebblebank clean {}{bank}{layout} -o {}", quoted(&file), quoted(&target("fit"))));
+    }
+    commands
+}
+
+/// The option that writes the columns of the file under their own names, where it can name them.
+fn same_columns(looked: &Preflight) -> String {
+    let can_be_named = |header: &String| {
+        !header.trim().is_empty() && !header.contains([',', '=', '\'', '"', '{', '}']) && *header == safe(header, 60)
+    };
+    if looked.headers.is_empty() || !looked.headers.iter().all(can_be_named) {
+        return String::new();
+    }
+    let columns = looked.headers.join(",");
+    if columns.contains(' ') { format!(" --columns '{columns}'") } else { format!(" --columns {columns}") }
+}
+
+/// The whole answer.
+pub fn json(looked: &Preflight) -> String {
+    let tally = serde_json::to_value(&looked.tally).unwrap_or_default();
+    let extra = [
+        ("file", json!(looked.file)),
+        ("is_fit", json!(looked.is_fit())),
+        ("rows", json!(looked.rows)),
+        ("fit_rows", json!(looked.fit_rows)),
+        ("problems", json!(looked.problems)),
+        ("findings", json!(looked.findings)),
+        ("tripped_guards", json!(looked.tripped)),
+        ("since", json!(looked.since)),
+    ];
+    of_schema("pebblebank/preflight/1", &extra, json!({ "suppression": tally["suppression"], "bank": tally["bank"] }))
+}
