@@ -5,6 +5,7 @@ use crate::render::harmless::{for_json, for_screen};
 use crate::render::{self, Screen};
 use pebblebank_table::Error;
 use pebblebank_values::look::mask_addresses;
+use std::fs::File;
 use std::io::Write;
 use std::path::Path;
 use std::process::ExitCode;
@@ -17,12 +18,16 @@ pub struct Said {
     pub errors: Vec<Error>,
     /// The exit status.
     pub status: u8,
+    /// For stderr, where stdout is taken.
+    pub remarks: String,
+    /// What goes to stdout byte for byte, in a folder that is deleted afterwards.
+    pub file: Option<(File, tempfile::TempDir)>,
 }
 
 impl Said {
     /// All went well.
     pub fn done(text: String) -> Said {
-        Said { text, errors: Vec::new(), status: 0 }
+        Said { text, errors: Vec::new(), status: 0, remarks: String::new(), file: None }
     }
 }
 
@@ -40,6 +45,15 @@ pub fn finish(result: Result<Said, Error>, screen: &Screen) -> ExitCode {
     let (text, status) = match result {
         Ok(said) => {
             said.errors.into_iter().map(without_addresses).for_each(|error| print_error(&error, screen));
+            if let Err(cause) =
+                said.file.map_or(Ok(0), |(mut file, _folder)| std::io::copy(&mut file, &mut std::io::stdout()))
+                && cause.kind() != std::io::ErrorKind::BrokenPipe
+            {
+                print_error(&Error::unwritable(Path::new("standard output"), &cause), screen);
+                return ExitCode::FAILURE;
+            }
+            // Nobody is left to tell where stderr is closed.
+            let _ = std::io::stderr().write_all(for_screen(&said.remarks, screen).as_bytes());
             (said.text, said.status)
         }
         Err(error) => {

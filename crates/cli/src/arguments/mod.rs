@@ -338,6 +338,11 @@ pub struct Suppress {
     /// Which rows of the lists count: 'status is refused'
     #[arg(long = "where", value_name = "CONDITION", requires = "against")]
     pub condition: Option<String>,
+    /// The columns to write, in order, also under other names: "Email Address=email,city" [default: all]
+    #[arg(long, value_name = "LIST", value_delimiter = ',')]
+    pub columns: Option<Vec<String>>,
+    #[command(flatten)]
+    pub writing: Writing,
     /// Keep all rows, each with the reason and what holds it
     #[arg(long)]
     pub mark: bool,

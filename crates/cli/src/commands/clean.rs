@@ -17,6 +17,7 @@ use pebblebank_core::job::{Guards, Job, Pick, Write};
 use pebblebank_core::layout::{Layout, LayoutColumn};
 use pebblebank_core::person::same::PersonWishes;
 use pebblebank_core::require::Requirement;
+use pebblebank_core::run;
 use pebblebank_core::run::setting::wrong_use;
 use pebblebank_core::select::condition::Selection;
 use pebblebank_core::tasks::duplicates::write_groups;
@@ -28,14 +29,52 @@ use std::path::{Path, PathBuf};
 /// Makes a job of the options and does it.
 pub fn clean(command: &Clean, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
+    let to_output = command.output.as_os_str() == STDIN_NAME;
+    if to_output && (shared.json || command.only_duplicates || command.receipt.is_some()) {
+        let what =
+            "standard output takes the contacts, so there is no room for a document, for groups or beside a receipt";
+        return Err(wrong_use(what, "name a file: -o contacts.csv"));
+    }
     let mut job = recall(job(command, &now)?, &command.remembered, command.dry_run, shared, &now)?;
     // What goes to a sending service, and as which mailing, only a job says.
     job.remember = Remember::default();
     if command.only_duplicates {
         return only_duplicates(job, command, shared, &now);
     }
+    if command.output.as_os_str() == STDIN_NAME && !command.dry_run {
+        return to_standard_output(job, command, shared, &now);
+    }
     let dry_run = DryRun { is_wanted: command.dry_run, preview: command.writing.preview };
     do_job(&job, dry_run, shared, &now, "the same command without --dry-run")
+}
+
+/// Writes the contacts to standard output, and what is to be said of them to standard error. They wait in a folder of their own
+/// until all is known to be right.
+fn to_standard_output(mut job: Job, command: &Clean, shared: &Shared, now: &Now) -> Result<Said, Error> {
+    let folder = tempfile::tempdir().map_err(|cause| Error::unwritable(&std::env::temp_dir(), &cause))?;
+    let file = folder.path().join("contacts");
+    for write in &mut job.writes {
+        if write.form.most.is_any() {
+            return Err(wrong_use(
+                "standard output is one file, and the layout parts it",
+                "take most_rows and most_bytes out",
+            ));
+        }
+        write.file.clone_from(&file);
+        write.first_file.clone_from(&file);
+    }
+    let drawn = Drawn::new(!shared.quiet);
+    let finished = run::run(&job, &setting(shared, false, now), &drawn);
+    drawn.finish();
+    let mut finished = finished?;
+    finished.imports.clear();
+    let screen = Screen::new(shared);
+    let status = if finished.tripped.is_empty() { 0 } else { 3 };
+    let remarks =
+        if shared.quiet && status == 0 { String::new() } else { render::tally::to_output(&finished, &screen) };
+    let written = (status == 0).then(|| std::fs::File::open(&file)).transpose();
+    let written = written.map_err(|cause| Error::unreadable(&command.output, &cause))?;
+    Ok(Said { status, remarks, file: written.map(|file| (file, folder)), ..Said::done(String::new()) })
 }
 
 /// Writes the people with several rows, and says how many there are.
@@ -58,9 +97,6 @@ fn only_duplicates(job: Job, command: &Clean, shared: &Shared, now: &Now) -> Res
 }
 
 fn job(command: &Clean, now: &Now) -> Result<Job> {
-    if command.output.as_os_str() == STDIN_NAME {
-        return Err(wrong_use("clean cannot write to standard output", "name a file: -o contacts.csv"));
-    }
     let read = read_files(&command.reading)?;
     let layout = match (&command.layout, &command.columns) {
         (Some(place), _) => Some(read_layout_of(place)?),
@@ -68,8 +104,10 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
         (None, None) => None,
     };
     let format = command.writing.format.as_deref().map(file_format).transpose()?;
-    let write = Write::new(command.output.clone(), command.output.display().to_string(), layout, format)?;
-    let in_receipt = command.receipt.is_some() && command.set_aside.is_none();
+    let to_output = command.output.as_os_str() == STDIN_NAME;
+    let shown = if to_output { "standard output".to_owned() } else { command.output.display().to_string() };
+    let write = Write::new(command.output.clone(), shown, layout, format)?;
+    let in_receipt = (command.receipt.is_some() || to_output) && command.set_aside.is_none();
     let set_aside = command.set_aside.clone().unwrap_or_else(|| beside(&command.output, "set-aside"));
     Ok(Job {
         sources: sources(&command.files, &read),
@@ -164,6 +202,11 @@ pub fn requirement(names: Option<&[String]>) -> Result<Requirement> {
 
 /// The layout that `--columns` asks for: fields, headers, `in walkers`, each perhaps under another name.
 pub fn layout_of(columns: &[String]) -> Result<Layout> {
+    Ok(Layout::new("--columns", columns_of(columns)?))
+}
+
+/// The columns that `--columns` asks for.
+pub fn columns_of(columns: &[String]) -> Result<Vec<LayoutColumn>> {
     let columns: Vec<LayoutColumn> = columns.iter().map(|text| LayoutColumn::parse(text)).collect::<Result<_>>()?;
     for (place, column) in columns.iter().enumerate() {
         if columns[..place].iter().any(|other| other.name == column.name) {
@@ -171,7 +214,7 @@ pub fn layout_of(columns: &[String]) -> Result<Layout> {
             return Err(wrong_use(what, "give one another name: \"Second=city\""));
         }
     }
-    Ok(Layout::new("--columns", columns))
+    Ok(columns)
 }
 
 /// `spring.csv` → `spring.set-aside.csv`. What is set aside is CSV, whatever the format of the file that it lies beside.

@@ -35,7 +35,7 @@ pub fn preflight_file(command: &Preflight, shared: &Shared) -> Result<Said, Erro
     } else {
         render::preflight::finished(&looked, command, &screen)
     };
-    Ok(Said { text, errors: Vec::new(), status })
+    Ok(Said { status, ..Said::done(text) })
 }
 
 fn wishes(command: &Preflight, shared: &Shared, now: &Now) -> Result<PreflightWishes> {

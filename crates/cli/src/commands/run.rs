@@ -69,5 +69,5 @@ pub fn do_job(job: &Job, dry_run: DryRun, shared: &Shared, now: &Now, again: &st
         }));
         text
     };
-    Ok(Said { text, errors, status })
+    Ok(Said { errors, status, ..Said::done(text) })
 }

@@ -1,7 +1,7 @@
 //! `pebblebank suppress LIST --against FILE… -o OUT`: the people of some lists, taken out of another.
 
 use crate::arguments::{NearMiss, Shared, Suppress};
-use crate::commands::clean::{beside, named_by_stem};
+use crate::commands::clean::{beside, columns_of, named_by_stem};
 use crate::commands::memory::remembering;
 use crate::commands::reading::{country, read_files};
 use crate::finish::Said;
@@ -9,9 +9,10 @@ use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
 use pebblebank_core::job::lists::{NearMisses, SuppressionList};
-use pebblebank_core::job::named::{accepted, list_key, list_reason};
+use pebblebank_core::job::named::{accepted, file_format, list_key, list_reason};
 use pebblebank_core::job::pattern::FilePattern;
 use pebblebank_core::job::sources::ReadFiles;
+use pebblebank_core::run::Setting;
 use pebblebank_core::run::setting::wrong_use;
 use pebblebank_core::select::condition::Selection;
 use pebblebank_core::suppress::reason::Reason;
@@ -30,7 +31,11 @@ pub fn suppress(command: &Suppress, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
     let wishes = wishes(command, shared, &now)?;
     let drawn = Drawn::new(!shared.quiet && !shared.json);
-    let done = hold_against(&wishes, &setting(shared, command.dry_run, &now), &drawn);
+    let done = hold_against(
+        &wishes,
+        &Setting { preview_rows: command.writing.preview, ..setting(shared, command.dry_run, &now) },
+        &drawn,
+    );
     drawn.finish();
     let done = done?;
     let screen = Screen::new(shared);
@@ -42,7 +47,7 @@ pub fn suppress(command: &Suppress, shared: &Shared) -> Result<Said, Error> {
     } else {
         render::suppress::finished(&done, &wishes, &screen)
     };
-    Ok(Said { text, errors: Vec::new(), status })
+    Ok(Said { status, ..Said::done(text) })
 }
 
 fn wishes(command: &Suppress, shared: &Shared, now: &Now) -> Result<AgainstWishes> {
@@ -83,6 +88,8 @@ fn wishes(command: &Suppress, shared: &Shared, now: &Now) -> Result<AgainstWishe
             NearMiss::SetAside => NearMisses::SetAside,
             NearMiss::Ignore => NearMisses::Ignored,
         },
+        columns: command.columns.as_deref().map(columns_of).transpose()?,
+        format: command.writing.format.as_deref().map(file_format).transpose()?,
         marks: command.mark,
         set_aside: command.set_aside.clone().unwrap_or_else(|| beside(&command.output, "set-aside")),
         output: command.output.clone(),

@@ -34,7 +34,7 @@ pub fn survey_files(command: &Survey, shared: &Shared) -> Result<Said, Error> {
     } else {
         render::survey::surveys(&surveys, &command.files, command.verbose, &screen)
     };
-    Ok(Said { text, errors, status })
+    Ok(Said { errors, status, ..Said::done(text) })
 }
 
 /// The surveys of all files, and why others could not be surveyed.

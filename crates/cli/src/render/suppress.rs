@@ -2,7 +2,7 @@
 
 use super::json::of_schema;
 use super::table::{Side, Table};
-use super::tally::{NearMissAdvice, findings, guards, near_misses, set_aside, suppression};
+use super::tally::{NearMissAdvice, findings, first_rows, guards, near_misses, set_aside, suppression};
 use super::{Screen, Tone, WIDTH, counted, number, wrapped};
 use pebblebank_core::run::tally::Outcome;
 use pebblebank_core::tasks::suppress::{AgainstWishes, HeldAgainst};
@@ -24,6 +24,7 @@ pub fn finished(done: &HeldAgainst, wishes: &AgainstWishes, screen: &Screen) -> 
         suppression(&done.tally, screen),
         near_misses(&done.tally, &NEAR_MISSES, screen),
         findings(&done.tally, screen),
+        if done.tally.outcome == Outcome::DryRun { first_rows(&done.preview, screen) } else { String::new() },
         where_to_look(done, wishes, screen),
     ];
     let mut text = headline(done, wishes, screen);

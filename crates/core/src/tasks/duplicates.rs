@@ -53,6 +53,10 @@ pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Re
     let Some(write) = job.writes.first() else {
         return Err(Error::new(ErrorKind::Job, "nothing says where the groups go", "name a file: -o groups.csv"));
     };
+    if !write.form.is_plain_csv() {
+        let what = format!("the groups are written as CSV, and {} is asked for", write.form.format.name());
+        return Err(Error::new(ErrorKind::Job, what, "name a file that ends in .csv").in_file(&write.file));
+    }
     let opening = Opening::of(job, setting, observer)?;
     let mut staged = Staged::new(setting.dry_run);
     let output = staged.file(&write.file, Placement::of_file(job.replace))?;

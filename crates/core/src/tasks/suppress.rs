@@ -1,11 +1,12 @@
 //! One list held against others: its own rows, less those of people who must not be contacted, or each with the reason.
 //! Rows stay as they are read and in their order; nothing is merged, and nobody need have an address.
 
+use crate::job::Job;
 use crate::job::guard::Accepted;
 use crate::job::lists::{JobList, NearMisses, SuppressionList};
 use crate::job::remembering::Remembering;
 use crate::job::sources::{ReadFiles, Source};
-use crate::job::{Job, Write};
+use crate::layout::LayoutColumn;
 use crate::layout::receipt::{AllColumns, OriginalValues, SET_ASIDE};
 use crate::person::same::PersonWishes;
 use crate::require::Requirement;
@@ -23,9 +24,11 @@ use crate::run::open::files::OpenFile;
 use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
 use crate::run::tally::{Outcome, Tally, TrippedGuard};
+use crate::run::write::copied_file::{CopiedColumns, CopiedFile, write_of_copies};
 use crate::run::write::rows::Counts;
 use crate::suppress::marks::MarkSet;
 use crate::suppress::reason::Reason;
+use pebblebank_formats::writing::FileFormat;
 use pebblebank_table::csv::{Defusing, RawCells};
 use pebblebank_table::observe::{Finding, Observer, Stage, Weight, counted};
 use pebblebank_table::staged::placement::Placement;
@@ -53,6 +56,10 @@ pub struct AgainstWishes {
     pub remembered: Remembering,
     /// What becomes of near misses, also of what is remembered.
     pub near_miss: NearMisses,
+    /// The columns that are written; none for all.
+    pub columns: Option<Vec<LayoutColumn>>,
+    /// The format of the file; else that of its name.
+    pub format: Option<FileFormat>,
     /// Whether all rows are written, each with the reason.
     pub marks: bool,
     /// The file to write.
@@ -76,6 +83,8 @@ pub struct HeldAgainst {
     pub tally: Tally,
     /// Rows whose person must not be contacted.
     pub held: u64,
+    /// The first rows as they are written, with the header.
+    pub preview: Vec<u8>,
     /// The guards that stopped it; empty where none did.
     pub tripped: Vec<TrippedGuard>,
     /// Where the result is, if it was put in place.
@@ -86,7 +95,7 @@ pub struct HeldAgainst {
 
 /// Holds a list against others.
 pub fn hold_against(wishes: &AgainstWishes, setting: &Setting, observer: &dyn Observer) -> Result<HeldAgainst> {
-    let mut job = job(wishes).with_remembered_lists().with_unread_lists();
+    let mut job = job(wishes)?.with_remembered_lists().with_unread_lists();
     job.lists.iter_mut().filter_map(JobList::hold_mut).for_each(|hold| hold.near_miss = wishes.near_miss);
     job.check()?;
     let opening = Opening::of(&job, setting, observer)?;
@@ -98,6 +107,7 @@ pub fn hold_against(wishes: &AgainstWishes, setting: &Setting, observer: &dyn Ob
     let written = found.counts.account.written;
     let without_key = found.without_key;
     let held = found.held;
+    let preview = found.preview;
     let passed = found.counts.near_missed.clone();
     let mut tally = Reports { job: &job, known: &known }.tally(vec![found.counts], &[written]);
     tally.near_misses = near.tally(&job, found.near_missed, &passed);
@@ -128,15 +138,16 @@ pub fn hold_against(wishes: &AgainstWishes, setting: &Setting, observer: &dyn Ob
     Ok(HeldAgainst {
         tally,
         held,
+        preview,
         tripped,
         output: is_written.then(|| wishes.output.clone()),
         set_aside: has_set_aside.then(|| wishes.set_aside.clone()),
     })
 }
 
-fn job(wishes: &AgainstWishes) -> Job {
-    let shown = wishes.output.display().to_string();
-    Job {
+fn job(wishes: &AgainstWishes) -> Result<Job> {
+    let write = write_of_copies(wishes.output.clone(), wishes.format, wishes.columns.as_deref())?;
+    Ok(Job {
         country: wishes.country,
         sources: vec![Source::new(&wishes.name, wishes.list.clone())],
         person: PersonWishes { near_duplicates: Some(false), ..PersonWishes::default() },
@@ -144,11 +155,11 @@ fn job(wishes: &AgainstWishes) -> Job {
         scope: wishes.scope.clone(),
         remembered: wishes.remembered.clone(),
         require: Requirement { fields: Vec::new(), ..Requirement::default() },
-        writes: vec![Write::as_copied(wishes.output.clone(), shown)],
+        writes: vec![write],
         set_aside: Some(wishes.set_aside.clone()),
         replace: wishes.replace,
         ..Job::new("suppress", wishes.today)
-    }
+    })
 }
 
 /// The files that are written.
@@ -185,6 +196,7 @@ struct Found {
     held: u64,
     without_key: u64,
     near_missed: u64,
+    preview: Vec<u8>,
 }
 
 fn write_rows(
@@ -202,7 +214,7 @@ fn write_rows(
         return Err(Error::new(ErrorKind::Job, what, "name one file; pebblebank clean merges several"));
     };
     let columns = AllColumns::of(std::iter::once(file.map()));
-    staged.write(files.output, &header_of(&file.table.headers, wishes))?;
+    let mut output = begin_output(wishes, job, known, file, setting, (&mut *staged, files.output))?;
     if let Some(set_aside) = files.set_aside {
         staged.write(set_aside, &columns.header(&SET_ASIDE))?;
     }
@@ -217,26 +229,33 @@ fn write_rows(
         found.without_key += parted.without_key;
         found.near_missed += parted.near_missed;
         found.counts.add(parted.counts);
-        staged.write(files.output, parted.kept.bytes())?;
+        output.take(&parted.kept, staged)?;
         match (parted.held, files.set_aside) {
             (Some(held), Some(set_aside)) => staged.write(set_aside, &held.bytes),
             _ => Ok(()),
         }
     })?;
+    found.preview = output.finish(staged, setting.threads, observer)?;
     Ok(found)
 }
 
-/// The header of the list, with the columns of the marks where these are wanted.
-fn header_of(headers: &[String], wishes: &AgainstWishes) -> Vec<u8> {
-    let mut header = CsvBuffer::new(wishes.defusing);
-    for name in headers {
-        header.value(name.as_bytes());
-    }
-    for name in ["reason", "held by"].iter().filter(|_| wishes.marks) {
-        header.value(free_name(name, headers).as_bytes());
-    }
-    header.end_row();
-    header.bytes
+/// Begins the file with the columns of the list, and those of the marks where these are wanted.
+fn begin_output(
+    wishes: &AgainstWishes,
+    job: &Job,
+    known: &Known,
+    file: &OpenFile<SourceId>,
+    setting: &Setting,
+    output: (&mut Staged, Output),
+) -> Result<CopiedFile> {
+    let columns = CopiedColumns::of(wishes.columns.as_deref(), &file.table.headers, file.map())?;
+    let marks: Vec<String> = ["reason", "held by"]
+        .into_iter()
+        .filter(|_| wishes.marks)
+        .map(|name| free_name(name, &columns.headers))
+        .collect();
+    let columns = columns.followed_by(marks, file.map().width());
+    CopiedFile::begin(job, known, columns, wishes.defusing, setting.preview_rows, output)
 }
 
 /// Parts the rows of the list into those that stay and those that are taken out.

@@ -7,7 +7,7 @@ mod remarks;
 mod rows;
 
 pub use entries::{NearMissAdvice, near_misses, suppression};
-pub use remarks::{findings, one_finding};
+pub use remarks::{findings, first_rows, one_finding};
 pub use rows::{other_lines_in_words, set_aside};
 
 use crate::render::{Screen, Tone, WIDTH, counted, wrapped};
@@ -15,7 +15,7 @@ use changes::{repairs, suggestions};
 use entries::{lists, near_miss_advice};
 use pebblebank_core::run::finished::Finished;
 use pebblebank_core::run::tally::{Outcome, TrippedGuard};
-use remarks::{near_duplicates, preview, where_to_look};
+use remarks::{near_duplicates, where_to_look};
 use rows::sources;
 use std::path::PathBuf;
 
@@ -26,7 +26,7 @@ pub fn finished(finished: &Finished, again: &str, screen: &Screen) -> String {
     if finished.completed_earlier {
         text.push_str("First, the outputs of an earlier run that was cut off were put in place.\n");
     }
-    let preview = if tally.outcome == Outcome::DryRun { preview(finished, screen) } else { String::new() };
+    let preview = if tally.outcome == Outcome::DryRun { first_rows(&finished.preview, screen) } else { String::new() };
     let sections = [
         guards(&finished.tripped, screen),
         sources(tally, screen),
@@ -46,6 +46,24 @@ pub fn finished(finished: &Finished, again: &str, screen: &Screen) -> String {
         text.push_str(section);
     }
     text
+}
+
+/// The report where the contacts went to standard output: in short.
+pub fn to_output(finished: &Finished, screen: &Screen) -> String {
+    let tally = &finished.tally;
+    let contacts = counted(tally.all.written, "contact");
+    let headline = match tally.outcome {
+        Outcome::Stopped => screen.paint(Tone::Bad, "stopped by a guard; nothing was written"),
+        _ => screen.paint(Tone::Good, &format!("{contacts} written")),
+    };
+    let sections = [
+        guards(&finished.tripped, screen),
+        sources(tally, screen),
+        set_aside(&tally.all, screen),
+        findings(tally, screen),
+    ];
+    let sections = sections.iter().filter(|section| !section.is_empty());
+    sections.fold(format!("{}: {headline}\n", tally.job), |text, section| format!("{text}\n{section}"))
 }
 
 /// More files than this are not named one by one.

@@ -79,9 +79,13 @@ pub(super) fn near_duplicates(finished: &Finished, screen: &Screen) -> String {
         .collect()
 }
 
-pub(super) fn preview(finished: &Finished, screen: &Screen) -> String {
+/// The first rows as they would be written.
+pub fn first_rows(rows: &[u8], screen: &Screen) -> String {
+    if rows.is_empty() {
+        return String::new();
+    }
     let heading = screen.paint(Tone::Heading, "The first rows");
-    let text = String::from_utf8_lossy(&finished.preview);
+    let text = String::from_utf8_lossy(rows);
     let lines: Vec<String> = text.lines().map(|line| format!("  {}\n", safe(line, WIDTH - 2))).collect();
     format!("  {heading}\n{}", lines.concat())
 }

@@ -131,6 +131,6 @@ pub(super) fn meaning(reason: Reason) -> &'static str {
         Reason::OverLimit => "more than the job picks",
         Reason::RemovedByHand => "taken out by hand, in the file of decisions",
         Reason::UnreadableRow => "a remark with an address in it, outside the table",
-        Reason::LayoutViolation => "a required column of the layout would stay blank",
+        Reason::LayoutViolation => "does not fit the layout: blank where it must not be, too long …",
     }
 }

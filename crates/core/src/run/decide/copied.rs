@@ -6,6 +6,7 @@
 use crate::suppress::marks::MarkSet;
 use crate::suppress::reason::Reason;
 use pebblebank_table::CsvBuffer;
+use pebblebank_table::cell_digest::RowsDigest;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::observe::{Finding, Weight};
 use pebblebank_table::units::RowId;
@@ -82,7 +83,7 @@ impl Copies {
     }
 
     fn copy(&mut self, cells: impl FnOnce(&mut CsvBuffer)) {
-        let buffer = self.buffer.get_or_insert_with(|| CsvBuffer::new(Defusing::Off));
+        let buffer = self.buffer.get_or_insert_with(|| CsvBuffer::digesting(Defusing::Off));
         cells(buffer);
         buffer.end_row();
     }
@@ -95,6 +96,11 @@ impl Copies {
     /// The rows, as CSV.
     pub fn bytes(&self) -> &[u8] {
         self.buffer.as_ref().map_or(&[], |buffer| &buffer.bytes)
+    }
+
+    /// The digest of the rows.
+    pub fn digest(&self) -> RowsDigest {
+        self.buffer.as_ref().map(CsvBuffer::digest).unwrap_or_default()
     }
 
     /// Forgets the rows, and keeps the counts.

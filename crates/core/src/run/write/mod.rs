@@ -4,6 +4,7 @@
 //! [`outputs`] holds the files until all is known to be right.
 
 pub(crate) mod chunk_rows;
+pub mod copied_file;
 mod faults;
 pub mod import_rows;
 pub mod layouts;

@@ -310,7 +310,7 @@ impl Sink for Outputs {
 }
 
 /// What the writers of files need to know of the job.
-fn surroundings(job: &Job, known: &Known) -> Surroundings {
+pub(super) fn surroundings(job: &Job, known: &Known) -> Surroundings {
     let files = &known.files;
     let inputs = files.sources.iter().map(|file| &file.input).chain(files.lists.iter().map(|file| &file.input));
     let read = inputs.map(|input| input.path().to_path_buf()).chain(job.read_from.iter().cloned());

@@ -9,6 +9,7 @@ use crate::run::decide::read_again::{RowAgain, Wants, read_again};
 use crate::run::decide::read_and_decide;
 use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
+use crate::run::write::copied_file::{CopiedColumns, CopiedFile};
 use crate::select::plan::SelectionPlan;
 use crate::suppress::marks::Mark;
 use pebblebank_table::csv::{Defusing, RawCells};
@@ -16,7 +17,7 @@ use pebblebank_table::observe::{Observer, Stage};
 use pebblebank_table::staged::Staged;
 use pebblebank_table::staged::placement::Placement;
 use pebblebank_table::units::{FileId, RowId, SourceId};
-use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
+use pebblebank_table::{Error, ErrorKind, Result};
 use std::path::Path;
 
 /// Compares lists, and writes the rows of the first one that were picked, each with a yes or no for the other lists; a
@@ -53,11 +54,10 @@ fn write_rows(
     let mut staged = Staged::new(setting.dry_run);
     let output = staged.file(output, Placement::of_file(job.replace))?;
     let others: Vec<Mark> = (1..job.sources.len()).map(|place| Mark::From(SourceId(place as u16))).collect();
-    let mut rows = CsvBuffer::new(Defusing::On);
-    file.table.headers.iter().for_each(|header| rows.value(header.as_bytes()));
-    job.sources[1..].iter().for_each(|list| rows.value(format!("in {}", list.name).as_bytes()));
-    rows.end_row();
-    staged.write(output, &rows.bytes)?;
+    let marks = job.sources[1..].iter().map(|list| format!("in {}", list.name)).collect();
+    let columns = CopiedColumns::of(None, &file.table.headers, file.map())?.followed_by(marks, file.map().width());
+    let to = (&mut staged, output);
+    let mut marked = CopiedFile::begin(job, known, columns, Defusing::On, setting.preview_rows, to)?;
     let cleaning = &known.files.cleaning[file.id.0 as usize];
     let selection =
         job.select.as_ref().map(|asked| SelectionPlan::new(asked, &cleaning.map, file.is_receipt, job.facts()));
@@ -88,8 +88,9 @@ fn write_rows(
     read_again(known, setting, observer, &wants, each, |copies: Copies| {
         picked += copies.rows();
         refused.add_all(copies.refused());
-        staged.write(output, copies.bytes())
+        marked.take(&copies, &mut staged)
     })?;
+    marked.finish(&mut staged, setting.threads, observer)?;
     staged.place()?;
     Ok(picked)
 }

@@ -28,6 +28,7 @@ use crate::run::open::files::OpenFile;
 use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
 use crate::run::tally::Outcome;
+use crate::run::write::copied_file::refuse_other_format;
 use crate::run::write::plan::SecondPass;
 use crate::run::write::rows::{Rows, Sink};
 use crate::run::write::shapes;
@@ -47,6 +48,7 @@ use std::io::Read;
 
 /// Tops up a master list.
 pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) -> Result<ToppedUp> {
+    refuse_other_format(&wishes.output)?;
     let mut job = job(wishes).with_remembered_lists().with_unread_lists();
     job.check()?;
     let mut opening = Opening::of(&job, setting, observer)?;
