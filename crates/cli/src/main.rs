@@ -2,6 +2,7 @@
 
 mod arguments;
 mod commands;
+mod file_names;
 mod finish;
 mod interrupts;
 mod listen;

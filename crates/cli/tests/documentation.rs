@@ -193,6 +193,7 @@ fn every_key_of_the_documents_is_explained() {
         &["suppress", "shop.csv", "--against", "no.csv", "-o", "clear.csv"],
         &["compare", "shop.csv", "no.csv"],
         &["split", "shop.csv", "--rows", "2", "-o", "parts"],
+        &["preflight", "out.csv", "--without-bank"],
         &["top-up", "shop.csv", "--from", "no.csv", "-o", "more.csv"],
     ];
     for arguments in documents {

@@ -4,6 +4,7 @@ use crate::arguments::{Clean, Shared};
 use crate::commands::memory::recall;
 use crate::commands::reading::{country, field, read_files};
 use crate::commands::run::{DryRun, do_job};
+use crate::file_names::beside;
 use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
@@ -24,7 +25,7 @@ use pebblebank_core::tasks::duplicates::write_groups;
 use pebblebank_formats::input::STDIN_NAME;
 use pebblebank_table::{Error, Result};
 use pebblebank_values::Rules;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 /// Makes a job of the options and does it.
 pub fn clean(command: &Clean, shared: &Shared) -> Result<Said, Error> {
@@ -215,10 +216,4 @@ pub fn columns_of(columns: &[String]) -> Result<Vec<LayoutColumn>> {
         }
     }
     Ok(columns)
-}
-
-/// `spring.csv` → `spring.set-aside.csv`. What is set aside is CSV, whatever the format of the file that it lies beside.
-pub fn beside(output: &Path, what: &str) -> PathBuf {
-    let stem = output.file_stem().unwrap_or_default().to_string_lossy();
-    output.with_file_name(format!("{stem}.{what}.csv"))
 }

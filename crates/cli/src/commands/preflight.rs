@@ -14,7 +14,8 @@ use pebblebank_core::job::named::accepted;
 use pebblebank_core::job::pattern::FilePattern;
 use pebblebank_core::job::sources::ReadFiles;
 use pebblebank_core::suppress::reason::Reason;
-use pebblebank_core::tasks::preflight::{PreflightWishes, preflight};
+use pebblebank_core::tasks::preflight::preflight;
+use pebblebank_core::tasks::preflight::wishes::PreflightWishes;
 use pebblebank_table::{Error, Result};
 use std::path::Path;
 

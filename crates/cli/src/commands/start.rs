@@ -10,7 +10,6 @@ Pebblebank makes one import file out of a pile of exported subscriber files.
   pebblebank clean FILE… -o OUT.csv     merge files, clean values, drop blanks and duplicates
   pebblebank propose FILE… -o JOB.toml  a job file made of what is in the files
   pebblebank run JOB.toml [--dry-run]   do a job: suppression lists, layouts, a receipt of every row
-  pebblebank preflight FILE             is this file fit to be imported now, and may everyone in it be contacted
   pebblebank bank load FILE --as REASON remember who must not be contacted, for every later mailing
 
 Your files are never changed. Whoever is left out is kept in a file, with the reason (COMMAND --help says more).

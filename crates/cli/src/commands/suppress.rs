@@ -1,9 +1,10 @@
 //! `pebblebank suppress LIST --against FILE… -o OUT`: the people of some lists, taken out of another.
 
 use crate::arguments::{NearMiss, Shared, Suppress};
-use crate::commands::clean::{beside, columns_of, named_by_stem};
+use crate::commands::clean::{columns_of, named_by_stem};
 use crate::commands::memory::remembering;
 use crate::commands::reading::{country, read_files};
+use crate::file_names::beside;
 use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};

@@ -1,9 +1,10 @@
 //! `pebblebank top-up MASTER --from NEW… -o OUT`: a master list and the people that it lacks.
 
 use crate::arguments::{Shared, TopUp};
-use crate::commands::clean::{beside, named_by_stem, person_wishes, requirement};
+use crate::commands::clean::{named_by_stem, person_wishes, requirement};
 use crate::commands::memory::remembering;
 use crate::commands::reading::{country, read_files};
+use crate::file_names::beside;
 use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};

@@ -5,8 +5,9 @@ use super::table::{Side, Table};
 use super::tally::{guards, one_finding, suppression};
 use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
 use crate::arguments;
-use crate::commands::clean::beside;
-use pebblebank_core::tasks::preflight::{Kind, Preflight, Problem, Since};
+use crate::file_names::beside;
+use pebblebank_core::tasks::preflight::Preflight;
+use pebblebank_core::tasks::preflight::problem::{Kind, Problem, Since};
 use serde_json::json;
 use std::path::Path;
 

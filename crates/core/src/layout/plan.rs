@@ -45,6 +45,9 @@ struct CellPlan {
     demands: Option<Demands>,
 }
 
+/// What is wrong with a required column that has nothing.
+pub const WOULD_STAY_BLANK: &str = "would stay blank";
+
 /// Why a row does not fit a layout.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Violation {
@@ -186,7 +189,7 @@ impl LayoutPlan {
         let violation = |fault: String, stops: bool| {
             let name = &column.name;
             let details = if fault.is_empty() { name.clone() } else { format!("{name}: {fault}") };
-            let fault = if fault.is_empty() { "would stay blank".to_owned() } else { fault };
+            let fault = if fault.is_empty() { WOULD_STAY_BLANK.to_owned() } else { fault };
             Some(Violation { details, column: name.clone(), fault, stops })
         };
         if column.required && column.is_blank(row, &self.blank_words) {

@@ -46,10 +46,13 @@ pub(in crate::tasks) struct Looks {
 }
 
 impl Looks {
-    /// Looks at a filled value.
-    pub(in crate::tasks) fn look(&mut self, value: &[u8], field: Option<Field>, row: u64) {
+    /// Looks at a filled value. Says whether it was spoiled: by a spreadsheet, or by a wrong encoding.
+    pub(in crate::tasks) fn look(&mut self, value: &[u8], field: Option<Field>, row: u64) -> bool {
+        let spoiled =
+            |looks: &Looks| [Look::Exponent, Look::Lost, Look::DecodedTwice].map(|look| looks.met[look as usize].count);
+        let before = spoiled(self);
         let mut met = |look: Look| self.met[look as usize].at(RowNumber(row));
-        let Some(first) = value.first() else { return };
+        let Some(first) = value.first() else { return false };
         if value.len() > LONG && field != Some(Field::Notes) {
             met(Look::Long);
         }
@@ -73,6 +76,7 @@ impl Looks {
         if field.is_some_and(is_looked_at) && memchr(b'@', value).is_some() && is_address(value) {
             self.met[Look::Address as usize].at(RowNumber(row));
         }
+        spoiled(self) != before
     }
 
     fn look_at_digits(&mut self, value: &[u8], field: Option<Field>, row: u64) {

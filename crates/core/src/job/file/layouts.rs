@@ -1,5 +1,6 @@
 //! The parts of a job file about what is written: import files and their layouts.
 
+use super::name_parts::NameParts;
 use super::{Reader, read_layout};
 use crate::job::layout_parts::{
     ColumnPart, LackingPart, LayoutColumnPart, LayoutPart, LineEndPart, OnViolationPart, QuotingPart, TooLongPart,
@@ -18,13 +19,6 @@ use pebblebank_values::place::PlaceForm;
 use pebblebank_values::{ColumnRef, Field};
 use std::collections::BTreeMap;
 use std::path::Path;
-
-/// What stands in file names for words in braces.
-pub(super) struct NameParts<'a> {
-    pub(super) date: &'a str,
-    pub(super) campaign: Option<&'a str>,
-    pub(super) scope: Option<&'a str>,
-}
 
 impl Reader<'_> {
     pub(super) fn write(
@@ -315,7 +309,7 @@ impl Reader<'_> {
             return match (content, DateFormat::new(form)) {
                 (Content::Column(_), Some(format)) => Ok(Form::Date(format)),
                 _ => wrong(
-                    format!("\"{form}\" is no form of a value"),
+                    format!("\"{form}\" is no form of a date or a text"),
                     "write upper, lower or title, or for a date yyyy, yy, mm, m, dd and d with signs between, as in \"dd.mm.yyyy\"",
                 ),
             };

@@ -3,6 +3,7 @@
 mod guards;
 mod layouts;
 mod lists;
+mod name_parts;
 mod reading;
 
 use super::layout_parts::LayoutPart;
@@ -20,7 +21,7 @@ use crate::layout::Layout;
 use crate::person::same::PersonWishes;
 use crate::require::Requirement;
 use crate::select::condition::Selection;
-use layouts::NameParts;
+use name_parts::NameParts;
 use pebblebank_table::error::closest;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::address_syntax::domain;

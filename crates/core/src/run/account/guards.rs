@@ -64,7 +64,7 @@ fn set_aside((reason, most): &(Option<Reason>, AtMost), tally: &Tally) -> Option
     };
     let cause = if cause.is_empty() { String::new() } else { format!(" ({cause})") };
     let text = format!(
-        "{share:.1}% of the contacts ({rows} of {read}) would be set aside{of_reason}, and the job allows {allowed}{cause}"
+        "{share:.1}% of the contacts would be set aside{of_reason}, and the job allows {allowed}: {rows} of {read}{cause}"
     );
     let advice = "look at the rows that would be set aside, or raise set_aside_at_most in [guard]";
     Some(TrippedGuard::new(Guard::SetAsideAtMost, rows, text, advice))

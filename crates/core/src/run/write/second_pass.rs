@@ -6,7 +6,7 @@ use super::import_rows::ImportRows;
 use super::limit::{Picked, Picking};
 use super::plan::SecondPass;
 use super::rows::{Counts, Rows, Sink};
-use crate::layout::plan::Violation;
+use crate::layout::plan::{Violation, WOULD_STAY_BLANK};
 use crate::run::decide::fill::Supplies;
 use crate::run::decide::settled::Standing;
 use crate::run::decide::supply::{Supply, SupplyKind};
@@ -97,9 +97,15 @@ impl SecondPass<'_> {
 
     fn violation_stops(&self, file: FileId, row: RowNumber, violation: &Violation) -> Error {
         let Violation { column, fault, .. } = violation;
+        let what = match fault.as_str() {
+            WOULD_STAY_BLANK => {
+                format!("the required column \"{column}\" {WOULD_STAY_BLANK}, and the layout says to stop then")
+            }
+            fault => format!("the column \"{column}\" does not fit: {fault}, and the layout says to stop then"),
+        };
         Error::new(
             ErrorKind::Guard,
-            format!("the column \"{column}\" {fault}, and the layout says to stop then"),
+            what,
             "correct the cell in the source's own program, or let the layout set such rows aside (on_violation = \"set-aside\")",
         )
         .in_file(self.files.sources[file.0 as usize].input.path())

@@ -1,6 +1,6 @@
 //! Whether the columns and the text of a file are those of a layout.
 
-use super::{Kind, Problem};
+use super::problem::{Kind, Problem};
 use crate::layout::Layout;
 use crate::run::open::files::OpenFile;
 use encoding_rs::UTF_8;

@@ -2,12 +2,12 @@
 //! service would refuse or take for something else. Nothing is written.
 
 mod columns;
+pub mod problem;
 mod rows;
+pub mod wishes;
 
-use crate::job::guard::Accepted;
-use crate::job::lists::{JobList, NearMisses, SuppressionList};
-use crate::job::remembering::Remembering;
-use crate::job::sources::{ReadFiles, Source};
+use crate::job::lists::{JobList, NearMisses};
+use crate::job::sources::Source;
 use crate::job::{Job, Write};
 use crate::layout::Layout;
 use crate::person::same::PersonWishes;
@@ -23,96 +23,12 @@ use crate::run::setting::Setting;
 use crate::run::tally::{Outcome, Tally, TrippedGuard};
 use pebblebank_formats::Format;
 use pebblebank_formats::writing::FileForm;
-use pebblebank_table::observe::{Finding, Met, Observer, Stage, Weight};
+use pebblebank_table::observe::{Finding, Observer, Stage, Weight};
 use pebblebank_table::{Error, ErrorKind, Result};
-use pebblebank_values::date::Date;
-use pebblebank_values::place::Country;
+use problem::{Kind, Problem, Since};
 use rows::{Looking, Seen};
-use serde::Serialize;
 use std::path::PathBuf;
-
-/// What is asked.
-#[derive(Debug, Clone)]
-pub struct PreflightWishes {
-    /// The file.
-    pub file: ReadFiles,
-    /// What it is called.
-    pub name: String,
-    /// The layout that it must have; none where any columns will do.
-    pub layout: Option<Layout>,
-    /// Who must not be in it.
-    pub against: Vec<SuppressionList>,
-    /// Which client or brand it is for.
-    pub scope: Option<String>,
-    /// Who is remembered from earlier work.
-    pub remembered: Remembering,
-    /// The receipt of the run that wrote it.
-    pub receipt: Option<PathBuf>,
-    /// The country of contacts that name none.
-    pub country: Option<Country>,
-    /// The guards that do not stop it.
-    pub accept: Accepted,
-    /// The day.
-    pub today: Date,
-}
-
-/// What kind of thing keeps a file from being imported, gravest first.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Kind {
-    /// Somebody in it must not be contacted today.
-    MustNotBeContacted,
-    /// The columns are not those of the layout.
-    Columns,
-    /// An address is blank, or none that mail could be sent to.
-    Address,
-    /// A person stands in it more than once.
-    Duplicate,
-    /// A value does not fit the layout.
-    Value,
-    /// A value was spoiled by a spreadsheet, or lost characters.
-    Spoiled,
-    /// A spreadsheet would run a value as a formula.
-    Formula,
-    /// The file as text is not what the layout says.
-    Form,
-}
-
-/// Something that keeps a file from being imported.
-#[derive(Debug, Clone, Serialize)]
-pub struct Problem {
-    /// The kind.
-    pub kind: Kind,
-    /// The stable short name: a reason, or the name of a finding.
-    pub code: String,
-    /// What was found.
-    pub text: String,
-    /// The column, where it is about one.
-    pub column: Option<String>,
-    /// In how many rows; 0 where it is about the file.
-    pub rows: u64,
-    /// The first of them.
-    pub examples: Vec<u64>,
-}
-
-impl Problem {
-    /// Something about the whole file.
-    fn of_file(kind: Kind, code: &str, text: String) -> Problem {
-        Problem { kind, code: code.to_owned(), text, column: None, rows: 0, examples: Vec::new() }
-    }
-
-    /// Something about some rows.
-    fn of_rows(kind: Kind, code: &str, text: impl Into<String>, column: Option<&str>, met: &Met) -> Problem {
-        Problem {
-            kind,
-            code: code.to_owned(),
-            text: text.into(),
-            column: column.map(str::to_owned),
-            rows: met.count,
-            examples: met.rows.iter().map(|row| row.0).collect(),
-        }
-    }
-}
+use wishes::PreflightWishes;
 
 /// What came of it.
 #[derive(Debug, Clone)]
@@ -135,19 +51,6 @@ pub struct Preflight {
     pub tripped: Vec<TrippedGuard>,
     /// How the file differs from what the run wrote, where a receipt is named.
     pub since: Option<Since>,
-}
-
-/// How a file differs from what a run wrote.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-pub struct Since {
-    /// How many contacts the run wrote.
-    pub written: u64,
-    /// How many contacts the file has.
-    pub rows: u64,
-    /// Rows whose address the run did not write.
-    pub added: u64,
-    /// Addresses that the run wrote and that are no longer there.
-    pub missing: u64,
 }
 
 impl Preflight {

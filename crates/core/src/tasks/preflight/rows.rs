@@ -1,6 +1,7 @@
 //! The rows of a file that is to be imported, each held against what must be right.
 
-use super::{Kind, PreflightWishes, Problem, Since};
+use super::problem::{Kind, Problem, Since};
+use super::wishes::PreflightWishes;
 use crate::job::Job;
 use crate::layout::demands::Unfit;
 use crate::layout::{Content, LayoutColumn};
@@ -154,7 +155,7 @@ impl<'a> Looking<'a> {
             }
             seen.filled[place] += 1;
             seen.has_other_letters |= !value.is_ascii();
-            seen.looks[place].look(&value, self.fields[place], number.0);
+            is_fit &= !seen.looks[place].look(&value, self.fields[place], number.0);
             if is_formula(&value) && self.fields[place] != Some(Field::Email) {
                 seen.formulas.entry(place).or_default().at(number);
                 is_fit = false;
