@@ -34,7 +34,7 @@ pub fn preflight_file(command: &Preflight, shared: &Shared) -> Result<Said, Erro
     } else if shared.quiet && status == 0 {
         String::new()
     } else {
-        render::preflight::finished(&looked, command, &screen)
+        render::preflight::finished(&looked, command, shared.bank.as_deref(), &screen)
     };
     Ok(Said { status, ..Said::done(text) })
 }

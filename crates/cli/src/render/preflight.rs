@@ -18,14 +18,14 @@ const PROBLEMS_SHOWN: usize = 14;
 const FINDINGS_SHOWN: usize = 4;
 
 /// The answer, with what it rests on.
-pub fn finished(looked: &Preflight, asked: &arguments::Preflight, screen: &Screen) -> String {
+pub fn finished(looked: &Preflight, asked: &arguments::Preflight, bank: Option<&Path>, screen: &Screen) -> String {
     let sections = [
         guards(&looked.tripped, screen),
         problems(looked, screen),
         since(looked.since, screen),
         suppression(&looked.tally, screen),
         findings(looked, screen),
-        next(looked, asked, screen),
+        next(looked, asked, bank, screen),
     ];
     let mut text = headline(looked, screen);
     for section in sections.iter().filter(|section| !section.is_empty()) {
@@ -119,7 +119,7 @@ fn findings(looked: &Preflight, screen: &Screen) -> String {
     text
 }
 
-fn next(looked: &Preflight, asked: &arguments::Preflight, screen: &Screen) -> String {
+fn next(looked: &Preflight, asked: &arguments::Preflight, bank: Option<&Path>, screen: &Screen) -> String {
     let heading = screen.paint(Tone::Heading, "Next");
     if looked.is_fit() {
         return format!(
@@ -127,7 +127,7 @@ fn next(looked: &Preflight, asked: &arguments::Preflight, screen: &Screen) -> St
             safe(&looked.file, 60)
         );
     }
-    let commands = mending(looked, asked);
+    let commands = mending(looked, asked, bank);
     if commands.is_empty() {
         return String::new();
     }
@@ -136,15 +136,19 @@ fn next(looked: &Preflight, asked: &arguments::Preflight, screen: &Screen) -> St
 }
 
 /// The commands that make a file of it that is fit, as far as commands can.
-fn mending(looked: &Preflight, asked: &arguments::Preflight) -> Vec<String> {
+fn mending(looked: &Preflight, asked: &arguments::Preflight, bank: Option<&Path>) -> Vec<String> {
     if !looked.tripped.is_empty() {
         return Vec::new();
     }
     let quoted = |text: &str| if text.contains(' ') { format!("'{text}'") } else { text.to_owned() };
-    let bank = match (&asked.remembered.scope, asked.remembered.without_bank) {
+    let scope = match (&asked.remembered.scope, asked.remembered.without_bank) {
         (_, true) => " --without-bank".to_owned(),
         (Some(scope), false) => format!(" --scope {}", quoted(scope)),
         (None, false) => String::new(),
+    };
+    let bank = match bank.filter(|_| !asked.remembered.without_bank) {
+        Some(path) => format!("{scope} --bank {}", quoted(&path.display().to_string())),
+        None => scope,
     };
     let mut commands = Vec::new();
     let mut file = asked.file.clone();
@@ -163,8 +167,9 @@ fn mending(looked: &Preflight, asked: &arguments::Preflight) -> Vec<String> {
     }
     if others {
         let layout = match &asked.layout {
-            Some(layout) => format!(" --layout {}", quoted(layout)),
-            None => same_columns(looked),
+            // Where the columns are those of the layout, they can stay as they are.
+            Some(layout) if of_kind(looked, Kind::Columns).next().is_some() => format!(" --layout {}", quoted(layout)),
+            _ => same_columns(looked),
         };
         commands.push(format!("pebblebank clean {}{bank}{layout} -o {}", quoted(&file), quoted(&target("fit"))));
     }
