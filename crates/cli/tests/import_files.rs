@@ -175,6 +175,17 @@ fn people_stand_in_the_files_whose_condition_they_meet_and_the_tally_adds_up() {
 }
 
 #[test]
+fn a_file_without_anybody_beside_filled_ones_is_a_warning() {
+    let files = "[[write]]\nfile = \"gb.csv\"\nwhere = 'country is GB'\n[[write]]\nfile = \"es.csv\"\nwhere = 'country is ES'\n";
+    let job = job_with("").replace("[[write]]\nfile = \"out.csv\"\n", files);
+    let desk = Desk::with(&[("shop.csv", SHOP), ("job.toml", &job)]);
+    let tally = desk.json(&["run", "job.toml"]);
+    let found =
+        tally["findings"].as_array().unwrap().iter().find(|finding| finding["code"] == "empty-import-file").unwrap();
+    assert!(found["weight"] == "warning" && found["text"].as_str().unwrap().starts_with("es.csv has nobody"));
+}
+
+#[test]
 fn names_of_files_hold_the_campaign_and_the_scope() {
     let desk =
         Desk::with(&[("shop.csv", SHOP), ("job.toml", &job_with("").replace("out.csv", "{campaign} {date}.csv"))]);

@@ -207,7 +207,7 @@ pub fn format_of_name(name: &Path) -> Result<Option<FileFormat>> {
         "jsonl" | "ndjson" => Ok(Some(FileFormat::Jsonl)),
         "txt" | "text" => refused(
             "may be a table or a list of recipients",
-            "say which: format = \"csv\", \"tsv\" or \"recipient-line\"",
+            "say which: --format csv, tsv or recipient-line, in a job format = \"csv\"",
         ),
         "xls" | "xlsm" | "xlsb" | "xltx" | "ods" | "ots" | "numbers" => {
             refused("is a workbook of a kind that is not written", "name it .xlsx")

@@ -64,7 +64,12 @@ impl Reader<'_> {
         let mut rest = text;
         while let Some((before, behind)) = rest.split_once('{') {
             name.push_str(before);
-            let Some((word, after)) = behind.split_once('}') else { break };
+            let Some((word, after)) = behind.split_once('}') else {
+                // A brace without its other half is part of the name.
+                name.push('{');
+                rest = behind;
+                break;
+            };
             let said = |value: Option<&str>, key: &str| {
                 let missing = || {
                     let what = format!("the name has {{{key}}}, and the job names no {key}");

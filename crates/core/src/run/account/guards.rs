@@ -118,6 +118,18 @@ fn cause_of(reason: Reason) -> &'static str {
     }
 }
 
+/// Import files without anybody, beside others that have some.
+pub fn empty_files(tally: &Tally) -> Vec<Finding> {
+    let empty = tally.written.iter().filter(|file| file.rows == 0 && tally.all.written > 0);
+    empty
+        .map(|file| {
+            let condition = file.condition.as_deref().unwrap_or_default();
+            let text = format!("{} has nobody: no contact meets its condition, {condition}", file.file);
+            Finding { count: 1, ..Finding::new("empty-import-file", Weight::Warning, text) }
+        })
+        .collect()
+}
+
 /// How near the number of contacts is to where the sending service costs less, and whether leaving out doubtful ones would
 /// bring it there.
 pub fn billing_step(guards: &Guards, tally: &Tally) -> Option<Finding> {

@@ -72,7 +72,10 @@ pub fn account(
     let mut tripped = list_guards::check(job, known, &tally, &earlier.run);
     tripped.extend(source_guards::check(job, known, &earlier.run));
     tripped.extend(guards::check(&job.guards, &tally, &earlier.run));
-    tally.findings.extend(guards::billing_step(&job.guards, &tally));
+    let empty = guards::empty_files(&tally);
+    tally.findings.splice(0..0, empty);
+    let step = guards::billing_step(&job.guards, &tally);
+    tally.findings.extend(step);
     let (tripped, accepted) = guards::sort_out(tripped, &job.guards.accept);
     tally.accepted_guards = accepted;
     tally.outcome = match (setting.dry_run, tripped.is_empty()) {
