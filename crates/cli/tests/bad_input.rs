@@ -67,10 +67,18 @@ fn a_file_that_cannot_be_taken(#[case] file: &str, #[case] words: &[&str]) {
 #[case::no_folder("no/such/out.csv", 1, &["no/such", "does not exist"])]
 #[case::a_file_for_a_folder("shop.csv/out.csv", 1, &["does not exist"])]
 #[case::a_folder_for_a_file("folder", 1, &["this is a folder"])]
-#[case::standard_output("-", 2, &["standard output"])]
 fn an_output_that_cannot_be_written(#[case] output: &str, #[case] status: i32, #[case] words: &[&str]) {
     let desk = Desk::with(&[("shop.csv", SHOP), ("folder/x", "")]);
     refused(&desk, &["clean", "shop.csv", "-o", output, "--replace"], status, words);
+}
+
+#[rstest]
+#[case::a_receipt_beside_it(&["clean", "shop.csv", "-o", "-", "--receipt", "r"])]
+#[case::groups(&["clean", "shop.csv", "-o", "-", "--only-duplicates"])]
+#[case::copied_rows(&["suppress", "shop.csv", "-o", "-"])]
+fn standard_output_takes_contacts_and_nothing_beside_them(#[case] arguments: &[&str]) {
+    let desk = Desk::with(&[("shop.csv", SHOP)]);
+    refused(&desk, arguments, 2, &["standard output"]);
 }
 
 #[test]
