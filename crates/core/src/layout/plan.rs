@@ -29,6 +29,8 @@ pub struct LayoutPlan {
     columns: Vec<CellPlan>,
     /// Whether a row can fail to fit.
     is_demanding: bool,
+    /// Whether the form of the file cannot hold every text.
+    limits_texts: bool,
     on_violation: OnViolation,
     form: FileForm,
     sort: SortPlan,
@@ -169,11 +171,10 @@ impl LayoutPlan {
             .collect();
         let sort = SortPlan::new(&layout.sort, map, is_receipt, facts.blank_words);
         let blank_words = Arc::clone(facts.blank_words);
-        let is_demanding = columns.iter().any(|column| column.required || column.demands.is_some())
-            || !has_all_characters(form_of_file.encoding)
-            || form_of_file.format == FileFormat::Xlsx;
+        let limits_texts = !has_all_characters(form_of_file.encoding) || form_of_file.format == FileFormat::Xlsx;
+        let is_demanding = limits_texts || columns.iter().any(|column| column.required || column.demands.is_some());
         let (on_violation, form) = (layout.on_violation, form_of_file.clone());
-        LayoutPlan { columns, is_demanding, on_violation, form, sort, blank_words }
+        LayoutPlan { columns, is_demanding, limits_texts, on_violation, form, sort, blank_words }
     }
 
     /// The first column that the row would not fit.
@@ -194,6 +195,9 @@ impl LayoutPlan {
         };
         if column.required && column.is_blank(row, &self.blank_words) {
             return violation(String::new(), stops);
+        }
+        if column.demands.is_none() && !self.limits_texts {
+            return None;
         }
         let bytes = match column.text(row, &self.blank_words) {
             CellText::OfJob(_) if column.demands.is_none() => return None,
