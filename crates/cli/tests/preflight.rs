@@ -79,6 +79,17 @@ fn a_file_is_held_against_a_layout(#[case] columns: &str, #[case] more: &str, #[
     assert_eq!(status, if expected.is_empty() { 0 } else { 3 });
 }
 
+#[rstest]
+#[case::title("Spring fair\n\n{FILE}", "other-lines")]
+#[case::totals("{FILE}Total,2,\n", "other-lines")]
+#[case::no_addresses("Name,City\nIda,Ely\nHugo,Bath\n", "no-address-column")]
+fn what_is_no_contact_and_what_cannot_be_looked_up_is_not_fit(#[case] text: &str, #[case] code: &str) {
+    let desk = Desk::with(&[("file.csv", &text.replace("{FILE}", FILE))]);
+    let (status, document) = preflight(&desk, &[]);
+    assert_eq!(status, 3, "{document}");
+    assert!(codes(&document).contains(&code), "{document}");
+}
+
 #[test]
 fn lists_that_cannot_be_relied_on_and_open_questions_stop_it() {
     let desk = Desk::with(&[("file.csv", FILE), ("no.csv", "Name,Note\nIda,asked ida@post.example\n")]);

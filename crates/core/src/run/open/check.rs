@@ -92,7 +92,6 @@ pub(crate) fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     let required = job.require.fields.iter().chain(job.require.any.iter().flatten());
     let required = required.map(|field| ("the requirement".to_owned(), ColumnRef::Field(*field)));
     let selected = job.conditions_of_people().flat_map(Selection::columns);
-    // What the job gives tags by may be the tags of some files.
     let selected = selected.map(|column| ("the condition".to_owned(), column));
     let replaced = job.replace_values.iter().map(|replacement| ("[[replace]]".to_owned(), replacement.column.clone()));
     if job.person.survivor == Survivor::Newest && newest_by(job, opened).is_none() && !filled.is_empty() {

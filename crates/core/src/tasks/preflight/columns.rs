@@ -1,13 +1,15 @@
 //! Whether the columns and the text of a file are those of a layout.
 
 use super::problem::{Kind, Problem};
-use crate::layout::Layout;
+use crate::columns::lines::Line;
+use crate::layout::{Content, Layout, LayoutColumn};
 use crate::run::open::files::OpenFile;
 use encoding_rs::UTF_8;
 use pebblebank_formats::Format;
 use pebblebank_formats::writing::{FileForm, FileFormat};
 use pebblebank_table::dialect::Dialect;
 use pebblebank_table::units::SourceId;
+use pebblebank_values::{ColumnRef, Field};
 
 /// The format that a file was recognised as, among those that are written.
 pub(super) fn written_format(format: Format) -> FileFormat {
@@ -41,6 +43,34 @@ pub(super) fn problems(
     }
     problems.extend(of_text(form, file, is_ascii));
     problems
+}
+
+/// Nobody can be looked up by the address where no column was recognised as addresses.
+pub(super) fn no_address_column(layout: Option<&Layout>, file: &OpenFile<SourceId>) -> Option<Problem> {
+    let is_address = |column: &LayoutColumn| column.content == Content::Column(ColumnRef::Field(Field::Email));
+    let is_wanted = layout.is_none_or(|layout| layout.columns.iter().any(is_address));
+    let is_there = file.map().column(Field::Email).is_some();
+    (is_wanted && !is_there && !file.is_empty).then(|| {
+        let text = "no column was recognised as addresses, so nobody could be looked up; --field \"email=HEADER\" says which it is";
+        of_columns("no-address-column", text.to_owned())
+    })
+}
+
+/// Lines that a service would import as people.
+pub(super) fn other_lines(counts: &[u64; Line::OTHERS.len()]) -> Vec<Problem> {
+    let found = Line::OTHERS.into_iter().zip(counts).filter_map(|(line, count)| {
+        let what = match line {
+            Line::Title => "title lines above the header",
+            Line::Header if *count > 1 => "lines in the header",
+            Line::RepeatedHeader => "repeated headers",
+            Line::Totals => "totals lines",
+            Line::Footnote => "footnotes",
+            Line::Header | Line::Empty | Line::Contact | Line::Unreadable => return None,
+        };
+        let text = format!("{what}: {count}, which a service would take for people");
+        (*count > 0).then(|| Problem::of_file(Kind::Form, "other-lines", text))
+    });
+    found.collect()
 }
 
 fn of_columns(code: &str, text: String) -> Problem {

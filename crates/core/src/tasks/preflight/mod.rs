@@ -84,6 +84,8 @@ pub fn preflight(wishes: &PreflightWishes, setting: &Setting, observer: &dyn Obs
     })?;
     let mut problems = seen.problems(&looking);
     problems.extend(columns::problems(wishes.layout.as_ref(), form.as_ref(), file, !seen.has_other_letters));
+    problems.extend(columns::no_address_column(wishes.layout.as_ref(), file));
+    problems.extend(columns::other_lines(&known.source_counts[0].others));
     problems.sort_by_key(|problem| problem.kind);
     let (rows, fit_rows) = (seen.rows, seen.fit_rows);
     let since = written_then.map(|then| then.compared(rows, &seen));
