@@ -75,7 +75,7 @@ fn an_output_that_cannot_be_written(#[case] output: &str, #[case] status: i32, #
 #[rstest]
 #[case::a_receipt_beside_it(&["clean", "shop.csv", "-o", "-", "--receipt", "r"])]
 #[case::groups(&["clean", "shop.csv", "-o", "-", "--only-duplicates"])]
-#[case::copied_rows(&["suppress", "shop.csv", "-o", "-"])]
+#[case::a_master(&["top-up", "shop.csv", "--from", "shop.csv", "-o", "-"])]
 fn standard_output_takes_contacts_and_nothing_beside_them(#[case] arguments: &[&str]) {
     let desk = Desk::with(&[("shop.csv", SHOP)]);
     refused(&desk, arguments, 2, &["standard output"]);

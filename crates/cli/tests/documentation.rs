@@ -192,7 +192,7 @@ fn every_key_of_the_documents_is_explained() {
         &["bank", "backup", "copy.sqlite"],
         &["suppress", "shop.csv", "--against", "no.csv", "-o", "clear.csv"],
         &["compare", "shop.csv", "no.csv"],
-        &["split", "shop.csv", "--rows", "2", "-o", "parts"],
+        &["split", "shop.csv", "--rows-per-file", "2", "-o", "parts"],
         &["preflight", "out.csv", "--without-bank"],
         &["top-up", "shop.csv", "--from", "no.csv", "-o", "more.csv"],
     ];

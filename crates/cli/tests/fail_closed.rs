@@ -224,7 +224,7 @@ fn commands_that_hold_nobody_say_who_must_not_be_contacted() {
     for (command, count) in [
         (&["compare", "a.csv", "b.csv", "-o", "o.csv", "--replace"][..], 2),
         (&["compare", "a.csv", "b.csv", "-o", "o.csv", "--mark", "--replace"], 3),
-        (&["split", "a.csv", "--rows", "2", "-o", "parts", "--replace"], 3),
+        (&["split", "a.csv", "--rows-per-file", "2", "-o", "parts", "--replace"], 3),
         (&["clean", "a.csv", "-o", "o.csv", "--only-duplicates", "--replace"], 2),
     ] {
         let said = desk.json(command);

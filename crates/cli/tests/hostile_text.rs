@@ -205,7 +205,7 @@ proptest! {
 #[case::marked_by_compare(&["compare", "shop.csv", "other.csv", "-o", "marked.csv", "--mark"], &["marked.csv"])]
 #[case::added_by_top_up(&["top-up", "other.csv", "--from", "shop.csv", "-o", "out.csv", "--set-aside", "aside.csv"], &["aside.csv"])]
 #[case::kept_aside(&["suppress", "shop.csv", "--against", "refused.csv", "-o", "left.csv", "--set-aside", "aside.csv", "--defuse"], &["left.csv", "aside.csv"])]
-#[case::split_where_it_is_asked_for(&["split", "shop.csv", "--rows", "2", "-o", "parts", "--defuse"], &["parts/shop.1.csv"])]
+#[case::split_where_it_is_asked_for(&["split", "shop.csv", "--rows-per-file", "2", "-o", "parts", "--defuse"], &["parts/shop.1.csv"])]
 fn nothing_that_is_written_is_a_formula(#[case] command: &[&str], #[case] files: &[&str]) {
     let formula = "=HYPERLINK(\"\"http://x.example\"\")";
     let rows: String =

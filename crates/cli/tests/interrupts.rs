@@ -63,7 +63,7 @@ fn desk() -> Desk {
 #[case::a_list_to_clean(&["clean", "-", "-o", "out.csv"])]
 #[case::a_list_to_look_at(&["survey", "-"])]
 #[case::a_list_to_take_people_out_of(&["suppress", "-", "--against", "refused.csv", "-o", "out.csv"])]
-#[case::a_list_to_split(&["split", "-", "--rows", "2", "-o", "parts"])]
+#[case::a_list_to_split(&["split", "-", "--rows-per-file", "2", "-o", "parts"])]
 #[case::a_list_to_remember(&["bank", "load", "-", "--as", "opted-out", "--yes"])]
 fn while_it_waits_for_standard_input(#[case] command: &[&str], #[values("INT", "TERM")] signal: &str) {
     let desk = desk();

@@ -146,7 +146,7 @@ fn whatever_the_umask_says_files_keep_to_their_modes(#[values("000", "022", "077
     for command in [
         &["run", "job.toml"][..],
         &["clean", "shop.csv", "-o", "clean.csv", "--set-aside", "aside.csv"],
-        &["split", "shop.csv", "--rows", "1", "-o", "parts"],
+        &["split", "shop.csv", "--rows-per-file", "1", "-o", "parts"],
         &["bank", "add", "cat@post.example"],
         &["bank", "backup", "copy.sqlite"],
         &["demo", "garden"],

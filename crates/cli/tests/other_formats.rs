@@ -12,7 +12,7 @@ use serde_json::json;
 fn rows_of(name: &str, bytes: &[u8]) -> Sheet {
     let desk = Desk::new();
     desk.file(name, bytes);
-    desk.done(&["split", name, "--rows", "1000", "-o", "parts"]);
+    desk.done(&["split", name, "--rows-per-file", "1000", "-o", "parts"]);
     let parts: Vec<_> = std::fs::read_dir(desk.path("parts")).unwrap().collect();
     assert_eq!(parts.len(), 1);
     desk.sheet(&format!("parts/{}", parts[0].as_ref().unwrap().file_name().to_string_lossy()))

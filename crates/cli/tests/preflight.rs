@@ -108,12 +108,51 @@ fn lists_that_cannot_be_relied_on_and_open_questions_stop_it() {
 fn it_says_what_changed_since_the_run() {
     let desk = Desk::with(&[("shop.csv", "email\nida@post.example\nhugo@post.example\nwren@post.example\n")]);
     desk.done(&["clean", "shop.csv", "-o", "file.csv", "--receipt", "r"]);
-    let (_, document) = preflight(&desk, &["--receipt", "r"]);
-    assert_eq!(document["since"], serde_json::json!({ "written": 3, "rows": 3, "added": 0, "missing": 0 }));
+    let since = |written: u64, rows: u64, added: u64, missing: u64, changed: Option<u64>| {
+        let first_changed = changed.filter(|changed| *changed > 0).map(|_| 2);
+        serde_json::json!({ "written": written, "rows": rows, "added": added, "missing": missing, "changed": changed, "first_changed": first_changed })
+    };
+    let found = || preflight(&desk, &["--receipt", "r"]).1["since"].clone();
+    assert_eq!(found(), since(3, 3, 0, 0, Some(0)));
     desk.file("file.csv", "email\nida@post.example\nzoe@post.example\n");
-    let (_, document) = preflight(&desk, &["--receipt", "r"]);
-    assert_eq!(document["since"], serde_json::json!({ "written": 3, "rows": 2, "added": 1, "missing": 2 }));
+    assert_eq!(found(), since(3, 2, 1, 2, Some(0)));
+    // A receipt of before rows were indexed tells of people alone.
+    std::fs::remove_file(desk.path("r/written.idx")).unwrap();
+    assert_eq!(found(), since(3, 2, 1, 2, None));
     assert_eq!(desk.run(&["preflight", "file.csv", "--receipt", "nothing"]).status, 1);
+}
+
+#[rstest]
+#[case::csv("file.csv")]
+#[case::workbook("file.xlsx")]
+#[case::json_lines("file.jsonl")]
+fn rows_whose_cells_changed_since_the_run_are_counted(#[case] file: &str) {
+    let shop = "email,first_name,city\nida@post.example,Ida,Ely\nhugo@post.example,Hugo,\nwren@post.example,Wren,Bath\n";
+    let desk = Desk::with(&[("shop.csv", shop)]);
+    let columns = ["--columns", "email,first_name,city"];
+    desk.done(&[&["clean", "shop.csv", "-o", file, "--receipt", "r"][..], &columns].concat());
+    let changed = || {
+        let document = desk.json(&["preflight", file, "--receipt", "r", "--json"]);
+        (document["since"]["changed"].as_u64().unwrap(), document["since"]["first_changed"].as_u64())
+    };
+    assert_eq!(changed(), (0, None));
+    // The names of two people are swapped, as where a spreadsheet sorts one column alone.
+    let first_row = if file.ends_with("jsonl") { 1 } else { 2 };
+    desk.file("shop.csv", shop.replace("Ida,", "X,").replace("Hugo,", "Ida,").replace("X,", "Hugo,"));
+    desk.done(&[&["clean", "shop.csv", "-o", file, "--replace"][..], &columns].concat());
+    assert_eq!(changed(), (2, Some(first_row)));
+}
+
+#[test]
+fn without_bank_and_list_it_says_that_nobody_was_looked_up() {
+    let desk = Desk::with(&[("file.csv", FILE), ("no.csv", "email\nzoe@post.example\n")]);
+    let first_line = |more: &[&str]| {
+        let ran = desk.run(&[&["preflight", "file.csv"], more].concat());
+        assert_eq!(ran.status, 0, "{}", ran.stdout);
+        ran.stdout.lines().next().unwrap().to_owned()
+    };
+    assert!(first_line(&[]).contains("was not looked up"));
+    assert!(first_line(&["--against", "no.csv"]).contains("is fit to be imported"));
 }
 
 proptest! {

@@ -157,7 +157,7 @@ proptest! {
     #[test]
     fn the_parts_of_a_list_hold_every_row_once_as_it_was(
         rows in prop::collection::vec(person(), 1..15),
-        how in prop::sample::select(vec![&["--by", "city"][..], &["--by", "domain"], &["--rows", "4"], &["--parts", "3"], &["--by", "city", "--at-least", "3"]]),
+        how in prop::sample::select(vec![&["--by", "city"][..], &["--by", "domain"], &["--rows-per-file", "4"], &["--parts", "3"], &["--by", "city", "--at-least", "3"]]),
     ) {
         let desk = Desk::with(&[("shop.csv", &people_file(&rows))]);
         let ran = desk.run(&[&["split", "shop.csv", "-o", "parts"], how].concat());

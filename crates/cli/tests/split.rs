@@ -36,7 +36,7 @@ fn by_a_field_with_files_named_by_value_and_rows_as_they_were() {
 #[case(&["--by", "signed_up", "--every", "month"], &[("2025-03", 2), ("2026-04", 1), ("blank", 1)])]
 #[case(&["--by", "signed_up", "--every", "year"], &[("2025", 2), ("2026", 1), ("blank", 1)])]
 #[case(&["--by", "city", "--at-least", "2"], &[("Larkfold", 2), ("others", 2)])]
-#[case(&["--rows", "3"], &[("1", 3), ("2", 1)])]
+#[case(&["--rows-per-file", "3"], &[("1", 3), ("2", 1)])]
 #[case(&["--parts", "3"], &[("1", 2), ("2", 1), ("3", 1)])]
 fn by_domain_date_rows_and_at_random(#[case] how: &[&str], #[case] parts: &[(&str, usize)]) {
     let desk = desk();
@@ -51,6 +51,43 @@ fn by_domain_date_rows_and_at_random(#[case] how: &[&str], #[case] parts: &[(&st
     assert_eq!(found, expected);
 }
 
+#[rstest]
+#[case::columns(&["--columns", "Mail=email,Town"], "list.1.csv", "Mail,Town\na@post.example,Larkfold\nb@Mail.example,LARKFOLD\n")]
+#[case::tabs(&["--format", "tsv", "--columns", "Town"], "list.1.tsv", "Town\nLarkfold\nLARKFOLD\n")]
+#[case::recipients(&["--format", "recipient-line", "--columns", "email"], "list.1.txt", "a@post.example, b@Mail.example\n")]
+#[case::json_lines(&["--format", "jsonl", "--columns", "Town"], "list.1.jsonl", "{\"Town\":\"Larkfold\"}\n{\"Town\":\"LARKFOLD\"}\n")]
+fn parts_have_the_columns_and_the_format_that_are_asked_for(#[case] how: &[&str], #[case] file: &str, #[case] text: &str) {
+    let desk = desk();
+    desk.done(&[&["split", "list.csv", "--rows-per-file", "2", "-o", "parts"], how].concat());
+    assert_eq!(desk.text(&format!("parts/{file}")), text);
+}
+
+#[test]
+fn a_part_can_be_a_workbook() {
+    let desk = desk();
+    desk.done(&["split", "list.csv", "--by", "city", "--format", "xlsx", "-o", "parts"]);
+    let survey = desk.json(&["survey", "parts/list.Larkfold.xlsx", "--json"]);
+    assert_eq!(survey["files"][0]["rows"], 2, "{survey}");
+}
+
+#[test]
+fn cells_behind_the_last_header_get_a_column_wherever_rows_are_copied() {
+    let desk = Desk::with(&[
+        ("list.csv", "email,City\nida@post.example,Ely,\"a, b\",c\nhugo@post.example,Bath\n"),
+        ("no.csv", "email\nzoe@post.example\nida@post.example\n"),
+    ]);
+    desk.done(&["split", "list.csv", "--rows-per-file", "9", "-o", "parts"]);
+    desk.done(&["suppress", "list.csv", "--against", "no.csv", "--mark", "-o", "marked.csv"]);
+    desk.done(&["suppress", "list.csv", "--against", "no.csv", "-o", "left.csv"]);
+    desk.done(&["compare", "list.csv", "no.csv", "--mark", "-o", "compared.csv"]);
+    let surplus = "\"a, b\",c";
+    for file in ["parts/list.1.csv", "marked.csv", "compared.csv"] {
+        assert_eq!(desk.sheet(file).column("surplus cells"), [surplus, ""], "{file}");
+    }
+    assert_eq!(desk.sheet("left.csv").column("surplus cells"), [""]);
+    assert_eq!(desk.sheet("left.set-aside.csv").column("pebblebank_surplus"), [surplus]);
+}
+
 #[test]
 fn the_same_seed_gives_the_same_parts() {
     let desk = desk();
@@ -63,19 +100,19 @@ fn the_same_seed_gives_the_same_parts() {
 #[test]
 fn nothing_is_written_over_unasked_nor_in_a_dry_run() {
     let desk = desk();
-    desk.done(&["split", "list.csv", "--rows", "2", "--dry-run"]);
+    desk.done(&["split", "list.csv", "--rows-per-file", "2", "--dry-run"]);
     assert_eq!(desk.names(), ["list.csv"]);
-    desk.done(&["split", "list.csv", "--rows", "2"]);
+    desk.done(&["split", "list.csv", "--rows-per-file", "2"]);
     assert_eq!(desk.names(), ["list.1.csv", "list.2.csv", "list.csv"]);
-    assert_eq!(desk.run(&["split", "list.csv", "--rows", "2"]).status, 1);
-    desk.done(&["split", "list.csv", "--rows", "2", "--replace"]);
+    assert_eq!(desk.run(&["split", "list.csv", "--rows-per-file", "2"]).status, 1);
+    desk.done(&["split", "list.csv", "--rows-per-file", "2", "--replace"]);
 }
 
 #[rstest]
 #[case(&["--by", "Twon"], 1, "did you mean \"Town\"?")]
 #[case(&[], 2, "--by")]
-#[case(&["--by", "city", "--rows", "3"], 2, "cannot be used with")]
-#[case(&["--rows", "0"], 2, "0")]
+#[case(&["--by", "city", "--rows-per-file", "3"], 2, "cannot be used with")]
+#[case(&["--rows-per-file", "0"], 2, "0")]
 fn wrong_use_is_named(#[case] how: &[&str], #[case] status: i32, #[case] words: &str) {
     let ran = desk().run(&[&["split", "list.csv"], how].concat());
     assert!(ran.status == status && ran.stderr.contains(words), "{}", ran.stderr);

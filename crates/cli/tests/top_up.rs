@@ -132,3 +132,21 @@ fn the_list_of_filled_cells_is_never_written_over_what_is_read() {
     assert!(ran.status == 2 && ran.stderr.contains("this file is read"), "{}", ran.stderr);
     assert_eq!(desk.text("out.repairs.csv"), NEW);
 }
+
+#[test]
+fn a_master_that_ends_within_quotes_swallows_nobody() {
+    // The quote of the last row would be closed by that of the first new one.
+    let master = "email,name\nann@post.example,\"Ann\n";
+    let desk = Desk::with(&[("master.csv", master), ("new.csv", "email,name\nbo@post.example,\"Ash, Bo\"\n")]);
+    let ran = desk.run(&["top-up", "master.csv", "--from", "new.csv", "-o", "out.csv"]);
+    assert_eq!(ran.status, 1, "{}", ran.stdout);
+    assert!(ran.stderr.contains("read again") && !desk.has("out.csv"), "{}", ran.stderr);
+}
+
+#[test]
+fn a_dry_run_shows_the_rows_that_would_be_added() {
+    let desk = desk();
+    let ran = desk.done(&[&COMMAND[..], &["--dry-run"]].concat());
+    assert!(ran.stdout.contains("The first rows") && ran.stdout.contains(",cy@post.example,\"Mere; upper\","), "{}", ran.stdout);
+    assert!(!desk.has("out.csv"));
+}

@@ -9,6 +9,7 @@ use common::Desk;
 use encoding_rs::Encoding;
 use mail_parser::MessageParser;
 use proptest::prelude::*;
+use rstest::rstest;
 use serde_json::{Map, Value};
 
 /// What stands in the extra columns: all that a reader could take for something else.
@@ -280,4 +281,20 @@ fn the_same_rows_give_the_same_workbook() {
     let first = desk.bytes("out.xlsx");
     desk.done(&["run", "job.toml", "--replace", "--threads", "1"]);
     assert!(first == desk.bytes("out.xlsx"));
+}
+
+#[rstest]
+#[case::suppress(&["suppress", "shop.csv", "--against", "no.csv"])]
+#[case::compare(&["compare", "shop.csv", "no.csv", "--where", "not in no", "--columns", "email,first_name"])]
+fn copied_and_compared_rows_can_go_to_standard_output(#[case] command: &[&str]) {
+    let desk = Desk::with(&[
+        ("shop.csv", "email,first_name\nida@post.example,Ida\nhugo@post.example,Hugo\n"),
+        ("no.csv", "email\nhugo@post.example\nzoe@post.example\n"),
+    ]);
+    let ran = desk.done(&[command, &["-o", "-"]].concat());
+    assert_eq!(ran.stdout, "email,first_name\nida@post.example,Ida\n");
+    assert!(!ran.stderr.is_empty() && !ran.stderr.contains("/rows"), "{}", ran.stderr);
+    assert_eq!(desk.names(), ["no.csv", "shop.csv"]);
+    let asked = desk.run(&[command, &["-o", "-", "--json"]].concat());
+    assert_eq!(asked.status, 2, "{}", asked.stderr);
 }

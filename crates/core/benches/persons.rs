@@ -67,7 +67,7 @@ fn comparing(criterion: &mut Criterion) {
         let path = folder.path().join(format!("{name}.csv"));
         write_list(&path, rows(), seed);
         let read = ReadFiles { files: vec![FilePattern::literal(path)], ..ReadFiles::default() };
-        ComparedList { name: name.to_owned(), read }
+        ComparedList { name: name.to_owned(), read, rows: None }
     };
     let wishes = CompareWishes {
         lists: vec![list("a", 1), list("b", 2)],

@@ -65,10 +65,30 @@ impl Default for Parser {
     }
 }
 
+/// Whether a byte may mean more than itself.
+#[inline]
+fn is_sign(byte: u8) -> bool {
+    matches!(byte, b'\n' | b'\r' | b'\\' | b'"' | b'<' | b'>' | b'(' | b')' | b';' | b',' | b':' | b'@')
+}
+
 impl Parser {
     /// Takes in some text and calls `each` for every recipient that is complete.
     pub fn take<E>(&mut self, text: &[u8], each: &mut impl FnMut(Recipient) -> Result<(), E>) -> Result<(), E> {
-        text.iter().try_for_each(|byte| self.byte(*byte, each))
+        let mut rest = text;
+        while let [first, after @ ..] = rest {
+            // Most bytes are letters, which go on with what was begun.
+            let is_going_on = !self.is_escaped && !self.after_line_end;
+            let room = if is_going_on { LONGEST.saturating_sub(self.text.len()) } else { 0 };
+            let letters = rest.iter().take(room).take_while(|byte| !is_sign(**byte)).count();
+            if letters > 0 {
+                self.text.extend_from_slice(&rest[..letters]);
+                rest = &rest[letters..];
+            } else {
+                self.byte(*first, each)?;
+                rest = after;
+            }
+        }
+        Ok(())
     }
 
     /// The text is at its end.
@@ -221,6 +241,14 @@ fn unquoted(text: &str) -> String {
 
 /// A name without its quotes, decoded, one blank for every run of them.
 fn clean_name(text: &str) -> String {
+    let trimmed = text.trim();
+    let is_space = |byte: u8| byte == b' ';
+    let bytes = trimmed.as_bytes();
+    let is_plain = bytes.iter().all(|byte| byte.is_ascii_alphanumeric() || matches!(byte, b' ' | b'.' | b'-'))
+        && !bytes.windows(2).any(|pair| is_space(pair[0]) && is_space(pair[1]));
+    if is_plain {
+        return trimmed.to_owned();
+    }
     let decoded = encoded_word::decode(text.trim());
     let unquoted = unquoted(&decoded);
     let words: Vec<&str> = unquoted.split_whitespace().collect();

@@ -31,6 +31,8 @@ const FACTOR: u64 = 0xD6E8_FEB8_6659_FD93;
 pub struct CellDigest {
     row: u64,
     sum: RowsDigest,
+    /// The digest of each row, where these are wanted.
+    each: Option<Vec<u64>>,
 }
 
 /// The digest of whole rows, and how many there were.
@@ -44,11 +46,21 @@ pub struct RowsDigest {
 
 impl Default for CellDigest {
     fn default() -> CellDigest {
-        CellDigest { row: SEED, sum: RowsDigest::default() }
+        CellDigest { row: SEED, sum: RowsDigest::default(), each: None }
     }
 }
 
 impl CellDigest {
+    /// Keeps the digest of each row from here on.
+    pub fn keep_each(&mut self) {
+        self.each.get_or_insert_default();
+    }
+
+    /// The digest of each row, where they are kept.
+    pub fn each(&self) -> &[u64] {
+        self.each.as_deref().unwrap_or_default()
+    }
+
     /// The next cell of the row.
     #[inline]
     pub fn cell(&mut self, value: &[u8]) {
@@ -59,6 +71,9 @@ impl CellDigest {
     #[inline]
     pub fn end_row(&mut self) {
         let row = std::mem::replace(&mut self.row, SEED);
+        if let Some(each) = &mut self.each {
+            each.push(row);
+        }
         self.sum.rows += 1;
         self.sum.low = self.sum.low.wrapping_add(row);
         self.sum.high = self.sum.high.wrapping_add((row ^ (row >> 29)).wrapping_mul(SEED));
@@ -72,7 +87,8 @@ impl CellDigest {
 
     /// Forgets the rows.
     pub fn clear(&mut self) {
-        *self = CellDigest::default();
+        (self.row, self.sum) = (SEED, RowsDigest::default());
+        self.each.iter_mut().for_each(Vec::clear);
     }
 }
 
@@ -103,6 +119,16 @@ fn first_eight(bytes: &[u8]) -> u64 {
 }
 
 impl RowsDigest {
+    /// The rows that came after `earlier`, which is a digest of the first of these rows.
+    #[must_use]
+    pub fn since(self, earlier: RowsDigest) -> RowsDigest {
+        RowsDigest {
+            rows: self.rows - earlier.rows,
+            low: self.low.wrapping_sub(earlier.low),
+            high: self.high.wrapping_sub(earlier.high),
+        }
+    }
+
     /// Adds the rows of another part.
     pub fn add(&mut self, other: RowsDigest) {
         self.rows += other.rows;

@@ -58,6 +58,16 @@ impl CsvBuffer {
         self.digest.as_ref().map(CellDigest::sum).unwrap_or_default()
     }
 
+    /// Keeps the digest of each row, of a buffer that digests.
+    pub fn keep_row_digests(&mut self) {
+        self.digest.iter_mut().for_each(CellDigest::keep_each);
+    }
+
+    /// The digest of each row, where they are kept.
+    pub fn row_digests(&self) -> &[u64] {
+        self.digest.as_ref().map(CellDigest::each).unwrap_or_default()
+    }
+
     /// From here on formulas are defused, or left as they are.
     #[inline]
     pub fn set_defusing(&mut self, defusing: Defusing) {

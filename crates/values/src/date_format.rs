@@ -24,6 +24,46 @@ impl DateFormat {
         (has_letter && runs.iter().all(|run| is_known(&run.as_str()))).then(|| DateFormat(text.to_owned()))
     }
 
+    /// The format as it is said.
+    pub fn text(&self) -> &str {
+        &self.0
+    }
+
+    /// Whether a text is a day of the calendar, written in this format.
+    ///
+    /// ```
+    /// use pebblebank_values::date_format::DateFormat;
+    /// let format = DateFormat::new("d.m.yy").unwrap();
+    /// assert!(format.is_form_of("5.3.26"));
+    /// assert!(!format.is_form_of("05.03.26") && !format.is_form_of("31.2.26"));
+    /// ```
+    pub fn is_form_of(&self, text: &str) -> bool {
+        let (mut year, mut month, mut day) = (2000, 1, 1);
+        let mut rest = text;
+        for run in runs(&self.0) {
+            let is_short = matches!(run.as_str(), "m" | "d");
+            let digits = if is_short && rest.bytes().nth(1).is_some_and(|byte| byte.is_ascii_digit()) { 2 } else { run.len() };
+            let Some((number, after)) = rest.split_at_checked(digits) else { return false };
+            rest = after;
+            if !run.starts_with(['y', 'm', 'd']) {
+                if number != run {
+                    return false;
+                }
+                continue;
+            }
+            let is_number = number.bytes().all(|byte| byte.is_ascii_digit()) && !(is_short && number.starts_with('0'));
+            let (true, Ok(number)) = (is_number, number.parse::<i16>()) else { return false };
+            match run.as_str() {
+                "yyyy" => year = number,
+                "yy" => year = 2000 + number,
+                "mm" | "m" => month = number,
+                _ => day = number,
+            }
+        }
+        let date = u8::try_from(month).ok().zip(u8::try_from(day).ok());
+        rest.is_empty() && date.is_some_and(|(month, day)| Date::new(year, month, day).is_some())
+    }
+
     /// The day in this format.
     pub fn of(&self, date: Date) -> String {
         let Date { year, month, day } = date;

@@ -9,7 +9,7 @@ pub use bank::{
 };
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use shared::{Accepting, Reading, Writing};
+use shared::{Accepting, Part, Previewing, Reading, Writing};
 use std::path::PathBuf;
 
 /// Makes one import file out of a pile of exported subscriber files, and accounts for every row.
@@ -120,8 +120,12 @@ pub struct Survey {
 #[derive(Args, Debug)]
 pub struct Propose {
     /// The files, patterns for files, or members of an archive (exports.zip/shop*.csv)
-    #[arg(required = true, value_name = "FILE")]
+    #[arg(required_unless_present = "layout", value_name = "FILE")]
     pub files: Vec<String>,
+    /// A template, or the last import file that was accepted: its columns and forms become the layout; without FILE that alone
+    /// is proposed
+    #[arg(long, value_name = "TEMPLATE")]
+    pub layout: Option<PathBuf>,
     /// The job file to write [default: show it]
     #[arg(short, long, value_name = "JOB.toml")]
     pub output: Option<PathBuf>,
@@ -142,9 +146,8 @@ pub struct Run {
     /// Show what would happen and the first rows; write nothing
     #[arg(long)]
     pub dry_run: bool,
-    /// How many of the first rows a dry run shows
-    #[arg(long, value_name = "N", default_value_t = 20)]
-    pub preview: usize,
+    #[command(flatten)]
+    pub previewing: Previewing,
     /// Replace outputs that exist; the earlier receipt is kept as .previous
     #[arg(long)]
     pub replace: bool,
@@ -179,7 +182,7 @@ pub struct Clean {
     #[arg(long)]
     pub fill: bool,
     /// Write the people that have several rows instead, with all their rows, to look at before anything is merged
-    #[arg(long, conflicts_with_all = ["fill", "require", "condition", "first", "sample", "sort", "layout", "columns", "set_aside", "receipt"])]
+    #[arg(long, conflicts_with_all = ["fill", "require", "condition", "rows", "first", "sample", "sort", "layout", "columns", "like", "set_aside", "receipt"])]
     pub only_duplicates: bool,
     /// Suggested repairs of addresses to make, such as domain-slip
     #[arg(long, value_name = "RULES", value_delimiter = ',')]
@@ -187,6 +190,8 @@ pub struct Clean {
     /// Whom to pick: 'country is GB and tags has member'
     #[arg(long = "where", value_name = "CONDITION")]
     pub condition: Option<String>,
+    #[command(flatten)]
+    pub part: Part,
     /// Pick the first so many of those who could be written, as read
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..), conflicts_with = "sample")]
     pub first: Option<u64>,
@@ -205,6 +210,9 @@ pub struct Clean {
     /// The fields and columns to write, in order, also under other names: "Email Address=email,city"
     #[arg(long, value_name = "LIST", value_delimiter = ',')]
     pub columns: Option<Vec<String>>,
+    /// Write columns and forms as this template has them, or an import file that was accepted
+    #[arg(long, value_name = "TEMPLATE", conflicts_with_all = ["layout", "columns"])]
+    pub like: Option<PathBuf>,
     /// Where to write the rows set aside [default: OUT with .set-aside before its ending]
     #[arg(long, value_name = "FILE")]
     pub set_aside: Option<PathBuf>,
@@ -238,6 +246,8 @@ pub struct Compare {
     /// Whom to pick: 'in walkers and not in shop'
     #[arg(long = "where", value_name = "CONDITION")]
     pub condition: Option<String>,
+    #[command(flatten)]
+    pub part: Part,
     /// Write the people picked, a row each, with yes or no for each list
     #[arg(short, long, value_name = "OUT")]
     pub output: Option<PathBuf>,
@@ -298,6 +308,8 @@ pub struct TopUp {
     /// The fields that a new contact must have [default: email]
     #[arg(long, value_name = "FIELDS", value_delimiter = ',')]
     pub require: Option<Vec<String>>,
+    #[command(flatten)]
+    pub previewing: Previewing,
     /// Where to write the new rows that were not added for a reason [default: OUT with .set-aside before its ending]
     #[arg(long, value_name = "FILE")]
     pub set_aside: Option<PathBuf>,
@@ -342,6 +354,8 @@ pub struct Suppress {
     #[arg(long, value_name = "LIST", value_delimiter = ',')]
     pub columns: Option<Vec<String>>,
     #[command(flatten)]
+    pub part: Part,
+    #[command(flatten)]
     pub writing: Writing,
     /// Keep all rows, each with the reason and what holds it
     #[arg(long)]
@@ -380,7 +394,7 @@ pub enum NearMiss {
 }
 
 #[derive(Args, Debug)]
-#[command(group = clap::ArgGroup::new("how").required(true).args(["by", "rows", "parts"]))]
+#[command(group = clap::ArgGroup::new("how").required(true).args(["by", "rows_per_file", "parts"]))]
 pub struct Split {
     /// The list; - is standard input
     #[arg(value_name = "LIST")]
@@ -391,9 +405,9 @@ pub struct Split {
     /// Of a date: one file for each year, month or day
     #[arg(long, value_name = "PERIOD", requires = "by")]
     pub every: Option<Period>,
-    /// So many rows to a file, in their order
+    /// This number of rows to a file, in their order
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..))]
-    pub rows: Option<u64>,
+    pub rows_per_file: Option<u64>,
     /// So many files of the same size, at random
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..=400))]
     pub parts: Option<u64>,
@@ -403,6 +417,13 @@ pub struct Split {
     /// Gather values with fewer rows in one file
     #[arg(long, value_name = "N", default_value_t = 1, requires = "by")]
     pub at_least: u64,
+    #[command(flatten)]
+    pub part: Part,
+    /// The columns to write, in order, also under other names: "Email Address=email,city" [default: all]
+    #[arg(long, value_name = "LIST", value_delimiter = ',')]
+    pub columns: Option<Vec<String>>,
+    #[command(flatten)]
+    pub writing: Writing,
     /// The folder to write into [default: that of the list]
     #[arg(short, long, value_name = "DIR")]
     pub output: Option<PathBuf>,
@@ -429,6 +450,9 @@ pub struct Preflight {
     /// The layout that it must have: a .toml file, or JOB.toml:NAME for a layout of a job
     #[arg(long, value_name = "LAYOUT")]
     pub layout: Option<String>,
+    /// A template whose columns and forms it must have, or an import file that was accepted
+    #[arg(long, value_name = "TEMPLATE", conflicts_with = "layout")]
+    pub like: Option<PathBuf>,
     /// Lists of people who must not be in it, besides those in the bank
     #[arg(long, num_args = 1.., value_name = "FILE")]
     pub against: Vec<String>,

@@ -1,6 +1,7 @@
 //! Options that several commands share.
 
 use clap::{Args, ValueEnum};
+use pebblebank_core::job::row_range::RowRange;
 
 /// Guards that do not stop the command.
 #[derive(Args, Debug, Clone, Default)]
@@ -16,9 +17,28 @@ pub struct Writing {
     /// The format: csv, tsv, xlsx, jsonl or recipient-line [default: by the ending of the file's name]
     #[arg(long, value_name = "FORMAT")]
     pub format: Option<String>,
+    #[command(flatten)]
+    pub previewing: Previewing,
+}
+
+/// What a dry run shows.
+#[derive(Args, Debug, Clone, Default)]
+pub struct Previewing {
     /// How many of the first rows a dry run shows
     #[arg(long, value_name = "N", default_value_t = 20)]
     pub preview: usize,
+}
+
+/// Which part of the list is wanted.
+#[derive(Args, Debug, Clone, Default)]
+pub struct Part {
+    /// Only these rows, as a spreadsheet numbers them: 200-450, or 200- to the end
+    #[arg(long, value_name = "ROWS", value_parser = parse_rows)]
+    pub rows: Option<RowRange>,
+}
+
+fn parse_rows(text: &str) -> Result<RowRange, String> {
+    RowRange::parse(text).map_err(|error| format!("{}; {}", error.what(), error.advice()))
 }
 
 /// How files are read, where that is not recognised.

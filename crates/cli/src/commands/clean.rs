@@ -4,6 +4,8 @@ use crate::arguments::{Clean, Shared};
 use crate::commands::memory::recall;
 use crate::commands::reading::{country, field, read_files};
 use crate::commands::run::{DryRun, do_job};
+use crate::commands::standard_output::{StandardOutput, is_meant};
+use crate::commands::template::template;
 use crate::file_names::beside;
 use crate::finish::Said;
 use crate::observe::Drawn;
@@ -30,30 +32,26 @@ use std::path::PathBuf;
 /// Makes a job of the options and does it.
 pub fn clean(command: &Clean, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
-    let to_output = command.output.as_os_str() == STDIN_NAME;
-    if to_output && (shared.json || command.only_duplicates || command.receipt.is_some()) {
-        let what =
-            "standard output takes the contacts, so there is no room for a document, for groups or beside a receipt";
+    if is_meant(&command.output) && (command.only_duplicates || command.receipt.is_some()) {
+        let what = "standard output takes the contacts, so there is no room for groups or beside a receipt";
         return Err(wrong_use(what, "name a file: -o contacts.csv"));
     }
-    let mut job = recall(job(command, &now)?, &command.remembered, command.dry_run, shared, &now)?;
+    let mut job = recall(job(command, shared, &now)?, &command.remembered, command.dry_run, shared, &now)?;
     // What goes to a sending service, and as which mailing, only a job says.
     job.remember = Remember::default();
     if command.only_duplicates {
         return only_duplicates(job, command, shared, &now);
     }
-    if command.output.as_os_str() == STDIN_NAME && !command.dry_run {
-        return to_standard_output(job, command, shared, &now);
+    if is_meant(&command.output) && !command.dry_run {
+        return to_standard_output(job, shared, &now);
     }
-    let dry_run = DryRun { is_wanted: command.dry_run, preview: command.writing.preview };
+    let dry_run = DryRun { is_wanted: command.dry_run, preview: command.writing.previewing.preview };
     do_job(&job, dry_run, shared, &now, "the same command without --dry-run")
 }
 
-/// Writes the contacts to standard output, and what is to be said of them to standard error. They wait in a folder of their own
-/// until all is known to be right.
-fn to_standard_output(mut job: Job, command: &Clean, shared: &Shared, now: &Now) -> Result<Said, Error> {
-    let folder = tempfile::tempdir().map_err(|cause| Error::unwritable(&std::env::temp_dir(), &cause))?;
-    let file = folder.path().join("contacts");
+/// Writes the contacts to standard output, and what is to be said of them to standard error.
+fn to_standard_output(mut job: Job, shared: &Shared, now: &Now) -> Result<Said, Error> {
+    let output = StandardOutput::new(shared)?;
     for write in &mut job.writes {
         if write.form.most.is_any() {
             return Err(wrong_use(
@@ -61,8 +59,8 @@ fn to_standard_output(mut job: Job, command: &Clean, shared: &Shared, now: &Now)
                 "take most_rows and most_bytes out",
             ));
         }
-        write.file.clone_from(&file);
-        write.first_file.clone_from(&file);
+        write.file.clone_from(&output.file);
+        write.first_file.clone_from(&output.file);
     }
     let drawn = Drawn::new(!shared.quiet);
     let finished = run::run(&job, &setting(shared, false, now), &drawn);
@@ -73,9 +71,7 @@ fn to_standard_output(mut job: Job, command: &Clean, shared: &Shared, now: &Now)
     let status = if finished.tripped.is_empty() { 0 } else { 3 };
     let remarks =
         if shared.quiet && status == 0 { String::new() } else { render::tally::to_output(&finished, &screen) };
-    let written = (status == 0).then(|| std::fs::File::open(&file)).transpose();
-    let written = written.map_err(|cause| Error::unreadable(&command.output, &cause))?;
-    Ok(Said { status, remarks, file: written.map(|file| (file, folder)), ..Said::done(String::new()) })
+    output.said(status, remarks)
 }
 
 /// Writes the people with several rows, and says how many there are.
@@ -97,21 +93,22 @@ fn only_duplicates(job: Job, command: &Clean, shared: &Shared, now: &Now) -> Res
     Ok(Said::done(text))
 }
 
-fn job(command: &Clean, now: &Now) -> Result<Job> {
+fn job(command: &Clean, shared: &Shared, now: &Now) -> Result<Job> {
     let read = read_files(&command.reading)?;
-    let layout = match (&command.layout, &command.columns) {
-        (Some(place), _) => Some(read_layout_of(place)?),
-        (None, Some(columns)) => Some(layout_of(columns)?),
-        (None, None) => None,
+    let layout = match (&command.layout, &command.columns, &command.like) {
+        (Some(place), ..) => Some(read_layout_of(place)?),
+        (None, Some(columns), _) => Some(layout_of(columns)?),
+        (None, None, Some(path)) => Some(template(path, &ReadFiles::default(), shared)?.into_layout()?),
+        (None, None, None) => None,
     };
     let format = command.writing.format.as_deref().map(file_format).transpose()?;
-    let to_output = command.output.as_os_str() == STDIN_NAME;
-    let shown = if to_output { "standard output".to_owned() } else { command.output.display().to_string() };
+    let to_output = is_meant(&command.output);
+    let shown = if to_output { StandardOutput::NAME.to_owned() } else { command.output.display().to_string() };
     let write = Write::new(command.output.clone(), shown, layout, format)?;
     let in_receipt = (command.receipt.is_some() || to_output) && command.set_aside.is_none();
     let set_aside = command.set_aside.clone().unwrap_or_else(|| beside(&command.output, "set-aside"));
     Ok(Job {
-        sources: sources(&command.files, &read),
+        sources: sources(command, &read)?,
         country: country(&command.reading)?,
         person: persons(command)?,
         clean: CleanWishes { apply: applied(&command.apply)?, ..CleanWishes::default() },
@@ -124,7 +121,7 @@ fn job(command: &Clean, now: &Now) -> Result<Job> {
         set_aside: (!in_receipt).then_some(set_aside),
         guards: Guards { write_at_least: 1, accept: accepted(&command.accepting.accept)?, ..Guards::default() },
         replace: command.replace,
-        read_from: command.layout.iter().map(|place| file_of_layout(place)).collect(),
+        read_from: command.layout.iter().map(|place| file_of_layout(place)).chain(command.like.clone()).collect(),
         ..Job::new("clean", now.day())
     })
 }
@@ -135,12 +132,16 @@ pub fn file_of_layout(place: &str) -> PathBuf {
 }
 
 /// Each file is a source, named by its stem; where stems are the same, by its place among the files too.
-fn sources(files: &[PathBuf], read: &ReadFiles) -> Vec<Source> {
-    let files: Vec<FilePattern> = files.iter().map(|file| FilePattern::literal(file.clone())).collect();
-    named_by_stem(&files)
-        .zip(&files)
-        .map(|(name, file)| Source::new(name, ReadFiles { files: vec![file.clone()], ..read.clone() }))
-        .collect()
+fn sources(command: &Clean, read: &ReadFiles) -> Result<Vec<Source>> {
+    if let (Some(range), 2..) = (command.part.rows, command.files.len()) {
+        let what = format!("{range} would be taken of {} files", command.files.len());
+        return Err(wrong_use(what, "name one file, or take out --rows"));
+    }
+    let files: Vec<FilePattern> = command.files.iter().map(|file| FilePattern::literal(file.clone())).collect();
+    let source = |(name, file): (String, &FilePattern)| {
+        Source::new(name, ReadFiles { files: vec![file.clone()], ..read.clone() }).only_rows(command.part.rows)
+    };
+    Ok(named_by_stem(&files).zip(&files).map(source).collect())
 }
 
 /// What files are called: by their stems; where those are the same, by their place among the files too.

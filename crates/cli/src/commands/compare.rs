@@ -4,6 +4,7 @@ use crate::arguments::{Compare, Shared};
 use crate::commands::clean::layout_of;
 use crate::commands::memory::remembering;
 use crate::commands::reading::{country, read_files};
+use crate::commands::standard_output::{StandardOutput, is_meant};
 use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
@@ -19,18 +20,29 @@ use pebblebank_core::tasks::compare::mark::mark;
 use pebblebank_core::tasks::compare::{CompareWishes, ComparedList, compare};
 use pebblebank_formats::input::STDIN_NAME;
 use pebblebank_table::{Error, Result};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// Compares the lists and says who is where.
 pub fn compare_lists(command: &Compare, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
-    let wishes = wishes(command, shared, &now)?;
+    let mut wishes = wishes(command, shared, &now)?;
+    let is_to_output = command.output.as_deref().is_some_and(is_meant) && !command.dry_run;
+    let to_output = is_to_output.then(|| StandardOutput::new(shared)).transpose()?;
+    if let Some(output) = &to_output {
+        wishes.output = Some(output.file.clone());
+    }
     let drawn = Drawn::new(!shared.quiet && !shared.json);
-    let setting = Setting { preview_rows: command.writing.preview, ..setting(shared, command.dry_run, &now) };
+    let setting = Setting { preview_rows: command.writing.previewing.preview, ..setting(shared, command.dry_run, &now) };
     let compared = if command.mark { mark(&wishes, &setting, &drawn) } else { compare(&wishes, &setting, &drawn) };
     drawn.finish();
-    let compared = compared?;
+    let mut compared = compared?;
     let screen = Screen::new(shared);
+    if let Some(output) = to_output {
+        compared.written = Some(PathBuf::from(StandardOutput::NAME));
+        let remarks =
+            if shared.quiet { String::new() } else { render::compare::finished(&compared, command.mark, &screen) };
+        return output.said(0, remarks);
+    }
     let text = if shared.json {
         render::compare::json(&compared, command.mark)
     } else if shared.quiet {
@@ -49,7 +61,7 @@ fn wishes(command: &Compare, shared: &Shared, now: &Now) -> Result<CompareWishes
         (None, None) => None,
     };
     Ok(CompareWishes {
-        lists: command.lists.iter().map(|text| list(text, &read)).collect::<Result<_>>()?,
+        lists: lists(command, &read)?,
         by: command.by.as_deref().map(list_key).transpose()?.flatten(),
         select: command.condition.as_deref().map(Selection::parse).transpose()?,
         output: command.output.clone(),
@@ -63,6 +75,12 @@ fn wishes(command: &Compare, shared: &Shared, now: &Now) -> Result<CompareWishes
         country: country(&command.reading)?,
         today: now.day(),
     })
+}
+
+fn lists(command: &Compare, read: &ReadFiles) -> Result<Vec<ComparedList>> {
+    let mut lists: Vec<ComparedList> = command.lists.iter().map(|text| list(text, read)).collect::<Result<_>>()?;
+    lists.iter_mut().take(1).for_each(|first| first.rows = command.part.rows);
+    Ok(lists)
 }
 
 /// `walkers=guided-walks.csv`, or a file that is called by its stem. A file whose own name holds an = is a file.
@@ -81,5 +99,5 @@ fn list(text: &str, read: &ReadFiles) -> Result<ComparedList> {
         }
     };
     let read = ReadFiles { files: vec![FilePattern::relative(file, Path::new(""))], ..read.clone() };
-    Ok(ComparedList { name, read })
+    Ok(ComparedList { name, read, rows: None })
 }

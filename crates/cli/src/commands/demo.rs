@@ -3,6 +3,7 @@
 use crate::arguments::{Arguments, Command, Demo, Remembered, Shared};
 use crate::commands::bank::bank_at;
 use crate::commands::memory::recall;
+use crate::commands::preflight::preflight_at;
 use crate::commands::run::{DryRun, do_job};
 use crate::finish::Said;
 use crate::render::Screen;
@@ -27,11 +28,12 @@ pub fn demo(command: &Demo, shared: &Shared) -> Result<Said> {
     job.replace = true;
     let job = recall(job, &Remembered::default(), false, &shared, &now)?;
     let mut said = do_job(&job, DryRun { is_wanted: false, preview: 0 }, &shared, &now, "")?;
+    let ready = still_fit(folder, &shared, &now)?;
     let other = other_client(folder, &shared, &now)?;
     if !shared.json && !shared.quiet {
         let intro = introduction(folder, &files);
         let now = format!("\nNow: pebblebank run {}\n", path.display());
-        said.text = format!("{intro}{banked}{now}\n{}{other}{}", said.text, farewell(folder));
+        said.text = format!("{intro}{banked}{now}\n{}{ready}{other}{}", said.text, farewell(folder));
     }
     Ok(said)
 }
@@ -67,6 +69,30 @@ fn fill_bank(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
         text.push_str(&format!("  {}\n    {result}{remark}\n", shown.trim_end_matches(" --yes")));
     }
     Ok(text)
+}
+
+/// Whether the import file is fit to be imported, just before that is done.
+fn still_fit(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
+    let file = |name: &str| folder.join(name).display().to_string();
+    let layout = format!("{}:newsletter", file(pebblebank_demo::JOB_FILE));
+    let receipt = file("out/spring-fair-invitation.receipt");
+    let typed = [
+        "pebblebank",
+        "preflight",
+        &file("out/spring-fair.csv"),
+        "--layout",
+        &layout,
+        "--scope",
+        "larkfold",
+        "--receipt",
+        &receipt,
+    ];
+    let Ok(Arguments { command: Some(Command::Preflight(command)), .. }) = Arguments::try_parse_from(typed) else {
+        return Ok(String::new());
+    };
+    let plain = Shared { json: false, quiet: false, ..shared.clone() };
+    let said = preflight_at(&command, &plain, now)?;
+    Ok(format!("\nBefore it is imported, today or next week: {}\n\n{}", typed.join(" "), said.text))
 }
 
 /// The job of the other client, in short.

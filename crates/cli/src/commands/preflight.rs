@@ -4,6 +4,7 @@ use crate::arguments::{Preflight, Shared};
 use crate::commands::clean::named_by_stem;
 use crate::commands::memory::remembering;
 use crate::commands::reading::{country, read_files};
+use crate::commands::template::template;
 use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
@@ -21,10 +22,14 @@ use std::path::Path;
 
 /// Looks at the file and says whether it is fit, and what mends it.
 pub fn preflight_file(command: &Preflight, shared: &Shared) -> Result<Said, Error> {
-    let now = Now::read();
-    let wishes = wishes(command, shared, &now)?;
+    preflight_at(command, shared, &Now::read())
+}
+
+/// The same at a moment.
+pub fn preflight_at(command: &Preflight, shared: &Shared, now: &Now) -> Result<Said, Error> {
+    let wishes = wishes(command, shared, now)?;
     let drawn = Drawn::new(!shared.quiet && !shared.json);
-    let looked = preflight(&wishes, &setting(shared, true, &now), &drawn);
+    let looked = preflight(&wishes, &setting(shared, true, now), &drawn);
     drawn.finish();
     let looked = looked?;
     let status = if looked.is_fit() { 0 } else { 3 };
@@ -56,7 +61,11 @@ fn wishes(command: &Preflight, shared: &Shared, now: &Now) -> Result<PreflightWi
     Ok(PreflightWishes {
         file: of(&command.file),
         name,
-        layout: command.layout.as_deref().map(read_layout_of).transpose()?,
+        layout: match (&command.layout, &command.like) {
+            (Some(place), _) => Some(read_layout_of(place)?),
+            (None, Some(path)) => Some(template(path, &ReadFiles::default(), shared)?.layout),
+            (None, None) => None,
+        },
         against,
         remembered: remembering(remembered.scope.as_ref(), remembered, true, shared, now)?,
         scope: remembered.scope.clone(),

@@ -24,7 +24,7 @@ pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
     let replace = if exists { " --replace" } else { "" };
     let again = format!("pebblebank run {}{replace}", command.job.display());
     let job = recall(job, &command.remembered, command.dry_run, shared, &now)?;
-    let dry_run = DryRun { is_wanted: command.dry_run, preview: command.preview };
+    let dry_run = DryRun { is_wanted: command.dry_run, preview: command.previewing.preview };
     do_job(&job, dry_run, shared, &now, &again)
 }
 

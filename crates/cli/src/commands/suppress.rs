@@ -4,6 +4,7 @@ use crate::arguments::{NearMiss, Shared, Suppress};
 use crate::commands::clean::{columns_of, named_by_stem};
 use crate::commands::memory::remembering;
 use crate::commands::reading::{country, read_files};
+use crate::commands::standard_output::{StandardOutput, is_meant};
 use crate::file_names::beside;
 use crate::finish::Said;
 use crate::observe::Drawn;
@@ -18,29 +19,40 @@ use pebblebank_core::run::setting::wrong_use;
 use pebblebank_core::select::condition::Selection;
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_core::tasks::suppress::{AgainstWishes, hold_against};
-use pebblebank_formats::input::STDIN_NAME;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::{Error, Result};
 use pebblebank_values::ColumnRef;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// Holds the list against the others and says who was taken out.
 pub fn suppress(command: &Suppress, shared: &Shared) -> Result<Said, Error> {
-    if command.output.as_os_str() == STDIN_NAME {
-        return Err(wrong_use("suppress cannot write to standard output", "name a file: -o contacts.csv"));
-    }
     let now = Now::read();
-    let wishes = wishes(command, shared, &now)?;
+    let mut wishes = wishes(command, shared, &now)?;
+    let to_output = (is_meant(&command.output) && !command.dry_run).then(|| StandardOutput::new(shared)).transpose()?;
+    if let Some(output) = &to_output {
+        wishes.output.clone_from(&output.file);
+        if command.set_aside.is_none() {
+            wishes.set_aside = output.beside("set-aside");
+        }
+    }
     let drawn = Drawn::new(!shared.quiet && !shared.json);
     let done = hold_against(
         &wishes,
-        &Setting { preview_rows: command.writing.preview, ..setting(shared, command.dry_run, &now) },
+        &Setting { preview_rows: command.writing.previewing.preview, ..setting(shared, command.dry_run, &now) },
         &drawn,
     );
     drawn.finish();
-    let done = done?;
+    let mut done = done?;
     let screen = Screen::new(shared);
     let status = if done.tripped.is_empty() { 0 } else { 3 };
+    if let Some(output) = to_output {
+        let shown = AgainstWishes { output: PathBuf::from(StandardOutput::NAME), ..wishes };
+        done.output = None;
+        done.set_aside = done.set_aside.filter(|_| command.set_aside.is_some());
+        let is_quiet = shared.quiet && status == 0;
+        let remarks = if is_quiet { String::new() } else { render::suppress::finished(&done, &shown, &screen) };
+        return output.said(status, remarks);
+    }
     let text = if shared.json {
         render::suppress::json(&done)
     } else if shared.quiet && status == 0 {
@@ -81,6 +93,7 @@ fn wishes(command: &Suppress, shared: &Shared, now: &Now) -> Result<AgainstWishe
         defusing: if command.defuse { Defusing::On } else { Defusing::Off },
         list: of(&command.list),
         name,
+        rows: command.part.rows,
         against,
         scope: command.remembered.scope.clone(),
         remembered,

@@ -14,6 +14,7 @@ use pebblebank_core::job::named::accepted;
 use pebblebank_core::job::pattern::FilePattern;
 use pebblebank_core::job::remembering::Remembering;
 use pebblebank_core::job::sources::{ReadFiles, Source};
+use pebblebank_core::run::Setting;
 use pebblebank_core::run::setting::wrong_use;
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_core::tasks::top_up::top_up;
@@ -31,7 +32,9 @@ pub fn top_up_master(command: &TopUp, shared: &Shared) -> Result<Said, Error> {
     let mut wishes = wishes(command, &now)?;
     wishes.remembered = remembering(wishes.scope.as_ref(), &command.remembered, command.dry_run, shared, &now)?;
     let drawn = Drawn::new(!shared.quiet && !shared.json);
-    let done = top_up(&wishes, &setting(shared, command.dry_run, &now), &drawn);
+    let preview_rows = command.previewing.preview;
+    let setting = Setting { preview_rows, ..setting(shared, command.dry_run, &now) };
+    let done = top_up(&wishes, &setting, &drawn);
     drawn.finish();
     let done = done?;
     let screen = Screen::new(shared);

@@ -2,7 +2,7 @@
 
 use super::json::of_schema;
 use super::table::{Side, Table};
-use super::tally::{one_finding, other_lines_in_words};
+use super::tally::{first_rows, one_finding, other_lines_in_words};
 use super::{Screen, Tone, counted, number, safe};
 use pebblebank_core::run::tally::OtherLines;
 use pebblebank_core::tasks::compare::{Compared, ListCount};
@@ -28,6 +28,7 @@ pub fn finished(compared: &Compared, marks: bool, screen: &Screen) -> String {
         overlaps(compared, screen),
         empty_lists(lists, screen),
         findings(compared, screen),
+        if compared.written.is_none() { first_rows(&compared.preview, screen) } else { String::new() },
         next(compared, screen),
     ] {
         if !section.is_empty() {

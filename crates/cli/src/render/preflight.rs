@@ -11,18 +11,18 @@ use pebblebank_core::tasks::preflight::problem::{Kind, Problem, Since};
 use serde_json::json;
 use std::path::Path;
 
-/// So many problems are shown; the JSON document has them all.
+/// How many problems are shown; the JSON document has them all.
 const PROBLEMS_SHOWN: usize = 14;
 
-/// So many findings are shown.
+/// How many findings are shown.
 const FINDINGS_SHOWN: usize = 4;
 
 /// The answer, with what it rests on.
 pub fn finished(looked: &Preflight, asked: &arguments::Preflight, bank: Option<&Path>, screen: &Screen) -> String {
     let sections = [
+        since(looked.since, screen),
         guards(&looked.tripped, screen),
         problems(looked, screen),
-        since(looked.since, screen),
         suppression(&looked.tally, screen),
         findings(looked, screen),
         next(looked, asked, bank, screen),
@@ -38,6 +38,12 @@ pub fn finished(looked: &Preflight, asked: &arguments::Preflight, bank: Option<&
 fn headline(looked: &Preflight, screen: &Screen) -> String {
     let file = safe(&looked.file, 60);
     let contacts = counted(looked.rows, "contact");
+    if looked.is_fit() && !looked.tally.bank.applied && looked.tally.suppression.is_empty() {
+        let text = format!(
+            "{file} is fit as a file: {contacts}. Whether they may be contacted was not looked up: no bank, no list (--against)"
+        );
+        return wrapped(&text, WIDTH, "").iter().map(|line| format!("{}\n", screen.paint(Tone::Warning, line))).collect();
+    }
     if looked.is_fit() {
         return format!("{}\n", screen.paint(Tone::Good, &format!("{file} is fit to be imported: {contacts}")));
     }
@@ -92,18 +98,23 @@ fn examples(problem: &Problem) -> String {
 }
 
 fn since(since: Option<Since>, screen: &Screen) -> String {
-    let Some(Since { written, rows, added, missing }) = since else { return String::new() };
-    let what = if added == 0 && missing == 0 && written == rows {
-        format!("It holds the {} that the run wrote.", counted(written, "contact"))
-    } else {
-        format!(
-            "Changed since the run, which wrote {}: {} added, {} missing.",
-            counted(written, "contact"),
-            number(added),
-            number(missing)
-        )
-    };
-    format!("  {}\n", screen.paint(Tone::Faint, &what))
+    let Some(Since { written, rows, added, changed, first_changed, missing }) = since else { return String::new() };
+    let contacts = counted(written, "contact");
+    if added == 0 && missing == 0 && written == rows && changed.unwrap_or_default() == 0 {
+        let what = match changed {
+            Some(_) => format!("It holds the {contacts} that the run wrote, every cell as it was."),
+            None => format!("It holds the {contacts} that the run wrote; whether cells changed its receipt does not tell."),
+        };
+        return format!("  {}\n", screen.paint(Tone::Faint, &what));
+    }
+    let first = first_changed.map_or(String::new(), |row| format!(" (the first is row {row})"));
+    let changed = changed.map_or(String::new(), |rows| format!("{} changed{first}, ", counted(rows, "row")));
+    let what = format!(
+        "Changed since the run, which wrote {contacts}: {changed}{} added, {} missing.",
+        number(added),
+        number(missing)
+    );
+    format!("  {}\n", screen.paint(Tone::Warning, &what))
 }
 
 fn findings(looked: &Preflight, screen: &Screen) -> String {
@@ -166,9 +177,11 @@ fn mending(looked: &Preflight, asked: &arguments::Preflight, bank: Option<&Path>
         file = output;
     }
     if others {
-        let layout = match &asked.layout {
-            // Where the columns are those of the layout, they can stay as they are.
-            Some(layout) if of_kind(looked, Kind::Columns).next().is_some() => format!(" --layout {}", quoted(layout)),
+        // Where the columns are those of the layout, they can stay as they are.
+        let lacks_columns = of_kind(looked, Kind::Columns).next().is_some();
+        let layout = match (&asked.layout, &asked.like) {
+            (Some(layout), _) if lacks_columns => format!(" --layout {}", quoted(layout)),
+            (_, Some(template)) if lacks_columns => format!(" --like {}", quoted(&template.display().to_string())),
             _ => same_columns(looked),
         };
         commands.push(format!("pebblebank clean {}{bank}{layout} -o {}", quoted(&file), quoted(&target("fit"))));

@@ -1,10 +1,15 @@
 //! What was proposed, in short; the job file itself says the rest.
 
 use super::table::{Side, Table};
-use super::{Screen, Tone, counted, safe};
+use super::{Screen, Tone, WIDTH, counted, safe, wrapped};
 use pebblebank_core::tasks::propose::Proposal;
+use pebblebank_core::tasks::template::{Matters, Template};
+use pebblebank_formats::writing::FileFormat;
 use serde_json::json;
 use std::path::Path;
+
+/// How many doubts of a kind are shown.
+const DOUBTS_SHOWN: usize = 8;
 
 /// The parts of the job that was written to `output`, and what to do next.
 pub fn written(proposal: &Proposal, output: &Path, screen: &Screen) -> String {
@@ -39,6 +44,62 @@ pub fn written(proposal: &Proposal, output: &Path, screen: &Screen) -> String {
     text.push_str(&format!("  open {job}, read its comments, change what is wrong; then\n"));
     text.push_str(&format!("  pebblebank run {} --dry-run\n", super::survey::in_shell(&job)));
     text
+}
+
+/// The layout that was written to `output`, what the template does not show, and what to do next.
+pub fn layout_written(template: &Template, output: &Path, screen: &Screen) -> String {
+    let layout = output.display().to_string();
+    let columns = counted(template.layout.columns.len() as u64, "column");
+    let what = format!("The layout of {} is in {layout}: {columns}", template.path.display());
+    let mut text = format!("{}\n", screen.paint(Tone::Good, &what));
+    let of = |matters: Matters| template.doubts.iter().filter(move |doubt| doubt.matters == matters);
+    let sections = [
+        (Matters::First, "To decide in it before anything is written", "?"),
+        (Matters::Always, "What the template does not show", "!"),
+        (Matters::InProposal, "Columns that are no known field", "·"),
+    ];
+    for (matters, heading, sign) in sections {
+        if of(matters).next().is_some() {
+            text.push_str(&format!("\n  {}\n", screen.paint(Tone::Heading, heading)));
+        }
+        for doubt in of(matters).take(DOUBTS_SHOWN) {
+            let lines = wrapped(&safe(&doubt.in_words(), 300), WIDTH - 4, "");
+            for (place, line) in lines.iter().enumerate() {
+                let sign = if place == 0 { sign } else { " " };
+                text.push_str(&format!("  {sign} {line}\n"));
+            }
+        }
+        let more = of(matters).count().saturating_sub(DOUBTS_SHOWN);
+        if more > 0 {
+            text.push_str(&format!("    and {more} more, in the comments of the file\n"));
+        }
+    }
+    text.push_str(&format!("\n  {}\n", screen.paint(Tone::Heading, "Next")));
+    text.push_str(&format!("  open {layout}, read its comments, change what is wrong; then\n"));
+    let ending = template.layout.form.format.map_or("csv", FileFormat::name);
+    text.push_str(&format!(
+        "  pebblebank clean FILE --layout {} -o import.{ending} --dry-run\n",
+        super::survey::in_shell(&layout)
+    ));
+    text
+}
+
+/// The JSON document of a layout.
+pub fn layout_json(template: &Template, toml: &str, output: Option<&Path>) -> String {
+    let doubts: Vec<_> = template
+        .doubts
+        .iter()
+        .map(|doubt| json!({ "column": doubt.column, "text": doubt.text, "open": doubt.matters == Matters::First }))
+        .collect();
+    let document = json!({
+        "schema": "pebblebank/layout-proposal/1",
+        "template": template.path,
+        "layout_file": output,
+        "columns": template.layout.columns.iter().map(|column| column.name.as_str()).collect::<Vec<_>>(),
+        "not_shown": doubts,
+        "toml": toml,
+    });
+    format!("{document:#}\n")
 }
 
 /// The JSON document that `--json` prints.

@@ -2,7 +2,7 @@
 
 use super::json::of_schema;
 use super::table::{Side, Table};
-use super::tally::{one_finding, other_lines_in_words};
+use super::tally::{first_rows, one_finding, other_lines_in_words};
 use super::{Screen, Tone, counted, number, safe};
 use pebblebank_core::tasks::split::wishes::Split;
 use serde_json::json;
@@ -40,8 +40,17 @@ pub fn finished(split: &Split, dry_run: bool, screen: &Screen) -> String {
         text.push_str(&format!("\n{findings}"));
     }
     let others = other_lines_in_words(&split.other_lines);
-    if !others.is_empty() {
-        text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, &format!("not written: {others}"))));
+    if dry_run && !split.preview.is_empty() {
+        text.push_str(&format!("\n{}", first_rows(&split.preview, screen)));
+    }
+    let outside = match split.outside_of_range {
+        0 => None,
+        rows => Some(format!("{} outside of --rows", counted(rows, "contact"))),
+    };
+    let not_written: Vec<String> = outside.into_iter().chain((!others.is_empty()).then_some(others)).collect();
+    if !not_written.is_empty() {
+        let line = format!("not written: {}", not_written.join(", "));
+        text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, &line)));
     }
     text
 }

@@ -2,7 +2,7 @@
 
 use super::json::of_schema;
 use super::table::{Side, Table};
-use super::tally::{findings, set_aside, suppression};
+use super::tally::{findings, first_rows, set_aside, suppression};
 use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
 use pebblebank_core::run::tally::Outcome;
 use pebblebank_core::tasks::top_up::wishes::ToppedUp;
@@ -15,6 +15,7 @@ pub fn finished(done: &ToppedUp, screen: &Screen) -> String {
         suppression(&done.tally, screen),
         left(done),
         findings(&done.tally, screen),
+        if done.tally.outcome == Outcome::DryRun { first_rows(&done.preview, screen) } else { String::new() },
         where_to_look(done, screen),
     ];
     let mut text = headline(done, screen);

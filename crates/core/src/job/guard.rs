@@ -67,7 +67,7 @@ impl Guard {
 /// How much of something there may be.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum AtMost {
-    /// So many rows.
+    /// A number of rows.
     Rows(u64),
     /// So much of all, from 0 to 1.
     Share(f64),

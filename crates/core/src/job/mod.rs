@@ -12,6 +12,7 @@ mod one_or_several;
 mod parts;
 pub mod pattern;
 pub mod remembering;
+pub mod row_range;
 pub mod sources;
 
 use crate::job::lists::{Allowance, BankEntries, EntriesToCompare, Hold, JobList, ListKey, NearMisses};

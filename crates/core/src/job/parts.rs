@@ -70,6 +70,7 @@ pub(super) struct SourcePart {
     pub(super) opt_out: Vec<String>,
     #[serde(default)]
     pub(super) not_consent: Vec<String>,
+    pub(super) rows: Option<String>,
     pub(super) stale_after: Option<u32>,
     pub(super) date_order: Option<DateOrderPart>,
     pub(super) encoding: Option<String>,

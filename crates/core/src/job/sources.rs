@@ -1,6 +1,7 @@
 //! Where contacts come from, and how their values are cleaned, as a job says it.
 
 use super::pattern::FilePattern;
+use super::row_range::RowRange;
 use crate::columns::wishes::ColumnWishes;
 use crate::person::same::PersonKey;
 use crate::select::condition::Selection;
@@ -21,6 +22,8 @@ pub struct Source {
     pub read: ReadFiles,
     /// Which of its rows can be written; the others still bring what they say of their person. None for all.
     pub condition: Option<Selection>,
+    /// Which rows of its file can be written, as for `condition`; none for all.
+    pub rows: Option<RowRange>,
     /// The keys of people in the words of this source, where they differ from those of the job.
     pub same: Option<Vec<PersonKey>>,
     /// After how many days its files are too old to be relied on; none for never.
@@ -28,9 +31,15 @@ pub struct Source {
 }
 
 impl Source {
+    /// The rows of its file that can be written.
+    #[must_use]
+    pub fn only_rows(self, rows: Option<RowRange>) -> Source {
+        Source { rows, ..self }
+    }
+
     /// Files of which every row can be written.
     pub fn new(name: impl Into<String>, read: ReadFiles) -> Source {
-        Source { name: name.into(), read, condition: None, same: None, stale_after: None }
+        Source { name: name.into(), read, condition: None, rows: None, same: None, stale_after: None }
     }
 }
 

@@ -31,6 +31,9 @@ pub struct Layout {
     pub form: FormWishes,
     /// Whether numbers have a comma before their decimals.
     pub decimal_comma: bool,
+    /// The template that it was read from, and what that does not show; none for a layout that somebody wrote. A column of a
+    /// template may stay blank in all rows.
+    pub like: Option<(String, Vec<String>)>,
 }
 
 impl Layout {
@@ -44,6 +47,7 @@ impl Layout {
             sort: Vec::new(),
             form: FormWishes::default(),
             decimal_comma: false,
+            like: None,
         }
     }
 

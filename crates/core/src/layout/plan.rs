@@ -19,7 +19,7 @@ use pebblebank_values::blank::BlankWords;
 use pebblebank_values::date::Date;
 use pebblebank_values::date_format::DateFormat;
 use pebblebank_values::place::{Country, PlaceForm};
-use pebblebank_values::{ColumnRef, Field, Kind, region, tags};
+use pebblebank_values::{ColumnRef, Field, Kind, region, tags, yes_no};
 use std::borrow::Cow;
 use std::sync::Arc;
 
@@ -343,10 +343,9 @@ impl FormPlan {
             }
             FormPlan::OptedIn(word) => Some(if text == OPTED_IN { word.clone() } else { String::new() }),
             FormPlan::YesNo { .. } if text.is_empty() => None,
-            FormPlan::YesNo { yes, .. } if text == "yes" || text == OPTED_IN => Some(yes.clone()),
             // Whatever a status says, only who opted in is a yes.
-            FormPlan::YesNo { no, is_consent, .. } if text == "no" || *is_consent => Some(no.clone()),
-            FormPlan::YesNo { .. } => None,
+            FormPlan::YesNo { yes, no, is_consent: true } => Some(if text == OPTED_IN { yes } else { no }.clone()),
+            FormPlan::YesNo { yes, no, .. } => yes_no::read(text).map(|is_yes| if is_yes { yes } else { no }.clone()),
             FormPlan::Case(case) => Some(case.of(text)),
             FormPlan::ALabel => address_syntax::with_a_labels(text),
             FormPlan::DecimalComma => Some(text.replace('.', ",")),

@@ -146,6 +146,11 @@ pub struct SourceTally {
     pub files: Vec<FileTally>,
 }
 
+#[allow(clippy::trivially_copy_pass_by_ref)] // as serde calls it
+fn is_zero(count: &u64) -> bool {
+    *count == 0
+}
+
 /// What was read of one file.
 #[derive(Debug, Clone, Serialize)]
 pub struct FileTally {
@@ -162,6 +167,9 @@ pub struct FileTally {
     pub delimiter: Option<&'static str>,
     /// Contacts; for a suppression list, rows with an entry.
     pub rows: u64,
+    /// Of the contacts, those outside of the rows that are wanted of the file.
+    #[serde(skip_serializing_if = "is_zero")]
+    pub outside_of_range: u64,
     /// Lines that are no contacts.
     pub other_lines: OtherLines,
     /// Which column was taken for which field.

@@ -11,4 +11,5 @@ pub mod review;
 pub mod split;
 pub mod suppress;
 pub mod survey;
+pub mod template;
 pub mod top_up;

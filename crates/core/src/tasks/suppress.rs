@@ -5,9 +5,10 @@ use crate::job::Job;
 use crate::job::guard::Accepted;
 use crate::job::lists::{JobList, NearMisses, SuppressionList};
 use crate::job::remembering::Remembering;
+use crate::job::row_range::{self, RowRange};
 use crate::job::sources::{ReadFiles, Source};
 use crate::layout::LayoutColumn;
-use crate::layout::receipt::{AllColumns, OriginalValues, SET_ASIDE};
+use crate::layout::receipt::{OriginalValues, SET_ASIDE};
 use crate::person::same::PersonWishes;
 use crate::require::Requirement;
 use crate::run::account::earlier_run::EarlierRun;
@@ -24,7 +25,7 @@ use crate::run::open::files::OpenFile;
 use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
 use crate::run::tally::{Outcome, Tally, TrippedGuard};
-use crate::run::write::copied_file::{CopiedColumns, CopiedFile, write_of_copies};
+use crate::run::write::copied_file::{CopiedColumns, CopiedFile, copy_cells, free_name, write_of_copies};
 use crate::run::write::rows::Counts;
 use crate::suppress::marks::MarkSet;
 use crate::suppress::reason::Reason;
@@ -46,6 +47,8 @@ pub struct AgainstWishes {
     pub list: ReadFiles,
     /// What it is called.
     pub name: String,
+    /// Which of its rows are wanted; the others are taken out. None for all.
+    pub rows: Option<RowRange>,
     /// Whether formulas in the rows that stay are defused; they are the user's own rows, and are copied unless it is asked for.
     pub defusing: Defusing,
     /// Who is taken out of it.
@@ -149,7 +152,7 @@ fn job(wishes: &AgainstWishes) -> Result<Job> {
     let write = write_of_copies(wishes.output.clone(), wishes.format, wishes.columns.as_deref())?;
     Ok(Job {
         country: wishes.country,
-        sources: vec![Source::new(&wishes.name, wishes.list.clone())],
+        sources: vec![Source::new(&wishes.name, wishes.list.clone()).only_rows(wishes.rows)],
         person: PersonWishes { near_duplicates: Some(false), ..PersonWishes::default() },
         lists: wishes.against.iter().cloned().map(JobList::from).collect(),
         scope: wishes.scope.clone(),
@@ -213,14 +216,17 @@ fn write_rows(
         let what = "the list is several files, which may have different columns";
         return Err(Error::new(ErrorKind::Job, what, "name one file; pebblebank clean merges several"));
     };
-    let columns = AllColumns::of(std::iter::once(file.map()));
-    let mut output = begin_output(wishes, job, known, file, setting, (&mut *staged, files.output))?;
+    let columns = known.all_columns();
+    let copied = columns_of(wishes, known, file)?;
+    let has_surplus = copied.has_surplus;
+    let to = (&mut *staged, files.output);
+    let mut output = CopiedFile::begin(job, known, copied, wishes.defusing, setting.preview_rows, to)?;
     if let Some(set_aside) = files.set_aside {
         staged.write(set_aside, &columns.header(&SET_ASIDE))?;
     }
     let details = known.settled.all_marks().map(|marks| describe(job, marks)).collect();
     let originals = OriginalValues::new(&columns, file.map());
-    let parting = Parting { wishes, job, known, near, details, originals, file };
+    let parting = Parting { wishes, job, known, near, details, originals, file, has_surplus };
     let mut found = Found::default();
     let wants = Wants { rows: |_| true, values: None, stage: Stage::Writing };
     let each = |again: &RowAgain, parted: &mut Parted| parting.take(again, parted);
@@ -239,23 +245,17 @@ fn write_rows(
     Ok(found)
 }
 
-/// Begins the file with the columns of the list, and those of the marks where these are wanted.
-fn begin_output(
-    wishes: &AgainstWishes,
-    job: &Job,
-    known: &Known,
-    file: &OpenFile<SourceId>,
-    setting: &Setting,
-    output: (&mut Staged, Output),
-) -> Result<CopiedFile> {
+/// The columns of the list, and those of the marks where these are wanted.
+fn columns_of(wishes: &AgainstWishes, known: &Known, file: &OpenFile<SourceId>) -> Result<CopiedColumns> {
+    let width = file.map().width();
     let columns = CopiedColumns::of(wishes.columns.as_deref(), &file.table.headers, file.map())?;
+    let columns = columns.with_surplus(&known.source_counts[file.id.0 as usize], width);
     let marks: Vec<String> = ["reason", "held by"]
         .into_iter()
         .filter(|_| wishes.marks)
         .map(|name| free_name(name, &columns.headers))
         .collect();
-    let columns = columns.followed_by(marks, file.map().width());
-    CopiedFile::begin(job, known, columns, wishes.defusing, setting.preview_rows, output)
+    Ok(columns.followed_by(marks, width))
 }
 
 /// Parts the rows of the list into those that stay and those that are taken out.
@@ -268,6 +268,7 @@ struct Parting<'a> {
     details: Vec<String>,
     originals: OriginalValues,
     file: &'a OpenFile<SourceId>,
+    has_surplus: bool,
 }
 
 impl Parting<'_> {
@@ -282,9 +283,8 @@ impl Parting<'_> {
         parted.without_key += u64::from(reason.is_none() && !again.contact.address.is_usable());
         count_person(parted, is_survivor, marks, settled.mark_sets());
         let own_cells = |kept: &mut CsvBuffer| {
-            let record = &again.contact.as_read;
             kept.set_defusing(self.wishes.defusing);
-            (0..self.file.map().width()).for_each(|cell| kept.raw(record.raw_cell(cell), RawCells::NeedALook));
+            copy_cells(&again.contact.as_read, self.file.map().width(), self.has_surplus, kept);
         };
         match reason {
             _ if self.wishes.marks => parted.kept.everyone(&copied, |kept| {
@@ -305,6 +305,9 @@ impl Parting<'_> {
     fn why_taken_out(&self, copied: &Copied, parted: &mut Parted) -> (Option<Reason>, &str) {
         if let Some(reason) = copied.refusal() {
             return (Some(reason), &self.details[copied.marks().0 as usize]);
+        }
+        if self.known.settled.is_left_out(copied.row()) {
+            return (Some(Reason::NotSelected), row_range::OUTSIDE);
         }
         let Some(missed) = self.near.of(copied.row()) else { return (None, "") };
         parted.counts.near_missed.push(copied.row());
@@ -331,16 +334,4 @@ fn count_person(parted: &mut Parted, is_survivor: bool, marks: MarkSet, sets: us
         parted.counts.persons.resize(sets, 0);
         parted.counts.persons[marks.0 as usize] += 1;
     }
-}
-
-/// A header that the list does not have.
-fn free_name(name: &str, headers: &[String]) -> String {
-    let is_taken = |name: &str| headers.iter().any(|header| header.trim().eq_ignore_ascii_case(name));
-    let mut free = name.to_owned();
-    let mut number = 2;
-    while is_taken(&free) {
-        free = format!("{name} ({number})");
-        number += 1;
-    }
-    free
 }

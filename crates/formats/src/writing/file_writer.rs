@@ -292,8 +292,8 @@ impl FileWriter {
     pub fn finish(&mut self, staged: &mut Staged) -> Result<()> {
         self.end_part(staged)?;
         if self.form().most.is_any() {
-            let later = part_name(&self.target, self.parts.len() + 1);
-            if later.exists() {
+            let mut later = (self.parts.len() + 1..=MOST_FILES).map(|part| part_name(&self.target, part));
+            if let Some(later) = later.find(|later| later.exists()) {
                 let what = "this file was written as a later part by an earlier command, and now there are fewer parts";
                 return Err(
                     Error::new(ErrorKind::Output, what, "move it away, so that it is not imported").in_file(&later)

@@ -6,7 +6,7 @@ use super::row_buffer::Shape;
 use crate::input::FoundFile;
 use crate::recipients::{Parser, Recipient};
 use crate::{Input, ReadWishes, prepare};
-use encoding_rs::UTF_8;
+use encoding_rs::{Encoding, UTF_8};
 use pebblebank_table::cell_digest::{CellDigest, RowsDigest};
 use pebblebank_table::dialect::Dialect;
 use pebblebank_table::encoding::{BadBytesAre, Decoding};
@@ -70,14 +70,39 @@ fn go_on(observer: &dyn Observer) -> Result<()> {
 
 fn of_delimited(file: &Finished, threads: usize, observer: &dyn Observer) -> Result<RowsDigest> {
     let form = &file.shape.form;
-    let dialect = Dialect { delimiter: form.delimiter, line_end: b'\n' };
-    let opened = open(file)?;
-    if form.encoding == UTF_8 {
-        let reader = ChunkReader::new(opened, file.shown, dialect, false);
-        return of_chunks(reader, dialect, threads, observer);
+    let text = DelimitedText {
+        path: file.path,
+        shown: file.shown,
+        encoding: form.encoding,
+        dialect: Dialect { delimiter: form.delimiter, line_end: b'\n' },
+    };
+    text.digest(threads, observer)
+}
+
+/// A file of delimited text, in whatever form.
+#[derive(Debug, Clone, Copy)]
+pub struct DelimitedText<'a> {
+    /// Where it lies.
+    pub path: &'a Path,
+    /// What it is called in errors.
+    pub shown: &'a Path,
+    /// Its encoding.
+    pub encoding: &'static Encoding,
+    /// Its delimiter and line end.
+    pub dialect: Dialect,
+}
+
+impl DelimitedText<'_> {
+    /// The digest of all records that a reader finds, headers and other lines included.
+    pub fn digest(&self, threads: usize, observer: &dyn Observer) -> Result<RowsDigest> {
+        let DelimitedText { path, shown, encoding, dialect } = *self;
+        let opened = File::open(path).map_err(|cause| Error::unreadable(shown, &cause))?;
+        if encoding == UTF_8 {
+            return of_chunks(ChunkReader::new(opened, shown, dialect, false), dialect, threads, observer);
+        }
+        let decoded = Decoding::new(opened, encoding, BadBytesAre::Errors, false);
+        of_chunks(ChunkReader::new(decoded, shown, dialect, false), dialect, threads, observer)
     }
-    let decoded = Decoding::new(opened, form.encoding, BadBytesAre::Errors, false);
-    of_chunks(ChunkReader::new(decoded, file.shown, dialect, false), dialect, threads, observer)
 }
 
 fn of_chunks(

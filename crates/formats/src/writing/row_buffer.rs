@@ -115,6 +115,16 @@ impl FormedBuffer {
         self.digest.sum()
     }
 
+    /// Keeps the digest of each row.
+    pub fn keep_row_digests(&mut self) {
+        self.digest.keep_each();
+    }
+
+    /// The digest of each row, where they are kept.
+    pub fn row_digests(&self) -> &[u64] {
+        self.digest.each()
+    }
+
     /// Empties it.
     pub fn clear(&mut self) {
         self.bytes.clear();

@@ -15,7 +15,7 @@ pub const SHEET_COLUMNS: usize = 1 << 14;
 /// How many UTF-16 units a cell holds.
 pub const SHEET_CELL_UNITS: usize = 32_767;
 
-/// So many rows decide how wide the columns are.
+/// How many rows decide how wide the columns are.
 const ROWS_FOR_WIDTHS: u32 = 200;
 
 /// The narrowest and the widest column, in characters.

@@ -13,6 +13,7 @@ use super::parts::{
     ReplacePart, RequirePart, RolePart, SelectPart, SourcePart, overruled,
 };
 use super::remembering::Remember;
+use super::row_range::RowRange;
 use super::sources::{CleanWishes, Passing, ReadFiles, Source};
 use super::{Job, Pick, Write};
 use crate::clean::replace::{Find, Replacement};
@@ -293,7 +294,11 @@ impl Reader<'_> {
         read.columns.date_order = part.date_order.map(DateOrder::from);
         read.columns.own = own;
         let condition = part.condition.as_deref().map(|text| self.selection(text)).transpose()?;
-        Ok(Source { condition, stale_after: part.stale_after, ..Source::new(part.name, read) })
+        let range = |text: &str| {
+            RowRange::parse(text).map_err(|error| self.wrong(text, error.what(), error.advice()))
+        };
+        let rows = part.rows.as_deref().map(range).transpose()?;
+        Ok(Source { condition, rows, stale_after: part.stale_after, ..Source::new(part.name, read) })
     }
 
     fn pick(&self, part: &SelectPart) -> Result<Option<Pick>> {

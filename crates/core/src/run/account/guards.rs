@@ -1,8 +1,8 @@
 //! Limits on the numbers of a run, which stop it before anything is put in place.
 
 use super::earlier_run::EarlierRun;
-use crate::job::Guards;
 use crate::job::guard::{Accepted, AtMost, Guard};
+use crate::job::{Guards, Job};
 use crate::run::tally::{Account, Tally, TrippedGuard};
 use crate::suppress::reason::Reason;
 use pebblebank_table::observe::{Finding, Weight, counted};
@@ -74,8 +74,7 @@ fn change(guards: &Guards, tally: &Tally, earlier: &EarlierRun) -> Option<Trippe
     let (most, before) = (guards.change_at_most?, earlier.written?);
     let written = tally.all.written;
     let change = written.abs_diff(before);
-    let is_more = !AtMost::Share(most).is_exceeded(change, before.max(1));
-    if is_more {
+    if !AtMost::Share(most).is_exceeded(change, before.max(1)) {
         return None;
     }
     let share = change as f64 / before.max(1) as f64 * 100.0;
@@ -116,6 +115,25 @@ fn cause_of(reason: Reason) -> &'static str {
         | Reason::OverLimit
         | Reason::RemovedByHand => "",
     }
+}
+
+/// The guards that compare with the run before and could not, since no receipt of it was found.
+pub fn unchecked(job: &Job, earlier: &EarlierRun) -> Option<Finding> {
+    let asked = [
+        (job.guards.change_at_most.is_some(), "change_at_most"),
+        (job.guards.not_same_as_last_time, "not_same_as_last_time"),
+        (job.guards.not_fewer_than_last_time, "not_fewer_than_last_time"),
+    ];
+    let names: Vec<&str> = asked.into_iter().filter(|(is_asked, _)| *is_asked).map(|(_, name)| name).collect();
+    if names.is_empty() || earlier.written.is_some() {
+        return None;
+    }
+    let place = match &job.receipt {
+        Some(receipt) => format!("there is no receipt of an earlier run at {}", receipt.display()),
+        None => "the job leaves no receipt, and so finds none: receipt = \"…\" in [job]".to_owned(),
+    };
+    let text = format!("not compared with the run before ({}): {place}", names.join(", "));
+    Some(Finding::new("no-earlier-run", Weight::Warning, text))
 }
 
 /// Import files without anybody, beside others that have some.

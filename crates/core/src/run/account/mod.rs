@@ -72,6 +72,8 @@ pub fn account(
     let mut tripped = list_guards::check(job, known, &tally, &earlier.run);
     tripped.extend(source_guards::check(job, known, &earlier.run));
     tripped.extend(guards::check(&job.guards, &tally, &earlier.run));
+    let unchecked = guards::unchecked(job, &earlier.run);
+    tally.findings.splice(0..0, unchecked);
     let empty = guards::empty_files(&tally);
     tally.findings.splice(0..0, empty);
     let step = guards::billing_step(&job.guards, &tally);

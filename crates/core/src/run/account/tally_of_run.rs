@@ -156,6 +156,7 @@ fn file_tally<Owner>(file: &OpenFile<Owner>, counts: &FileCounts) -> FileTally {
         encoding: file.format.is_text().then(|| file.encoding.name()),
         delimiter: (file.format == Format::Delimited).then(|| file.dialect.delimiter_name()),
         rows: counts.contacts,
+        outside_of_range: counts.outside_of_range,
         other_lines: OtherLines(counts.others),
         fields,
     }

@@ -22,6 +22,8 @@ pub struct FileCounts {
     pub fingerprint: String,
     /// Records that are contacts; for a list: rows that are no other line.
     pub contacts: u64,
+    /// Of the contacts, those outside of the rows that are wanted of the file.
+    pub outside_of_range: u64,
     /// Lines that are no contacts, in the order of [`Line::OTHERS`].
     pub others: [u64; Line::OTHERS.len()],
     /// Rows with fewer cells than the header.

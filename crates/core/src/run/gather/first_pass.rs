@@ -136,7 +136,7 @@ pub(crate) fn first_pass(
         people.add_entries(&decided_hashes(decisions, &people.hasher.clone()), &mut entrants.decided)?;
     }
     add_allowances(job, &mut people, &mut entrants)?;
-    let counts = read_sources(files, setting, &mut people, not_text, observer)?;
+    let counts = read_sources((job, files), setting, &mut people, not_text, observer)?;
     Ok((people, Counted { files: counts, list_files, entrants, looked_up }))
 }
 

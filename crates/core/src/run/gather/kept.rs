@@ -4,10 +4,12 @@ use super::chunks::ChunkPlace;
 use super::counts::{ListCounts, SourceChunk, Tail};
 use super::list_entries::Entries;
 use crate::columns::lines::Line;
+use crate::job::row_range::RowRange;
 use crate::person::keys::{KeyStore, Role};
+use crate::run::row_bits::{LEFT_OUT, LINE_BITS};
 use crate::suppress::RowChecks;
-use crate::suppress::marks::{MarkSet, MarkSets};
-use pebblebank_table::units::{FileId, ListId, MAX_RECORDS, RowId};
+use crate::suppress::marks::{Mark, MarkSet, MarkSets};
+use pebblebank_table::units::{FileId, ListId, MAX_RECORDS, RowId, RowNumber};
 use pebblebank_table::{Chunk, Error, ErrorKind, Result};
 use pebblebank_values::identity::{Identity, IdentityHash, IdentityHasher};
 use pebblebank_values::suggest::holds_mailbox_provider;
@@ -152,9 +154,21 @@ impl People {
     }
 
     /// Begins to take in the records of `files` source files.
-    pub(super) fn intake(&mut self, files: usize) -> Intake<'_> {
+    ///
+    /// `ranges` are the rows of each that can be written; none for all.
+    pub(super) fn intake(&mut self, ranges: Vec<Option<RowRange>>) -> Intake<'_> {
+        let files = ranges.len();
         self.first_of_file = vec![0; files];
-        Intake { people: self, file: None, row_in_file: 0, tail: Tail::default(), footnotes: vec![0; files] }
+        Intake { people: self, file: None, row_in_file: 0, tail: Tail::default(), footnotes: vec![0; files], ranges }
+    }
+
+    /// How many contacts of a file stand outside of a range of its rows.
+    pub(super) fn contacts_outside(&self, file: FileId, range: RowRange) -> u64 {
+        let first = self.first_of_file[file.0 as usize] as usize;
+        let end = self.first_of_file.get(file.0 as usize + 1).map_or(self.lines.len(), |end| *end as usize);
+        let rows = (1..).map(RowNumber).zip(&self.lines[first..end]);
+        let is_contact = |line: u8| line & LINE_BITS == Line::Contact as u8;
+        rows.filter(|(row, line)| is_contact(**line) && !range.holds(*row)).count() as u64
     }
 
     /// Estimates anew how many records there will be, by the chunk that was read last: rows may get shorter.
@@ -187,6 +201,8 @@ pub(super) struct Intake<'a> {
     tail: Tail,
     /// How many footnotes each file has.
     footnotes: Vec<u64>,
+    /// The rows of each file that can be written; none for all.
+    ranges: Vec<Option<RowRange>>,
 }
 
 impl Intake<'_> {
@@ -204,6 +220,7 @@ impl Intake<'_> {
             self.file = Some(file);
             self.row_in_file = 0;
         }
+        let range = self.ranges[file.0 as usize];
         let people = &mut *self.people;
         make_room(&mut people.lines, read.lines.len());
         people.lines.extend_from_slice(&read.lines);
@@ -217,7 +234,19 @@ impl Intake<'_> {
                 people.ranks[(first + row) as usize] = *rank;
             }
         }
+        let row_in_file = self.row_in_file;
+        let is_outside =
+            |row: u32| range.is_some_and(|range| !range.holds(RowNumber(row_in_file + u64::from(row) + 1)));
+        if range.is_some() {
+            for (row, line) in (0..).zip(&mut people.lines[first as usize..]) {
+                *line |= if is_outside(row) && *line & LINE_BITS == Line::Contact as u8 { LEFT_OUT } else { 0 };
+            }
+        }
         for (row, mark) in &read.marks {
+            // What the row says of its person counts; that the person is in the part of the source that is wanted it does not say.
+            if matches!(mark, Mark::From(_)) && is_outside(*row) {
+                continue;
+            }
             let number = people.mark_sets.number_of(*mark);
             let marks = &mut people.marks[(first + row) as usize];
             *marks = people.mark_sets.union(*marks, number);

@@ -6,7 +6,7 @@ use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::job::Job;
 use crate::job::lists::EntriesToCompare;
-use crate::layout::Layout;
+use crate::layout::{Layout, LayoutColumn};
 use crate::person::same::Survivor;
 use crate::run::contact::keys;
 use crate::run::open::fit::newest_by;
@@ -14,6 +14,7 @@ use crate::select::condition::Selection;
 use pebblebank_formats::Input;
 use pebblebank_table::error::closest;
 use pebblebank_table::file_identity::FileIdentity;
+use pebblebank_table::observe::{Finding, Weight};
 use pebblebank_table::units::{ListId, SourceId};
 use pebblebank_table::{Error, ErrorKind, Result, staged};
 use pebblebank_values::fold::fold;
@@ -88,7 +89,8 @@ pub(crate) fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
         check_list_columns(job, opened, file)?;
     }
     check_consent_wishes(job, &filled)?;
-    let wanted = job.writes.iter().filter_map(|write| write.layout.as_ref()).flat_map(columns_of);
+    let layouts = job.writes.iter().filter_map(|write| write.layout.as_ref());
+    let wanted = layouts.filter(|layout| layout.like.is_none()).flat_map(columns_of);
     let required = job.require.fields.iter().chain(job.require.any.iter().flatten());
     let required = required.map(|field| ("the requirement".to_owned(), ColumnRef::Field(*field)));
     let selected = job.conditions_of_people().flat_map(Selection::columns);
@@ -116,17 +118,40 @@ pub(crate) fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     let sorted = job.sort.iter().map(|sorted| ("--sort".to_owned(), sorted.column.clone()));
     let keyed = keyed.chain(compared).chain(conditioned).chain(sorted);
     for (whose, column) in wanted.chain(required).chain(selected).chain(replaced).chain(keyed) {
-        let is_there = |file: &&OpenFile<SourceId>| {
-            let place = file.id.0 as usize;
-            let keyed = opened.row_keys[place].as_ref().map(|keys| &keys.cleaning().map);
-            let mut maps = std::iter::once(&opened.cleaning[place].map).chain(keyed);
-            maps.any(|map| keys::has_column(&column, map))
-        };
-        if !filled.is_empty() && !filled.iter().any(is_there) {
+        if !filled.is_empty() && !filled.iter().any(|file| has_column(opened, file, &column)) {
             return Err(no_such_column(&whose, &column, &filled));
         }
     }
     Ok(())
+}
+
+fn has_column(opened: &OpenFiles, file: &OpenFile<SourceId>, column: &ColumnRef) -> bool {
+    let place = file.id.0 as usize;
+    let keyed = opened.row_keys[place].as_ref().map(|keys| &keys.cleaning().map);
+    let mut maps = std::iter::once(&opened.cleaning[place].map).chain(keyed);
+    maps.any(|map| keys::has_column(column, map))
+}
+
+/// What is to be said of layouts that were read from templates: the columns that no source has, which stay blank, and what the
+/// template does not show.
+pub(crate) fn findings_of_templates(job: &Job, opened: &OpenFiles) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    for layout in job.writes.iter().filter_map(|write| write.layout.as_ref()) {
+        let Some((template, doubts)) = &layout.like else { continue };
+        let is_blank = |column: &&LayoutColumn| {
+            let mut needed = column.content.columns().into_iter();
+            needed.any(|column| !opened.sources.iter().any(|file| has_column(opened, file, column)))
+        };
+        let blank: Vec<&str> = layout.columns.iter().filter(is_blank).map(|column| column.name.as_str()).collect();
+        if !blank.is_empty() {
+            let text = format!("no source has {}, so the template's columns stay blank", named_in_error(blank));
+            findings.push(Finding::new("blank-template-columns", Weight::Warning, text).in_file(template.clone()));
+        }
+        for doubt in doubts {
+            findings.push(Finding::new("template", Weight::Note, doubt.clone()).in_file(template.clone()));
+        }
+    }
+    findings
 }
 
 /// Every header that the job calls one about consent, or none, is that of a column of some file of its source.

@@ -4,6 +4,7 @@
 //! [`recognise`] finds out how a file is to be read, [`files`] holds what came of it, [`check`] tells whether a job fits its
 //! files, and [`fit`] fits the cleaning, the keys and the conditions of a job to each of them.
 
+pub mod beginning;
 pub mod check;
 pub mod files;
 pub mod first_values;

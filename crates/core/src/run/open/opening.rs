@@ -5,7 +5,7 @@ use crate::columns::wishes::ConsentQuestions;
 use crate::job::Job;
 use crate::job::lists::EntriesToCompare;
 use crate::person::decisions::Decisions;
-use crate::run::open::check::{check_columns, check_inputs, check_outputs};
+use crate::run::open::check::{check_columns, check_inputs, check_outputs, findings_of_templates};
 use crate::run::open::files::{OpenFile, OpenFiles};
 use crate::run::open::recognise::Opener;
 use crate::run::setting::{Setting, folder_for_spooling};
@@ -84,5 +84,7 @@ pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Re
     check_inputs(&opened)?;
     check_outputs(job, &opened)?;
     check_columns(job, &opened)?;
+    let of_templates = findings_of_templates(job, &opened);
+    opened.findings.extend(of_templates);
     Ok(opened)
 }

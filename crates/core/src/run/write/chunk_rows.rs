@@ -5,6 +5,7 @@ use super::meant::Meant;
 use super::people_index;
 use super::plan::{FilePlan, SecondPass};
 use super::rows::Rows;
+use crate::job::row_range;
 use crate::layout::plan::Row;
 use crate::run::decide::settled::{Cleared, Standing};
 use crate::run::tally::Company;
@@ -83,10 +84,16 @@ impl<'b> ChunkRows<'_, 'b> {
         let graver = graver.filter(|_| pass.settled.is_left_out(row));
         let (reason, details) = match graver {
             Some((reason, details)) => (*reason, details.as_str()),
+            None if reason == Reason::NotSelected && self.is_outside_of_range(number) => (reason, row_range::OUTSIDE),
             None => (reason, pass.details[marks.0 as usize].as_str()),
         };
         self.set_aside(number, reason, details, &meant.contact.as_read);
         people_index::Fate::SetAside(reason)
+    }
+
+    fn is_outside_of_range(&self, number: RowNumber) -> bool {
+        let source = &self.pass.job.sources[self.plan.source.0 as usize];
+        source.rows.is_some_and(|range| !range.holds(number))
     }
 
     /// Writes somebody whom nothing holds, or sets the row aside for what it lacks.

@@ -8,15 +8,16 @@ use crate::job::{Job, Write};
 use crate::layout::{Content, LayoutColumn};
 use crate::run::decide::copied::Copies;
 use crate::run::decide::known::Known;
+use crate::run::gather::counts::FileCounts;
 use pebblebank_formats::writing::FileFormat;
-use pebblebank_formats::writing::file_writer::{FileWriter, FormedRows};
+use pebblebank_formats::writing::file_writer::{FileWriter, FormedRows, Surroundings};
 use pebblebank_formats::writing::row_buffer::{FormedBuffer, RowBuffer, Shape};
 use pebblebank_table::Shape as ChunkShape;
 use pebblebank_table::cell_digest::RowsDigest;
-use pebblebank_table::csv::{Defusing, without_defusing};
+use pebblebank_table::csv::{Defusing, RawCells, without_defusing};
 use pebblebank_table::observe::Observer;
 use pebblebank_table::staged::{Output, Staged};
-use pebblebank_table::{Chunk, CsvBuffer, Dialect, Error, ErrorKind, Records, Result, cell};
+use pebblebank_table::{Chunk, CsvBuffer, Dialect, Error, ErrorKind, Record, Records, Result, cell};
 use pebblebank_values::ColumnRef;
 use std::sync::Arc;
 
@@ -27,6 +28,28 @@ pub struct CopiedColumns {
     pub headers: Vec<String>,
     /// The place of each among those that were read; none where all are copied in their order.
     pub places: Option<Vec<usize>>,
+    /// Whether the last column holds what rows have behind the last header.
+    pub has_surplus: bool,
+}
+
+/// Adds the cells of a record, of which the first `width` have a header, and those behind them as one where that is wanted.
+pub fn copy_cells(record: &Record, width: usize, has_surplus: bool, out: &mut CsvBuffer) {
+    (0..width).for_each(|cell| out.raw(record.raw_cell(cell), RawCells::NeedALook));
+    if has_surplus {
+        out.value(record.raw_from(width));
+    }
+}
+
+/// A header that is not among these.
+pub fn free_name(name: &str, headers: &[String]) -> String {
+    let is_taken = |name: &str| headers.iter().any(|header| header.trim().eq_ignore_ascii_case(name));
+    let mut free = name.to_owned();
+    let mut number = 2;
+    while is_taken(&free) {
+        free = format!("{name} ({number})");
+        number += 1;
+    }
+    free
 }
 
 impl CopiedColumns {
@@ -36,7 +59,7 @@ impl CopiedColumns {
     ///
     /// Where the file lacks one, or one is made of several values.
     pub fn of(wanted: Option<&[LayoutColumn]>, headers: &[String], map: &ColumnMap) -> Result<CopiedColumns> {
-        let Some(wanted) = wanted else { return Ok(CopiedColumns { headers: headers.to_vec(), places: None }) };
+        let Some(wanted) = wanted else { return Ok(CopiedColumns { headers: headers.to_vec(), ..CopiedColumns::default() }) };
         let mut places = Vec::new();
         for column in wanted {
             let Content::Column(source) = &column.content else {
@@ -59,7 +82,19 @@ impl CopiedColumns {
             })?);
         }
         let headers = wanted.iter().map(|column| column.name.clone()).collect();
-        Ok(CopiedColumns { headers, places: Some(places.into_iter().map(|column| column.0).collect()) })
+        let places = Some(places.into_iter().map(|column| column.0).collect());
+        Ok(CopiedColumns { headers, places, has_surplus: false })
+    }
+
+    /// With one for the cells behind the last header, where a row of a file with these counts has any and all columns are
+    /// copied. [`copy_cells`] fills it.
+    #[must_use]
+    pub fn with_surplus(self, counts: &FileCounts, width: usize) -> CopiedColumns {
+        if self.places.is_some() || counts.long_rows.count == 0 {
+            return self;
+        }
+        let name = free_name("surplus cells", &self.headers);
+        CopiedColumns { has_surplus: true, ..self.followed_by(vec![name], width) }
     }
 
     /// With further columns behind them, which stand behind the `width` that were read.
@@ -91,26 +126,41 @@ impl CopiedFile {
         columns: CopiedColumns,
         defusing: Defusing,
         preview_rows: usize,
+        to: (&mut Staged, Output),
+    ) -> Result<CopiedFile> {
+        let write = job.writes.first().ok_or_else(Error::defect)?;
+        CopiedFile::begin_as(write, columns, defusing, preview_rows, surroundings(job, known), to)
+    }
+
+    /// Begins a file that is none of the job's, for which `first` was staged.
+    pub fn begin_as(
+        write: &Write,
+        columns: CopiedColumns,
+        defusing: Defusing,
+        preview_rows: usize,
+        surroundings: Surroundings,
         (staged, first): (&mut Staged, Output),
     ) -> Result<CopiedFile> {
-        let Some(Write { file, form, .. }) = job.writes.first() else { return Err(Error::defect()) };
-        let CopiedColumns { headers, places } = columns;
+        let Write { file, form, .. } = write;
+        let CopiedColumns { headers, places, .. } = columns;
         let shape = Arc::new(Shape::new(form.clone(), defusing, headers));
         let is_copied = form.is_plain_csv() && places.is_none();
         let mut first_rows = super::preview::Preview::of(preview_rows);
         let mut formed = FormedBuffer::new(&shape);
         let mut csv = CsvBuffer::digesting(defusing);
-        let header = if is_copied {
+        let header = if is_copied && form.has_header {
             shape.columns.iter().for_each(|name| csv.value(name.as_bytes()));
             csv.end_row();
             FormedRows { bytes: &csv.bytes, ends: &[], rows: 1, digest: csv.digest() }
+        } else if is_copied {
+            FormedRows { bytes: b"", ends: &[], rows: 0, digest: RowsDigest::default() }
         } else {
             shape.columns.iter().for_each(|name| formed.value(name.as_bytes()));
             formed.end_row();
             FormedRows { bytes: formed.bytes(), ends: formed.row_ends(), rows: 1, digest: formed.digest() }
         };
         first_rows.begin(&shape, header.bytes);
-        let writer = FileWriter::begin(file, first, &shape, header, surroundings(job, known), staged)?;
+        let writer = FileWriter::begin(file, first, &shape, header, surroundings, staged)?;
         formed.clear();
         let formed = (!is_copied).then_some(formed);
         Ok(CopiedFile { writer, formed, places, records: Records::default(), first_rows })

@@ -39,14 +39,19 @@ impl RowsOfForm {
 }
 
 impl ImportRows {
-    /// No rows yet, for files of these shapes.
-    pub fn new(shapes: &[ImportShape]) -> ImportRows {
+    /// No rows yet, for files of these shapes. `keeps_digests` says whether the digest of each row is wanted.
+    pub fn new(shapes: &[ImportShape], keeps_digests: bool) -> ImportRows {
         let file = |shape: &ImportShape| {
-            let rows = if shape.file.form.is_plain_csv() {
+            let mut rows = if shape.file.form.is_plain_csv() {
                 RowsOfForm::Csv(CsvBuffer::digesting(shape.file.defusing))
             } else {
                 RowsOfForm::Formed(FormedBuffer::new(&shape.file))
             };
+            match &mut rows {
+                _ if !keeps_digests => {}
+                RowsOfForm::Csv(rows) => rows.keep_row_digests(),
+                RowsOfForm::Formed(rows) => rows.keep_row_digests(),
+            }
             OneImport { rows, order: RowOrder::default() }
         };
         ImportRows { files: shapes.iter().map(file).collect() }
@@ -114,6 +119,14 @@ impl OneImport {
         match &self.rows {
             RowsOfForm::Csv(rows) => rows.digest(),
             RowsOfForm::Formed(rows) => rows.digest(),
+        }
+    }
+
+    /// The digest of each row, where they are kept.
+    pub fn row_digests(&self) -> &[u64] {
+        match &self.rows {
+            RowsOfForm::Csv(rows) => rows.row_digests(),
+            RowsOfForm::Formed(rows) => rows.row_digests(),
         }
     }
 

@@ -5,6 +5,7 @@ use super::people_index;
 use super::preview::Preview;
 use super::rows::{Rows, Sink};
 use super::shapes::ImportShape;
+use super::written_rows;
 use crate::job::Job;
 use crate::layout::receipt::{AllColumns, CONFLICTS, MERGED, REPAIRS, SET_ASIDE, SUGGESTIONS};
 use crate::run::decide::known::Known;
@@ -54,6 +55,7 @@ struct Receipt {
     review: Output,
     near_misses: Output,
     people: Output,
+    written: Output,
 }
 
 /// The documents of a receipt, by file name.
@@ -133,6 +135,7 @@ impl Outputs {
             self.staged.write(receipt.suggestions, &AllColumns::default().header(&SUGGESTIONS))?;
             self.staged.write(receipt.conflicts, &AllColumns::default().header(&CONFLICTS))?;
             self.staged.write(receipt.people, &people_index::header())?;
+            self.staged.write(receipt.written, &written_rows::header())?;
         }
         Ok(())
     }
@@ -272,6 +275,7 @@ impl Receipt {
             review: file("review.csv")?,
             near_misses: file("near-misses.csv")?,
             people: file("people.idx")?,
+            written: file("written.idx")?,
             folder,
         })
     }
@@ -301,6 +305,9 @@ impl Sink for Outputs {
             self.staged.write(receipt.repairs, &rows.repairs.bytes)?;
             self.staged.write(receipt.suggestions, &rows.suggestions.bytes)?;
             self.staged.write(receipt.people, &rows.people)?;
+            let mut digests = Vec::new();
+            new.iter().for_each(|file| written_rows::add(file.row_digests(), &mut digests));
+            self.staged.write(receipt.written, &digests)?;
         }
         if let Some(learned) = &mut self.learned {
             learned.take(&rows.learned)?;
@@ -310,7 +317,7 @@ impl Sink for Outputs {
 }
 
 /// What the writers of files need to know of the job.
-pub(super) fn surroundings(job: &Job, known: &Known) -> Surroundings {
+pub(crate) fn surroundings(job: &Job, known: &Known) -> Surroundings {
     let files = &known.files;
     let inputs = files.sources.iter().map(|file| &file.input).chain(files.lists.iter().map(|file| &file.input));
     let read = inputs.map(|input| input.path().to_path_buf()).chain(job.read_from.iter().cloned());

@@ -19,7 +19,7 @@ pub struct Preview {
 }
 
 impl Preview {
-    /// Of so many rows.
+    /// Of the first `most` rows.
     pub fn of(most: usize) -> Preview {
         Preview { most, ..Preview::default() }
     }
@@ -33,7 +33,7 @@ impl Preview {
         let form = &shape.form;
         let is_shown = form.has_header && matches!(form.format, FileFormat::Csv | FileFormat::Tsv | FileFormat::Xlsx);
         if is_shown {
-            self.add(header, &[header.len()], 1);
+            self.add(header, &[header.len()]);
         }
     }
 
@@ -47,13 +47,13 @@ impl Preview {
         self.rows += count;
         if rows.ends.is_empty() {
             let end = end_of_rows(rows.bytes, count);
-            self.add(&rows.bytes[..end], &[end], count);
+            self.add(&rows.bytes[..end], &[end]);
         } else {
-            self.add(&rows.bytes[..rows.ends[count - 1]], &rows.ends[..count], count);
+            self.add(&rows.bytes[..rows.ends[count - 1]], &rows.ends[..count]);
         }
     }
 
-    fn add(&mut self, bytes: &[u8], ends: &[usize], _count: usize) {
+    fn add(&mut self, bytes: &[u8], ends: &[usize]) {
         let Some(shape) = &self.shape else { return };
         match shape.form.format {
             FileFormat::Xlsx => {
@@ -105,7 +105,7 @@ fn as_csv(row: &[u8]) -> Vec<u8> {
     csv.bytes
 }
 
-/// Where so many rows of CSV end.
+/// Where the first `count` rows of CSV end.
 fn end_of_rows(bytes: &[u8], count: usize) -> usize {
     let mut is_quoted = false;
     let mut rows = 0;

@@ -115,7 +115,7 @@ impl SecondPass<'_> {
     fn spare_rows(&self) -> Rows {
         let spare = self.spare.lock().expect("no thread panics while it holds the spare rows").pop();
         let mut rows = spare.unwrap_or_else(|| Rows {
-            imports: ImportRows::new(self.shapes),
+            imports: ImportRows::new(self.shapes, self.job.receipt.is_some()),
             candidates: Vec::new(),
             set_aside: CsvBuffer::new(Defusing::On),
             merged: CsvBuffer::new(Defusing::On),

@@ -9,10 +9,10 @@ use crate::run::decide::read_again::{RowAgain, Wants, read_again};
 use crate::run::decide::read_and_decide;
 use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
-use crate::run::write::copied_file::{CopiedColumns, CopiedFile};
+use crate::run::write::copied_file::{CopiedColumns, CopiedFile, copy_cells};
 use crate::select::plan::SelectionPlan;
 use crate::suppress::marks::Mark;
-use pebblebank_table::csv::{Defusing, RawCells};
+use pebblebank_table::csv::Defusing;
 use pebblebank_table::observe::{Observer, Stage};
 use pebblebank_table::staged::Staged;
 use pebblebank_table::staged::placement::Placement;
@@ -31,13 +31,13 @@ pub fn mark(wishes: &CompareWishes, setting: &Setting, observer: &dyn Observer) 
     let job = job.with_remembered_lists();
     let known = read_and_decide(Opening::of(&job, setting, observer)?, &job, setting, observer)?;
     let mut refused = Refused::default();
-    compared.picked = write_rows(&job, &known, output, &mut refused, setting, observer)?;
+    (compared.picked, compared.preview) = write_rows(&job, &known, output, &mut refused, setting, observer)?;
     compared.findings.splice(0..0, refused.finding());
     compared.written = (!setting.dry_run).then(|| output.clone());
     Ok(compared)
 }
 
-/// Writes the rows; says how many.
+/// Writes the rows; says how many, and gives the first.
 fn write_rows(
     job: &Job,
     known: &Known,
@@ -45,7 +45,7 @@ fn write_rows(
     refused: &mut Refused,
     setting: &Setting,
     observer: &dyn Observer,
-) -> Result<u64> {
+) -> Result<(u64, Vec<u8>)> {
     let mut own = known.files.sources.iter().filter(|file| file.owner == SourceId(0));
     let (Some(file), None) = (own.next(), own.next()) else {
         let what = "the first list is several files, whose rows have no columns in common to be marked in";
@@ -55,13 +55,16 @@ fn write_rows(
     let output = staged.file(output, Placement::of_file(job.replace))?;
     let others: Vec<Mark> = (1..job.sources.len()).map(|place| Mark::From(SourceId(place as u16))).collect();
     let marks = job.sources[1..].iter().map(|list| format!("in {}", list.name)).collect();
-    let columns = CopiedColumns::of(None, &file.table.headers, file.map())?.followed_by(marks, file.map().width());
+    let width = file.map().width();
+    let columns = CopiedColumns::of(None, &file.table.headers, file.map())?;
+    let columns = columns.with_surplus(&known.source_counts[file.id.0 as usize], width);
+    let has_surplus = columns.has_surplus;
+    let columns = columns.followed_by(marks, width);
     let to = (&mut staged, output);
     let mut marked = CopiedFile::begin(job, known, columns, Defusing::On, setting.preview_rows, to)?;
     let cleaning = &known.files.cleaning[file.id.0 as usize];
     let selection =
         job.select.as_ref().map(|asked| SelectionPlan::new(asked, &cleaning.map, file.is_receipt, job.facts()));
-    let width = file.map().width();
     let settled = &known.settled;
     let each = |again: &RowAgain, copies: &mut Copies| {
         let copied = settled.copied(again.row);
@@ -74,7 +77,7 @@ fn write_rows(
         let has_key = settled.has_key(again.row);
         copies.everyone(&copied, |rows| {
             rows.set_defusing(Defusing::On);
-            (0..width).for_each(|column| rows.raw(contact.as_read.raw_cell(column), RawCells::NeedALook));
+            copy_cells(&contact.as_read, width, has_surplus, rows);
             for other in &others {
                 let is_in = if marks.contains(other) { "yes" } else { "no" };
                 rows.value(if has_key { is_in.as_bytes() } else { b"" });
@@ -82,7 +85,7 @@ fn write_rows(
         });
     };
     let mut picked = 0;
-    let first_list = |row: RowId| settled.place(row).0 == FileId(0);
+    let first_list = |row: RowId| settled.place(row).0 == FileId(0) && !settled.is_left_out(row);
     let plans = selection.is_some().then_some(known.files.cleaning.as_slice());
     let wants = Wants { rows: first_list, values: plans, stage: Stage::Writing };
     read_again(known, setting, observer, &wants, each, |copies: Copies| {
@@ -90,7 +93,7 @@ fn write_rows(
         refused.add_all(copies.refused());
         marked.take(&copies, &mut staged)
     })?;
-    marked.finish(&mut staged, setting.threads, observer)?;
+    let first_rows = marked.finish(&mut staged, setting.threads, observer)?;
     staged.place()?;
-    Ok(picked)
+    Ok((picked, first_rows))
 }

@@ -9,6 +9,7 @@ pub mod mark;
 use crate::columns::wishes::{ConsentQuestions, OwnField};
 use crate::job::lists::ListKey;
 use crate::job::remembering::Remembering;
+use crate::job::row_range::RowRange;
 use crate::job::sources::{ReadFiles, Source};
 use crate::job::{Job, Mode, Write};
 use crate::layout::{Layout, SortColumn};
@@ -40,6 +41,8 @@ pub struct ComparedList {
     pub name: String,
     /// Its files.
     pub read: ReadFiles,
+    /// The rows of its file that are compared; none for all.
+    pub rows: Option<RowRange>,
 }
 
 /// What is asked of a comparison.
@@ -113,6 +116,9 @@ pub struct Compared {
     pub picked: u64,
     /// Where they were written to, if anywhere.
     pub written: Option<PathBuf>,
+    /// The first rows as they are written, where a file is named.
+    #[serde(skip)]
+    pub preview: Vec<u8>,
     /// What should be looked at.
     pub findings: Vec<Finding>,
 }
@@ -122,7 +128,8 @@ pub fn compare(wishes: &CompareWishes, setting: &Setting, observer: &dyn Observe
     let job = job(wishes)?;
     let finished = run::run(&job, setting, observer)?;
     let written = wishes.output.clone().filter(|_| finished.tally.outcome == Outcome::Written);
-    Ok(Compared { written, ..counted(&job, &finished) })
+    let preview = if wishes.output.is_some() { finished.preview.clone() } else { Vec::new() };
+    Ok(Compared { written, preview, ..counted(&job, &finished) })
 }
 
 /// The job that a comparison is.
@@ -172,7 +179,7 @@ fn job(wishes: &CompareWishes) -> Result<Job> {
 
 /// A list as a source with the columns `own` for its key, which are cleaned as those of the first list are.
 fn keyed_source(list: &ComparedList, own: &[ColumnRef], first: &[ColumnRef]) -> Source {
-    let mut source = Source::new(&list.name, list.read.clone());
+    let mut source = Source::new(&list.name, list.read.clone()).only_rows(list.rows);
     let columns = &mut source.read.columns;
     let mut key = Vec::new();
     for (first, own) in first.iter().zip(own) {
@@ -209,12 +216,13 @@ fn counted(job: &Job, finished: &Finished) -> Compared {
         source.files.iter().for_each(|file| other_lines.add(file.other_lines));
         let people = people_in(&|sources| sources.contains(id));
         let without_key = rows_without_key(&source.account);
+        let rows = source.account.read - source.files.iter().map(|file| file.outside_of_range).sum::<u64>();
         ListCount {
             name: source.name.clone(),
-            rows: source.account.read,
+            rows,
             other_lines,
             people,
-            repeats: source.account.read - without_key - people,
+            repeats: rows - without_key - people,
             without_key,
             only_here: people_in(&|sources| sources == [*id]),
         }
@@ -235,6 +243,7 @@ fn counted(job: &Job, finished: &Finished) -> Compared {
         condition: job.select.as_ref().map(|selection| selection.text.clone()),
         picked: finished.tally.all.written,
         written: None,
+        preview: Vec::new(),
         findings: finished.tally.findings.clone(),
     }
 }

@@ -70,6 +70,10 @@ pub struct Since {
     pub rows: u64,
     /// Rows whose address the run did not write.
     pub added: u64,
+    /// The other rows, as far as their cells are not those that the run wrote; none where its receipt does not tell.
+    pub changed: Option<u64>,
+    /// The first of them.
+    pub first_changed: Option<u64>,
     /// Addresses that the run wrote and that are no longer there.
     pub missing: u64,
 }

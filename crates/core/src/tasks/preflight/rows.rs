@@ -4,11 +4,11 @@ use super::problem::{Kind, Problem, Since};
 use super::wishes::PreflightWishes;
 use crate::job::Job;
 use crate::layout::demands::Unfit;
-use crate::layout::{Content, LayoutColumn};
+use crate::layout::{Content, Form, LayoutColumn};
 use crate::run::decide::known::Known;
 use crate::run::decide::read_again::RowAgain;
 use crate::run::open::files::OpenFile;
-use crate::run::write::people_index;
+use crate::run::write::{people_index, written_rows};
 use crate::run::write::rows::Counts;
 use crate::suppress::marks::MarkSet;
 use crate::suppress::reason::Reason;
@@ -16,10 +16,11 @@ use crate::tasks::looks::Looks;
 use pebblebank_formats::Format;
 use pebblebank_formats::writing::FileForm;
 use pebblebank_formats::writing::encode::has_all_of;
+use pebblebank_table::cell_digest::CellDigest;
 use pebblebank_table::csv::is_formula;
 use pebblebank_table::observe::{Finding, Met, Weight};
 use pebblebank_table::units::{RowNumber, SourceId};
-use pebblebank_table::{Error, ErrorKind, Result, cell};
+use pebblebank_table::{Error, ErrorKind, Record, Result, cell};
 use pebblebank_values::address::State;
 use pebblebank_values::identity::stable_digest;
 use pebblebank_values::{ColumnRef, Doubt, Field};
@@ -59,6 +60,8 @@ pub(super) struct Seen {
     pub has_other_letters: bool,
     /// Rows whose address the run did not write.
     added: u64,
+    /// Rows whose address the run wrote, with other cells.
+    changed: Met,
     /// The addresses of the file that the run wrote.
     kept: HashSet<[u8; 12]>,
 }
@@ -118,7 +121,7 @@ impl<'a> Looking<'a> {
             is_fit = false;
         }
         if let Some(then) = then {
-            then.look(again, seen);
+            then.look(again, self.file.format == Format::Workbook, number, seen);
         }
         seen.fit_rows += u64::from(is_fit);
     }
@@ -183,6 +186,11 @@ impl<'a> Looking<'a> {
             Some(Unfit::TooLong(most, _)) => return Some(format!("longer than {most} characters")),
             None => {}
         }
+        if let Some(Form::Date(format)) = &column.form
+            && !format.is_form_of(text)
+        {
+            return Some(format!("not written as {}", format.text()));
+        }
         let encoding = self.form?.encoding;
         (!has_all_of(text, encoding)).then(|| format!("with characters that {} lacks", encoding.name()))
     }
@@ -227,6 +235,7 @@ impl Seen {
         append(&mut self.unfit, later.unfit);
         append(&mut self.formulas, later.formulas);
         append(&mut self.doubts, later.doubts);
+        self.changed.append(&later.changed);
         self.duplicates.append(&later.duplicates);
         self.ragged.append(&later.ragged);
         self.looks.resize_with(self.looks.len().max(later.looks.len()), Looks::default);
@@ -320,6 +329,8 @@ fn meaning(reason: Reason) -> &'static str {
 pub(super) struct WrittenThen {
     rows: u64,
     written: HashSet<[u8; 12]>,
+    /// The digests of its rows; none where the receipt has none.
+    cells: Option<HashSet<u64>>,
 }
 
 impl WrittenThen {
@@ -341,24 +352,53 @@ impl WrittenThen {
             rows.insert(person.row);
             written.insert(person.identity);
         }
-        Ok(WrittenThen { rows: rows.len() as u64, written })
+        let path = receipt.join("written.idx");
+        let cells = match std::fs::read(&path) {
+            Ok(bytes) => Some(written_rows::read(&bytes).map(Iterator::collect).ok_or_else(|| {
+                let advice = "run the job again; its receipt is then whole";
+                Error::new(ErrorKind::Input, "this is no index of rows, or it is not whole", advice).in_file(&path)
+            })?),
+            // What an earlier version wrote has none.
+            Err(_) => None,
+        };
+        Ok(WrittenThen { rows: rows.len() as u64, written, cells })
     }
 
-    fn look(&self, again: &RowAgain, seen: &mut Seen) {
+    fn look(&self, again: &RowAgain, is_sheet: bool, number: RowNumber, seen: &mut Seen) {
         let address = &again.contact.address;
-        if !address.is_usable() {
-            return;
-        }
-        let identity = stable_digest(address.identity);
-        if self.written.contains(&identity) {
+        if address.is_usable() {
+            let identity = stable_digest(address.identity);
+            if !self.written.contains(&identity) {
+                seen.added += 1;
+                return;
+            }
             seen.kept.insert(identity);
-        } else {
-            seen.added += 1;
+        }
+        if self.cells.as_ref().is_some_and(|cells| !cells.contains(&row_digest(&again.contact.as_read, is_sheet))) {
+            seen.changed.at(number);
         }
     }
 
     /// How the file differs from what was written then.
     pub fn compared(&self, rows: u64, seen: &Seen) -> Since {
-        Since { written: self.rows, rows, added: seen.added, missing: self.rows.saturating_sub(seen.kept.len() as u64) }
+        Since {
+            written: self.rows,
+            rows,
+            added: seen.added,
+            changed: self.cells.as_ref().map(|_| seen.changed.count),
+            first_changed: seen.changed.rows.first().map(|row| row.0),
+            missing: self.rows.saturating_sub(seen.kept.len() as u64),
+        }
     }
+}
+
+/// The digest of a row's cells, as it was when the row was written. A sheet does not keep blank cells at the end of a row.
+fn row_digest(record: &Record, is_sheet: bool) -> u64 {
+    let mut digest = CellDigest::default();
+    digest.keep_each();
+    let is_filled = |cell: &usize| !cell::value(record.raw(*cell)).is_empty();
+    let cells = if is_sheet { (0..record.cells()).rev().find(is_filled).map_or(0, |last| last + 1) } else { record.cells() };
+    (0..cells).for_each(|cell| digest.cell(&cell::value(record.raw(cell))));
+    digest.end_row();
+    digest.each().first().copied().unwrap_or_default()
 }

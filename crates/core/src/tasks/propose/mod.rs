@@ -3,13 +3,16 @@
 mod columns;
 mod file_kinds;
 mod job_text;
+pub mod layout_text;
 
 use crate::suppress::reason::Reason;
 use crate::tasks::survey::column::ColumnSurvey;
 use crate::tasks::survey::found::FileSurvey;
+use crate::tasks::template::Template;
 use columns::write_columns;
 use file_kinds::{common_stem, looks_like_list, stem_of};
 use job_text::{JobText, quoted, relative};
+use pebblebank_formats::writing::FileFormat;
 use pebblebank_values::Field;
 use pebblebank_values::fold::fold;
 use std::collections::HashSet;
@@ -41,7 +44,8 @@ pub struct ProposedPart {
 }
 
 /// Proposes a job called `name` whose file lies in `folder`.
-pub fn propose(surveys: &[FileSurvey], name: &str, folder: &Path) -> Proposal {
+/// The layout is that of the template, where there is one.
+pub fn propose(surveys: &[FileSurvey], template: Option<&Template>, name: &str, folder: &Path) -> Proposal {
     let read: Vec<&FileSurvey> = surveys.iter().filter(|survey| !survey.is_receipt).collect();
     let mut lists = Vec::new();
     let mut contacts: Vec<&FileSurvey> = Vec::new();
@@ -72,7 +76,8 @@ pub fn propose(surveys: &[FileSurvey], name: &str, folder: &Path) -> Proposal {
     for (survey, reason, because) in &lists {
         proposer.list(survey, *reason, because);
     }
-    proposer.rest(name, &contacts);
+    proposer.open_questions.extend(template.into_iter().flat_map(layout_text::open_questions));
+    proposer.rest(name, template, &contacts);
     Proposal { text: proposer.text.into_text(), parts: proposer.parts, open_questions: proposer.open_questions }
 }
 
@@ -194,7 +199,7 @@ impl Proposer<'_> {
         }
     }
 
-    fn rest(&mut self, name: &str, contacts: &[&FileSurvey]) {
+    fn rest(&mut self, name: &str, template: Option<&Template>, contacts: &[&FileSurvey]) {
         let has = |field: Field| {
             let feeds = |column: &ColumnSurvey| column.field == Some(field.name()) && column.filled > 0;
             contacts.iter().any(|survey| survey.columns.iter().any(feeds))
@@ -216,13 +221,17 @@ impl Proposer<'_> {
         );
         self.text.line("");
         self.text.line("[[write]]");
-        self.text.line(&format!("file = {}", quoted(&format!("{}-{{date}}.csv", file_name(name)))));
+        let format = template.and_then(|template| template.layout.form.format).unwrap_or(FileFormat::Csv);
+        self.text.line(&format!("file = {}", quoted(&format!("{}-{{date}}.{}", file_name(name), format.name()))));
         self.text.line("layout = \"import\"");
         self.text.line("");
         self.text.comment(
             "the columns of the import file, in order: the names that the sending service expects, and what fills them",
         );
         self.text.line("[layout.import]");
+        if let Some(template) = template {
+            return layout_text::write_layout(&mut self.text, template);
+        }
         self.text.line("columns = [");
         self.text.line("  { name = \"email\", from = \"email\", required = true },");
         let has_name = |field: Field| match field {

@@ -22,14 +22,16 @@ use crate::run::open::Opening;
 use crate::run::open::files::OpenFile;
 use crate::run::setting::Setting;
 use crate::run::tally::OtherLines;
+use crate::run::write::copied_file::{CopiedColumns, CopiedFile, copy_cells, write_of_copies};
+use crate::run::write::outputs::surroundings;
 use crate::tasks::split::wishes::{Split, SplitFile, SplitWishes};
 use parts::{FilePlan, PartValue, Parts};
 use pebblebank_formats::Input;
-use pebblebank_table::csv::RawCells;
 use pebblebank_table::observe::{Observer, Stage};
 use pebblebank_table::staged::placement::Placement;
-use pebblebank_table::staged::{Output, Staged};
-use pebblebank_table::units::SourceId;
+use pebblebank_table::cell_digest::RowsDigest;
+use pebblebank_table::staged::Staged;
+use pebblebank_table::units::{RowId, SourceId};
 use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
 
 pub use parts::MOST_FILES;
@@ -47,20 +49,22 @@ pub fn split(wishes: &SplitWishes, setting: &Setting, observer: &dyn Observer) -
     };
     PartValue::new(file, wishes)?;
     let known = read_and_decide(opening, &job, setting, observer)?;
-    let mut splitter = Splitter::new(&known, wishes, setting, observer)?;
+    let mut splitter = Splitter::new(&job, &known, wishes, setting, observer)?;
     splitter.count()?;
     let plan = FilePlan::new(&splitter.parts, splitter.file, wishes)?;
-    let refused = splitter.write(&plan)?;
+    let (refused, preview) = splitter.write(&plan)?;
     let counts = &known.source_counts[0];
     let mut findings = known.files.all_findings();
     findings.splice(0..0, refused.finding());
     Ok(Split {
         list: splitter.file.input.name(),
-        rows: counts.contacts,
+        rows: counts.contacts - counts.outside_of_range,
+        outside_of_range: counts.outside_of_range,
         other_lines: OtherLines(counts.others),
         gathered: plan.gathered,
         findings,
         files: plan.files,
+        preview,
     })
 }
 
@@ -68,7 +72,7 @@ pub fn split(wishes: &SplitWishes, setting: &Setting, observer: &dyn Observer) -
 fn job(wishes: &SplitWishes) -> Job {
     Job {
         country: wishes.country,
-        sources: vec![Source::new("list", wishes.read.clone())],
+        sources: vec![Source::new("list", wishes.read.clone()).only_rows(wishes.rows)],
         person: PersonWishes { near_duplicates: Some(false), ..PersonWishes::default() },
         scope: wishes.scope.clone(),
         remembered: wishes.remembered.clone(),
@@ -81,6 +85,7 @@ fn job(wishes: &SplitWishes) -> Job {
 
 /// Parts a list whose people are known.
 struct Splitter<'a> {
+    job: &'a Job,
     known: &'a Known,
     file: &'a OpenFile<SourceId>,
     wishes: &'a SplitWishes,
@@ -94,19 +99,22 @@ struct Splitter<'a> {
 #[derive(Default)]
 struct CopiedChunk {
     copies: Copies,
-    /// The value of each row, and where the row ends.
-    rows: Vec<(String, usize)>,
+    /// The value of each row, where the row ends, and the digest of the rows up to it.
+    rows: Vec<(String, usize, RowsDigest)>,
 }
 
 /// A file that is being written.
 struct PartFile {
-    output: Output,
+    file: CopiedFile,
     waiting: Vec<u8>,
+    /// How many rows are waiting, and what they hold.
+    digest: RowsDigest,
     rows: u64,
 }
 
 impl<'a> Splitter<'a> {
     fn new(
+        job: &'a Job,
         known: &'a Known,
         wishes: &'a SplitWishes,
         setting: &'a Setting,
@@ -114,8 +122,8 @@ impl<'a> Splitter<'a> {
     ) -> Result<Splitter<'a>> {
         let file = &known.files.sources[0];
         let value = PartValue::new(file, wishes)?;
-        let parts = Parts::new(&wishes.by, known.source_counts[0].contacts);
-        Ok(Splitter { known, file, wishes, setting, observer, value, parts })
+        let parts = Parts::new(&wishes.by, known.source_counts[0].contacts - known.source_counts[0].outside_of_range);
+        Ok(Splitter { job, known, file, wishes, setting, observer, value, parts })
     }
 
     /// Finds out which parts there are.
@@ -125,73 +133,105 @@ impl<'a> Splitter<'a> {
         }
         let Splitter { known, file, setting, observer, value, parts, .. } = self;
         let plans = value.cleaning.as_ref().map(std::slice::from_ref);
-        let wants = Wants { rows: |_| true, values: plans, stage: Stage::Reading };
+        let is_wanted = |row: RowId| !known.settled.is_left_out(row);
+        let wants = Wants { rows: is_wanted, values: plans, stage: Stage::Reading };
         let each = |again: &RowAgain, values: &mut Vec<String>| values.push(value.of(&again.contact));
         read_again(known, setting, *observer, &wants, each, |values| {
             values.into_iter().try_for_each(|value| parts.count(value, file))
         })
     }
 
-    /// Writes the parts; says how many of their rows are of people who must not be contacted.
-    fn write(&mut self, plan: &FilePlan) -> Result<Refused> {
+    /// Writes the parts. Says how many of their rows are of people who must not be contacted, and gives the first rows of the
+    /// first file.
+    fn write(&mut self, plan: &FilePlan) -> Result<(Refused, Vec<u8>)> {
         let mut staged = Staged::new(self.setting.dry_run);
-        let mut files = self.begin(plan, &mut staged)?;
+        let columns = self.columns()?;
+        let has_surplus = columns.has_surplus;
+        let mut files = self.begin(plan, &columns, &mut staged)?;
         let defusing = self.wishes.defusing;
+        let is_ragged = self.is_ragged();
         let Splitter { known, file, setting, observer, value, parts, .. } = &mut *self;
-        let width = if file.table.has_header { file.table.headers.len() } else { 0 };
         let settled = &known.settled;
+        let width = file.map().width();
         let each = |again: &RowAgain, chunk: &mut CopiedChunk| {
             let record = &again.contact.as_read;
-            // What a row leaves out at its end is blank, so that all rows of a file have as many cells.
             let cells = |row: &mut CsvBuffer| {
                 row.set_defusing(defusing);
-                (0..record.cells().max(width)).for_each(|cell| row.raw(record.raw_cell(cell), RawCells::NeedALook));
+                // Without a header nobody says how many cells a row of text has.
+                let own = if is_ragged { record.cells() } else { width };
+                copy_cells(record, own, has_surplus, row);
             };
             chunk.copies.everyone(&settled.copied(again.row), cells);
-            chunk.rows.push((value.of(&again.contact), chunk.copies.bytes().len()));
+            chunk.rows.push((value.of(&again.contact), chunk.copies.bytes().len(), chunk.copies.digest()));
         };
         let plans = value.cleaning.as_ref().map(std::slice::from_ref);
-        let wants = Wants { rows: |_| true, values: plans, stage: Stage::Writing };
+        let is_wanted = |row: RowId| !settled.is_left_out(row);
+        let wants = Wants { rows: is_wanted, values: plans, stage: Stage::Writing };
         let mut refused = Refused::default();
         let (path, mut before) = (file.input.path(), 0);
         read_again(known, setting, *observer, &wants, each, |chunk| {
             refused.add_all(chunk.copies.refused());
-            let mut begin = 0;
-            for (value, end) in &chunk.rows {
+            let (mut begin, mut digested) = (0, RowsDigest::default());
+            for (value, end, digest) in &chunk.rows {
                 let place = parts.of(value, before);
                 let target = *plan.file_of_part.get(place).ok_or_else(|| changed(path))?;
-                files[target].add(&chunk.copies.bytes()[begin..*end], &mut staged)?;
-                (begin, before) = (*end, before + 1);
+                files[target].add(&chunk.copies.bytes()[begin..*end], digest.since(digested), &mut staged)?;
+                (begin, digested, before) = (*end, *digest, before + 1);
             }
             Ok(())
         })?;
-        place(files, plan, &file.input, staged)?;
-        Ok(refused)
+        let preview = place(files, plan, &file.input, staged, |file, staged| {
+            file.finish(staged, setting.threads, *observer)
+        })?;
+        Ok((refused, preview))
     }
 
-    fn begin(&self, plan: &FilePlan, staged: &mut Staged) -> Result<Vec<PartFile>> {
+    /// Whether rows may have any number of cells, as those of a list without a header where text is written.
+    fn is_ragged(&self) -> bool {
+        !self.file.table.has_header && self.wishes.format.is_delimited()
+    }
+
+    fn columns(&self) -> Result<CopiedColumns> {
+        let columns = self.wishes.columns.as_deref();
+        let copied = CopiedColumns::of(columns, &self.file.table.headers, self.file.map())?;
+        let counts = &self.known.source_counts[0];
+        Ok(if self.is_ragged() { copied } else { copied.with_surplus(counts, self.file.map().width()) })
+    }
+
+    fn begin(&self, plan: &FilePlan, copied: &CopiedColumns, staged: &mut Staged) -> Result<Vec<PartFile>> {
         let placement = Placement::of_file(self.wishes.replace);
-        let mut header = CsvBuffer::new(self.wishes.defusing);
-        if self.file.table.has_header {
-            self.file.table.headers.iter().for_each(|cell| header.value(cell.as_bytes()));
-            header.end_row();
-        }
+        let SplitWishes { columns, format, defusing, .. } = self.wishes;
+        let has_header = self.file.table.has_header;
+        let surroundings = surroundings(self.job, self.known);
+        let mut preview_rows = self.setting.preview_rows;
         let begin = |target: &SplitFile| {
             if self.file.input.is_at(&target.file) {
                 let what = "this file is read and would be written over";
                 return Err(Error::new(ErrorKind::Output, what, "name another folder: -o parts").in_file(&target.file));
             }
             let output = staged.file(&target.file, placement)?;
-            staged.write(output, &header.bytes)?;
-            Ok(PartFile { output, waiting: Vec::new(), rows: 0 })
+            let mut write = write_of_copies(target.file.clone(), Some(*format), columns.as_deref())?;
+            write.form.has_header &= has_header || columns.is_some();
+            let shown = std::mem::take(&mut preview_rows);
+            let to = (&mut *staged, output);
+            let file = CopiedFile::begin_as(&write, copied.clone(), *defusing, shown, surroundings.clone(), to)?;
+            Ok(PartFile { file, waiting: Vec::new(), digest: RowsDigest::default(), rows: 0 })
         };
         plan.files.iter().map(begin).collect()
     }
 }
 
-/// Puts the files in place, once each has the rows that were counted.
-fn place(files: Vec<PartFile>, plan: &FilePlan, input: &Input, mut staged: Staged) -> Result<()> {
-    for (part, target) in files.into_iter().zip(&plan.files) {
+/// Puts the files in place, once each has the rows that were counted and `finish` read it again. Gives what is to be shown of
+/// the first.
+fn place(
+    files: Vec<PartFile>,
+    plan: &FilePlan,
+    input: &Input,
+    mut staged: Staged,
+    finish: impl Fn(CopiedFile, &mut Staged) -> Result<Vec<u8>>,
+) -> Result<Vec<u8>> {
+    let mut preview = None;
+    for (mut part, target) in files.into_iter().zip(&plan.files) {
         if part.rows != target.rows {
             if std::fs::metadata(input.path()).is_ok_and(|about| about.len() != input.bytes) {
                 return Err(changed(input.path()));
@@ -200,20 +240,28 @@ fn place(files: Vec<PartFile>, plan: &FilePlan, input: &Input, mut staged: Stage
             let advice = "this is a defect of the program; please report it";
             return Err(Error::new(ErrorKind::Unbalanced, what, advice));
         }
-        staged.write(part.output, &part.waiting)?;
+        part.pass_on(&mut staged)?;
+        let first_rows = finish(part.file, &mut staged)?;
+        preview.get_or_insert(first_rows);
     }
-    staged.place()
+    staged.place()?;
+    Ok(preview.unwrap_or_default())
 }
 
 impl PartFile {
     /// Adds a row.
-    fn add(&mut self, row: &[u8], staged: &mut Staged) -> Result<()> {
+    fn add(&mut self, row: &[u8], digest: RowsDigest, staged: &mut Staged) -> Result<()> {
         self.rows += 1;
         self.waiting.extend_from_slice(row);
-        if self.waiting.len() > BYTES_WAITING {
-            staged.write(self.output, &self.waiting)?;
-            self.waiting.clear();
-        }
+        self.digest.add(digest);
+        if self.waiting.len() > BYTES_WAITING { self.pass_on(staged) } else { Ok(()) }
+    }
+
+    /// Writes the rows that wait.
+    fn pass_on(&mut self, staged: &mut Staged) -> Result<()> {
+        let digest = std::mem::take(&mut self.digest);
+        self.file.take_csv(&self.waiting, digest.rows, digest, staged)?;
+        self.waiting.clear();
         Ok(())
     }
 }

@@ -1,5 +1,6 @@
 //! Names of files made from values: safe on every system, and different from each other.
 
+use pebblebank_formats::writing::FileFormat;
 use std::collections::HashSet;
 
 /// The longest name made from a value, in bytes, without stem and ending.
@@ -15,21 +16,28 @@ const DEVICES: [&str; 22] = [
 #[derive(Debug)]
 pub struct PartNames {
     stem: String,
+    ending: &'static str,
     taken: HashSet<String>,
 }
 
 impl PartNames {
-    /// Names that begin with the list's stem; with `list` where nothing is left of it, as of standard input.
-    pub fn new(stem: &str) -> PartNames {
+    /// Names that begin with the list's stem, or with `list` where nothing is left of it, as of standard input; and that end
+    /// as files of the format do.
+    pub fn new(stem: &str, format: FileFormat) -> PartNames {
         let stem = Some(safe(stem)).filter(|stem| !stem.is_empty()).unwrap_or_else(|| "list".to_owned());
-        PartNames { stem, taken: HashSet::new() }
+        let ending = match format {
+            FileFormat::RecipientLine => "txt",
+            named => named.name(),
+        };
+        PartNames { stem, ending, taken: HashSet::new() }
     }
 
     /// A name for the rows with a value: `spring.larkfold.csv`.
     ///
     /// ```
     /// use pebblebank_core::tasks::split::part_name::PartNames;
-    /// let mut names = PartNames::new("spring");
+    /// use pebblebank_formats::writing::FileFormat;
+    /// let mut names = PartNames::new("spring", FileFormat::Csv);
     /// assert_eq!(names.of_value("Upper/Meresby"), "spring.Upper-Meresby.csv");
     /// assert_eq!(names.of_value("upper:meresby"), "spring.upper-meresby-2.csv");
     /// assert_eq!(names.of_value(""), "spring.blank.csv");
@@ -46,13 +54,13 @@ impl PartNames {
             name = format!("{base}-{number}");
             number += 1;
         }
-        format!("{}.{name}.csv", self.stem)
+        format!("{}.{name}.{}", self.stem, self.ending)
     }
 
     /// A name for a part by number, with as many digits as the last one needs: `spring.03.csv`.
     pub fn of_number(&mut self, number: usize, of: usize) -> String {
         let digits = of.to_string().len();
-        format!("{}.{number:0digits$}.csv", self.stem)
+        format!("{}.{number:0digits$}.{}", self.stem, self.ending)
     }
 }
 

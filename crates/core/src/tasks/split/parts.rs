@@ -157,7 +157,7 @@ pub(super) struct FilePlan {
 impl FilePlan {
     pub fn new(parts: &Parts, file: &OpenFile<SourceId>, wishes: &SplitWishes) -> Result<FilePlan> {
         let stem = file.input.path().file_stem().map(|stem| stem.to_string_lossy().into_owned());
-        let mut names = PartNames::new(&stem.unwrap_or_else(|| "list".to_owned()));
+        let mut names = PartNames::new(&stem.unwrap_or_else(|| "list".to_owned()), wishes.format);
         let by_value = parts.go_by_value();
         let mut order: Vec<usize> = (0..parts.sizes.len()).collect();
         match wishes.by {
@@ -249,6 +249,6 @@ fn no_such_column(column: &ColumnRef, file: &OpenFile<SourceId>) -> Error {
 
 fn too_many_values(file: &OpenFile<SourceId>) -> Error {
     let what = format!("there are more than {MOST_VALUES} different values, each of which would be a part");
-    Error::new(ErrorKind::Columns, what, "part by a column with fewer values, or by --rows or --parts")
+    Error::new(ErrorKind::Columns, what, "part by a column with fewer values, or by --rows-per-file or --parts")
         .in_file(file.input.path())
 }

@@ -1,8 +1,11 @@
 //! What is asked of a split, and what comes of it.
 
 use crate::job::remembering::Remembering;
+use crate::job::row_range::RowRange;
 use crate::job::sources::ReadFiles;
+use crate::layout::LayoutColumn;
 use crate::run::tally::OtherLines;
+use pebblebank_formats::writing::FileFormat;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::observe::Finding;
 use pebblebank_values::ColumnRef;
@@ -47,8 +50,14 @@ pub enum Every {
 pub struct SplitWishes {
     /// How the list is to be read.
     pub read: ReadFiles,
+    /// Which of its rows are wanted; none for all.
+    pub rows: Option<RowRange>,
     /// What it is parted by.
     pub by: SplitBy,
+    /// The columns that are written; none for all.
+    pub columns: Option<Vec<LayoutColumn>>,
+    /// The format of the files.
+    pub format: FileFormat,
     /// Whether formulas are defused; the rows are the user's own, and are copied unless it is asked for.
     pub defusing: Defusing,
     /// Parts with fewer rows are gathered in one file.
@@ -83,8 +92,10 @@ pub struct SplitFile {
 pub struct Split {
     /// The list, as given.
     pub list: String,
-    /// Its contacts.
+    /// Its contacts that are in the files.
     pub rows: u64,
+    /// Its contacts outside of the rows that are wanted, which are in none of the files.
+    pub outside_of_range: u64,
     /// Its lines that are no contacts.
     pub other_lines: OtherLines,
     /// How many parts were gathered for being small.
@@ -93,4 +104,7 @@ pub struct Split {
     pub findings: Vec<Finding>,
     /// The files: by value the largest first, periods and numbers in their order, what was gathered last.
     pub files: Vec<SplitFile>,
+    /// The first rows of the first file as they are written, with its header.
+    #[serde(skip)]
+    pub preview: Vec<u8>,
 }

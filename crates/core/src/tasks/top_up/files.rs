@@ -3,6 +3,9 @@
 use super::dialect::Manner;
 use crate::run::open::files::OpenFile;
 use crate::tasks::top_up::wishes::TopUpWishes;
+use pebblebank_formats::writing::read_back::{self, DelimitedText};
+use pebblebank_table::cell_digest::RowsDigest;
+use pebblebank_table::observe::Observer;
 use pebblebank_table::staged::placement::Placement;
 use pebblebank_table::staged::{Output, Staged};
 use pebblebank_table::units::SourceId;
@@ -36,6 +39,26 @@ pub(crate) fn tail_of(master: &OpenFile<SourceId>) -> Result<Vec<u8>> {
     let mut tail = Vec::new();
     file.read_to_end(&mut tail).map_err(fail)?;
     Ok(tail)
+}
+
+/// Reads the finished file again: it must hold the master's rows and the new ones, and nothing else. Fails where a reader would
+/// find other rows, as where the master ends within quotes.
+pub(super) fn read_back(
+    master: &OpenFile<SourceId>,
+    (staged, output): (&Staged, Output),
+    new: RowsDigest,
+    cells_may_differ: bool,
+    threads: usize,
+    observer: &dyn Observer,
+) -> Result<()> {
+    let Some(path) = staged.part(output) else { return Ok(()) };
+    let shown = staged.target(output);
+    let text = |path, shown| DelimitedText { path, shown, encoding: master.encoding, dialect: master.dialect };
+    let found = text(path, shown).digest(threads, observer)?;
+    let mut meant = text(master.input.path(), master.input.path()).digest(threads, observer)?;
+    meant.add(new);
+    let is_meant = if cells_may_differ { found.rows == meant.rows } else { found == meant };
+    if is_meant { Ok(()) } else { Err(read_back::differs(shown, meant.rows, found.rows)) }
 }
 
 pub(crate) fn ends_with_line_end(tail: &[u8], manner: &Manner) -> Result<bool> {

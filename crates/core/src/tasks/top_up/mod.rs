@@ -11,6 +11,7 @@ pub mod wishes;
 
 use crate::columns::lines::Line;
 use crate::columns::map::ColumnMap;
+use crate::job::guard::Accepted;
 use crate::job::lists::JobList;
 use crate::job::sources::Source;
 use crate::job::{Job, Mode, Write};
@@ -24,20 +25,23 @@ use crate::run::account::reports::Reports;
 use crate::run::decide::fill::Supplies;
 use crate::run::decide::known::Known;
 use crate::run::decide::read_and_decide;
+use crate::run::open::beginning::Beginning;
 use crate::run::open::files::OpenFile;
 use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
-use crate::run::tally::Outcome;
+use crate::run::tally::{Outcome, Tally};
 use crate::run::write::copied_file::refuse_other_format;
 use crate::run::write::plan::SecondPass;
 use crate::run::write::rows::{Rows, Sink};
-use crate::run::write::shapes;
+use crate::run::write::preview::Preview;
+use crate::run::write::shapes::{self, ImportShape};
 use crate::suppress::reason::Reason;
 use crate::tasks::top_up::files::{Files, ends_with_line_end, tail_of};
 use crate::tasks::top_up::wishes::{TopUpWishes, ToppedUp};
 use consent_word::word_for_opted_in;
 use dialect::Manner;
 use pebblebank_formats::Format;
+use pebblebank_table::cell_digest::RowsDigest;
 use pebblebank_table::encoding::BadBytesAre;
 use pebblebank_table::observe::{Finding, Observer, Weight, counted};
 use pebblebank_table::staged::{Output, Staged};
@@ -84,21 +88,18 @@ pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) 
     staged.write(files.set_aside, &columns.header(&SET_ASIDE))?;
     let shapes = shapes::shapes(&job, layouts);
     let second_pass = SecondPass::new(&job, &known.files, &known.settled, &shapes, &columns, None);
-    let mut appending = Appending { staged: &mut staged, files: &files, manner, added: 0 };
+    let mut appending = Appending::new(&mut staged, &files, manner, &shapes, setting.preview_rows);
     let counts = second_pass.run(setting, &mut appending, observer)?;
-    let added = appending.added;
+    let Appending { new, first_rows, .. } = appending;
+    let added = new.rows;
+    let preview = first_rows.text();
+    files::read_back(&known.files.sources[0], (&staged, files.output), new, wishes.update, setting.threads, observer)?;
     let master_rows = known.source_counts[0].contacts;
     let refused = counts[0].refused_written.clone();
     let reports = Reports { job: &job, known: &known };
     let mut tally = reports.tally(counts, &[master_rows + added]);
     tally.check_balance()?;
-    let tripped = list_guards::check(&job, &known, &tally, &EarlierRun::default());
-    let (tripped, accepted) = sort_out(tripped, &wishes.accept);
-    tally.accepted_guards = accepted;
-    if let Some(tripped) = tripped.into_iter().next() {
-        let what = format!("{}: {}", tripped.guard, tripped.text);
-        return Err(Error::new(ErrorKind::Guard, what, tripped.advice));
-    }
+    check_guards(&job, &known, &mut tally, &wishes.accept)?;
     tally.outcome = if setting.dry_run { Outcome::DryRun } else { Outcome::Written };
     let columns_left = columns_left(&known);
     tally.findings.extend(refused_finding(refused.by_reason()));
@@ -123,8 +124,23 @@ pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) 
         output: (!setting.dry_run).then(|| wishes.output.clone()),
         set_aside: (!setting.dry_run && has_set_aside).then(|| wishes.set_aside.clone()),
         repairs: (!setting.dry_run && cells_filled > 0).then(|| wishes.repairs.clone()),
+        preview,
         tally,
     })
+}
+
+/// Fails where a guard of a list trips that is not accepted.
+fn check_guards(job: &Job, known: &Known, tally: &mut Tally, accept: &Accepted) -> Result<()> {
+    let tripped = list_guards::check(job, known, tally, &EarlierRun::default());
+    let (tripped, accepted) = sort_out(tripped, accept);
+    tally.accepted_guards = accepted;
+    match tripped.into_iter().next() {
+        None => Ok(()),
+        Some(tripped) => {
+            let what = format!("{}: {}", tripped.guard, tripped.text);
+            Err(Error::new(ErrorKind::Guard, what, tripped.advice))
+        }
+    }
 }
 
 fn job(wishes: &TopUpWishes) -> Job {
@@ -205,18 +221,7 @@ fn check_end(known: &Known) -> Result<()> {
 
 /// How the master's rows are written.
 fn manner_of(master: &OpenFile<SourceId>) -> Result<Manner> {
-    let mut beginning = Vec::new();
-    master
-        .input
-        .reader()?
-        .read_up_to(1 << 20, &mut beginning)
-        .map_err(|cause| Error::unreadable(master.input.path(), &cause))?;
-    let text = master.encoding.decode(&beginning).0;
-    let line_end = match (master.dialect.line_end, text.find('\n')) {
-        (b'\r', _) => "\r",
-        (_, Some(at)) if text[..at].ends_with('\r') => "\r\n",
-        _ => "\n",
-    };
+    let line_end = Beginning::of(master)?.line_end;
     Ok(Manner { delimiter: master.dialect.delimiter, line_end, encoding: master.encoding })
 }
 
@@ -243,13 +248,32 @@ struct Appending<'a> {
     staged: &'a mut Staged,
     files: &'a Files,
     manner: Manner,
-    added: u64,
+    /// How many rows are new, and what they hold.
+    new: RowsDigest,
+    first_rows: Preview,
+}
+
+impl<'a> Appending<'a> {
+    fn new(
+        staged: &'a mut Staged,
+        files: &'a Files,
+        manner: Manner,
+        shapes: &[ImportShape],
+        preview_rows: usize,
+    ) -> Appending<'a> {
+        let mut first_rows = Preview::of(preview_rows);
+        for shape in shapes.iter().take(1) {
+            shape.with_header(|header| first_rows.begin(&shape.file, header.bytes));
+        }
+        Appending { staged, files, manner, new: RowsDigest::default(), first_rows }
+    }
 }
 
 impl Sink for Appending<'_> {
     fn take(&mut self, rows: &Rows) -> Result<()> {
         let Some(new) = rows.imports.files().first() else { return Ok(()) };
-        self.added += new.rows();
+        self.new.add(new.digest());
+        self.first_rows.take(new.formed());
         self.staged.write(self.files.output, &self.manner.encoded(&self.manner.rows(new.bytes()))?)?;
         self.staged.write(self.files.set_aside, &rows.set_aside.bytes)
     }

@@ -8,6 +8,7 @@ use crate::run::decide::known::Known;
 use crate::run::decide::supply::{Supply, SupplyKind};
 use crate::run::gather::chunks::{Reading, changed};
 use crate::run::gather::records::checksum;
+use crate::run::open::beginning::Beginning;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::observe::{Observer, Stage};
 use pebblebank_table::staged::Staged;
@@ -31,7 +32,7 @@ pub(super) fn copy_updated(
     let mut records = Records::default();
     let mut filled = 0;
     let mut out = Vec::new();
-    if starts_with_mark(known)? {
+    if Beginning::of(master)?.has_mark {
         out.extend_from_slice("\u{FEFF}".as_bytes());
     }
     let last_chunk = known.settled.chunks.iter().take_while(|place| place.file == FileId(0)).count();
@@ -71,15 +72,6 @@ pub(super) fn copy_updated(
         out.clear();
     }
     Ok(filled)
-}
-
-/// Whether the file begins with a byte order mark, which reading leaves out.
-fn starts_with_mark(known: &Known) -> Result<bool> {
-    let input = &known.files.sources[0].input;
-    let mut beginning = Vec::new();
-    let read = input.reader()?.read_up_to(4, &mut beginning);
-    read.map_err(|cause| pebblebank_table::Error::unreadable(input.path(), &cause))?;
-    Ok(encoding_rs::Encoding::for_bom(&beginning).is_some())
 }
 
 /// The master's own column for it; the address is never changed, nor what the master says of consent.

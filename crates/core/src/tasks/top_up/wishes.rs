@@ -75,4 +75,7 @@ pub struct ToppedUp {
     pub set_aside: Option<PathBuf>,
     /// Where it is listed which cells of the master were filled, if any were.
     pub repairs: Option<PathBuf>,
+    /// The first rows that are added, in the master's columns.
+    #[serde(skip)]
+    pub preview: Vec<u8>,
 }
