@@ -27,7 +27,7 @@ fn desk() -> Desk {
 #[case::beyond_the_end_is_the_end("5-900", &["Hugo B", "Wren"])]
 fn clean_writes_the_people_of_these_rows_and_a_refusal_outside_them_counts(#[case] rows: &str, #[case] names: &[&str]) {
     let desk = desk();
-    let tally = desk.json(&["clean", "shop.csv", "--rows", rows, "-o", "out.csv", "--json"]);
+    let tally = desk.json(&["clean", "shop.csv", "--rows", rows, "-o", "out.csv"]);
     assert_eq!(desk.sheet("out.csv").column("first_name"), names);
     let all = &tally["all"];
     let of = |key: &str| all[key].as_u64().unwrap();
@@ -67,7 +67,7 @@ fn suppress_leaves_these_rows_and_keeps_the_others() {
 #[test]
 fn split_parts_these_rows_alone() {
     let desk = desk();
-    let done = desk.json(&["split", "shop.csv", "--rows", "3-5", "--rows-per-file", "2", "-o", "parts", "--json"]);
+    let done = desk.json(&["split", "shop.csv", "--rows", "3-5", "--rows-per-file", "2", "-o", "parts"]);
     assert_eq!((&done["rows"], &done["outside_of_range"]), (&3.into(), &2.into()));
     let names = |file: &str| desk.sheet(file).column("First name").join(",");
     assert_eq!((names("parts/shop.1.csv"), names("parts/shop.2.csv")), ("Hugo,Ida".to_owned(), "Hugo B".to_owned()));
@@ -76,7 +76,7 @@ fn split_parts_these_rows_alone() {
 #[test]
 fn compare_counts_these_rows_of_the_first_list() {
     let desk = desk();
-    let compared = desk.json(&["compare", "shop.csv", "other.csv", "--rows", "2-4", "--json"]);
+    let compared = desk.json(&["compare", "shop.csv", "other.csv", "--rows", "2-4"]);
     let of_shop = |key: &str| compared["lists"][0][key].as_u64().unwrap();
     assert_eq!((of_shop("rows"), of_shop("people"), of_shop("repeats")), (3, 2, 1));
     assert_eq!((of_shop("only_here"), &compared["in_all"]), (1, &1.into()));

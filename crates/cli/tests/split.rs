@@ -54,19 +54,36 @@ fn by_domain_date_rows_and_at_random(#[case] how: &[&str], #[case] parts: &[(&st
 #[rstest]
 #[case::columns(&["--columns", "Mail=email,Town"], "list.1.csv", "Mail,Town\na@post.example,Larkfold\nb@Mail.example,LARKFOLD\n")]
 #[case::tabs(&["--format", "tsv", "--columns", "Town"], "list.1.tsv", "Town\nLarkfold\nLARKFOLD\n")]
-#[case::recipients(&["--format", "recipient-line", "--columns", "email"], "list.1.txt", "a@post.example, b@Mail.example\n")]
+#[case::recipients(&["--format", "recipient-line", "--columns", "email", "--rows", "-5"], "list.1.txt", "a@post.example, b@mail.example\n")]
 #[case::json_lines(&["--format", "jsonl", "--columns", "Town"], "list.1.jsonl", "{\"Town\":\"Larkfold\"}\n{\"Town\":\"LARKFOLD\"}\n")]
-fn parts_have_the_columns_and_the_format_that_are_asked_for(#[case] how: &[&str], #[case] file: &str, #[case] text: &str) {
+fn parts_have_the_columns_and_the_format_that_are_asked_for(
+    #[case] how: &[&str],
+    #[case] file: &str,
+    #[case] text: &str,
+) {
     let desk = desk();
     desk.done(&[&["split", "list.csv", "--rows-per-file", "2", "-o", "parts"], how].concat());
     assert_eq!(desk.text(&format!("parts/{file}")), text);
 }
 
 #[test]
+fn a_row_without_an_address_is_no_recipient() {
+    let desk = desk();
+    let line = ["--format", "recipient-line", "--columns", "email"];
+    let ran = desk.run(&[&["split", "list.csv", "--rows-per-file", "2", "-o", "parts"][..], &line].concat());
+    assert_eq!(ran.status, 1);
+    assert!(ran.stderr.contains("row 6") && ran.stderr.contains("no usable address"), "{}", ran.stderr);
+    desk.file("no.csv", "email\na@post.example\nzoe@post.example\n");
+    desk.done(&[&["suppress", "list.csv", "--against", "no.csv", "-o", "left.txt"][..], &line].concat());
+    assert_eq!(desk.text("left.txt"), "b@mail.example, c@post.example\n");
+    assert_eq!(desk.sheet("left.set-aside.csv").column("pebblebank_reason"), ["do-not-contact", "placeholder-address"]);
+}
+
+#[test]
 fn a_part_can_be_a_workbook() {
     let desk = desk();
     desk.done(&["split", "list.csv", "--by", "city", "--format", "xlsx", "-o", "parts"]);
-    let survey = desk.json(&["survey", "parts/list.Larkfold.xlsx", "--json"]);
+    let survey = desk.json(&["survey", "parts/list.Larkfold.xlsx"]);
     assert_eq!(survey["files"][0]["rows"], 2, "{survey}");
 }
 

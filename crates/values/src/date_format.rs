@@ -42,7 +42,7 @@ impl DateFormat {
         let mut rest = text;
         for run in runs(&self.0) {
             let is_short = matches!(run.as_str(), "m" | "d");
-            let digits = if is_short && rest.bytes().nth(1).is_some_and(|byte| byte.is_ascii_digit()) { 2 } else { run.len() };
+            let digits = if is_short && rest.as_bytes().get(1).is_some_and(u8::is_ascii_digit) { 2 } else { run.len() };
             let Some((number, after)) = rest.split_at_checked(digits) else { return false };
             rest = after;
             if !run.starts_with(['y', 'm', 'd']) {

@@ -33,7 +33,7 @@ pub struct Previewing {
 #[derive(Args, Debug, Clone, Default)]
 pub struct Part {
     /// Only these rows, as a spreadsheet numbers them: 200-450, or 200- to the end
-    #[arg(long, value_name = "ROWS", value_parser = parse_rows)]
+    #[arg(long, value_name = "ROWS", value_parser = parse_rows, allow_hyphen_values = true)]
     pub rows: Option<RowRange>,
 }
 

@@ -32,7 +32,8 @@ pub fn compare_lists(command: &Compare, shared: &Shared) -> Result<Said, Error> 
         wishes.output = Some(output.file.clone());
     }
     let drawn = Drawn::new(!shared.quiet && !shared.json);
-    let setting = Setting { preview_rows: command.writing.previewing.preview, ..setting(shared, command.dry_run, &now) };
+    let setting =
+        Setting { preview_rows: command.writing.previewing.preview, ..setting(shared, command.dry_run, &now) };
     let compared = if command.mark { mark(&wishes, &setting, &drawn) } else { compare(&wishes, &setting, &drawn) };
     drawn.finish();
     let mut compared = compared?;

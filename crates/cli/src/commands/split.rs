@@ -53,7 +53,8 @@ pub fn split_list(command: &Split, shared: &Shared) -> Result<Said, Error> {
         create_folders(&folder).map_err(|cause| Error::unwritable(&folder, &cause))?;
     }
     let drawn = Drawn::new(!shared.quiet && !shared.json);
-    let setting = Setting { preview_rows: command.writing.previewing.preview, ..setting(shared, command.dry_run, &now) };
+    let setting =
+        Setting { preview_rows: command.writing.previewing.preview, ..setting(shared, command.dry_run, &now) };
     let done = split(&wishes, &setting, &drawn);
     drawn.finish();
     let done = done?;

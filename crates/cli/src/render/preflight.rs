@@ -42,7 +42,10 @@ fn headline(looked: &Preflight, screen: &Screen) -> String {
         let text = format!(
             "{file} is fit as a file: {contacts}. Whether they may be contacted was not looked up: no bank, no list (--against)"
         );
-        return wrapped(&text, WIDTH, "").iter().map(|line| format!("{}\n", screen.paint(Tone::Warning, line))).collect();
+        return wrapped(&text, WIDTH, "")
+            .iter()
+            .map(|line| format!("{}\n", screen.paint(Tone::Warning, line)))
+            .collect();
     }
     if looked.is_fit() {
         return format!("{}\n", screen.paint(Tone::Good, &format!("{file} is fit to be imported: {contacts}")));
@@ -103,7 +106,9 @@ fn since(since: Option<Since>, screen: &Screen) -> String {
     if added == 0 && missing == 0 && written == rows && changed.unwrap_or_default() == 0 {
         let what = match changed {
             Some(_) => format!("It holds the {contacts} that the run wrote, every cell as it was."),
-            None => format!("It holds the {contacts} that the run wrote; whether cells changed its receipt does not tell."),
+            None => {
+                format!("It holds the {contacts} that the run wrote; whether cells changed its receipt does not tell.")
+            }
         };
         return format!("  {}\n", screen.paint(Tone::Faint, &what));
     }

@@ -25,7 +25,7 @@ use crate::run::open::files::OpenFile;
 use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
 use crate::run::tally::{Outcome, Tally, TrippedGuard};
-use crate::run::write::copied_file::{CopiedColumns, CopiedFile, copy_cells, free_name, write_of_copies};
+use crate::run::write::copied_file::{CopiedCells, CopiedColumns, CopiedFile, free_name, write_of_copies};
 use crate::run::write::rows::Counts;
 use crate::suppress::marks::MarkSet;
 use crate::suppress::reason::Reason;
@@ -36,6 +36,8 @@ use pebblebank_table::staged::placement::Placement;
 use pebblebank_table::staged::{Output, Staged};
 use pebblebank_table::units::SourceId;
 use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
+use pebblebank_values::Field;
+use pebblebank_values::address::State;
 use pebblebank_values::date::Date;
 use pebblebank_values::place::Country;
 use std::path::PathBuf;
@@ -218,7 +220,9 @@ fn write_rows(
     };
     let columns = known.all_columns();
     let copied = columns_of(wishes, known, file)?;
-    let has_surplus = copied.has_surplus;
+    let is_line = job.writes.first().is_some_and(|write| write.form.format == FileFormat::RecipientLine);
+    let address = file.map().column(Field::Email).filter(|_| is_line);
+    let cells = CopiedCells { width: file.map().width(), has_surplus: copied.has_surplus, address };
     let to = (&mut *staged, files.output);
     let mut output = CopiedFile::begin(job, known, copied, wishes.defusing, setting.preview_rows, to)?;
     if let Some(set_aside) = files.set_aside {
@@ -226,7 +230,7 @@ fn write_rows(
     }
     let details = known.settled.all_marks().map(|marks| describe(job, marks)).collect();
     let originals = OriginalValues::new(&columns, file.map());
-    let parting = Parting { wishes, job, known, near, details, originals, file, has_surplus };
+    let parting = Parting { wishes, job, known, near, details, originals, file, cells };
     let mut found = Found::default();
     let wants = Wants { rows: |_| true, values: None, stage: Stage::Writing };
     let each = |again: &RowAgain, parted: &mut Parted| parting.take(again, parted);
@@ -268,7 +272,7 @@ struct Parting<'a> {
     details: Vec<String>,
     originals: OriginalValues,
     file: &'a OpenFile<SourceId>,
-    has_surplus: bool,
+    cells: CopiedCells,
 }
 
 impl Parting<'_> {
@@ -279,12 +283,15 @@ impl Parting<'_> {
         let is_survivor = settled.survivor_of(again.row) == again.row;
         let marks = copied.marks();
         let (reason, details) = self.why_taken_out(&copied, parted);
+        // A recipient without an address is none.
+        let is_no_recipient = self.cells.address.is_some() && reason.is_none();
+        let reason = reason.or_else(|| reason_of_state(again.contact.address.state).filter(|_| is_no_recipient));
         parted.held_rows += u64::from(reason.is_some());
         parted.without_key += u64::from(reason.is_none() && !again.contact.address.is_usable());
         count_person(parted, is_survivor, marks, settled.mark_sets());
         let own_cells = |kept: &mut CsvBuffer| {
             kept.set_defusing(self.wishes.defusing);
-            copy_cells(&again.contact.as_read, self.file.map().width(), self.has_surplus, kept);
+            self.cells.copy(&again.contact, kept);
         };
         match reason {
             _ if self.wishes.marks => parted.kept.everyone(&copied, |kept| {
@@ -326,6 +333,16 @@ impl Parting<'_> {
         }
         self.originals.write(&again.contact.as_read, RawCells::NeedALook, held);
         parted.counts.account.set_aside[reason as usize] += 1;
+    }
+}
+
+/// Why nobody can be written at an address.
+fn reason_of_state(state: State) -> Option<Reason> {
+    match state {
+        State::Usable => None,
+        State::Blank => Some(Reason::BlankAddress),
+        State::Placeholder => Some(Reason::PlaceholderAddress),
+        State::Invalid(_) => Some(Reason::InvalidAddress),
     }
 }
 

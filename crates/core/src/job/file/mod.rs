@@ -294,9 +294,7 @@ impl Reader<'_> {
         read.columns.date_order = part.date_order.map(DateOrder::from);
         read.columns.own = own;
         let condition = part.condition.as_deref().map(|text| self.selection(text)).transpose()?;
-        let range = |text: &str| {
-            RowRange::parse(text).map_err(|error| self.wrong(text, error.what(), error.advice()))
-        };
+        let range = |text: &str| RowRange::parse(text).map_err(|error| self.wrong(text, error.what(), error.advice()));
         let rows = part.rows.as_deref().map(range).transpose()?;
         Ok(Source { condition, rows, stale_after: part.stale_after, ..Source::new(part.name, read) })
     }

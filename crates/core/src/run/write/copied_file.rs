@@ -6,6 +6,7 @@ use crate::columns::headers::named_in_error;
 use crate::columns::map::ColumnMap;
 use crate::job::{Job, Write};
 use crate::layout::{Content, LayoutColumn};
+use crate::run::contact::Contact;
 use crate::run::decide::copied::Copies;
 use crate::run::decide::known::Known;
 use crate::run::gather::counts::FileCounts;
@@ -17,7 +18,8 @@ use pebblebank_table::cell_digest::RowsDigest;
 use pebblebank_table::csv::{Defusing, RawCells, without_defusing};
 use pebblebank_table::observe::Observer;
 use pebblebank_table::staged::{Output, Staged};
-use pebblebank_table::{Chunk, CsvBuffer, Dialect, Error, ErrorKind, Record, Records, Result, cell};
+use pebblebank_table::units::ColumnIndex;
+use pebblebank_table::{Chunk, CsvBuffer, Dialect, Error, ErrorKind, Records, Result, cell};
 use pebblebank_values::ColumnRef;
 use std::sync::Arc;
 
@@ -32,11 +34,31 @@ pub struct CopiedColumns {
     pub has_surplus: bool,
 }
 
-/// Adds the cells of a record, of which the first `width` have a header, and those behind them as one where that is wanted.
-pub fn copy_cells(record: &Record, width: usize, has_surplus: bool, out: &mut CsvBuffer) {
-    (0..width).for_each(|cell| out.raw(record.raw_cell(cell), RawCells::NeedALook));
-    if has_surplus {
-        out.value(record.raw_from(width));
+/// How the cells of a contact are copied.
+#[derive(Debug, Clone, Copy)]
+pub struct CopiedCells {
+    /// How many have a header.
+    pub width: usize,
+    /// Whether those behind them are copied, as one.
+    pub has_surplus: bool,
+    /// The column of the address, where the cleaned one is written: a line of recipients holds nothing else.
+    pub address: Option<ColumnIndex>,
+}
+
+impl CopiedCells {
+    /// Adds the cells of a contact.
+    pub fn copy(&self, contact: &Contact, out: &mut CsvBuffer) {
+        let record = &contact.as_read;
+        for cell in 0..self.width {
+            if self.address == Some(ColumnIndex(cell)) {
+                out.address(contact.address.text);
+            } else {
+                out.raw(record.raw_cell(cell), RawCells::NeedALook);
+            }
+        }
+        if self.has_surplus {
+            out.value(record.raw_from(self.width));
+        }
     }
 }
 
@@ -59,7 +81,9 @@ impl CopiedColumns {
     ///
     /// Where the file lacks one, or one is made of several values.
     pub fn of(wanted: Option<&[LayoutColumn]>, headers: &[String], map: &ColumnMap) -> Result<CopiedColumns> {
-        let Some(wanted) = wanted else { return Ok(CopiedColumns { headers: headers.to_vec(), ..CopiedColumns::default() }) };
+        let Some(wanted) = wanted else {
+            return Ok(CopiedColumns { headers: headers.to_vec(), ..CopiedColumns::default() });
+        };
         let mut places = Vec::new();
         for column in wanted {
             let Content::Column(source) = &column.content else {
@@ -87,7 +111,7 @@ impl CopiedColumns {
     }
 
     /// With one for the cells behind the last header, where a row of a file with these counts has any and all columns are
-    /// copied. [`copy_cells`] fills it.
+    /// copied. [`CopiedCells`] fill it.
     #[must_use]
     pub fn with_surplus(self, counts: &FileCounts, width: usize) -> CopiedColumns {
         if self.places.is_some() || counts.long_rows.count == 0 {

@@ -16,11 +16,11 @@ pub mod outputs;
 pub mod people_index;
 pub mod plan;
 pub(crate) mod preview;
-pub mod written_rows;
 mod repair_rows;
 pub(crate) mod rows;
 pub mod second_pass;
 pub mod shapes;
+pub mod written_rows;
 
 use super::decide::fill::Supplies;
 use super::decide::known::Known;

@@ -306,7 +306,9 @@ impl Sink for Outputs {
             self.staged.write(receipt.suggestions, &rows.suggestions.bytes)?;
             self.staged.write(receipt.people, &rows.people)?;
             let mut digests = Vec::new();
-            new.iter().for_each(|file| written_rows::add(file.row_digests(), &mut digests));
+            for file in new {
+                written_rows::add(file.row_digests(), &mut digests);
+            }
             self.staged.write(receipt.written, &digests)?;
         }
         if let Some(learned) = &mut self.learned {

@@ -16,7 +16,7 @@ pub fn header() -> Vec<u8> {
 
 /// Adds the digests of rows.
 pub fn add(digests: &[u64], out: &mut Vec<u8>) {
-    digests.iter().for_each(|digest| out.extend_from_slice(&digest.to_le_bytes()));
+    out.extend(digests.iter().flat_map(|digest| digest.to_le_bytes()));
 }
 
 /// The digests; none where the bytes are no whole file of this version.

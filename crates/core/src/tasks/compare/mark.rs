@@ -9,7 +9,7 @@ use crate::run::decide::read_again::{RowAgain, Wants, read_again};
 use crate::run::decide::read_and_decide;
 use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
-use crate::run::write::copied_file::{CopiedColumns, CopiedFile, copy_cells};
+use crate::run::write::copied_file::{CopiedCells, CopiedColumns, CopiedFile};
 use crate::select::plan::SelectionPlan;
 use crate::suppress::marks::Mark;
 use pebblebank_table::csv::Defusing;
@@ -58,7 +58,7 @@ fn write_rows(
     let width = file.map().width();
     let columns = CopiedColumns::of(None, &file.table.headers, file.map())?;
     let columns = columns.with_surplus(&known.source_counts[file.id.0 as usize], width);
-    let has_surplus = columns.has_surplus;
+    let cells = CopiedCells { width, has_surplus: columns.has_surplus, address: None };
     let columns = columns.followed_by(marks, width);
     let to = (&mut staged, output);
     let mut marked = CopiedFile::begin(job, known, columns, Defusing::On, setting.preview_rows, to)?;
@@ -77,7 +77,7 @@ fn write_rows(
         let has_key = settled.has_key(again.row);
         copies.everyone(&copied, |rows| {
             rows.set_defusing(Defusing::On);
-            copy_cells(&contact.as_read, width, has_surplus, rows);
+            cells.copy(contact, rows);
             for other in &others {
                 let is_in = if marks.contains(other) { "yes" } else { "no" };
                 rows.value(if has_key { is_in.as_bytes() } else { b"" });

@@ -8,8 +8,8 @@ use crate::layout::{Content, Form, LayoutColumn};
 use crate::run::decide::known::Known;
 use crate::run::decide::read_again::RowAgain;
 use crate::run::open::files::OpenFile;
-use crate::run::write::{people_index, written_rows};
 use crate::run::write::rows::Counts;
+use crate::run::write::{people_index, written_rows};
 use crate::suppress::marks::MarkSet;
 use crate::suppress::reason::Reason;
 use crate::tasks::looks::Looks;
@@ -397,7 +397,8 @@ fn row_digest(record: &Record, is_sheet: bool) -> u64 {
     let mut digest = CellDigest::default();
     digest.keep_each();
     let is_filled = |cell: &usize| !cell::value(record.raw(*cell)).is_empty();
-    let cells = if is_sheet { (0..record.cells()).rev().find(is_filled).map_or(0, |last| last + 1) } else { record.cells() };
+    let cells =
+        if is_sheet { (0..record.cells()).rev().find(is_filled).map_or(0, |last| last + 1) } else { record.cells() };
     (0..cells).for_each(|cell| digest.cell(&cell::value(record.raw(cell))));
     digest.end_row();
     digest.each().first().copied().unwrap_or_default()

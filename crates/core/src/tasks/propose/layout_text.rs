@@ -29,7 +29,9 @@ pub fn open_questions(template: &Template) -> Vec<String> {
 /// Writes the keys of a layout.
 pub(super) fn write_layout(text: &mut JobText, template: &Template) {
     text.comment(&format!("As {} has it.", template.path.display()));
-    text.comment("A template does not show which columns must be filled, which values are allowed, and how long they may be:");
+    text.comment(
+        "A template does not show which columns must be filled, which values are allowed, and how long they may be:",
+    );
     text.comment("required = true, allowed = [\"…\"], longest = 50");
     for doubt in template.doubts.iter().filter(|doubt| doubt.column.is_none()) {
         text.comment(&format!("not shown: {}", doubt.text));
@@ -82,7 +84,9 @@ fn keys_of(column: &LayoutColumn) -> Vec<String> {
         Some(Form::Case(LetterCase::Upper)) => keys.push("form = \"upper\"".to_owned()),
         Some(Form::Case(LetterCase::Lower)) => keys.push("form = \"lower\"".to_owned()),
         Some(Form::Case(LetterCase::Title)) => keys.push("form = \"title\"".to_owned()),
-        Some(Form::YesNo { yes, no }) => keys.extend([format!("yes = {}", quoted(yes)), format!("no = {}", quoted(no))]),
+        Some(Form::YesNo { yes, no }) => {
+            keys.extend([format!("yes = {}", quoted(yes)), format!("no = {}", quoted(no))]);
+        }
         Some(Form::OptedIn(_) | Form::ALabel) | None => {}
     }
     if column.required {

@@ -22,17 +22,19 @@ use crate::run::open::Opening;
 use crate::run::open::files::OpenFile;
 use crate::run::setting::Setting;
 use crate::run::tally::OtherLines;
-use crate::run::write::copied_file::{CopiedColumns, CopiedFile, copy_cells, write_of_copies};
+use crate::run::write::copied_file::{CopiedCells, CopiedColumns, CopiedFile, write_of_copies};
 use crate::run::write::outputs::surroundings;
 use crate::tasks::split::wishes::{Split, SplitFile, SplitWishes};
 use parts::{FilePlan, PartValue, Parts};
 use pebblebank_formats::Input;
-use pebblebank_table::observe::{Observer, Stage};
-use pebblebank_table::staged::placement::Placement;
+use pebblebank_formats::writing::FileFormat;
 use pebblebank_table::cell_digest::RowsDigest;
+use pebblebank_table::observe::{Observer, Stage};
 use pebblebank_table::staged::Staged;
+use pebblebank_table::staged::placement::Placement;
 use pebblebank_table::units::{RowId, SourceId};
 use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
+use pebblebank_values::Field;
 
 pub use parts::MOST_FILES;
 
@@ -101,6 +103,8 @@ struct CopiedChunk {
     copies: Copies,
     /// The value of each row, where the row ends, and the digest of the rows up to it.
     rows: Vec<(String, usize, RowsDigest)>,
+    /// The first row without an address, where recipients are written.
+    no_recipient: Option<RowId>,
 }
 
 /// A file that is being written.
@@ -150,16 +154,21 @@ impl<'a> Splitter<'a> {
         let mut files = self.begin(plan, &columns, &mut staged)?;
         let defusing = self.wishes.defusing;
         let is_ragged = self.is_ragged();
+        let is_line = self.wishes.format == FileFormat::RecipientLine;
+        let address = self.file.map().column(Field::Email).filter(|_| is_line);
         let Splitter { known, file, setting, observer, value, parts, .. } = &mut *self;
         let settled = &known.settled;
         let width = file.map().width();
         let each = |again: &RowAgain, chunk: &mut CopiedChunk| {
             let record = &again.contact.as_read;
+            if address.is_some() && !again.contact.address.is_usable() {
+                chunk.no_recipient.get_or_insert(again.row);
+            }
             let cells = |row: &mut CsvBuffer| {
                 row.set_defusing(defusing);
                 // Without a header nobody says how many cells a row of text has.
-                let own = if is_ragged { record.cells() } else { width };
-                copy_cells(record, own, has_surplus, row);
+                let width = if is_ragged { record.cells() } else { width };
+                CopiedCells { width, has_surplus, address }.copy(&again.contact, row);
             };
             chunk.copies.everyone(&settled.copied(again.row), cells);
             chunk.rows.push((value.of(&again.contact), chunk.copies.bytes().len(), chunk.copies.digest()));
@@ -171,6 +180,11 @@ impl<'a> Splitter<'a> {
         let (path, mut before) = (file.input.path(), 0);
         read_again(known, setting, *observer, &wants, each, |chunk| {
             refused.add_all(chunk.copies.refused());
+            if let Some(row) = chunk.no_recipient {
+                let what = "this row has no usable address, and a line of recipients holds nothing else";
+                let advice = "take such rows out first: pebblebank clean LIST -o clean.csv, then split that";
+                return Err(Error::new(ErrorKind::Columns, what, advice).in_file(path).at_row(settled.place(row).1));
+            }
             let (mut begin, mut digested) = (0, RowsDigest::default());
             for (value, end, digest) in &chunk.rows {
                 let place = parts.of(value, before);
@@ -180,9 +194,8 @@ impl<'a> Splitter<'a> {
             }
             Ok(())
         })?;
-        let preview = place(files, plan, &file.input, staged, |file, staged| {
-            file.finish(staged, setting.threads, *observer)
-        })?;
+        let preview =
+            place(files, plan, &file.input, staged, |file, staged| file.finish(staged, setting.threads, *observer))?;
         Ok((refused, preview))
     }
 

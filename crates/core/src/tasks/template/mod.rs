@@ -101,12 +101,7 @@ impl Doubt {
 /// # Errors
 ///
 /// Where it is no table with a header, has no column of addresses, or calls two columns by one name.
-pub fn read_template(
-    path: &Path,
-    read: &ReadFiles,
-    spool_folder: &Path,
-    observer: &dyn Observer,
-) -> Result<Template> {
+pub fn read_template(path: &Path, read: &ReadFiles, spool_folder: &Path, observer: &dyn Observer) -> Result<Template> {
     let file = open(path, read, spool_folder, observer)?;
     let values = column_values::read(&file, observer)?;
     let beginning = Beginning::of(&file)?;
@@ -245,6 +240,10 @@ fn layout_column(
     if let Some(text) = unclear {
         doubt(text, Matters::Always);
     }
-    let content = Content::Column(ColumnRef::Field(field));
-    LayoutColumn { content, form, required: field == Field::Email, ..of_extra() }
+    LayoutColumn {
+        content: Content::Column(ColumnRef::Field(field)),
+        form,
+        required: field == Field::Email,
+        ..of_extra()
+    }
 }

@@ -32,8 +32,8 @@ use crate::run::setting::Setting;
 use crate::run::tally::{Outcome, Tally};
 use crate::run::write::copied_file::refuse_other_format;
 use crate::run::write::plan::SecondPass;
-use crate::run::write::rows::{Rows, Sink};
 use crate::run::write::preview::Preview;
+use crate::run::write::rows::{Rows, Sink};
 use crate::run::write::shapes::{self, ImportShape};
 use crate::suppress::reason::Reason;
 use crate::tasks::top_up::files::{Files, ends_with_line_end, tail_of};
@@ -204,7 +204,7 @@ fn say_consent_in_its_words(layouts: &mut [Layout], known: &Known, observer: &dy
     Ok(())
 }
 
-/// Below a totals line or a footnote nobody would look for contacts.
+/// Below a totals line or a footnote nobody would look for contacts, and behind an open quote nobody would find them.
 fn check_end(known: &Known) -> Result<()> {
     let master = &known.files.sources[0];
     let counts = &known.source_counts[0];
@@ -215,6 +215,12 @@ fn check_end(known: &Known) -> Result<()> {
             return Err(Error::new(ErrorKind::Input, what, "take that line out of the master first")
                 .in_file(master.input.path()));
         }
+    }
+    if let Some(row) = counts.open_quotes.rows.first() {
+        let what = "a cell of the master begins with a quote that is never closed, so that readers may take new rows for its text";
+        return Err(Error::new(ErrorKind::Input, what, "correct that cell in the master first")
+            .in_file(master.input.path())
+            .at_row(*row));
     }
     Ok(())
 }
