@@ -29,6 +29,7 @@ mod sorted;
 mod spelt;
 pub mod text;
 mod trouble;
+pub mod verdicts;
 
 pub use batch::{Batch, BatchId, What};
 pub use file::{Access, Bank};

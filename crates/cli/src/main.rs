@@ -40,6 +40,7 @@ fn run(arguments: arguments::Arguments) -> Result<finish::Said, Error> {
         Some(arguments::Command::Suppress(command)) => commands::suppress::suppress(&command, &arguments.shared),
         Some(arguments::Command::Bank(command)) => commands::bank::bank(&command, &arguments.shared),
         Some(arguments::Command::Split(command)) => commands::split::split_list(&command, &arguments.shared),
+        Some(arguments::Command::Check(command)) => commands::check::check_list(&command, &arguments.shared),
         Some(arguments::Command::Review(command)) => commands::review::review(&command, &arguments.shared),
         Some(arguments::Command::Preflight(command)) => {
             commands::preflight::preflight_file(&command, &arguments.shared)

@@ -71,11 +71,14 @@ fn new_bar(progress: Progress) -> ProgressBar {
         Stage::Comparing => "looking for near duplicates",
         Stage::Picking => "picking",
         Stage::Writing => "writing",
+        Stage::Asking => "asking DNS",
         Stage::Placing => "putting in place",
     };
     let bar = ProgressBar::with_draw_target(Some(progress.bytes_in_all), ProgressDrawTarget::stderr_with_hz(8));
     let template = if progress.bytes_in_all == 0 {
         "{msg:>18}  {spinner}"
+    } else if progress.stage == Stage::Asking {
+        "{msg:>18}  {bar:32}  {human_pos} of {human_len} domains, {per_sec}, {eta} left"
     } else {
         "{msg:>18}  {bar:32}  {percent:>3}%  {bytes_per_sec}, {eta} left"
     };

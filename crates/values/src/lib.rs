@@ -46,6 +46,7 @@ pub mod suggest;
 pub mod tags;
 pub mod text;
 pub mod unread;
+pub mod verdict;
 pub mod website;
 pub mod yes_no;
 

@@ -1,12 +1,15 @@
 //! What can be typed. Only records it; the commands make a job of it.
 
 mod bank;
+mod check;
 pub(crate) mod shared;
 
 pub use bank::{
     BankAction, BankAdd, BankCommand, BankExport, BankFind, BankForget, BankList, BankLoad, BankRemove, BankSent,
     BankUndo, Named, Scope,
 };
+
+pub use check::Check;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use shared::{Accepting, Part, Previewing, Reading, Writing};
@@ -42,6 +45,8 @@ pub enum Command {
     Split(Split),
     /// Is this file fit to be imported now: columns, addresses, duplicates, and may everyone in it be contacted
     Preflight(Preflight),
+    /// Find the addresses that will not arrive: by how they are written, and by whether their domains take mail
+    Check(Check),
     /// Decide, one by one, which likely duplicates of a run are the same person
     Review(Review),
     /// The memory: who must not be contacted, who was written to

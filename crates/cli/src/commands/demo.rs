@@ -28,12 +28,12 @@ pub fn demo(command: &Demo, shared: &Shared) -> Result<Said> {
     job.replace = true;
     let job = recall(job, &Remembered::default(), false, &shared, &now)?;
     let mut said = do_job(&job, DryRun { is_wanted: false, preview: 0 }, &shared, &now, "")?;
-    let ready = still_fit(folder, &shared, &now)?;
     let other = other_client(folder, &shared, &now)?;
+    let fit = still_fit(folder, &shared, &now)?;
     if !shared.json && !shared.quiet {
         let intro = introduction(folder, &files);
         let now = format!("\nNow: pebblebank run {}\n", path.display());
-        said.text = format!("{intro}{banked}{now}\n{}{ready}{other}{}", said.text, farewell(folder));
+        said.text = format!("{intro}{banked}{now}\n{}{other}{fit}{}", said.text, farewell(folder));
     }
     Ok(said)
 }
@@ -71,28 +71,18 @@ fn fill_bank(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
     Ok(text)
 }
 
-/// Whether the import file is fit to be imported, just before that is done.
+/// Whether the other client's import file is fit to be imported, in short.
 fn still_fit(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
     let file = |name: &str| folder.join(name).display().to_string();
-    let layout = format!("{}:newsletter", file(pebblebank_demo::JOB_FILE));
-    let receipt = file("out/spring-fair-invitation.receipt");
-    let typed = [
-        "pebblebank",
-        "preflight",
-        &file("out/spring-fair.csv"),
-        "--layout",
-        &layout,
-        "--scope",
-        "larkfold",
-        "--receipt",
-        &receipt,
-    ];
+    let [import, receipt] = ["out/season-opening.csv", "out/season-opening.receipt"].map(file);
+    let typed = ["pebblebank", "preflight", &import, "--scope", "quillmere", "--receipt", &receipt];
     let Ok(Arguments { command: Some(Command::Preflight(command)), .. }) = Arguments::try_parse_from(typed) else {
         return Ok(String::new());
     };
     let plain = Shared { json: false, quiet: false, ..shared.clone() };
     let said = preflight_at(&command, &plain, now)?;
-    Ok(format!("\nBefore it is imported, today or next week: {}\n\n{}", typed.join(" "), said.text))
+    let result: Vec<&str> = said.text.lines().filter(|line| !line.trim().is_empty()).take(2).map(str::trim).collect();
+    Ok(format!("\nIs it still fit, just before it is imported? {}\n  {}\n", typed.join(" "), result.join("\n  ")))
 }
 
 /// The job of the other client, in short.

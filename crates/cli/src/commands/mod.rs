@@ -1,6 +1,7 @@
 //! One file a command: the story of that command.
 
 pub mod bank;
+pub mod check;
 pub mod clean;
 pub mod compare;
 pub mod demo;

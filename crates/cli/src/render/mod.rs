@@ -3,6 +3,7 @@
 pub mod bank;
 pub mod bank_entries;
 pub mod bank_load;
+pub mod check;
 pub mod compare;
 pub mod duplicates;
 pub mod error;

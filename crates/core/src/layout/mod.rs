@@ -129,6 +129,12 @@ impl LayoutColumn {
         Ok(LayoutColumn { content: Content::from_text(from)?, ..LayoutColumn::of_column(name) })
     }
 
+    /// Whether it is the column of that name as it stands.
+    #[must_use]
+    pub fn is_just(&self, name: &str) -> bool {
+        matches!(&self.content, Content::Column(column) if column.name() == name)
+    }
+
     /// The field or column of that name, under its name.
     pub fn of_column(name: &str) -> LayoutColumn {
         let content = Content::Column(ColumnRef::new(name));

@@ -67,14 +67,14 @@ pub fn to_output(finished: &Finished, screen: &Screen) -> String {
 }
 
 /// More files than this are not named one by one.
-const FILES_NAMED: usize = 3;
+const FILES_NAMED: usize = 1;
 
 fn headline(finished: &Finished, screen: &Screen) -> String {
     let tally = &finished.tally;
     let shown = |path: &PathBuf| path.display().to_string();
     let files = match finished.imports.as_slice() {
-        [first, .., last] if finished.imports.len() > FILES_NAMED => {
-            format!("{} files, from {} to {}", finished.imports.len(), shown(first), shown(last))
+        [first, others @ ..] if others.len() + 1 > FILES_NAMED => {
+            format!("{} and {}", shown(first), counted(others.len() as u64, "more file"))
         }
         files => files.iter().map(shown).collect::<Vec<_>>().join(", "),
     };

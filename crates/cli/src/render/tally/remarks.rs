@@ -99,14 +99,10 @@ const FILES_LISTED: usize = 4;
 
 /// The files of one import file, with how many contacts each has.
 fn import_files<'a>(file: &WriteTally, paths: &mut impl Iterator<Item = &'a PathBuf>) -> Vec<(String, String)> {
-    let whom = file.condition.as_ref().map_or(String::new(), |condition| format!(", {}", safe(condition, 40)));
-    let also = match file.also_in_another {
-        0 => String::new(),
-        also if also == file.rows => "; all in another file too".to_owned(),
-        also => format!("; {} in another file too", number(also)),
-    };
+    let whom =
+        file.condition.as_ref().map_or(" to import".to_owned(), |condition| format!(": {}", safe(condition, 40)));
     let sheets = file.sheets.map_or(String::new(), |sheets| format!(", on {sheets} sheets"));
-    let contacts = |rows: u64| format!("{} to import{sheets}{whom}{also}", counted(rows, "contact"));
+    let contacts = |rows: u64| format!("{}{sheets}{whom}", counted(rows, "contact"));
     if file.files.is_empty() {
         return paths.take(1).map(|path| (path.display().to_string(), contacts(file.rows))).collect();
     }
@@ -165,5 +161,20 @@ pub(super) fn where_to_look(finished: &Finished, again: &str, screen: &Screen) -
     for (file, what) in rows {
         table.row(vec![file, what]);
     }
-    table.render(screen)
+    format!("{}{}", table.render(screen), in_several_files(&finished.tally.written, screen))
+}
+
+/// How many contacts of each file stand in another one too.
+fn in_several_files(written: &[WriteTally], screen: &Screen) -> String {
+    let also = written.iter().filter(|file| file.also_in_another > 0);
+    let also = also.map(|file| {
+        let count = if file.also_in_another == file.rows { "all".to_owned() } else { number(file.also_in_another) };
+        format!("{count} of {}", safe(&file.file, 40))
+    });
+    let also: Vec<String> = also.take(FILES_LISTED).collect();
+    if also.is_empty() {
+        return String::new();
+    }
+    let text = format!("in more than one import file: {}", also.join(", "));
+    wrapped(&text, WIDTH - 2, "  ").iter().map(|line| format!("  {}\n", screen.paint(Tone::Faint, line))).collect()
 }

@@ -121,7 +121,7 @@ impl<'a> Looking<'a> {
             is_fit = false;
         }
         if let Some(then) = then {
-            then.look(again, self.file.format == Format::Workbook, number, seen);
+            then.look(again, self.fields.len(), number, seen);
         }
         seen.fit_rows += u64::from(is_fit);
     }
@@ -364,7 +364,7 @@ impl WrittenThen {
         Ok(WrittenThen { rows: rows.len() as u64, written, cells })
     }
 
-    fn look(&self, again: &RowAgain, is_sheet: bool, number: RowNumber, seen: &mut Seen) {
+    fn look(&self, again: &RowAgain, width: usize, number: RowNumber, seen: &mut Seen) {
         let address = &again.contact.address;
         if address.is_usable() {
             let identity = stable_digest(address.identity);
@@ -374,7 +374,7 @@ impl WrittenThen {
             }
             seen.kept.insert(identity);
         }
-        if self.cells.as_ref().is_some_and(|cells| !cells.contains(&row_digest(&again.contact.as_read, is_sheet))) {
+        if self.cells.as_ref().is_some_and(|cells| !is_written(&again.contact.as_read, width, cells)) {
             seen.changed.at(number);
         }
     }
@@ -392,13 +392,17 @@ impl WrittenThen {
     }
 }
 
-/// The digest of a row's cells, as it was when the row was written. A sheet does not keep blank cells at the end of a row.
-fn row_digest(record: &Record, is_sheet: bool) -> u64 {
+/// Whether a row is one that was written. Blank cells at its end do not count: not every format keeps them.
+fn is_written(record: &Record, width: usize, written: &HashSet<u64>) -> bool {
+    let is_filled = |cell: &usize| !cell::value(record.raw(*cell)).is_empty();
+    let filled = (0..record.cells()).rev().find(is_filled).map_or(0, |last| last + 1);
+    [record.cells(), width, filled].into_iter().any(|cells| written.contains(&row_digest(record, cells)))
+}
+
+/// The digest of the first `cells` cells of a row, as it was made when the row was written.
+fn row_digest(record: &Record, cells: usize) -> u64 {
     let mut digest = CellDigest::default();
     digest.keep_each();
-    let is_filled = |cell: &usize| !cell::value(record.raw(*cell)).is_empty();
-    let cells =
-        if is_sheet { (0..record.cells()).rev().find(is_filled).map_or(0, |last| last + 1) } else { record.cells() };
     (0..cells).for_each(|cell| digest.cell(&cell::value(record.raw(cell))));
     digest.end_row();
     digest.each().first().copied().unwrap_or_default()
