@@ -6,12 +6,14 @@ use crate::file::Bank;
 use crate::scope::{EVERYONE, EVERYONE_NAME, NOT_YET, NewScope, ScopeId};
 use crate::text::{Kind, Text};
 use crate::trouble::trouble;
+use crate::verdicts::each_domain_verdict;
 use pebblebank_core::job::remembering::Limits;
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_core::suppress::remembered::{Among, HeldBy, Remembered, RememberedEntry, RememberedHold};
 use pebblebank_table::Result;
 use pebblebank_values::date::Date;
 use pebblebank_values::text::comparable;
+use pebblebank_values::verdict::Why;
 use rusqlite::{Connection, params};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::PathBuf;
@@ -309,6 +311,11 @@ impl Remembered for Memory {
 
     fn returned(&self) -> &[(String, Date)] {
         &self.returned
+    }
+
+    fn domain_verdicts(&self, each: &mut dyn FnMut(&str, Why, Date)) -> Result<()> {
+        let connection = self.connection.lock().expect("no thread panics while it asks the bank");
+        each_domain_verdict(&connection, each).map_err(|cause| trouble(&self.path, &cause))
     }
 
     fn entries(

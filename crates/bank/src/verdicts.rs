@@ -4,7 +4,7 @@ use crate::file::Bank;
 use pebblebank_table::Result;
 use pebblebank_values::date::Date;
 use pebblebank_values::verdict::Why;
-use rusqlite::{OptionalExtension, params};
+use rusqlite::{Connection, OptionalExtension, params};
 use std::str::FromStr;
 
 /// What was found of a domain, and on which day.
@@ -63,6 +63,20 @@ impl Bank {
             Ok(())
         })
     }
+}
+
+/// Hands over what was found of all domains, with the day.
+pub(crate) fn each_domain_verdict(bank: &Connection, each: &mut dyn FnMut(&str, Why, Date)) -> rusqlite::Result<()> {
+    let mut all = bank.prepare("select domain, why, day from domain_verdict")?;
+    let mut rows = all.query([])?;
+    while let Some(row) = rows.next()? {
+        let (domain, why): (String, String) = (row.get(0)?, row.get(1)?);
+        // A reason that this version does not know says nothing.
+        if let Ok(why) = Why::from_str(&why) {
+            each(&domain, why, Date::from_day_number(row.get(2)?));
+        }
+    }
+    Ok(())
 }
 
 #[cfg(test)]

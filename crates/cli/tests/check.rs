@@ -4,7 +4,7 @@
 
 mod common;
 
-use common::Desk;
+use common::{Desk, job_with};
 use pebblebank_standin::dns::{DnsServer, Zone};
 use rstest::rstest;
 use serde_json::{Value, json};
@@ -145,4 +145,75 @@ fn people_who_must_not_be_contacted_are_counted_among_the_rows_written() {
     let document = desk.json(&["check", "list.csv", "-o", "out.csv"]);
     let text = document["findings"][0]["text"].as_str().unwrap();
     assert!(text.contains("must not be contacted"), "{text}");
+}
+
+/// A job that asks for verdicts, and a list whose domains were looked up on a day.
+fn checked_job(rules: &str) -> (Desk, DnsServer) {
+    let (desk, server) = (desk(), server());
+    by_domain(&desk, &server, &[]);
+    let job = job_with(&format!("[check]\n{rules}\n")).replace("shop.csv", "list.csv");
+    desk.file("job.toml", job);
+    (desk, server)
+}
+
+#[test]
+fn a_run_goes_by_what_was_found_and_asks_nobody() {
+    let (desk, server) = checked_job("set_aside = [\"invalid\"]\ntag = \"doubtful\"");
+    let before = server.questions();
+    let tally = desk.json(&["run", "job.toml"]);
+    assert_eq!(server.questions(), before);
+    let out = desk.sheet("out.csv");
+    assert_eq!(out.columns(["full_name", "tags"]), [["Ida", ""], ["Office", "doubtful"], ["Wren", ""]]);
+    let aside = desk.sheet("fair.receipt/set-aside.csv");
+    let failed: Vec<_> = aside
+        .columns(["full_name", "pebblebank_reason", "pebblebank_details"])
+        .into_iter()
+        .filter(|row| row[1] == "failed-check")
+        .collect();
+    assert_eq!(failed.len(), 1);
+    assert!(failed[0][0] == "Hugo" && failed[0][2].starts_with("no-such-domain ("), "{failed:?}");
+    // Wren's domain gave no answer, so there is no verdict on it.
+    assert_eq!((&tally["check"]["set_aside"], &tally["check"]["without_verdict"]), (&json!(1), &json!(1)));
+    let said = tally["findings"].as_array().unwrap().iter().find(|finding| finding["code"] == "no-verdict").unwrap();
+    assert!(said["text"].as_str().unwrap().contains("pebblebank check out.csv --level domain"), "{said}");
+}
+
+#[rstest]
+#[case::too_old("max_age = \"30d\"\nset_aside = [\"invalid\"]", "2027-12-31", &["Ida", "Office", "Hugo", "Wren"])]
+#[case::unknown_too("set_aside = [\"invalid\", \"unknown\"]", "", &["Ida", "Office"])]
+#[case::risky_too("set_aside = [\"risky\"]", "", &["Ida", "Hugo", "Wren"])]
+#[case::only_counted("", "", &["Ida", "Office", "Hugo", "Wren"])]
+fn a_job_says_which_verdicts_count_and_for_how_long(#[case] rules: &str, #[case] today: &str, #[case] names: &[&str]) {
+    let (desk, _server) = checked_job(rules);
+    if !today.is_empty() {
+        let job = desk.text("job.toml").replace("name = \"fair\"", &format!("name = \"fair\"\ntoday = \"{today}\""));
+        desk.file("job.toml", job);
+    }
+    desk.done(&["run", "job.toml"]);
+    assert_eq!(desk.sheet("out.csv").column("full_name"), names);
+}
+
+#[test]
+fn preflight_knows_what_a_check_found() {
+    let (desk, server) = (desk(), server());
+    desk.file("list.csv", "Email,Name\nida@post.example,Ida\nhugo@gone.example,Hugo\n");
+    assert_eq!(desk.run(&["preflight", "list.csv"]).status, 0);
+    by_domain(&desk, &server, &[]);
+    let ran = desk.run(&["preflight", "list.csv", "--json"]);
+    let document: Value = serde_json::from_str(&ran.stdout).unwrap();
+    let problem = &document["problems"][0];
+    assert_eq!((ran.status, &problem["code"], &problem["examples"]), (3, &json!("no-such-domain"), &json!([3])));
+}
+
+#[rstest]
+#[case::a_level("level = \"deep\"", "deep")]
+#[case::an_age("max_age = \"soon\"", "soon")]
+#[case::a_verdict("set_aside = [\"valid\"]", "valid")]
+#[case::a_tag("tag = \"a; b\"", "a; b")]
+fn what_a_job_cannot_mean_is_an_error_with_its_line(#[case] rules: &str, #[case] says: &str) {
+    let desk = desk();
+    desk.file("job.toml", job_with(&format!("[check]\n{rules}\n")).replace("shop.csv", "list.csv"));
+    let ran = desk.run(&["run", "job.toml"]);
+    assert_eq!(ran.status, 2, "{}", ran.stdout);
+    assert!(ran.stderr.contains(says) && ran.stderr.contains("line"), "{}", ran.stderr);
 }

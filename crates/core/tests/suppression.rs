@@ -112,6 +112,7 @@ fn reasons_are_in_the_order_of_their_gravity() {
         "missing-field",
         "role-address",
         "disposable-domain",
+        "failed-check",
         "near-miss",
         "not-selected",
         "over-limit",

@@ -14,10 +14,12 @@ pub mod pattern;
 pub mod remembering;
 pub mod row_range;
 pub mod sources;
+pub mod verdict_rules;
 
 use crate::job::lists::{Allowance, BankEntries, EntriesToCompare, Hold, JobList, ListKey, NearMisses};
 use crate::job::remembering::{Limits, Remember, Remembering};
 use crate::job::sources::{CleanWishes, Source};
+use crate::job::verdict_rules::VerdictRules;
 pub use crate::layout::{Content, Layout, LayoutColumn, OnViolation, SortColumn, Template};
 use crate::require::Requirement;
 
@@ -77,6 +79,8 @@ pub struct Job {
     pub remember: Remember,
     /// Who is remembered from earlier work.
     pub remembered: Remembering,
+    /// What becomes of contacts by the verdicts on their addresses; none where these do not count.
+    pub check: Option<VerdictRules>,
     /// What a usable contact must have.
     pub require: Requirement,
     /// Who is picked of those; none for all.
@@ -232,6 +236,7 @@ impl Job {
             limits: None,
             remember: Remember::default(),
             remembered: Remembering::default(),
+            check: None,
             require: Requirement::default(),
             select: None,
             pick: None,

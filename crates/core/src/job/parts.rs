@@ -21,6 +21,7 @@ pub(super) struct JobFile {
     pub(super) replace: Vec<ReplacePart>,
     #[serde(default)]
     pub(super) clean: CleanPart,
+    pub(super) check: Option<CheckPart>,
     #[serde(default)]
     pub(super) person: PersonPart,
     #[serde(default)]
@@ -42,6 +43,17 @@ pub(super) struct JobFile {
     pub(super) tag: Vec<TagPart>,
     #[serde(default)]
     pub(super) layout: BTreeMap<String, LayoutPart>,
+}
+
+/// What becomes of contacts by verdicts that were found earlier.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct CheckPart {
+    pub(super) level: Option<String>,
+    pub(super) max_age: Option<String>,
+    #[serde(default)]
+    pub(super) set_aside: Vec<String>,
+    pub(super) tag: Option<String>,
 }
 
 #[derive(Deserialize)]

@@ -16,6 +16,7 @@ pub mod row_bits;
 pub mod row_set;
 pub mod setting;
 pub mod tally;
+pub mod verdicts;
 pub mod write;
 
 use crate::run::finished::Finished;

@@ -38,6 +38,9 @@ pub struct Tally {
     pub allowed: Vec<AllowedTally>,
     /// Entries that matched nobody and are close to a contact.
     pub near_misses: NearMissTally,
+    /// What verdicts on addresses came to; none where the job does not ask for them.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub check: Option<CheckTally>,
     /// What looks like an entry and was not read, of each suppression list that has such.
     pub unread: Vec<UnreadTally>,
     /// Each list that can be asked about.
@@ -149,6 +152,19 @@ pub struct SourceTally {
 #[allow(clippy::trivially_copy_pass_by_ref)] // as serde calls it
 fn is_zero(count: &u64) -> bool {
     *count == 0
+}
+
+/// What verdicts on addresses came to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+pub struct CheckTally {
+    /// How far the verdicts go that count.
+    pub level: &'static str,
+    /// After how many days one is no longer believed.
+    pub max_age_days: u32,
+    /// Contacts set aside for it.
+    pub set_aside: u64,
+    /// Contacts written without a verdict that is young enough.
+    pub without_verdict: u64,
 }
 
 /// What was read of one file.

@@ -26,6 +26,7 @@ pub enum Reason {
     MissingField,
     RoleAddress,
     DisposableDomain,
+    FailedCheck,
     NearMiss,
     NotSelected,
     OverLimit,

@@ -4,6 +4,7 @@ use super::reason::Reason;
 use pebblebank_table::Result;
 use pebblebank_values::date::Date;
 use pebblebank_values::digest::Digest;
+use pebblebank_values::verdict::Why;
 use std::collections::HashSet;
 use std::fmt::Debug;
 
@@ -29,6 +30,11 @@ pub trait Remembered: Debug + Send + Sync {
     /// Who refused and came back, by identity, with the day: what an older file says of them no longer counts.
     fn returned(&self) -> &[(String, Date)] {
         &[]
+    }
+
+    /// What checking found of domains (as A-labels), with the day, whatever its age.
+    fn domain_verdicts(&self, _each: &mut dyn FnMut(&str, Why, Date)) -> Result<()> {
+        Ok(())
     }
 
     /// What should be said of it in the account of a run.

@@ -126,6 +126,7 @@ pub(super) fn meaning(reason: Reason) -> &'static str {
         Reason::MissingField => "a required field is blank or cannot be read",
         Reason::RoleAddress => "an office's address, like info@…, which the job leaves out",
         Reason::DisposableDomain => "a mailbox that is thrown away after use",
+        Reason::FailedCheck => "mail would not arrive, as a check of the address found",
         Reason::NearMiss => "one slip from somebody who must not be contacted",
         Reason::NotSelected => "not in the audience that the job picks",
         Reason::OverLimit => "more than the job picks",

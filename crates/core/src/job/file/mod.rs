@@ -5,6 +5,7 @@ mod layouts;
 mod lists;
 mod name_parts;
 mod reading;
+mod verdicts;
 
 use super::layout_parts::LayoutPart;
 use super::named::{file_name_from, one_of, same_keys, suggested_rule, survivor};
@@ -181,6 +182,7 @@ impl Reader<'_> {
             },
             sources: parts.source.into_iter().map(|part| self.source(part, &own)).collect::<Result<_>>()?,
             lists: self.lists(parts.list, parts.suppress, &own)?,
+            check: parts.check.map(|part| self.verdict_rules(part)).transpose()?,
             require: self.require(parts.require)?,
             pick: self.pick(&parts.select)?,
             select: parts.select.condition.as_deref().map(|text| self.selection(text)).transpose()?,

@@ -111,6 +111,7 @@ fn cause_of(reason: Reason) -> &'static str {
         Reason::UnreadableRow => "is the header in the right row?",
         Reason::RoleAddress
         | Reason::DisposableDomain
+        | Reason::FailedCheck
         | Reason::NearMiss
         | Reason::OverLimit
         | Reason::RemovedByHand => "",

@@ -10,11 +10,13 @@ use crate::run::account::source_findings::written_without_address;
 use crate::run::gather::counts::FileCounts;
 use crate::run::open::files::OpenFile;
 use crate::run::tally::{
-    Account, BankTally, DoubtfulTally, FileTally, ListTally, NearMissTally, NearTally, OtherLines, Outcome,
+    Account, BankTally, CheckTally, DoubtfulTally, FileTally, ListTally, NearMissTally, NearTally, OtherLines, Outcome,
     RepairCounts, SourceTally, SuppressionTally, TALLY_SCHEMA, Tally, WriteTally,
 };
 use crate::run::write::rows::Counts;
+use crate::suppress::reason::Reason;
 use pebblebank_formats::Format;
+use pebblebank_table::observe::{Finding, Weight, counted};
 use pebblebank_table::units::{ListId, SourceId};
 use pebblebank_values::Field;
 use serde_json::{Map, Value};
@@ -31,8 +33,10 @@ impl Reports<'_> {
         let mut all = Account::default();
         let mut doubtful = DoubtfulTally::default();
         let mut also = vec![0; self.job.writes.len()];
+        let mut without_verdict = 0;
         for (index, counted) in counts.into_iter().enumerate() {
             also.iter_mut().zip(&counted.also_elsewhere).for_each(|(sum, count)| *sum += count);
+            without_verdict += counted.without_verdict;
             doubtful.roles += counted.doubtful.roles;
             doubtful.disposable += counted.doubtful.disposable;
             repairs.add(counted.repairs);
@@ -49,6 +53,8 @@ impl Reports<'_> {
         findings.extend(self.findings(&sources));
         findings.extend(self.unusable_lists(&suppression, &lists));
         findings.extend(unread.iter().map(unread_finding));
+        let check = self.check(&all, without_verdict);
+        findings.extend(check.and_then(|check| self.unchecked(check)));
         findings.splice(0..0, self.of_the_bank());
         findings.sort_by_key(|finding| finding.weight);
         Tally {
@@ -62,6 +68,7 @@ impl Reports<'_> {
             bank: self.bank(),
             allowed: on_lists.allowed,
             near_misses: NearMissTally::default(),
+            check,
             unread,
             lists,
             near_duplicates: NearTally::default(),
@@ -75,6 +82,30 @@ impl Reports<'_> {
             accepted_guards: Vec::new(),
             findings,
         }
+    }
+
+    /// What verdicts came to, where the job asks for them.
+    fn check(&self, all: &Account, without_verdict: u64) -> Option<CheckTally> {
+        let rules = self.job.check.as_ref()?;
+        Some(CheckTally {
+            level: rules.level.name(),
+            max_age_days: rules.max_age,
+            set_aside: all.set_aside[Reason::FailedCheck as usize],
+            without_verdict,
+        })
+    }
+
+    /// Contacts that nobody looked up lately, with the command that does.
+    fn unchecked(&self, check: CheckTally) -> Option<Finding> {
+        let file = self.job.writes.first().map_or("FILE", |write| write.shown.as_str());
+        let text = format!(
+            "{} no verdict of the last {} days; a run asks nobody: pebblebank check {file} --level {} finds them, then run again",
+            counted(check.without_verdict, "contact written", "has", "have"),
+            check.max_age_days,
+            check.level
+        );
+        let finding = Finding { count: check.without_verdict, ..Finding::new("no-verdict", Weight::Warning, text) };
+        (check.without_verdict > 0).then_some(finding)
     }
 
     /// The lists of a kind; `persons` by list: the people who are on it.

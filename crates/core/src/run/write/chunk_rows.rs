@@ -20,6 +20,7 @@ use pebblebank_values::address::{Address, AddressCleaner, State};
 use pebblebank_values::audience;
 use pebblebank_values::consent::{self, Consent, Statement};
 use pebblebank_values::suggest::{self, DomainLooks};
+use pebblebank_values::verdict::Why;
 use pebblebank_values::{Doubt, Field, Rule, Rules};
 use std::sync::Arc;
 
@@ -76,7 +77,7 @@ impl<'b> ChunkRows<'_, 'b> {
         }
         if pass.left_out.asks_of(row)
             && let Some((fault, details)) = self.fault(row, meant, pass.settled.marks(marks))
-            && fault < Reason::NearMiss
+            && fault < Reason::FailedCheck
         {
             self.rows.judged.push((row, fault, details));
         }
@@ -246,6 +247,9 @@ impl<'b> ChunkRows<'_, 'b> {
         self.rows.counts.note_unread(row, marks, self.pass.job);
         if self.pass.job.compares() {
             self.rows.counts.refused_written.add(&self.pass.settled.copied(row));
+        }
+        if self.found(address).is_some_and(|(_, found)| found.why == Why::NotReached) {
+            self.rows.counts.without_verdict += 1;
         }
         if address.is_usable() && !self.pass.job.guards.steps.is_empty() {
             let doubtful = &mut self.rows.counts.doubtful;

@@ -3,14 +3,17 @@
 use super::meant::Meant;
 use super::plan::SecondPass;
 use crate::job::sources::Passing;
+use crate::job::verdict_rules::VerdictRules;
 use crate::layout::plan::Row;
+use crate::run::verdicts::Found;
 use crate::run::write::chunk_rows::ChunkRows;
 use crate::suppress::marks::Mark;
 use crate::suppress::reason::Reason;
 use pebblebank_table::Record;
 use pebblebank_table::units::{RowId, RowNumber};
-use pebblebank_values::address::{Address, State};
+use pebblebank_values::address::{Address, AddressCleaner, State};
 use pebblebank_values::audience;
+use pebblebank_values::verdict::{Verdict, Why};
 
 impl<'b> ChunkRows<'_, 'b> {
     /// Why a person that nothing holds is not written, gravest first.
@@ -54,11 +57,28 @@ impl<'b> ChunkRows<'_, 'b> {
         if marks.contains(&Mark::RemovedByHand) {
             return Some((Reason::RemovedByHand, String::new()));
         }
+        if let Some((_, found)) =
+            self.found(address).filter(|(rules, found)| rules.set_aside.contains(&found.verdict()))
+        {
+            return Some((Reason::FailedCheck, found.in_words()));
+        }
         if let Some(missed) = self.pass.near.and_then(|near| near.of(row)).filter(|missed| missed.sets_aside) {
             return Some((Reason::NearMiss, missed.details.clone()));
         }
         let is_picked = self.pass.pick.takes(row, address);
         (!is_picked).then(|| (Reason::OverLimit, String::new()))
+    }
+
+    /// The verdict on an address, where the job asks for it and there is one.
+    pub(super) fn found(&self, address: &Address) -> Option<(&'b VerdictRules, Found)> {
+        let pass: &'b SecondPass = self.pass;
+        let (rules, verdicts) = (pass.job.check.as_ref()?, pass.verdicts?);
+        if !address.is_usable() {
+            return None;
+        }
+        let unknown = Found { why: Why::NotReached, day: None };
+        let found = verdicts.of_address(address, rules, pass.job, &pass.files.addresses.slips);
+        Some((rules, found.unwrap_or(unknown)))
     }
 
     /// Why the job does not want an address that could be used.
@@ -84,7 +104,16 @@ impl<'b> ChunkRows<'_, 'b> {
     pub(super) fn tags_given(&self, record: &Record, usable: &[u8], marks: &[Mark]) -> Vec<&'b str> {
         let pass: &'b SecondPass = self.pass;
         let rules = self.plan.tags.iter().zip(&pass.job.tags);
-        rules.filter(|(rule, _)| rule.holds(record, usable, marks)).map(|(_, tag)| tag.name.as_str()).collect()
+        let given = rules.filter(|(rule, _)| rule.holds(record, usable, marks)).map(|(_, tag)| tag.name.as_str());
+        given.chain(self.tag_of_risky(usable)).collect()
+    }
+
+    /// The tag that the job gives a risky address.
+    fn tag_of_risky(&self, usable: &[u8]) -> Option<&'b str> {
+        let tag = self.pass.job.check.as_ref()?.tag.as_deref()?;
+        let mut cleaner = AddressCleaner::with(std::sync::Arc::clone(&self.pass.files.addresses));
+        let (_, found) = self.found(&cleaner.clean(usable))?;
+        (found.verdict() == Verdict::Risky).then_some(tag)
     }
 
     /// Stops the run at the first row that a layout stops at.

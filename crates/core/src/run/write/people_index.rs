@@ -1,6 +1,6 @@
 //! `people.idx`: who was where, for `why` and for the comparison of runs.
 //!
-//! A header of 16 bytes: the letters `PBLPEOPL`, then the version (1) and the bytes of a record (21), 32 bits
+//! A header of 16 bytes: the letters `PBLPEOPL`, then the version (2) and the bytes of a record (21), 32 bits
 //! each. Then a record for each identity of each contact, in reading order: the first 12 bytes of the
 //! identity's unkeyed XXH3-128, the row, its survivor (both counted from 0 over all records of all source
 //! files), 32 bits each, and one byte for its fate. All numbers are little-endian.
@@ -11,7 +11,7 @@ use pebblebank_values::address::Address;
 use pebblebank_values::identity::stable_digest;
 
 /// The version of the format.
-pub const VERSION: u32 = 1;
+pub const VERSION: u32 = 2;
 
 /// Bytes of a record.
 pub const RECORD_BYTES: usize = 21;
@@ -39,7 +39,12 @@ impl Fate {
 
 /// The header.
 pub fn header() -> Vec<u8> {
-    [b"PBLPEOPL".as_slice(), &VERSION.to_le_bytes(), &(RECORD_BYTES as u32).to_le_bytes()].concat()
+    header_of(VERSION)
+}
+
+/// The header of an earlier version: of it only the numbers of the reasons are other ones.
+fn header_of(version: u32) -> Vec<u8> {
+    [b"PBLPEOPL".as_slice(), &version.to_le_bytes(), &(RECORD_BYTES as u32).to_le_bytes()].concat()
 }
 
 /// An identity of a contact.
@@ -53,9 +58,9 @@ pub struct Person {
     pub is_written: bool,
 }
 
-/// The identities of an index; none where the bytes are no whole index of this version.
+/// The identities of an index; none where the bytes are no whole index.
 pub fn read(bytes: &[u8]) -> Option<impl Iterator<Item = Person>> {
-    let records = bytes.strip_prefix(header().as_slice())?;
+    let records = (1..=VERSION).find_map(|version| bytes.strip_prefix(header_of(version).as_slice()))?;
     if records.len() % RECORD_BYTES != 0 {
         return None;
     }

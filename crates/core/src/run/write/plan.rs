@@ -16,6 +16,7 @@ use crate::run::decide::settled::Settled;
 use crate::run::decide::supplied::SuppliedColumns;
 use crate::run::decide::why::describe;
 use crate::run::open::files::{OpenFile, OpenFiles};
+use crate::run::verdicts::DomainVerdicts;
 use crate::select::plan::SelectionPlan;
 use pebblebank_table::CsvBuffer;
 use pebblebank_table::csv::Defusing;
@@ -55,6 +56,8 @@ pub struct SecondPass<'a> {
     pub(super) pick: Picking,
     pub(super) supplies: Option<&'a Supplies>,
     pub(super) near: Option<&'a NearMissed>,
+    /// What was found of domains, where the job asks for it.
+    pub(super) verdicts: Option<&'a DomainVerdicts>,
     pub(super) left_out: LeftOut,
     pub(super) spare: Mutex<Vec<Rows>>,
 }
@@ -117,9 +120,16 @@ impl<'a> SecondPass<'a> {
             pick: Picking::All,
             supplies,
             near: None,
+            verdicts: None,
             left_out: LeftOut::Nobody,
             spare: Mutex::default(),
         }
+    }
+
+    /// With what was found of domains, so that the job can set contacts aside for it.
+    #[must_use]
+    pub fn knowing(self, verdicts: &'a DomainVerdicts) -> SecondPass<'a> {
+        SecondPass { verdicts: Some(verdicts), ..self }
     }
 
     /// With what was found of near misses, so that the job can set contacts aside for it.

@@ -106,6 +106,8 @@ pub struct Counts {
     /// Contacts about to be written whom something names that was not read of a suppression list, by the place of the
     /// list that holds what was not read.
     pub unread: BTreeMap<ListId, UnreadWritten>,
+    /// Contacts written whose address has no verdict that is young enough.
+    pub without_verdict: u64,
     /// Contacts written that might be left out.
     pub doubtful: DoubtfulTally,
     /// Rows of each import file that stand in another one too.
@@ -130,6 +132,7 @@ impl Counts {
         for (list, unread) in later.unread {
             self.unread.entry(list).or_default().append(&unread);
         }
+        self.without_verdict += later.without_verdict;
         self.doubtful.roles += later.doubtful.roles;
         self.doubtful.disposable += later.doubtful.disposable;
         add_each(&mut self.also_elsewhere, &later.also_elsewhere);

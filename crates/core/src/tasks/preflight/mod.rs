@@ -8,6 +8,7 @@ pub mod wishes;
 
 use crate::job::lists::{JobList, NearMisses};
 use crate::job::sources::Source;
+use crate::job::verdict_rules::MAX_AGE;
 use crate::job::{Job, Write};
 use crate::layout::Layout;
 use crate::person::same::PersonWishes;
@@ -21,6 +22,7 @@ use crate::run::decide::read_and_decide;
 use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
 use crate::run::tally::{Outcome, Tally, TrippedGuard};
+use crate::run::verdicts::DomainVerdicts;
 use pebblebank_formats::Format;
 use pebblebank_formats::writing::FileForm;
 use pebblebank_table::observe::{Finding, Observer, Stage, Weight};
@@ -74,7 +76,8 @@ pub fn preflight(wishes: &PreflightWishes, setting: &Setting, observer: &dyn Obs
         return Err(Error::new(ErrorKind::Job, what, "name one file"));
     };
     let form = wishes.layout.as_ref().map(|layout| form_of(layout, file.format)).transpose()?;
-    let looking = Looking::new(wishes, form.as_ref(), &known, file);
+    let verdicts = DomainVerdicts::remembered(&job, MAX_AGE)?;
+    let looking = Looking::new(wishes, form.as_ref(), &known, file, &verdicts);
     let mut seen = Seen::default();
     let wants = Wants { rows: |_| true, values: Some(&known.files.cleaning), stage: Stage::Settling };
     let each = |again: &RowAgain, seen: &mut Seen| looking.take(again, &job, written_then.as_ref(), seen);

@@ -8,6 +8,7 @@ use crate::layout::{Content, Form, LayoutColumn};
 use crate::run::decide::known::Known;
 use crate::run::decide::read_again::RowAgain;
 use crate::run::open::files::OpenFile;
+use crate::run::verdicts::DomainVerdicts;
 use crate::run::write::rows::Counts;
 use crate::run::write::{people_index, written_rows};
 use crate::suppress::marks::MarkSet;
@@ -23,9 +24,11 @@ use pebblebank_table::units::{RowNumber, SourceId};
 use pebblebank_table::{Error, ErrorKind, Record, Result, cell};
 use pebblebank_values::address::State;
 use pebblebank_values::identity::stable_digest;
+use pebblebank_values::verdict::{Verdict, Why};
 use pebblebank_values::{ColumnRef, Doubt, Field};
 use std::collections::{BTreeMap, HashSet};
 use std::path::Path;
+use std::str::FromStr;
 
 /// What every row is held against.
 pub(super) struct Looking<'a> {
@@ -37,6 +40,7 @@ pub(super) struct Looking<'a> {
     /// The layout's columns, each with its place in the file; those that the file lacks are left out.
     columns: Vec<(usize, &'a LayoutColumn)>,
     needs_address: bool,
+    verdicts: &'a DomainVerdicts,
 }
 
 /// What was seen in rows.
@@ -72,6 +76,7 @@ impl<'a> Looking<'a> {
         form: Option<&'a FileForm>,
         known: &'a Known,
         file: &'a OpenFile<SourceId>,
+        verdicts: &'a DomainVerdicts,
     ) -> Looking<'a> {
         let map = file.map();
         let of =
@@ -88,7 +93,7 @@ impl<'a> Looking<'a> {
             .layout
             .as_ref()
             .is_none_or(|layout| layout.columns.iter().all(|column| !is_address(column) || column.required));
-        Looking { known, file, form, fields: (0..map.width()).map(of).collect(), columns, needs_address }
+        Looking { known, file, form, fields: (0..map.width()).map(of).collect(), columns, needs_address, verdicts }
     }
 
     /// Looks at a row.
@@ -128,7 +133,11 @@ impl<'a> Looking<'a> {
 
     fn address(&self, again: &RowAgain, number: RowNumber, seen: &mut Seen) -> bool {
         let fault = match again.contact.address.state {
-            State::Usable => return true,
+            State::Usable => {
+                let found = self.verdicts.of_domain(again.contact.address.domain());
+                let Some(found) = found.filter(|found| found.verdict() == Verdict::Invalid) else { return true };
+                found.why.name()
+            }
             State::Blank if !self.needs_address => return true,
             State::Blank => "blank-address",
             State::Invalid(_) => "invalid-address",
@@ -265,7 +274,7 @@ impl Seen {
             let text = match *code {
                 "blank-address" => "no address",
                 "placeholder-address" => "typed instead of an address, like noemail@…",
-                _ => "not a valid e-mail address",
+                code => Why::from_str(code).map_or("not a valid e-mail address", Why::says),
             };
             problems.push(Problem::of_rows(Kind::Address, code, text, None, met));
         }
