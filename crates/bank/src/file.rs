@@ -20,6 +20,9 @@ const SHAPES: [&str; 3] = [include_str!("schema/1.sql"), include_str!("schema/2.
 /// The number of this shape.
 const SHAPE: i64 = SHAPES.len().cast_signed() as i64;
 
+/// The first shape that has a seal.
+const FIRST_SEALED: i64 = 2;
+
 /// How long a command waits for another one that is changing the bank.
 const PATIENCE: Duration = Duration::from_secs(30);
 
@@ -137,8 +140,11 @@ impl Bank {
         if is_read_only {
             return Err(read_only(&self.path));
         }
-        if self.number("user_version")? > 0 {
-            seal::check_pages(&self.connection, &self.path)?;
+        // What is damaged is refused before it gets a new seal.
+        match self.number("user_version")? {
+            0 => {}
+            shape if shape < FIRST_SEALED => seal::check_pages(&self.connection, &self.path)?,
+            _ => seal::check(&self.connection, &self.path)?,
         }
         // Readers and a writer then do not wait for each other, and what is cut off leaves nothing behind.
         self.ask(|bank| bank.query_row("pragma journal_mode = wal", [], |_| Ok(())))?;

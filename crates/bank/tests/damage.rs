@@ -282,6 +282,18 @@ fn a_bank_of_the_first_version_gets_its_seal_when_it_is_first_opened() {
 }
 
 #[test]
+fn a_bank_of_the_second_version_is_refused_if_it_is_damaged_and_never_sealed_anew() {
+    let shelf = Shelf::new();
+    std::fs::write(shelf.path(), include_bytes!("banks/version-2.sqlite")).unwrap();
+    let other = rusqlite::Connection::open(shelf.path()).unwrap();
+    other.execute_batch("update entry set removed = '2026' where removed is null").unwrap();
+    drop(other);
+    for _ in 0..2 {
+        assert!(suppressed(&shelf.path()).unwrap_err().what().contains("damaged"));
+    }
+}
+
+#[test]
 fn a_short_run_gets_what_may_be_of_its_people_and_what_does_not_show_whose_it_is() {
     let shelf = bank_of_many();
     let memory = shelf.memory(Some("larkfold"));

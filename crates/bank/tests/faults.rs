@@ -151,3 +151,14 @@ fn a_bank_of_the_first_version_is_read_as_it_was_written() {
     assert!(!find("ben@post.example").is_held("2026-03-02"), "its batch was taken back");
     assert_eq!(find("dot@post.example").entries[0].campaign.as_deref(), Some("spring fair"));
 }
+
+#[test]
+fn a_bank_of_the_second_version_is_read_as_it_was_written() {
+    let shelf = Shelf::new();
+    std::fs::write(shelf.path(), include_bytes!("banks/version-2.sqlite")).unwrap();
+    let bank = shelf.bank();
+    let find = |typed: &str| bank.find(&Text::read(typed, None).unwrap(), &mut |_| ()).unwrap();
+    assert_eq!(find("ida@post.example").entries[0].scope, "larkfold");
+    assert!(find("bo@garden.example").is_held("2026-12-01"));
+    assert_eq!(bank.domain_verdicts(["garden.example"].into_iter(), 30).unwrap(), [None]);
+}

@@ -147,6 +147,16 @@ fn people_who_must_not_be_contacted_are_counted_among_the_rows_written() {
     assert!(text.contains("must not be contacted"), "{text}");
 }
 
+#[test]
+fn addresses_for_somebody_else_to_check_stand_once_each_without_those_that_are_refused_already() {
+    let (desk, server) = (desk(), server());
+    let document = by_domain(&desk, &server, &["--to-check", "ask.csv", "--price", "0.5"]);
+    assert_eq!(document["to_check"], 3);
+    assert_eq!(desk.text("ask.csv"), "email\nida@post.example\ninfo@post.example\nwren@broken.example\n");
+    let said = desk.done(&["check", "list.csv", "--to-check", "all.csv", "--price", "0.004"]).stdout;
+    assert!(said.contains("4 addresses to be checked by somebody else, 0.02 at 0.004 each"), "{said}");
+}
+
 /// A job that asks for verdicts, and a list whose domains were looked up on a day.
 fn checked_job(rules: &str) -> (Desk, DnsServer) {
     let (desk, server) = (desk(), server());

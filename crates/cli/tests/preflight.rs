@@ -79,6 +79,17 @@ fn a_file_is_held_against_a_layout(#[case] columns: &str, #[case] more: &str, #[
     assert_eq!(status, if expected.is_empty() { 0 } else { 3 });
 }
 
+#[test]
+fn the_layout_says_which_column_holds_the_address() {
+    // By itself "Email" would be taken for it.
+    let file = "Kontakt,Email,City\nida@post.example,team@post.example,Ely\nhugo@post.example,team@post.example,Bath\n";
+    let layout = "columns = [\"Kontakt=email\", \"Email=Email\", \"City=city\"]\n";
+    let desk = Desk::with(&[("file.csv", file), ("layout.toml", layout)]);
+    desk.done(&["bank", "add", "hugo@post.example", "--as", "opted-out"]);
+    let (status, document) = preflight(&desk, &["--layout", "layout.toml"]);
+    assert_eq!((status, codes(&document)), (3, vec!["opted-out"]), "{document}");
+}
+
 #[rstest]
 #[case::title("Spring fair\n\n{FILE}", "other-lines")]
 #[case::totals("{FILE}Total,2,\n", "other-lines")]

@@ -166,13 +166,27 @@ impl Parser {
             again.iter().filter(|byte| **byte != opener).try_for_each(|byte| self.byte(*byte, each))?;
             return self.end_recipient(each);
         }
-        let text = String::from_utf8_lossy(&self.text).trim().to_owned();
-        self.text.clear();
+        let mut taken = std::mem::take(&mut self.text);
         let has_at = std::mem::take(&mut self.has_at);
+        let ended = self.recipient(&String::from_utf8_lossy(&taken), has_at, each);
+        // The room is used again.
+        taken.clear();
+        self.text = taken;
+        ended
+    }
+
+    /// Hands over what a whole text between two separators is.
+    fn recipient<E>(
+        &self,
+        text: &str,
+        has_at: bool,
+        each: &mut dyn FnMut(Recipient) -> Result<(), E>,
+    ) -> Result<(), E> {
+        let text = text.trim();
         if text.is_empty() {
             return Ok(());
         }
-        let mut recipient = parts(&text);
+        let mut recipient = parts(text);
         recipient.group.clone_from(&self.group);
         // `Ida, bo@post.example`: a name without an address, then an address without a name.
         if has_at
@@ -192,7 +206,11 @@ impl Parser {
 /// Parts a recipient into its name and its address.
 fn parts(text: &str) -> Recipient {
     let group = String::new();
-    let open = outside_quotes(text).filter(|(_, c)| *c == '<').map(|(at, _)| at).last();
+    let open = if text.contains('"') {
+        outside_quotes(text).filter(|(_, c)| *c == '<').map(|(at, _)| at).last()
+    } else {
+        text.rfind('<')
+    };
     if let Some(open) = open {
         let inner = &text[open + 1..];
         let address = inner.split('>').next().unwrap_or(inner).trim().to_owned();

@@ -4,7 +4,7 @@
 
 use crate::address::{Address, State};
 use crate::audience::{DisposableDomains, is_role};
-use crate::suggest::{self, DomainSlips, has_known_top_level};
+use crate::suggest::{self, DomainLooks, DomainSlips};
 
 /// Whether mail would arrive.
 #[derive(
@@ -156,57 +156,110 @@ impl Why {
     }
 }
 
+/// Several reasons, gravest first; the first decides.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Whys {
+    all: [Why; Whys::MOST],
+    count: usize,
+}
+
+impl Whys {
+    /// An address has no more of them.
+    const MOST: usize = 6;
+
+    /// One reason.
+    pub fn only(why: Why) -> Whys {
+        Whys { all: [why; Whys::MOST], count: 1 }
+    }
+
+    /// Adds a reason, in its place. What only says that nothing else was found gives way to it.
+    pub fn add(&mut self, why: Why) {
+        if self.as_slice() == [Why::WellFormed] {
+            *self = Whys::only(why);
+        } else if why != Why::WellFormed && self.count < Whys::MOST {
+            self.all[self.count] = why;
+            self.count += 1;
+            self.all[..self.count].sort_unstable_by_key(|why| (why.verdict(), *why));
+        }
+    }
+
+    /// Takes a doubt away that something certain has settled.
+    pub fn settle(&mut self, doubt: Why) {
+        let rest: Vec<Why> = self.as_slice().iter().copied().filter(|why| *why != doubt).collect();
+        if let Some(first) = rest.first() {
+            let mut settled = Whys::only(*first);
+            rest[1..].iter().for_each(|why| settled.add(*why));
+            *self = settled;
+        }
+    }
+
+    /// The one that decides.
+    pub fn first(&self) -> Why {
+        self.all[0]
+    }
+
+    /// All of them.
+    pub fn as_slice(&self) -> &[Why] {
+        &self.all[..self.count]
+    }
+}
+
 /// What the address alone shows.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BySyntax {
-    /// Everything that is to be said, gravest first; the first decides.
-    pub whys: Vec<Why>,
+    /// Everything that is to be said.
+    pub whys: Whys,
     /// The address that was likely meant, where it is likely a typo.
     pub suggestion: Option<String>,
 }
 
-/// Judges an address by itself.
+/// Judges an address by itself; `looks` remembers what is known of domains from call to call.
 ///
 /// ```
 /// use pebblebank_values::address::AddressCleaner;
 /// use pebblebank_values::audience::DisposableDomains;
-/// use pebblebank_values::suggest::DomainSlips;
+/// use pebblebank_values::suggest::{DomainLooks, DomainSlips};
 /// use pebblebank_values::verdict::{Why, by_syntax};
-/// let mut cleaner = AddressCleaner::default();
-/// let mut whys = |text: &[u8]| by_syntax(&cleaner.clean(text), &DomainSlips::default(), &DisposableDomains::default()).whys;
-/// assert_eq!(whys(b"ida@post.example"), [Why::WellFormed]);
-/// assert_eq!(whys(b"info@post.example"), [Why::RoleAddress]);
-/// assert_eq!(whys(b"ida@@post"), [Why::NotAnAddress]);
+/// let (mut cleaner, mut looks) = (AddressCleaner::default(), DomainLooks::default());
+/// let (slips, disposable) = (DomainSlips::default(), DisposableDomains::default());
+/// let mut why = |text: &[u8]| by_syntax(&cleaner.clean(text), &slips, &disposable, &mut looks).whys.first();
+/// assert_eq!(why(b"ida@post.example"), Why::WellFormed);
+/// assert_eq!(why(b"info@post.example"), Why::RoleAddress);
+/// assert_eq!(why(b"ida@@post"), Why::NotAnAddress);
 /// ```
-pub fn by_syntax(address: &Address, slips: &DomainSlips, disposable: &DisposableDomains) -> BySyntax {
-    let only = |why: Why| BySyntax { whys: vec![why], suggestion: None };
+pub fn by_syntax(
+    address: &Address,
+    slips: &DomainSlips,
+    disposable: &DisposableDomains,
+    looks: &mut DomainLooks,
+) -> BySyntax {
+    let only = |why: Why| BySyntax { whys: Whys::only(why), suggestion: None };
     match address.state {
+        State::Usable => {}
         State::Blank => return only(Why::BlankAddress),
         State::Placeholder => return only(Why::Placeholder),
         State::Invalid(_) => {
             let text = String::from_utf8_lossy(address.text);
             let mended = suggest::mended(&text, suggest::ALL, slips).map(|(mended, _)| mended);
-            return BySyntax { whys: vec![Why::NotAnAddress], suggestion: mended };
+            return BySyntax { whys: Whys::only(Why::NotAnAddress), suggestion: mended };
         }
-        State::Usable => {}
     }
-    let domain = std::str::from_utf8(address.domain()).unwrap_or_default();
-    let mut by_syntax = BySyntax { whys: Vec::new(), suggestion: None };
-    if let Some(meant) = slips.meant(domain) {
-        by_syntax.whys.push(Why::LikelyTypo);
-        by_syntax.suggestion = Some(format!("{}@{meant}", String::from_utf8_lossy(address.local())));
+    let mut found = only(Why::WellFormed);
+    let look = looks.look(address.domain(), slips);
+    if look.is_slip {
+        let domain = String::from_utf8_lossy(address.domain());
+        let local = String::from_utf8_lossy(address.local());
+        found.suggestion = slips.meant(&domain).map(|meant| format!("{local}@{meant}"));
+        found.whys.add(Why::LikelyTypo);
     }
-    if !has_known_top_level(domain) {
-        by_syntax.whys.push(Why::UnknownTopLevelDomain);
+    if !look.has_known_top_level {
+        found.whys.add(Why::UnknownTopLevelDomain);
     }
     if disposable.holds(address.domain()) {
-        by_syntax.whys.push(Why::DisposableDomain);
+        found.whys.add(Why::DisposableDomain);
     }
     if is_role(address.local()) {
-        by_syntax.whys.push(Why::RoleAddress);
+        found.whys.add(Why::RoleAddress);
     }
-    if by_syntax.whys.is_empty() {
-        by_syntax.whys.push(Why::WellFormed);
-    }
-    by_syntax
+    found
 }

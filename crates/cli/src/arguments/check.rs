@@ -1,8 +1,8 @@
 //! What can be typed after `check`.
 
-use super::Remembered;
-use super::shared::{Part, Reading, Writing};
+use super::shared::{Part, Reading, Remembered, Writing};
 use clap::Args;
+use pebblebank_core::job::verdict_rules;
 use pebblebank_values::verdict::{Level, Verdict};
 use std::net::{IpAddr, SocketAddr};
 use std::path::PathBuf;
@@ -26,6 +26,12 @@ pub struct Check {
     /// A file for all other rows
     #[arg(long, value_name = "FILE")]
     pub bad: Option<PathBuf>,
+    /// A file for the addresses that are not invalid already, once each, to hand to somebody who checks mailboxes
+    #[arg(long, value_name = "FILE")]
+    pub to_check: Option<PathBuf>,
+    /// What one of them costs there, to say what all would cost: 0.004
+    #[arg(long, value_name = "PRICE", value_parser = parse_price, requires = "to_check")]
+    pub price: Option<f64>,
     /// How far the check goes: syntax asks nobody; domain asks DNS whether each domain takes mail
     #[arg(long, value_name = "LEVEL", value_parser = parse_level, default_value = "syntax")]
     pub level: Level,
@@ -87,10 +93,14 @@ fn parse_level(text: &str) -> Result<Level, String> {
     Level::from_str(text).map_err(|_| "write syntax or domain".to_owned())
 }
 
+fn parse_price(text: &str) -> Result<f64, String> {
+    let price = text.trim().replace(',', ".").parse::<f64>().ok();
+    price.filter(|price| price.is_finite() && *price >= 0.0).ok_or_else(|| "write a price such as 0.004".to_owned())
+}
+
 /// `30d`, or `30`.
 fn parse_days(text: &str) -> Result<u32, String> {
-    let days = text.trim().trim_end_matches(['d', 'D']).trim();
-    days.parse().map_err(|_| "write a number of days, such as 30d; 0d asks for all anew".to_owned())
+    verdict_rules::days(text).ok_or_else(|| "write a number of days, such as 30d; 0d asks for all anew".to_owned())
 }
 
 fn parse_server(text: &str) -> Result<SocketAddr, String> {

@@ -12,6 +12,7 @@ pub use bank::{
 pub use check::Check;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+pub use shared::Remembered;
 use shared::{Accepting, Part, Previewing, Reading, Writing};
 use std::path::PathBuf;
 
@@ -77,21 +78,6 @@ pub struct Shared {
     /// How many threads work; the result is the same for any number
     #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
     pub threads: Option<u16>,
-}
-
-/// Who is remembered from earlier work.
-#[derive(Args, Debug, Clone, Default)]
-#[command(next_help_heading = "Who is remembered from earlier work")]
-pub struct Remembered {
-    /// The client or brand that it is for: its entries in the bank count beside those of everyone
-    #[arg(long, value_name = "NAME")]
-    pub scope: Option<String>,
-    /// The scope is a new one
-    #[arg(long)]
-    pub new_scope: bool,
-    /// Hold nobody back for what the bank remembers; the account says so
-    #[arg(long, conflicts_with = "new_scope")]
-    pub without_bank: bool,
 }
 
 #[derive(ValueEnum, Debug, Clone, Copy, PartialEq, Eq)]

@@ -41,6 +41,21 @@ fn parse_rows(text: &str) -> Result<RowRange, String> {
     RowRange::parse(text).map_err(|error| format!("{}; {}", error.what(), error.advice()))
 }
 
+/// Who is remembered from earlier work.
+#[derive(Args, Debug, Clone, Default)]
+#[command(next_help_heading = "Who is remembered from earlier work")]
+pub struct Remembered {
+    /// The client or brand that it is for: its entries in the bank count beside those of everyone
+    #[arg(long, value_name = "NAME")]
+    pub scope: Option<String>,
+    /// The scope is a new one
+    #[arg(long)]
+    pub new_scope: bool,
+    /// Hold nobody back for what the bank remembers; the account says so
+    #[arg(long, conflicts_with = "new_scope")]
+    pub without_bank: bool,
+}
+
 /// How files are read, where that is not recognised.
 #[derive(Args, Debug)]
 #[command(next_help_heading = "How files are read, where recognition must be overruled")]

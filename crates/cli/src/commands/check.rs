@@ -31,7 +31,7 @@ const REMEMBERED_AT_ONCE: usize = 500;
 /// Checks the list and says what was found.
 pub fn check_list(command: &Check, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
-    let outputs = command.output.iter().chain(&command.good).chain(&command.bad);
+    let outputs = command.output.iter().chain(&command.good).chain(&command.bad).chain(&command.to_check);
     if outputs.clone().any(|output| crate::commands::standard_output::is_meant(output)) {
         return Err(wrong_use("check cannot write to standard output", "name a file: -o checked.csv"));
     }
@@ -80,6 +80,7 @@ fn wishes(command: &Check, shared: &Shared, now: &Now) -> Result<CheckWishes> {
             all: command.output.clone().map(|output| (output, command.only)),
             good: command.good.clone(),
             bad: command.bad.clone(),
+            to_check: command.to_check.clone(),
         },
         columns: command.columns.as_deref().map(columns_of).transpose()?,
         format: command.writing.format.as_deref().map(file_format).transpose()?,

@@ -83,6 +83,12 @@ fn notes(checked: &Checked, asked: &arguments::Check, screen: &Screen) -> String
             asked.max_age
         ));
     }
+    if asked.to_check.is_some() {
+        let cost = asked
+            .price
+            .map_or(String::new(), |price| format!(", {:.2} at {price} each", price * checked.to_check as f64));
+        lines.push(format!("{} to be checked by somebody else{cost}.", counted(checked.to_check, "address")));
+    }
     let left = checked.rows - checked.checked;
     if left > 0 {
         lines.push(format!("{} of the list were not checked, and are in no file.", counted(left, "other contact")));
@@ -153,6 +159,7 @@ pub fn json(checked: &Checked, wishes: &CheckWishes) -> String {
         "domains": checked.domains,
         "remembered": checked.remembered,
         "asked": checked.asked,
+        "to_check": checked.to_check,
         "other_lines": checked.other_lines,
         "files": files,
         "findings": checked.findings,

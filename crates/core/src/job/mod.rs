@@ -253,6 +253,11 @@ impl Job {
         }
     }
 
+    /// Whether people are given tags by it.
+    pub(crate) fn gives_tags(&self) -> bool {
+        !self.tags.is_empty() || self.check.as_ref().is_some_and(|rules| rules.tag.is_some())
+    }
+
     /// Whether its sources are lists that are compared.
     pub fn compares(&self) -> bool {
         self.mode == Mode::Compares
@@ -329,7 +334,7 @@ impl Job {
 
     /// What conditions and layouts need to know of the job.
     pub fn facts(&self) -> JobFacts<'_> {
-        let (blank_words, gives_tags) = (&self.clean.blank_words, !self.tags.is_empty());
+        let (blank_words, gives_tags) = (&self.clean.blank_words, self.gives_tags());
         JobFacts { today: self.today, country: self.country, blank_words, lists: self, gives_tags }
     }
 

@@ -6,15 +6,17 @@ use crate::job::verdict_rules::VerdictRules;
 use pebblebank_table::Result;
 use pebblebank_values::address::Address;
 use pebblebank_values::date::Date;
-use pebblebank_values::suggest::DomainSlips;
+use pebblebank_values::suggest::{DomainLooks, DomainSlips};
 use pebblebank_values::verdict::{Level, Verdict, Why, by_syntax};
 use std::collections::HashMap;
+use std::sync::Mutex;
 use xxhash_rust::xxh3::xxh3_64;
 
 /// What was found of domains, as far as it is young enough.
 #[derive(Debug, Default)]
 pub struct DomainVerdicts {
     by_domain: HashMap<u64, (Why, i32)>,
+    looks: Mutex<DomainLooks>,
 }
 
 /// What is known of one contact's address.
@@ -64,8 +66,10 @@ impl DomainVerdicts {
     #[must_use]
     pub fn of_address(&self, address: &Address, rules: &VerdictRules, job: &Job, slips: &DomainSlips) -> Option<Found> {
         let by_domain = self.of_domain(address.domain());
-        let by_syntax = by_syntax(address, slips, &job.clean.disposable_domains);
-        let own = by_syntax.whys.first().copied().filter(|why| *why != Why::WellFormed);
+        let mut looks = self.looks.lock().expect("no thread panics while it looks at a domain");
+        let by_syntax = by_syntax(address, slips, &job.clean.disposable_domains, &mut looks);
+        drop(looks);
+        let own = Some(by_syntax.whys.first()).filter(|why| *why != Why::WellFormed);
         let own = own.map(|why| Found { why, day: None });
         let is_enough = rules.level == Level::Syntax;
         let found = [by_domain, own].into_iter().flatten().min_by_key(|found| found.why.verdict());

@@ -5,6 +5,9 @@ use std::borrow::Cow;
 /// The name as it is written: line ends and other control characters as spaces, one space for several. Empty for a text
 /// that mail programs would decode (RFC 2047), which would show another name than meant.
 pub fn name_of(text: &str) -> Cow<'_, str> {
+    if is_simple(text) {
+        return Cow::Borrowed(text);
+    }
     if text.contains("=?") {
         return Cow::Borrowed("");
     }
@@ -17,13 +20,24 @@ pub fn name_of(text: &str) -> Cow<'_, str> {
     Cow::Owned(spaced.split_whitespace().collect::<Vec<_>>().join(" "))
 }
 
+/// Whether a name is words of ASCII letters and digits with one space between them, as most are.
+fn is_simple(name: &str) -> bool {
+    let mut before = b' ';
+    let is_going_on = |byte: u8| {
+        let fits = byte.is_ascii_alphanumeric() || byte == b' ' && before != b' ';
+        before = byte;
+        fits
+    };
+    name.bytes().all(is_going_on) && !name.ends_with(' ')
+}
+
 /// Adds `ida@post.example`, `Ida Moss <ida@post.example>` or `"Moss, Ida" <ida@post.example>`.
 pub fn add(address: &[u8], name: &str, out: &mut Vec<u8>) {
     if name.is_empty() {
         out.extend_from_slice(address);
         return;
     }
-    if name.chars().all(is_plain) {
+    if is_simple(name) || name.chars().all(is_plain) {
         out.extend_from_slice(name.as_bytes());
     } else {
         out.push(b'"');

@@ -61,7 +61,7 @@ pub struct Shape {
     pub defusing: Defusing,
     /// The columns.
     pub columns: Vec<String>,
-    json_names: Vec<Vec<u8>>,
+    pub(super) json_names: Vec<Vec<u8>>,
 }
 
 impl Shape {

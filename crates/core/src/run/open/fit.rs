@@ -131,7 +131,7 @@ pub(crate) fn cleaning_wishes(job: &Job) -> CleaningWishes {
         today: job.today,
         blank_words: Arc::clone(&job.clean.blank_words),
         tags_roles: job.clean.role == Passing::Tag,
-        gives_tags: !job.tags.is_empty(),
+        gives_tags: job.gives_tags(),
     }
 }
 

@@ -3,6 +3,7 @@
 use super::wishes::{CheckWishes, CheckedFile, WantedFiles};
 use crate::job::Job;
 use crate::layout::LayoutColumn;
+use crate::run::decide::copied::Copies;
 use crate::run::decide::known::Known;
 use crate::run::open::files::OpenFile;
 use crate::run::setting::Setting;
@@ -12,8 +13,8 @@ use pebblebank_formats::writing::FileFormat;
 use pebblebank_table::cell_digest::RowsDigest;
 use pebblebank_table::csv::Defusing;
 use pebblebank_table::observe::Observer;
-use pebblebank_table::staged::Staged;
 use pebblebank_table::staged::placement::Placement;
+use pebblebank_table::staged::{Output, Staged};
 use pebblebank_table::units::SourceId;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::Field;
@@ -37,6 +38,7 @@ pub(super) struct CopiedRow {
 pub(super) struct CheckFiles {
     staged: Staged,
     files: Vec<OneFile>,
+    to_check: Option<(PathBuf, CopiedFile)>,
     has_surplus: bool,
     is_line: bool,
 }
@@ -69,18 +71,40 @@ impl Takes {
 impl CheckFiles {
     /// Begins the files that are wanted.
     pub fn stage(wishes: &CheckWishes, job: &Job, known: &Known, setting: &Setting) -> Result<CheckFiles> {
-        let WantedFiles { all, good, bad } = &wishes.files;
+        let WantedFiles { all, good, bad, to_check } = &wishes.files;
         let all = all.iter().map(|(path, only)| (path, only.map_or(Takes::All, Takes::Only)));
         let good = good.iter().map(|path| (path, Takes::Only(Verdict::Valid)));
         let bad = bad.iter().map(|path| (path, Takes::AllBut(Verdict::Valid)));
-        let mut files =
-            CheckFiles { staged: Staged::new(setting.dry_run), files: Vec::new(), has_surplus: false, is_line: false };
+        let mut files = CheckFiles {
+            staged: Staged::new(setting.dry_run),
+            files: Vec::new(),
+            to_check: None,
+            has_surplus: false,
+            is_line: false,
+        };
         let mut preview_rows = setting.preview_rows;
         for (path, takes) in all.chain(good).chain(bad) {
             let shown = std::mem::take(&mut preview_rows);
             files.begin(path, takes, wishes, (job, known), shown)?;
         }
+        if let Some(path) = to_check {
+            let place = files.place_of(path, wishes, known)?;
+            let write = write_of_copies(path.clone(), None, Some(&[LayoutColumn::of_column(Field::Email.name())]))?;
+            let headers = vec![Field::Email.name().to_owned()];
+            let columns = CopiedColumns { headers, ..CopiedColumns::default() };
+            let to = (&mut files.staged, place);
+            let file = CopiedFile::begin_as(&write, columns, Defusing::On, 0, surroundings(job, known), to)?;
+            files.to_check = Some((path.clone(), file));
+        }
         Ok(files)
+    }
+
+    fn place_of(&mut self, path: &Path, wishes: &CheckWishes, known: &Known) -> Result<Output> {
+        if known.files.sources[0].input.is_at(path) {
+            let what = "this file is read and would be written over";
+            return Err(Error::new(ErrorKind::Output, what, "name another file").in_file(path));
+        }
+        self.staged.file(path, Placement::of_file(wishes.replace))
     }
 
     fn begin(
@@ -92,13 +116,9 @@ impl CheckFiles {
         preview_rows: usize,
     ) -> Result<()> {
         let file = &known.files.sources[0];
-        if file.input.is_at(path) {
-            let what = "this file is read and would be written over";
-            return Err(Error::new(ErrorKind::Output, what, "name another file").in_file(path));
-        }
         let columns = columns_of(wishes, known, file)?;
         self.has_surplus = columns.has_surplus;
-        let output = self.staged.file(path, Placement::of_file(wishes.replace))?;
+        let output = self.place_of(path, wishes, known)?;
         let write = write_of_copies(path.to_path_buf(), wishes.format, wishes.columns.as_deref())?;
         self.is_line |= write.form.format == FileFormat::RecipientLine;
         let to = (&mut self.staged, output);
@@ -132,15 +152,32 @@ impl CheckFiles {
         Ok(())
     }
 
-    /// Reads the files again and puts them in place; gives them with their rows, and the first rows of the first.
-    pub fn place(self, setting: &Setting, observer: &dyn Observer) -> Result<(Vec<CheckedFile>, Vec<u8>)> {
-        let CheckFiles { mut staged, files, .. } = self;
+    /// Adds addresses that somebody else shall check.
+    pub fn take_to_check(&mut self, addresses: &Copies) -> Result<()> {
+        match &mut self.to_check {
+            Some((_, file)) => file.take(addresses, &mut self.staged),
+            None => Ok(()),
+        }
+    }
+
+    /// Reads the files again and puts them in place; `to_check` is how many addresses somebody else shall check. gives them with their rows, and the first rows of the first.
+    pub fn place(
+        self,
+        to_check: u64,
+        setting: &Setting,
+        observer: &dyn Observer,
+    ) -> Result<(Vec<CheckedFile>, Vec<u8>)> {
+        let CheckFiles { mut staged, files, to_check: others, .. } = self;
         let mut placed = Vec::new();
         let mut preview = None;
         for OneFile { path, file, rows, .. } in files {
             let first_rows = file.finish(&mut staged, setting.threads, observer)?;
             preview.get_or_insert(first_rows);
             placed.push(CheckedFile { file: path, rows });
+        }
+        if let Some((path, file)) = others {
+            file.finish(&mut staged, setting.threads, observer)?;
+            placed.push(CheckedFile { file: path, rows: to_check });
         }
         staged.place()?;
         Ok((placed, preview.unwrap_or_default()))

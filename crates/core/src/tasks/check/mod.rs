@@ -30,8 +30,9 @@ use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::Field;
 use pebblebank_values::audience::DisposableDomains;
 use pebblebank_values::date::{Date, Moment};
-use pebblebank_values::suggest::DomainSlips;
-use pebblebank_values::verdict::{BySyntax, Level, Why, by_syntax};
+use pebblebank_values::suggest::{DomainLooks, DomainSlips};
+use pebblebank_values::verdict::{BySyntax, Level, Verdict, Why, by_syntax};
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::PathBuf;
 use wishes::{CheckWishes, Checked};
@@ -101,7 +102,7 @@ pub fn check(
     findings.splice(0..0, written.refused.finding());
     let trouble = domains.trouble.map(|text| Finding::new("dns", Weight::Warning, text));
     findings.splice(0..0, trouble);
-    let (placed, preview) = files.place(setting, observer)?;
+    let (placed, preview) = files.place(written.to_check, setting, observer)?;
     Ok(Checked {
         list: checker.file.input.name(),
         rows: counts.contacts,
@@ -112,6 +113,7 @@ pub fn check(
         domains: domains.domains,
         remembered: domains.remembered,
         asked: domains.asked,
+        to_check: written.to_check,
         files: placed,
         preview,
         findings,
@@ -166,8 +168,9 @@ struct Wanted {
 /// What was counted while rows were written.
 #[derive(Default)]
 struct Written {
-    counts: BTreeMap<(pebblebank_values::verdict::Verdict, Why), u64>,
+    counts: BTreeMap<(Verdict, Why), u64>,
     duplicates: u64,
+    to_check: u64,
     refused: Refused,
 }
 
@@ -179,6 +182,7 @@ struct Checker<'a> {
     selection: Option<SelectionPlan>,
     slips: &'a DomainSlips,
     disposable: DisposableDomains,
+    today: String,
 }
 
 impl<'a> Checker<'a> {
@@ -193,6 +197,7 @@ impl<'a> Checker<'a> {
             selection: job.select.as_ref().map(plan),
             slips: &known.files.addresses.slips,
             disposable: DisposableDomains::default(),
+            today: iso(wishes.today),
         }
     }
 
@@ -245,13 +250,16 @@ impl<'a> Checker<'a> {
         let cells = files.cells(self.file);
         let each = |again: &RowAgain, chunk: &mut CheckedChunk| {
             let is_duplicate = again.contact.address.is_usable() && settled.survivor_of(again.row) != again.row;
-            let judged = self.judge(&again.contact, answers, is_duplicate);
+            let judged = self.judge(&again.contact, answers, is_duplicate, &mut chunk.looks);
             let copied = settled.copied(again.row);
             chunk.copies.everyone(&copied, |out| {
                 cells.copy(&again.contact, out);
                 judged.cells().iter().for_each(|cell| out.value(cell.as_bytes()));
             });
             chunk.duplicates += u64::from(is_duplicate);
+            if judged.why.verdict() != Verdict::Invalid && !is_duplicate {
+                chunk.to_check.everyone(&copied, |out| out.address(again.contact.address.text));
+            }
             let row = CopiedRow { end: chunk.copies.bytes().len(), digest: chunk.copies.digest(), why: judged.why };
             chunk.rows.push(row);
         };
@@ -261,47 +269,63 @@ impl<'a> Checker<'a> {
             for row in &chunk.rows {
                 *written.counts.entry((row.why.verdict(), row.why)).or_default() += 1;
             }
+            written.to_check += chunk.to_check.rows();
+            files.take_to_check(&chunk.to_check)?;
             files.take(chunk.copies.bytes(), &chunk.rows)
         })?;
         Ok(written)
     }
 
     /// What is known of a contact's address.
-    fn judge(&self, contact: &Contact, answers: &HashMap<String, DomainAnswer>, is_duplicate: bool) -> Judged {
-        let BySyntax { mut whys, suggestion } = by_syntax(&contact.address, self.slips, &self.disposable);
-        let mut day = self.wishes.today;
+    fn judge(
+        &self,
+        contact: &Contact,
+        answers: &HashMap<String, DomainAnswer>,
+        is_duplicate: bool,
+        looks: &mut DomainLooks,
+    ) -> Judged<'_> {
+        let BySyntax { mut whys, suggestion } = by_syntax(&contact.address, self.slips, &self.disposable, looks);
+        let mut checked_on = Cow::Borrowed(self.today.as_str());
         if self.wishes.level >= Level::Domain && contact.address.is_usable() {
             let domain = String::from_utf8_lossy(contact.address.domain());
             let answer = answers.get(domain.as_ref());
-            whys.push(answer.map_or(Why::NotReached, |answer| answer.why));
-            day = answer.map_or(day, |answer| answer.day);
-            whys.retain(|why| *why != Why::WellFormed);
-            // What is certain comes before what is doubtful, and that before what nobody knows.
-            whys.sort_by_key(|why| (why.verdict(), *why));
+            whys.add(answer.map_or(Why::NotReached, |answer| answer.why));
+            if answer.is_some_and(|answer| answer.why == Why::HasMailServer) {
+                whys.settle(Why::UnknownTopLevelDomain);
+            }
+            if let Some(answer) = answer.filter(|answer| answer.day != self.wishes.today) {
+                checked_on = Cow::Owned(iso(answer.day));
+            }
         }
-        let why = whys.first().copied().unwrap_or(Why::WellFormed);
-        let mut said: Vec<&str> = whys.iter().map(|why| why.name()).collect();
-        if is_duplicate {
-            said.push(DUPLICATE);
-        }
-        let mut checked_on = String::new();
-        Moment { date: day, time: None }.write(&mut checked_on);
-        Judged { why, said: said.join("; "), checked_on, suggestion: suggestion.unwrap_or_default() }
+        let said = match (whys.as_slice(), is_duplicate) {
+            ([only], false) => Cow::Borrowed(only.name()),
+            (all, _) => {
+                let names = all.iter().map(|why| why.name()).chain(is_duplicate.then_some(DUPLICATE));
+                Cow::Owned(names.collect::<Vec<_>>().join("; "))
+            }
+        };
+        Judged { why: whys.first(), said, checked_on, suggestion: suggestion.unwrap_or_default() }
     }
+}
+
+fn iso(date: Date) -> String {
+    let mut text = String::new();
+    Moment { date, time: None }.write(&mut text);
+    text
 }
 
 /// How a row is marked whose address stands above.
 const DUPLICATE: &str = "duplicate";
 
 /// What was found for one row.
-struct Judged {
+struct Judged<'a> {
     why: Why,
-    said: String,
-    checked_on: String,
+    said: Cow<'static, str>,
+    checked_on: Cow<'a, str>,
     suggestion: String,
 }
 
-impl Judged {
+impl Judged<'_> {
     /// The cells of [`files::FOUND`].
     fn cells(&self) -> [&str; 4] {
         [self.why.verdict().name(), &self.said, &self.checked_on, &self.suggestion]
@@ -314,4 +338,6 @@ struct CheckedChunk {
     copies: Copies,
     rows: Vec<CopiedRow>,
     duplicates: u64,
+    to_check: Copies,
+    looks: DomainLooks,
 }

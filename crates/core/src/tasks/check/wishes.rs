@@ -56,6 +56,8 @@ pub struct WantedFiles {
     pub good: Option<PathBuf>,
     /// All others.
     pub bad: Option<PathBuf>,
+    /// The addresses that are not invalid already, once each, for somebody else to check.
+    pub to_check: Option<PathBuf>,
 }
 
 /// A file of a check.
@@ -88,6 +90,8 @@ pub struct Checked {
     pub remembered: u64,
     /// Those that were asked for now.
     pub asked: u64,
+    /// Addresses that are not invalid already, once each.
+    pub to_check: u64,
     /// The files that were written.
     pub files: Vec<CheckedFile>,
     /// The first rows of the first file as they are written.

@@ -10,7 +10,7 @@ use crate::job::lists::{JobList, NearMisses};
 use crate::job::sources::Source;
 use crate::job::verdict_rules::MAX_AGE;
 use crate::job::{Job, Write};
-use crate::layout::Layout;
+use crate::layout::{Content, Layout, LayoutColumn};
 use crate::person::same::PersonWishes;
 use crate::require::Requirement;
 use crate::run::account::earlier_run::EarlierRun;
@@ -27,6 +27,7 @@ use pebblebank_formats::Format;
 use pebblebank_formats::writing::FileForm;
 use pebblebank_table::observe::{Finding, Observer, Stage, Weight};
 use pebblebank_table::{Error, ErrorKind, Result};
+use pebblebank_values::{ColumnRef, Field};
 use problem::{Kind, Problem, Since};
 use rows::{Looking, Seen};
 use std::path::PathBuf;
@@ -69,7 +70,11 @@ pub fn preflight(wishes: &PreflightWishes, setting: &Setting, observer: &dyn Obs
     let mut job = job(wishes).with_remembered_lists().with_unread_lists();
     job.lists.iter_mut().filter_map(JobList::hold_mut).for_each(|hold| hold.near_miss = NearMisses::Ignored);
     job.check()?;
-    let opening = Opening::of(&job, setting, observer)?;
+    let mut opening = Opening::of(&job, setting, observer)?;
+    if let Some(header) = address_of_layout(wishes, &opening) {
+        job.sources[0].read.columns.headers.insert(Field::Email, vec![header]);
+        opening = Opening::of(&job, setting, observer)?;
+    }
     let known = read_and_decide(opening, &job, setting, observer)?;
     let [file] = known.files.sources.as_slice() else {
         let what = format!("{} files are meant, and one is looked at", known.files.sources.len());
@@ -111,6 +116,17 @@ pub fn preflight(wishes: &PreflightWishes, setting: &Setting, observer: &dyn Obs
     let findings = notes;
     let headers = if file.table.has_header { file.table.headers.clone() } else { Vec::new() };
     Ok(Preflight { file: file.input.name(), headers, rows, fit_rows, problems, findings, tally, tripped, since })
+}
+
+/// The header of the column that the layout calls that of the address, where another one was recognised as that.
+fn address_of_layout(wishes: &PreflightWishes, opening: &Opening) -> Option<String> {
+    let is_address = |column: &&LayoutColumn| column.content == Content::Column(ColumnRef::Field(Field::Email));
+    let column = wishes.layout.iter().flat_map(|layout| &layout.columns).find(is_address)?;
+    let is_said = wishes.file.columns.headers.contains_key(&Field::Email);
+    let [file] = opening.sources() else { return None };
+    let place = file.table.headers.iter().position(|header| *header == column.name)?;
+    let is_recognised = file.map().column(Field::Email).is_some_and(|own| own.0 == place);
+    (!is_said && !is_recognised && file.table.has_header).then(|| column.name.clone())
 }
 
 /// The form that a layout asks for, of a file of this format.
