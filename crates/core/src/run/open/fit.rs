@@ -210,7 +210,7 @@ fn needed_columns(job: &Job, all: &AllColumns) -> Vec<ColumnRef> {
     let required = job.require.fields.iter().chain(job.require.any.iter().flatten());
     columns.extend(required.map(|field| ColumnRef::Field(*field)));
     columns.extend(job.conditions_of_people().flat_map(Selection::columns));
-    if job.clean.role == Passing::Tag || !job.tags.is_empty() {
+    if job.clean.role == Passing::Tag || job.gives_tags() {
         columns.push(ColumnRef::Field(Field::Tags));
     }
     // The form of a region depends on the country.

@@ -45,6 +45,20 @@ pub struct Part<Owner> {
     pub consent_questions: ConsentQuestions,
 }
 
+impl Part<()> {
+    /// A file that is looked at by itself: what it leaves open is a finding.
+    pub(crate) fn alone() -> Part<()> {
+        Part {
+            id: FileId(0),
+            owner: (),
+            is_list: false,
+            asks: false,
+            named: Arc::default(),
+            consent_questions: ConsentQuestions::Warn,
+        }
+    }
+}
+
 /// Opens files.
 pub(crate) struct Opener<'a> {
     pub(super) spool_folder: &'a Path,

@@ -20,7 +20,7 @@ pub fn layouts(job: &Job, columns: &AllColumns) -> Vec<Layout> {
             .map(|wanted| column(wanted.name(), Content::Column(wanted.clone())))
             .collect();
         let tags = ColumnRef::Field(Field::Tags);
-        if !job.tags.is_empty() && !columns.columns.contains(&tags) {
+        if job.gives_tags() && !columns.columns.contains(&tags) {
             all.push(column(tags.name(), Content::Column(tags.clone())));
         }
         if columns.has_surplus {

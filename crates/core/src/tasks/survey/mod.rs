@@ -25,7 +25,7 @@ use pebblebank_table::Result;
 use pebblebank_table::encoding::Knowledge;
 use pebblebank_table::in_order::in_order;
 use pebblebank_table::observe::{Finding, Observer, Stage, Weight};
-use pebblebank_table::units::{ColumnIndex, FileId};
+use pebblebank_table::units::ColumnIndex;
 use pebblebank_values::Field;
 use pebblebank_values::date::Date;
 use pebblebank_values::suggest::DomainSlips;
@@ -59,15 +59,7 @@ fn survey_input(
     observer: &dyn Observer,
 ) -> Result<FileSurvey> {
     let packed = input.packing().map(pebblebank_formats::unpack::Packing::name);
-    let part = Part {
-        id: FileId(0),
-        owner: (),
-        is_list: false,
-        asks: false,
-        named: Arc::default(),
-        consent_questions: crate::columns::wishes::ConsentQuestions::Warn,
-    };
-    let file = open_file(input, part, &wishes.read, spool_folder, observer)?;
+    let file = open_file(input, Part::alone(), &wishes.read, spool_folder, observer)?;
     let surveyor = Surveyor { wishes, observer };
     let mut file = surveyor.with_all_addresses(file)?;
     let slips = DomainSlips::new(file.glimpse.domains.iter().cloned());

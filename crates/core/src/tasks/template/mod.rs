@@ -7,7 +7,6 @@
 mod column_form;
 mod column_values;
 
-use crate::columns::wishes::ConsentQuestions;
 use crate::job::sources::ReadFiles;
 use crate::layout::{Content, Layout, LayoutColumn};
 use crate::run::open::beginning::Beginning;
@@ -23,12 +22,11 @@ use pebblebank_formats::writing::wishes::FormWishes;
 use pebblebank_formats::{Format, Input};
 use pebblebank_table::encoding::Knowledge;
 use pebblebank_table::observe::Observer;
-use pebblebank_table::units::{ColumnIndex, FileId};
+use pebblebank_table::units::ColumnIndex;
 use pebblebank_table::{Dialect, Error, ErrorKind, Result};
 use pebblebank_values::consent::YesMeans;
 use pebblebank_values::{ColumnRef, Field};
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 
 /// What a template shows.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -127,15 +125,7 @@ fn open(path: &Path, read: &ReadFiles, spool_folder: &Path, observer: &dyn Obser
     let (Some(input), true) = (inputs.pop(), inputs.is_empty()) else {
         return wrong("a template is one file, and this holds several", "unpack it, and name one");
     };
-    let part = Part {
-        id: FileId(0),
-        owner: (),
-        is_list: false,
-        asks: false,
-        named: Arc::default(),
-        consent_questions: ConsentQuestions::Warn,
-    };
-    let file = open_file(input, part, read, spool_folder, observer)?;
+    let file = open_file(input, Part::alone(), read, spool_folder, observer)?;
     if !matches!(file.format, Format::Delimited | Format::Workbook | Format::JsonLines) {
         let what = format!("a template is a table with a header, and this is {}", file.format_name);
         return wrong(&what, "name a CSV file, a workbook or JSON lines");
