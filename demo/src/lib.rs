@@ -35,6 +35,9 @@ pub const BANK_FILE: &str = "bank.sqlite";
 /// The moment at which the demo takes place.
 pub const MOMENT: &str = "2026-03-02T09:00:00Z";
 
+/// How the domains of the demo answer, for a stand-in of DNS.
+pub const DOMAINS: &str = include_str!("domains.toml");
+
 /// A file of the demo.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Written {

@@ -30,12 +30,16 @@ const REMEMBERED_AT_ONCE: usize = 500;
 
 /// Checks the list and says what was found.
 pub fn check_list(command: &Check, shared: &Shared) -> Result<Said, Error> {
-    let now = Now::read();
+    check_at(command, shared, &Now::read())
+}
+
+/// The same at a moment.
+pub fn check_at(command: &Check, shared: &Shared, now: &Now) -> Result<Said, Error> {
     let outputs = command.output.iter().chain(&command.good).chain(&command.bad).chain(&command.to_check);
     if outputs.clone().any(|output| crate::commands::standard_output::is_meant(output)) {
         return Err(wrong_use("check cannot write to standard output", "name a file: -o checked.csv"));
     }
-    let wishes = wishes(command, shared, &now)?;
+    let wishes = wishes(command, shared, now)?;
     let mut answers = Answers {
         asking: Asking {
             server: command.resolver,
@@ -45,11 +49,11 @@ pub fn check_list(command: &Check, shared: &Shared) -> Result<Said, Error> {
         },
         max_age: command.max_age,
         today: now.day(),
-        bank: bank(command, shared, &now)?,
+        bank: bank(command, shared, now)?,
     };
     let drawn = Drawn::new(!shared.quiet && !shared.json);
     let preview_rows = command.writing.previewing.preview;
-    let setting = Setting { preview_rows, ..setting(shared, command.dry_run, &now) };
+    let setting = Setting { preview_rows, ..setting(shared, command.dry_run, now) };
     let checked = check(&wishes, Some(&mut answers), &setting, &drawn);
     drawn.finish();
     let checked = checked?;

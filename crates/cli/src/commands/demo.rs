@@ -2,6 +2,7 @@
 
 use crate::arguments::{Arguments, Command, Demo, Remembered, Shared};
 use crate::commands::bank::bank_at;
+use crate::commands::check::check_at;
 use crate::commands::memory::recall;
 use crate::commands::preflight::preflight_at;
 use crate::commands::run::{DryRun, do_job};
@@ -11,6 +12,7 @@ use crate::render::tally::suppression;
 use crate::setting::{Now, setting};
 use clap::Parser;
 use pebblebank_core::{job, run};
+use pebblebank_standin::dns::{DnsServer, Zone};
 use pebblebank_table::observe::Silent;
 use pebblebank_table::{Error, ErrorKind, Result};
 use std::path::Path;
@@ -30,10 +32,11 @@ pub fn demo(command: &Demo, shared: &Shared) -> Result<Said> {
     let mut said = do_job(&job, DryRun { is_wanted: false, preview: 0 }, &shared, &now, "")?;
     let other = other_client(folder, &shared, &now)?;
     let fit = still_fit(folder, &shared, &now)?;
+    let checked = checked(folder, &shared, &now)?;
     if !shared.json && !shared.quiet {
         let intro = introduction(folder, &files);
         let now = format!("\nNow: pebblebank run {}\n", path.display());
-        said.text = format!("{intro}{banked}{now}\n{}{other}{fit}{}", said.text, farewell(folder));
+        said.text = format!("{intro}{banked}{now}\n{}{other}{fit}{checked}{}", said.text, farewell(folder));
     }
     Ok(said)
 }
@@ -83,6 +86,29 @@ fn still_fit(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
     let said = preflight_at(&command, &plain, now)?;
     let result: Vec<&str> = said.text.lines().filter(|line| !line.trim().is_empty()).take(2).map(str::trim).collect();
     Ok(format!("\nIs it still fit, just before it is imported? {}\n  {}\n", typed.join(" "), result.join("\n  ")))
+}
+
+/// Whether addresses will arrive, by a stand-in of DNS: nothing leaves the machine.
+fn checked(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
+    let list = folder.join("exports/sign-ups.csv").display().to_string();
+    let zone = Zone::from_toml(pebblebank_demo::DOMAINS).map_err(|_| Error::defect())?;
+    let server = DnsServer::begin(zone);
+    let server = server.map_err(|cause| Error::unwritable(Path::new("a port of the loopback"), &cause))?;
+    let address = server.address().to_string();
+    let typed = ["pebblebank", "check", &list, "--level", "domain"];
+    let all = [&typed[..], &["--resolver", &address]].concat();
+    let Ok(Arguments { command: Some(Command::Check(command)), .. }) = Arguments::try_parse_from(all) else {
+        return Ok(String::new());
+    };
+    let plain = Shared { json: false, quiet: false, ..shared.clone() };
+    let said = check_at(&command, &plain, now)?;
+    // What a list of unknown age comes to; the rest is for somebody who asked for it.
+    let shown: Vec<&str> = said.text.lines().take_while(|line| !line.contains("address of a row above")).collect();
+    Ok(format!(
+        "\nWill they arrive? {} (asks a stand-in here, and nobody outside of this machine)\n\n{}\n",
+        typed.join(" "),
+        shown.join("\n").trim_end()
+    ))
 }
 
 /// The job of the other client, in short.

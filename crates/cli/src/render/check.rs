@@ -45,7 +45,7 @@ fn headline(checked: &Checked, asked: &arguments::Check, screen: &Screen) -> Str
         of(Verdict::Unknown)
     );
     let tone = if checked.with(Verdict::Unknown) > 0 { Tone::Warning } else { Tone::Good };
-    format!("{}: {}\n", safe(&checked.list, 40), screen.paint(tone, &what))
+    format!("{}: {}\n", safe(&checked.list, 60), screen.paint(tone, &what))
 }
 
 fn reasons(checked: &Checked, screen: &Screen) -> String {
