@@ -53,6 +53,11 @@ fn the_layout_that_is_proposed_writes_the_same_file() {
 #[case::who_opted_out("Email,Unsubscribed\n", "Unsubscribed")]
 #[case::who_opted_out_with_rows("Email,Unsubscribed\nzoe@list.example,no\nmax@list.example,no\n", "Unsubscribed")]
 #[case::a_yes_to_nobody_knows_what("Email,Privacy\nzoe@list.example,yes\nmax@list.example,no\n", "Privacy")]
+#[case::no_row_shows_the_word("Email,Newsletter\n", "Newsletter")]
+#[case::the_day_of_opting_in(
+    "Email,Marketing consent\nzoe@list.example,2026-01-05\nmax@list.example,2026-02-05\n",
+    "Marketing consent"
+)]
 #[case::two_columns("Email,Newsletter,Opt-in\nzoe@list.example,yes,yes\nmax@list.example,yes,yes\n", "Opt-in")]
 fn a_column_of_consent_that_a_template_does_not_explain_must_be_decided(#[case] template: &str, #[case] column: &str) {
     let desk = desk(template);

@@ -48,10 +48,8 @@ fn of_consent(values: &[String], yes_means: Option<YesMeans>) -> Shown {
     let yes = words(Consent::OptedIn);
     match yes.into_iter().collect::<Vec<_>>().as_slice() {
         [yes] => Shown::form(Form::YesNo { yes: (*yes).clone(), no: String::new() }),
-        [] => Shown::doubt("no row shows the word for people who opted in; opted-in is written"),
-        [first, second, ..] => {
-            Shown::doubt(format!("\"{first}\" and \"{second}\" both say that somebody opted in; opted-in is written"))
-        }
+        [] => Shown::doubt("no row shows which word stands there for people who opted in"),
+        [first, second, ..] => Shown::doubt(format!("\"{first}\" and \"{second}\" both say that somebody opted in")),
     }
 }
 

@@ -227,6 +227,10 @@ fn layout_column(
     };
     let yes_means = consent.and_then(|consent| consent.yes_means);
     let Shown { form, doubt: unclear } = form_of(field, values.of(place.0), yes_means, read.columns.date_order);
+    if let (Some(text), Field::Consent) = (&unclear, field) {
+        doubt(text.clone(), Matters::First);
+        return LayoutColumn { content: Content::Constant(String::new()), ..of_extra() };
+    }
     if let Some(text) = unclear {
         doubt(text, Matters::Always);
     }
