@@ -257,14 +257,25 @@ fn unquoted(text: &str) -> String {
     plain
 }
 
+/// Whether a name is words with one space between them, in which nothing is quoted or encoded, as most are.
+pub(crate) fn reads_as_it_stands(name: &str) -> bool {
+    let mut before = b' ';
+    let is_going_on = |byte: u8| {
+        let fits = byte.is_ascii_alphanumeric()
+            || byte >= 0x80
+            || matches!(byte, b'.' | b'-')
+            || byte == b' ' && before != b' ';
+        before = byte;
+        fits
+    };
+    let is_plain = name.bytes().all(is_going_on) && !name.ends_with(' ');
+    is_plain && (name.is_ascii() || !name.chars().any(|letter| letter != ' ' && letter.is_whitespace()))
+}
+
 /// A name without its quotes, decoded, one blank for every run of them.
 fn clean_name(text: &str) -> String {
     let trimmed = text.trim();
-    let is_space = |byte: u8| byte == b' ';
-    let bytes = trimmed.as_bytes();
-    let is_plain = bytes.iter().all(|byte| byte.is_ascii_alphanumeric() || matches!(byte, b' ' | b'.' | b'-'))
-        && !bytes.windows(2).any(|pair| is_space(pair[0]) && is_space(pair[1]));
-    if is_plain {
+    if reads_as_it_stands(trimmed) {
         return trimmed.to_owned();
     }
     let decoded = encoded_word::decode(text.trim());

@@ -1,10 +1,11 @@
 //! A finished file → the digest of what a reader finds in it, with the file's own delimiter, quoting and encoding. It must be
 //! that of what was meant, before the file takes its name.
 
+mod recipients;
+
 use super::form::FileFormat;
 use super::row_buffer::Shape;
 use crate::input::FoundFile;
-use crate::recipients::{Parser, Recipient};
 use crate::{Input, ReadWishes, prepare};
 use encoding_rs::{Encoding, UTF_8};
 use pebblebank_table::cell_digest::{CellDigest, RowsDigest};
@@ -268,35 +269,6 @@ fn of_json_lines(file: &Finished, threads: usize, observer: &dyn Observer) -> Re
     Ok(sum)
 }
 
-/// Where a text of recipients can be parted so that each part reads as it does in the whole: behind its last separator outside
-/// of quotes and angle brackets. None where there is none, or where comments,
-/// groups or signs without their other half make that hard to tell.
-fn end_of_recipients(text: &[u8]) -> Option<usize> {
-    let (mut is_quoted, mut is_escaped, mut is_in_angle, mut has_at) = (false, false, false, false);
-    let mut end = None;
-    for (at, byte) in text.iter().enumerate() {
-        match byte {
-            b'\n' | b'\r' if is_quoted || is_in_angle => return None,
-            _ if is_escaped => is_escaped = false,
-            b'\\' if is_quoted => is_escaped = true,
-            b'"' if !is_in_angle => is_quoted = !is_quoted,
-            _ if is_quoted => {}
-            b'(' | b':' | b'"' => return None,
-            b'<' if is_in_angle => return None,
-            b'>' if !is_in_angle => return None,
-            b'<' => is_in_angle = true,
-            b'>' => is_in_angle = false,
-            b'@' => has_at = true,
-            b',' | b';' | b'\n' if has_at && !is_in_angle => {
-                end = Some(at + 1);
-                has_at = false;
-            }
-            _ => {}
-        }
-    }
-    end
-}
-
 fn of_recipients(file: &Finished, threads: usize, observer: &dyn Observer) -> Result<RowsDigest> {
     let mut opened = open(file)?;
     let mut rest = Vec::new();
@@ -308,7 +280,7 @@ fn of_recipients(file: &Finished, threads: usize, observer: &dyn Observer) -> Re
         loop {
             let read = (&mut opened).take(BLOCK_BYTES as u64).read_to_end(&mut block);
             let is_end = read.map_err(|cause| Error::unreadable(file.shown, &cause))? < BLOCK_BYTES;
-            let whole = if is_end { Some(block.len()) } else { end_of_recipients(&block) };
+            let whole = if is_end { Some(block.len()) } else { recipients::end(&block) };
             if let Some(whole) = whole {
                 rest = block.split_off(whole);
                 return Ok((!block.is_empty()).then_some(block));
@@ -319,21 +291,7 @@ fn of_recipients(file: &Finished, threads: usize, observer: &dyn Observer) -> Re
         threads,
         next_block,
         || (),
-        |block: Vec<u8>, ()| {
-            let mut digest = CellDigest::default();
-            let mut each = |recipient: Recipient| -> Result<()> {
-                digest.cell(recipient.address.as_bytes());
-                if has_names {
-                    digest.cell(recipient.name.as_bytes());
-                }
-                digest.end_row();
-                Ok(())
-            };
-            let mut parser = Parser::default();
-            parser.take(&block, &mut each)?;
-            parser.finish(&mut each)?;
-            Ok(digest.sum())
-        },
+        |block: Vec<u8>, ()| recipients::digest(&block, has_names),
         |digest| {
             sum.add(digest);
             Ok(())
@@ -378,41 +336,5 @@ fn of_sheet_rows(mut reader: ChunkReader<impl Read>, observer: &dyn Observer) ->
             }
         }
         buffer = chunk.bytes;
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use proptest::prelude::*;
-
-    fn recipients(text: &[u8]) -> Vec<Recipient> {
-        let mut found = Vec::new();
-        let mut each = |recipient| {
-            found.push(recipient);
-            Ok::<(), std::convert::Infallible>(())
-        };
-        let mut parser = Parser::default();
-        let read = parser.take(text, &mut each).and_then(|()| parser.finish(&mut each));
-        assert!(read.is_ok());
-        found
-    }
-
-    proptest! {
-        #![proptest_config(ProptestConfig::with_cases(2_000))]
-
-        /// What stands before the place and what stands behind it read as they do in the whole.
-        #[test]
-        fn recipients_are_parted_where_nothing_is_cut(pieces in prop::collection::vec(prop::sample::select(vec![
-            "ida@post.example", "Ida Moss <ida@post.example>", "\"Moss, Ida\" <i@post.example>", ", ", "; ", "\n", "\"", "\\", "<", ">",
-            "\"a \\\" >, b\" <b@post.example>", " ", "x", "é",
-        ]), 0..24)) {
-            let text = pieces.concat();
-            if let Some(end) = end_of_recipients(text.as_bytes()) {
-                let (before, behind) = text.as_bytes().split_at(end);
-                let parted: Vec<Recipient> = recipients(before).into_iter().chain(recipients(behind)).collect();
-                prop_assert_eq!(parted, recipients(text.as_bytes()));
-            }
-        }
     }
 }
