@@ -85,6 +85,26 @@ fn nobody_is_asked_twice_for_what_is_known_and_what_failed_is_asked_for_again() 
     assert_eq!(&without["asked"], &json!(3));
 }
 
+#[test]
+fn a_dry_run_remembers_nothing() {
+    let (desk, server) = (desk(), server());
+    desk.done(&["bank", "add", "zoe@post.example", "--as", "opted-out"]);
+    by_domain(&desk, &server, &["--dry-run"]);
+    assert_eq!(by_domain(&desk, &server, &[])["remembered"], 0);
+}
+
+#[test]
+fn what_dns_has_settled_is_no_doubt_in_a_run_either() {
+    let list = "Email,Name\nida@post.newending,Ida\nhugo@post.example,Hugo\n";
+    let desk = Desk::with(&[("list.csv", list)]);
+    let zone = Zone::from_toml("\"post.newending\" = \"mail-server\"\n\"post.example\" = \"mail-server\"\n");
+    let server = DnsServer::begin(zone.unwrap()).unwrap();
+    assert_eq!(counts(&by_domain(&desk, &server, &[])), [2, 0, 0, 0]);
+    desk.file("job.toml", job_with("[check]\nset_aside = [\"risky\"]\n").replace("shop.csv", "list.csv"));
+    desk.done(&["run", "job.toml"]);
+    assert_eq!(desk.sheet("out.csv").rows.len(), 2);
+}
+
 #[rstest]
 #[case::good_and_bad(&["--good", "good.csv", "--bad", "bad.csv"], &[("good.csv", 4), ("bad.csv", 3)])]
 #[case::one_verdict(&["--only", "invalid", "-o", "out.csv"], &[("out.csv", 2)])]

@@ -183,12 +183,13 @@ impl Whys {
         }
     }
 
-    /// Takes a doubt away that something certain has settled.
-    pub fn settle(&mut self, doubt: Why) {
-        let rest: Vec<Why> = self.as_slice().iter().copied().filter(|why| *why != doubt).collect();
-        if let Some(first) = rest.first() {
-            let mut settled = Whys::only(*first);
-            rest[1..].iter().for_each(|why| settled.add(*why));
+    /// Takes the doubt about the ending of a domain away where DNS found a mail server at it.
+    pub fn settled_by(&mut self, found: Option<Why>) {
+        if found == Some(Why::HasMailServer) && self.as_slice().contains(&Why::UnknownTopLevelDomain) {
+            let mut settled = Whys::only(Why::WellFormed);
+            for why in self.as_slice().iter().filter(|why| **why != Why::UnknownTopLevelDomain) {
+                settled.add(*why);
+            }
             *self = settled;
         }
     }

@@ -50,6 +50,7 @@ pub fn check_at(command: &Check, shared: &Shared, now: &Now) -> Result<Said, Err
         max_age: command.max_age,
         today: now.day(),
         bank: bank(command, shared, now)?,
+        remembers: !command.dry_run,
     };
     let drawn = Drawn::new(!shared.quiet && !shared.json);
     let preview_rows = command.writing.previewing.preview;
@@ -111,11 +112,13 @@ struct Answers {
     max_age: u32,
     today: Date,
     bank: Option<Bank>,
+    /// Whether answers are put into the bank; a dry run changes nothing.
+    remembers: bool,
 }
 
 impl Answers {
     fn remember(&mut self, found: &mut Vec<(String, Why)>) -> Result<()> {
-        if let Some(bank) = self.bank.as_mut().filter(|_| !found.is_empty()) {
+        if let Some(bank) = self.bank.as_mut().filter(|_| self.remembers && !found.is_empty()) {
             bank.remember_domains(found)?;
         }
         found.clear();

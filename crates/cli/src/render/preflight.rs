@@ -38,9 +38,10 @@ pub fn finished(looked: &Preflight, asked: &arguments::Preflight, bank: Option<&
 fn headline(looked: &Preflight, screen: &Screen) -> String {
     let file = safe(&looked.file, 60);
     let contacts = counted(looked.rows, "contact");
-    if looked.is_fit() && !looked.tally.bank.applied && looked.tally.suppression.is_empty() {
+    if looked.is_fit() && looked.tally.suppression.is_empty() {
+        let nobody = if looked.tally.bank.applied { "the bank holds nobody" } else { "no bank" };
         let text = format!(
-            "{file} is fit as a file: {contacts}. Whether they may be contacted was not looked up: no bank, no list (--against)"
+            "{file} is fit as a file: {contacts}. Whether they may be contacted was not looked up: {nobody}, no list (--against)"
         );
         return wrapped(&text, WIDTH, "")
             .iter()

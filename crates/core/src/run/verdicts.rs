@@ -67,9 +67,10 @@ impl DomainVerdicts {
     pub fn of_address(&self, address: &Address, rules: &VerdictRules, job: &Job, slips: &DomainSlips) -> Option<Found> {
         let by_domain = self.of_domain(address.domain());
         let mut looks = self.looks.lock().expect("no thread panics while it looks at a domain");
-        let by_syntax = by_syntax(address, slips, &job.clean.disposable_domains, &mut looks);
+        let mut whys = by_syntax(address, slips, &job.clean.disposable_domains, &mut looks).whys;
         drop(looks);
-        let own = Some(by_syntax.whys.first()).filter(|why| *why != Why::WellFormed);
+        whys.settled_by(by_domain.map(|found| found.why));
+        let own = Some(whys.first()).filter(|why| *why != Why::WellFormed);
         let own = own.map(|why| Found { why, day: None });
         let is_enough = rules.level == Level::Syntax;
         let found = [by_domain, own].into_iter().flatten().min_by_key(|found| found.why.verdict());

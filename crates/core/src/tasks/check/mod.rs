@@ -289,10 +289,8 @@ impl<'a> Checker<'a> {
         if self.wishes.level >= Level::Domain && contact.address.is_usable() {
             let domain = String::from_utf8_lossy(contact.address.domain());
             let answer = answers.get(domain.as_ref());
+            whys.settled_by(answer.map(|answer| answer.why));
             whys.add(answer.map_or(Why::NotReached, |answer| answer.why));
-            if answer.is_some_and(|answer| answer.why == Why::HasMailServer) {
-                whys.settle(Why::UnknownTopLevelDomain);
-            }
             if let Some(answer) = answer.filter(|answer| answer.day != self.wishes.today) {
                 checked_on = Cow::Owned(iso(answer.day));
             }

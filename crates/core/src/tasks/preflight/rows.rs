@@ -368,7 +368,8 @@ impl WrittenThen {
                 Error::new(ErrorKind::Input, "this is no index of rows, or it is not whole", advice).in_file(&path)
             })?),
             // What an earlier version wrote has none.
-            Err(_) => None,
+            Err(cause) if cause.kind() == std::io::ErrorKind::NotFound => None,
+            Err(cause) => return Err(Error::unreadable(&path, &cause)),
         };
         Ok(WrittenThen { rows: rows.len() as u64, written, cells })
     }

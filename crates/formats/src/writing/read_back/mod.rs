@@ -144,6 +144,22 @@ fn of_chunks(
     Ok(sum)
 }
 
+/// The next bytes of a text, up to where it can be parted; what stands behind that waits in `rest`. None at the end.
+fn next_block(
+    text: &mut File,
+    rest: &mut Vec<u8>,
+    end: impl Fn(&[u8]) -> Option<usize>,
+) -> std::io::Result<Option<Vec<u8>>> {
+    let mut block = std::mem::take(rest);
+    loop {
+        let is_end = text.take(BLOCK_BYTES as u64).read_to_end(&mut block)? < BLOCK_BYTES;
+        if let Some(whole) = if is_end { Some(block.len()) } else { end(&block) } {
+            *rest = block.split_off(whole);
+            return Ok((!block.is_empty()).then_some(block));
+        }
+    }
+}
+
 /// The columns and values of one object, in the order in which they stand.
 struct Object<'a>(Vec<(Cow<'a, str>, Cow<'a, str>)>);
 
@@ -219,22 +235,14 @@ fn of_json_lines(file: &Finished, threads: usize, observer: &dyn Observer) -> Re
     let columns = &file.shape.columns;
     let odd = || differs(file.shown, file.rows, 0);
     let mut sum = RowsDigest::default();
-    let next_block = || -> Result<Option<Vec<u8>>> {
+    let blocks = || -> Result<Option<Vec<u8>>> {
         go_on(observer)?;
-        let mut block = std::mem::take(&mut rest);
-        loop {
-            let read = (&mut opened).take(BLOCK_BYTES as u64).read_to_end(&mut block);
-            let is_end = read.map_err(|cause| Error::unreadable(file.shown, &cause))? < BLOCK_BYTES;
-            let whole = if is_end { Some(block.len()) } else { memchr::memrchr(b'\n', &block).map(|last| last + 1) };
-            if let Some(whole) = whole {
-                rest = block.split_off(whole);
-                return Ok((!block.is_empty()).then_some(block));
-            }
-        }
+        next_block(&mut opened, &mut rest, |block| memchr::memrchr(b'\n', block).map(|last| last + 1))
+            .map_err(|cause| Error::unreadable(file.shown, &cause))
     };
     in_order(
         threads,
-        next_block,
+        blocks,
         || (),
         |block: Vec<u8>, ()| {
             let mut digest = CellDigest::default();
@@ -274,22 +282,13 @@ fn of_recipients(file: &Finished, threads: usize, observer: &dyn Observer) -> Re
     let mut rest = Vec::new();
     let mut sum = RowsDigest::default();
     let has_names = file.shape.columns.len() > 1;
-    let next_block = || -> Result<Option<Vec<u8>>> {
+    let blocks = || -> Result<Option<Vec<u8>>> {
         go_on(observer)?;
-        let mut block = std::mem::take(&mut rest);
-        loop {
-            let read = (&mut opened).take(BLOCK_BYTES as u64).read_to_end(&mut block);
-            let is_end = read.map_err(|cause| Error::unreadable(file.shown, &cause))? < BLOCK_BYTES;
-            let whole = if is_end { Some(block.len()) } else { recipients::end(&block) };
-            if let Some(whole) = whole {
-                rest = block.split_off(whole);
-                return Ok((!block.is_empty()).then_some(block));
-            }
-        }
+        next_block(&mut opened, &mut rest, recipients::end).map_err(|cause| Error::unreadable(file.shown, &cause))
     };
     in_order(
         threads,
-        next_block,
+        blocks,
         || (),
         |block: Vec<u8>, ()| recipients::digest(&block, has_names),
         |digest| {
