@@ -3,16 +3,17 @@
 //! One question a domain, several at once. Whether the server knows the internet at all is asked first: a server that
 //! does not, as behind a login page, would call every domain missing.
 
+use crate::ended::Ended;
 use hickory_resolver::config::{ConnectionConfig, NameServerConfig, ResolveHosts, ResolverConfig, ResolverOpts};
 use hickory_resolver::net::runtime::TokioRuntimeProvider;
 use hickory_resolver::net::{DnsError, NetError};
 use hickory_resolver::proto::op::ResponseCode;
-use hickory_resolver::proto::rr::{Name, RData, RecordType};
+use hickory_resolver::proto::rr::{Name, RData, Record, RecordType};
 use hickory_resolver::{Resolver, TokioResolver};
 use pebblebank_table::observe::{Observer, Progress, Stage};
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::verdict::Why;
-use std::net::SocketAddr;
+use std::net::{IpAddr, SocketAddr};
 use std::time::Duration;
 use tokio::task::JoinSet;
 use tokio::time::{Instant, sleep, sleep_until};
@@ -42,25 +43,31 @@ impl Default for Asking {
     }
 }
 
-/// Asks whether each of these domains (as A-labels) takes mail, and hands the answers to `each` as they come. Says what went
-/// wrong for all of them, if anything did; those that were not asked for then have [`Why::DnsFailed`].
+/// What is wrong where the system names no DNS server.
+pub(crate) const NO_SERVER: &str = "this machine names no DNS server that could be asked: --resolver ADDRESS names one";
+
+/// Asks whether each of these domains (as A-labels) takes mail, and hands the answers to `each` as they come. Where something
+/// goes wrong for all of them, those that were not asked for have [`Why::DnsFailed`].
 ///
 /// # Errors
 ///
-/// Where `each` fails, or somebody wants to stop: what was handed over before counts.
+/// Where `each` fails.
 pub fn ask(
     domains: Vec<String>,
     asking: &Asking,
     observer: &dyn Observer,
     each: &mut dyn FnMut(String, Why) -> Result<()>,
-) -> Result<Option<String>> {
+) -> Result<Ended> {
     if domains.is_empty() {
-        return Ok(None);
+        return Ok(Ended::default());
     }
+    runtime()?.block_on(ask_all(domains, asking, observer, each))
+}
+
+/// What waits for the network, on this thread.
+pub(crate) fn runtime() -> Result<tokio::runtime::Runtime> {
     let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build();
-    let runtime = runtime
-        .map_err(|cause| Error::new(ErrorKind::Input, format!("the network cannot be used: {cause}"), "try again"))?;
-    runtime.block_on(ask_all(domains, asking, observer, each))
+    runtime.map_err(|cause| Error::new(ErrorKind::Input, format!("the network cannot be used: {cause}"), "try again"))
 }
 
 async fn ask_all(
@@ -68,19 +75,14 @@ async fn ask_all(
     asking: &Asking,
     observer: &dyn Observer,
     each: &mut dyn FnMut(String, Why) -> Result<()>,
-) -> Result<Option<String>> {
-    let resolver = match resolver(asking) {
-        Ok(resolver) => resolver,
-        Err(cause) => {
-            domains.into_iter().try_for_each(|domain| each(domain, Why::DnsFailed))?;
-            return Ok(Some(format!(
-                "this machine names no DNS server that could be asked ({cause}): --resolver ADDRESS names one"
-            )));
-        }
+) -> Result<Ended> {
+    let Ok(resolver) = resolver(asking) else {
+        domains.into_iter().try_for_each(|domain| each(domain, Why::DnsFailed))?;
+        return Ok(Ended::with(NO_SERVER.to_owned()));
     };
     if let Some(trouble) = knows_nothing(&resolver).await {
         domains.into_iter().try_for_each(|domain| each(domain, Why::DnsFailed))?;
-        return Ok(Some(trouble));
+        return Ok(Ended::with(trouble));
     }
     let in_all = domains.len() as u64;
     let mut waiting = domains.into_iter();
@@ -97,7 +99,7 @@ async fn ask_all(
             });
         }
         if open.is_empty() && waiting.len() == 0 {
-            return Ok(None);
+            return Ok(Ended::default());
         }
         tokio::select! {
             Some(done) = open.join_next() => {
@@ -112,14 +114,14 @@ async fn ask_all(
         }
         if observer.wants_stop() {
             open.abort_all();
-            return Err(Error::interrupted());
+            return Ok(Ended::stopped());
         }
         if failed_in_a_row >= FAILURES_IN_A_ROW {
             let left = open.len() as u64 + waiting.len() as u64;
             open.abort_all();
             // Those that were open have no answer either; whoever asked knows which these are by what is missing.
             waiting.try_for_each(|domain| each(domain, Why::DnsFailed))?;
-            return Ok(Some(format!(
+            return Ok(Ended::with(format!(
                 "DNS stopped answering after {answered} of {in_all} domains; the other {left} are unknown. Try again later"
             )));
         }
@@ -154,7 +156,7 @@ impl Pace {
     }
 }
 
-fn resolver(asking: &Asking) -> std::result::Result<TokioResolver, NetError> {
+pub(crate) fn resolver(asking: &Asking) -> std::result::Result<TokioResolver, NetError> {
     let mut builder = match asking.server {
         Some(server) => {
             let mut connections = vec![ConnectionConfig::udp(), ConnectionConfig::tcp()];
@@ -230,6 +232,49 @@ async fn has_address(resolver: &TokioResolver, name: Name) -> Why {
         }
     }
     Why::NoMailServer
+}
+
+/// The most mail servers of a domain that are tried, and the most addresses of each.
+const MOST_SERVERS: usize = 3;
+const MOST_ADDRESSES: usize = 2;
+
+/// The mail servers of a domain in the order in which they are to be tried (RFC 5321, section 5.1), each with an address; of
+/// equal ones by name, so that two checks go alike. Says why where there are none.
+pub(crate) async fn mail_servers(
+    resolver: &TokioResolver,
+    domain: &str,
+) -> std::result::Result<Vec<(String, IpAddr)>, Why> {
+    let name = Name::from_ascii(format!("{domain}.")).map_err(|_| Why::DnsFailed)?;
+    let mut servers: Vec<(u16, Name)> = match resolver.lookup(name.clone(), RecordType::MX).await {
+        Ok(found) => {
+            let of = |record: &Record| match &record.data {
+                RData::MX(server) => Some((server.preference, server.exchange.clone())),
+                _ => None,
+            };
+            found.answers().iter().filter_map(of).collect()
+        }
+        Err(error) => match missing(&error) {
+            Some(Missing::Domain) => return Err(Why::NoSuchDomain),
+            Some(Missing::Records) => Vec::new(),
+            None => return Err(Why::DnsFailed),
+        },
+    };
+    if !servers.is_empty() && servers.iter().all(|(_, server)| server.is_root()) {
+        return Err(Why::TakesNoMail);
+    }
+    if servers.is_empty() {
+        servers.push((0, name));
+    }
+    servers.sort_unstable();
+    let mut found = Vec::new();
+    for (_, server) in servers.into_iter().filter(|(_, server)| !server.is_root()).take(MOST_SERVERS) {
+        let Ok(addresses) = resolver.lookup_ip(server.clone()).await else { continue };
+        let mut addresses: Vec<IpAddr> = addresses.iter().collect();
+        addresses.sort_unstable();
+        let shown = server.to_ascii().trim_end_matches('.').to_owned();
+        found.extend(addresses.into_iter().take(MOST_ADDRESSES).map(|address| (shown.clone(), address)));
+    }
+    if found.is_empty() { Err(Why::ServerUnreachable) } else { Ok(found) }
 }
 
 /// What a certain answer says is not there.

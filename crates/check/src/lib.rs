@@ -5,3 +5,5 @@
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 
 pub mod dns;
+pub mod ended;
+pub mod smtp;

@@ -22,7 +22,7 @@ fn answers(server: SocketAddr, domains: &[&str]) -> (BTreeMap<String, Why>, Opti
         assert!(found.insert(domain, why).is_none(), "each domain has one answer");
         Ok(())
     });
-    (found, trouble.unwrap())
+    (found, trouble.unwrap().trouble)
 }
 
 #[rstest]

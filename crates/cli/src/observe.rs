@@ -72,6 +72,7 @@ fn new_bar(progress: Progress) -> ProgressBar {
         Stage::Picking => "picking",
         Stage::Writing => "writing",
         Stage::Asking => "asking DNS",
+        Stage::AskingMail => "asking servers",
         Stage::Placing => "putting in place",
     };
     let bar = ProgressBar::with_draw_target(Some(progress.bytes_in_all), ProgressDrawTarget::stderr_with_hz(8));
@@ -79,6 +80,8 @@ fn new_bar(progress: Progress) -> ProgressBar {
         "{msg:>18}  {spinner}"
     } else if progress.stage == Stage::Asking {
         "{msg:>18}  {bar:32}  {human_pos} of {human_len} domains, {per_sec}, {eta} left"
+    } else if progress.stage == Stage::AskingMail {
+        "{msg:>18}  {bar:32}  {human_pos} of {human_len} addresses, {per_sec}, {eta} left"
     } else {
         "{msg:>18}  {bar:32}  {percent:>3}%  {bytes_per_sec}, {eta} left"
     };

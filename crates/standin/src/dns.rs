@@ -47,6 +47,8 @@ pub struct Zone {
     pub domains: HashMap<String, Behaviour>,
     /// Of all others; none where these are missing.
     pub others: Option<Behaviour>,
+    /// Where the mail servers of domains are; of all others on 127.0.0.1.
+    pub mail_servers: HashMap<String, Ipv4Addr>,
     /// Whether it knows the root, as servers do that know the internet.
     pub knows_no_root: bool,
 }
@@ -60,7 +62,24 @@ impl Zone {
     pub fn from_toml(text: &str) -> Result<Zone, toml::de::Error> {
         let mut domains: HashMap<String, Behaviour> = toml::from_str(text)?;
         let others = domains.remove("*");
-        Ok(Zone { domains, others, knows_no_root: false })
+        Ok(Zone { domains, others, ..Zone::default() })
+    }
+
+    /// The same, with mail servers at these addresses; domains that have one and no behaviour get one.
+    #[must_use]
+    pub fn with_mail_servers(mut self, mail_servers: &HashMap<String, Ipv4Addr>) -> Zone {
+        for domain in mail_servers.keys() {
+            self.domains.entry(domain.clone()).or_insert(Behaviour::MailServer);
+        }
+        self.mail_servers = mail_servers.clone();
+        self
+    }
+
+    /// The mail server of this name, as the answers about domains name it.
+    fn mail_server(&self, name: &str) -> Option<Ipv4Addr> {
+        let domain = name.strip_prefix("mx.")?;
+        let has_one = self.domains.get(domain) == Some(&Behaviour::MailServer);
+        has_one.then(|| self.mail_servers.get(domain).copied().unwrap_or(Ipv4Addr::LOCALHOST))
     }
 
     fn of(&self, name: &str) -> Behaviour {
@@ -145,8 +164,14 @@ fn answer(bytes: &[u8], zone: &Zone) -> Option<Vec<u8>> {
         }
         return answer.to_vec().ok();
     }
-    let behaviour = zone.of(&name);
     let kind = query.query_type();
+    if let Some(address) = zone.mail_server(&name) {
+        if kind == RecordType::A {
+            answer.add_answer(record(RData::A(A(address))));
+        }
+        return answer.to_vec().ok();
+    }
+    let behaviour = zone.of(&name);
     match behaviour {
         Behaviour::Silent => return None,
         Behaviour::Nonsense => return Some(vec![0xFF; 700]),

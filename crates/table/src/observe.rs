@@ -20,6 +20,8 @@ pub enum Stage {
     Writing,
     /// Asking the network; what is counted as bytes are questions.
     Asking,
+    /// Asking mail servers; what is counted as bytes are addresses.
+    AskingMail,
     /// Putting the finished files in place.
     Placing,
 }

@@ -59,6 +59,8 @@ pub enum Level {
     Syntax,
     /// Whether its domain takes mail, by DNS.
     Domain,
+    /// Whether its mail server knows the mailbox, by SMTP.
+    Mailbox,
 }
 
 impl Level {
@@ -96,6 +98,12 @@ pub enum Why {
     TakesNoMail,
     /// The domain has neither mail servers nor an address of its own (RFC 5321, section 5.1).
     NoMailServer,
+    /// The mail server knows no such mailbox.
+    NoSuchMailbox,
+    /// The mailbox is switched off.
+    MailboxDisabled,
+    /// A checking service called the address invalid.
+    ReportedInvalid,
     /// The domain is one letter away from a well-known or a frequent one.
     LikelyTypo,
     /// The last label is none of the root zone, as this version knows it.
@@ -104,10 +112,36 @@ pub enum Why {
     DisposableDomain,
     /// It belongs to an office and not to a person.
     RoleAddress,
+    /// The mail server takes every address of the domain, so nobody can tell.
+    AcceptsAll,
+    /// The mailbox takes nothing more for now.
+    MailboxFull,
+    /// The mail server refused the address without a clear reason.
+    MailboxRefused,
+    /// The mail server takes no address with letters beyond ASCII (RFC 6531).
+    NeedsUtf8,
+    /// A checking service called the address risky.
+    ReportedRisky,
     /// DNS did not answer, or with an error of its own.
     DnsFailed,
+    /// The network lets no connection to mail servers out.
+    MailPortBlocked,
+    /// No mail server of the domain could be reached.
+    ServerUnreachable,
+    /// The mail server refuses to answer this machine.
+    ServerRefuses,
+    /// The mail server broke off, or its replies made no sense.
+    ServerFault,
+    /// The mail server put the question off until later, each time.
+    Greylisted,
+    /// A checking service could not tell.
+    ReportedUnknown,
     /// It was not looked up before the check was ended.
     NotReached,
+    /// The mail server takes mail for the mailbox.
+    MailboxExists,
+    /// A checking service called the address valid.
+    ReportedValid,
     /// The domain names mail servers.
     HasMailServer,
     /// It is written as an address must be; nothing else was looked at.
@@ -128,11 +162,34 @@ impl Why {
             | Why::Placeholder
             | Why::NoSuchDomain
             | Why::TakesNoMail
-            | Why::NoMailServer => Verdict::Invalid,
-            Why::LikelyTypo | Why::UnknownTopLevelDomain | Why::DisposableDomain | Why::RoleAddress => Verdict::Risky,
-            Why::DnsFailed | Why::NotReached => Verdict::Unknown,
-            Why::HasMailServer | Why::WellFormed => Verdict::Valid,
+            | Why::NoMailServer
+            | Why::NoSuchMailbox
+            | Why::MailboxDisabled
+            | Why::ReportedInvalid => Verdict::Invalid,
+            Why::LikelyTypo
+            | Why::UnknownTopLevelDomain
+            | Why::DisposableDomain
+            | Why::RoleAddress
+            | Why::AcceptsAll
+            | Why::MailboxFull
+            | Why::MailboxRefused
+            | Why::NeedsUtf8
+            | Why::ReportedRisky => Verdict::Risky,
+            Why::DnsFailed
+            | Why::MailPortBlocked
+            | Why::ServerUnreachable
+            | Why::ServerRefuses
+            | Why::ServerFault
+            | Why::Greylisted
+            | Why::ReportedUnknown
+            | Why::NotReached => Verdict::Unknown,
+            Why::MailboxExists | Why::ReportedValid | Why::HasMailServer | Why::WellFormed => Verdict::Valid,
         }
+    }
+
+    /// Whether it says nothing that would still hold the next day, so that it is asked for again.
+    pub fn is_passing(self) -> bool {
+        self.verdict() == Verdict::Unknown && self != Why::ReportedUnknown
     }
 
     /// The sentence that explains it.
@@ -144,6 +201,22 @@ impl Why {
             Why::NoSuchDomain => "the domain does not exist",
             Why::TakesNoMail => "the domain says that it takes no mail",
             Why::NoMailServer => "the domain has no mail server",
+            Why::NoSuchMailbox => "the mail server knows no such mailbox",
+            Why::MailboxDisabled => "the mailbox is switched off",
+            Why::ReportedInvalid => "a checking service called it invalid",
+            Why::AcceptsAll => "the mail server accepts every address, so nobody can tell",
+            Why::MailboxFull => "the mailbox is full",
+            Why::MailboxRefused => "the mail server refused it without a clear reason",
+            Why::NeedsUtf8 => "the mail server takes no such letters in addresses",
+            Why::ReportedRisky => "a checking service called it risky",
+            Why::MailPortBlocked => "this network lets no mail connections out",
+            Why::ServerUnreachable => "no mail server of the domain could be reached",
+            Why::ServerRefuses => "the mail server refuses to answer this machine",
+            Why::ServerFault => "the mail server broke off or made no sense",
+            Why::Greylisted => "the mail server put it off until later",
+            Why::ReportedUnknown => "a checking service could not tell",
+            Why::MailboxExists => "the mailbox exists",
+            Why::ReportedValid => "a checking service called it valid",
             Why::LikelyTypo => "likely a typo in the domain",
             Why::UnknownTopLevelDomain => "the ending of the domain is not known",
             Why::DisposableDomain => "a mailbox that is thrown away after use",
@@ -172,11 +245,16 @@ impl Whys {
         Whys { all: [why; Whys::MOST], count: 1 }
     }
 
-    /// Adds a reason, in its place. What only says that nothing else was found gives way to it.
+    /// Adds a reason, in its place. What only says that nothing was found so far gives way to it: a form, a domain that takes
+    /// mail, each to what was found after it.
     pub fn add(&mut self, why: Why) {
-        if self.as_slice() == [Why::WellFormed] {
-            *self = Whys::only(why);
-        } else if why != Why::WellFormed && self.count < Whys::MOST {
+        let goes_beyond = |own: Why| matches!(own, Why::WellFormed | Why::HasMailServer) && why != Why::WellFormed;
+        if let [.., last] = self.as_slice()
+            && goes_beyond(*last)
+        {
+            self.count -= 1;
+        }
+        if self.count == 0 || why != Why::WellFormed && self.count < Whys::MOST {
             self.all[self.count] = why;
             self.count += 1;
             self.all[..self.count].sort_unstable_by_key(|why| (why.verdict(), *why));

@@ -1,0 +1,331 @@
+//! Whether mail servers know mailboxes, by SMTP (RFC 5321), without sending anything.
+//!
+//! It is politely done: one connection to a server at a time, a few a minute, a handful of recipients each. Many networks let
+//! no such connections out, so the first ones are made one by one, and decide whether the rest is tried at all.
+
+mod domain;
+mod meaning;
+mod reply;
+mod session;
+mod tls;
+
+use crate::dns::{self, Asking};
+use crate::ended::Ended;
+use domain::{DomainWork, Next, Server};
+use hickory_resolver::TokioResolver;
+use pebblebank_table::observe::{Observer, Progress, Stage};
+use pebblebank_table::{Error, Result};
+use pebblebank_values::verdict::Why;
+pub use session::Presenting;
+use session::{Failure, Session};
+use std::collections::{BTreeMap, HashMap, VecDeque};
+use std::net::{IpAddr, SocketAddr};
+use std::sync::{Arc, Mutex};
+use std::time::Duration;
+use tokio::task::JoinSet;
+use tokio::time::{Instant, sleep, sleep_until};
+
+/// How many domains whose servers cannot be reached, without any that can, show that the network lets nothing out.
+const UNREACHABLE_BEFORE_ANY: usize = 3;
+
+/// How many domains have to refuse everything, with none that takes anything, before that looks like one answer for all.
+const REFUSING_BEFORE_DOUBT: u64 = 3;
+
+/// How often it is looked whether somebody wants to stop.
+const LOOK_UP: Duration = Duration::from_millis(100);
+
+/// The port of mail servers (RFC 5321, section 4.5.4.2).
+pub const PORT: u16 = 25;
+
+/// How mail servers are asked.
+#[derive(Debug, Clone)]
+pub struct Probing {
+    /// How this machine presents itself.
+    pub presenting: Presenting,
+    /// The port of the servers.
+    pub port: u16,
+    /// How many domains are asked at once.
+    pub at_once: usize,
+    /// How many connections to one server begin in a minute, at most.
+    pub per_minute: u32,
+    /// How long a server may take to greet, and then for each address.
+    pub patience: Duration,
+    /// How often addresses are asked for again that a server put off.
+    pub tries: u32,
+    /// How long is waited before that.
+    pub wait: Duration,
+}
+
+/// Asks for the addresses of each domain (as A-labels), and hands the answers to `each` as they come.
+///
+/// # Errors
+///
+/// Where `each` fails.
+pub fn ask(
+    addresses: BTreeMap<String, Vec<String>>,
+    (asking, probing): (&Asking, &Probing),
+    observer: &dyn Observer,
+    each: &mut dyn FnMut(String, Why) -> Result<()>,
+) -> Result<Ended> {
+    if addresses.is_empty() {
+        return Ok(Ended::default());
+    }
+    dns::runtime()?.block_on(ask_all(addresses, asking, probing, observer, each))
+}
+
+/// What the connections of a check share.
+struct Shared {
+    resolver: TokioResolver,
+    probing: Probing,
+    /// Whether servers on this machine and in its own network are asked: only where the DNS server is there too.
+    asks_own_network: bool,
+    /// A mailbox that surely does not exist.
+    made_up: String,
+    servers: Mutex<HashMap<IpAddr, Arc<tokio::sync::Mutex<Instant>>>>,
+}
+
+/// What came of one connection.
+struct Probed {
+    work: DomainWork,
+    found: Vec<(String, Why)>,
+    next: Next,
+    was_reached: bool,
+}
+
+async fn ask_all(
+    addresses: BTreeMap<String, Vec<String>>,
+    asking: &Asking,
+    probing: &Probing,
+    observer: &dyn Observer,
+    each: &mut dyn FnMut(String, Why) -> Result<()>,
+) -> Result<Ended> {
+    let in_all: u64 = addresses.values().map(|addresses| addresses.len() as u64).sum();
+    let mut waiting: VecDeque<DomainWork> =
+        addresses.into_iter().map(|(domain, addresses)| DomainWork::new(domain, addresses, probing.tries)).collect();
+    let Ok(resolver) = dns::resolver(asking) else {
+        waiting.into_iter().try_for_each(|work| give_up(work, Why::DnsFailed, each))?;
+        return Ok(Ended::with(dns::NO_SERVER.to_owned()));
+    };
+    let shared = Arc::new(Shared {
+        resolver,
+        probing: probing.clone(),
+        asks_own_network: asking.server.is_some_and(|server| !is_public(server.ip())),
+        made_up: made_up()?,
+        servers: Mutex::default(),
+    });
+    let mut later: VecDeque<(Instant, DomainWork)> = VecDeque::new();
+    let mut open: JoinSet<Probed> = JoinSet::new();
+    let mut seen = Seen::default();
+    let mut answered = 0;
+    loop {
+        let at_once = if seen.reached > 0 { probing.at_once.max(1) } else { 1 };
+        while open.len() < at_once {
+            let due = later.front().is_some_and(|(due, _)| *due <= Instant::now());
+            let work = if due { later.pop_front().map(|(_, work)| work) } else { waiting.pop_front() };
+            let Some(work) = work else { break };
+            open.spawn(probe(work, Arc::clone(&shared)));
+        }
+        if open.is_empty() && later.is_empty() {
+            return Ok(seen.ended());
+        }
+        tokio::select! {
+            Some(done) = open.join_next() => {
+                let Probed { work, found, next, was_reached } = done.map_err(|_| Error::defect())?;
+                seen.note(was_reached, &found);
+                answered += found.len() as u64;
+                found.into_iter().try_for_each(|(address, why)| each(address, why))?;
+                match next {
+                    Next::Over => {}
+                    Next::GoOn => waiting.push_back(work),
+                    Next::Later => later.push_back((Instant::now() + probing.wait, work)),
+                }
+                observer.progress(Progress { stage: Stage::AskingMail, bytes: answered, bytes_in_all: in_all, rows: answered });
+            }
+            () = sleep(LOOK_UP) => {}
+        }
+        if observer.wants_stop() {
+            open.abort_all();
+            return Ok(Ended::stopped());
+        }
+        if seen.is_blocked() {
+            open.abort_all();
+            let later = later.into_iter().map(|(_, work)| work);
+            waiting.into_iter().chain(later).try_for_each(|work| give_up(work, Why::MailPortBlocked, each))?;
+            return Ok(seen.ended());
+        }
+    }
+}
+
+/// Nothing of a domain is known but this.
+fn give_up(mut work: DomainWork, why: Why, each: &mut dyn FnMut(String, Why) -> Result<()>) -> Result<()> {
+    let mut found = Vec::new();
+    work.settle_all(why, &mut found);
+    found.into_iter().try_for_each(|(address, why)| each(address, why))
+}
+
+/// What the connections so far show of the network.
+#[derive(Debug, Default)]
+struct Seen {
+    reached: u64,
+    unreachable: usize,
+    accepted: u64,
+    refused: u64,
+}
+
+impl Seen {
+    fn note(&mut self, was_reached: bool, found: &[(String, Why)]) {
+        self.reached += u64::from(was_reached);
+        let is_unreachable = found.iter().any(|(_, why)| *why == Why::ServerUnreachable);
+        self.unreachable += usize::from(!was_reached && is_unreachable);
+        let has = |whys: &[Why]| u64::from(found.iter().any(|(_, why)| whys.contains(why)));
+        self.accepted += has(&[Why::MailboxExists, Why::AcceptsAll]);
+        self.refused += has(&[Why::NoSuchMailbox, Why::MailboxDisabled, Why::MailboxRefused, Why::ServerRefuses]);
+    }
+
+    fn is_blocked(&self) -> bool {
+        self.reached == 0 && self.unreachable >= UNREACHABLE_BEFORE_ANY
+    }
+
+    fn ended(&self) -> Ended {
+        if self.reached == 0 && self.unreachable > 0 {
+            let domains = if self.unreachable == 1 {
+                "the mail servers of 1 domain".to_owned()
+            } else {
+                format!("the mail servers of {} domains", self.unreachable)
+            };
+            return Ended::with(format!(
+                "{domains} were tried and none could be reached: most offices and homes let no mail connections out. Ask where a mail \
+                 server of yours stands, or have the addresses checked elsewhere: --to-check FILE"
+            ));
+        }
+        if self.accepted == 0 && self.refused >= REFUSING_BEFORE_DOUBT {
+            return Ended::with(format!(
+                "{} domains refused addresses and none took a single one: something between here and them may be answering in their \
+                 place. Look at a few before you leave anybody out",
+                self.refused
+            ));
+        }
+        Ended::default()
+    }
+}
+
+/// Makes one connection for a domain.
+async fn probe(mut work: DomainWork, shared: Arc<Shared>) -> Probed {
+    let mut found = Vec::new();
+    let mut was_reached = false;
+    match servers_of(&work, &shared).await {
+        Ok(servers) => {
+            let opened = open_first(&servers, &mut work, &shared, &mut was_reached, &mut found).await;
+            work.servers = Some(servers);
+            if let Err(failure) = opened {
+                work.failed(&failure, &mut found);
+            }
+        }
+        Err(why) => work.settle_all(why, &mut found),
+    }
+    let next = work.next(&mut found);
+    Probed { work, found, next, was_reached }
+}
+
+async fn servers_of(work: &DomainWork, shared: &Shared) -> std::result::Result<Vec<Server>, Why> {
+    match &work.servers {
+        Some(servers) => Ok(servers.clone()),
+        None => {
+            let mut servers = dns::mail_servers(&shared.resolver, &work.domain).await?;
+            servers.retain(|(_, address)| shared.asks_own_network || is_public(*address));
+            Ok(servers)
+        }
+    }
+}
+
+/// Talks to the first server that can be talked to, and says what went wrong where none can.
+async fn open_first(
+    servers: &[Server],
+    work: &mut DomainWork,
+    shared: &Shared,
+    was_reached: &mut bool,
+    found: &mut Vec<(String, Why)>,
+) -> std::result::Result<(), Failure> {
+    let mut gravest = Failure::Unreachable;
+    for (name, address) in servers {
+        let turn = shared.turn_of(*address);
+        // One connection to a server at a time, however many domains it serves.
+        let mut next = turn.lock().await;
+        loop {
+            sleep_until(*next).await;
+            *next = Instant::now() + Duration::from_mins(1) / shared.probing.per_minute.max(1);
+            let at = SocketAddr::new(*address, shared.probing.port);
+            let wishes = (work.encrypts, work.needs_utf8());
+            let Probing { presenting, patience, .. } = &shared.probing;
+            match Session::open(at, name, presenting, wishes, *patience).await {
+                Ok(session) => {
+                    *was_reached = true;
+                    work.converse(session, &shared.made_up, found).await;
+                    return Ok(());
+                }
+                Err(Failure::Tls) if work.encrypts => {
+                    *was_reached = true;
+                    work.encrypts = false;
+                }
+                Err(failure) => {
+                    *was_reached |= !matches!(failure, Failure::Unreachable);
+                    gravest = graver(gravest, failure);
+                    break;
+                }
+            }
+        }
+    }
+    Err(gravest)
+}
+
+/// Of several servers of a domain, what counts: one that may answer later is better than one that never will.
+fn graver(one: Failure, other: Failure) -> Failure {
+    let rank = |failure: &Failure| match failure {
+        Failure::Later => 0,
+        Failure::RefusesUs => 1,
+        Failure::Fault | Failure::Tls => 2,
+        Failure::Unreachable => 3,
+    };
+    if rank(&other) < rank(&one) { other } else { one }
+}
+
+impl Shared {
+    fn turn_of(&self, address: IpAddr) -> Arc<tokio::sync::Mutex<Instant>> {
+        let mut servers = self.servers.lock().expect("no task panics while it looks for its turn");
+        let turn = servers.entry(address).or_insert_with(|| Arc::new(tokio::sync::Mutex::new(Instant::now())));
+        Arc::clone(turn)
+    }
+}
+
+/// A local part that nobody has.
+fn made_up() -> Result<String> {
+    let mut bytes = [0; 20];
+    getrandom::fill(&mut bytes).map_err(|_| Error::defect())?;
+    Ok(bytes.iter().map(|byte| char::from(b'a' + byte % 26)).collect())
+}
+
+/// Whether an address stands on the internet, and not in a network of somebody's own: a domain could name one of those to have
+/// it asked.
+fn is_public(address: IpAddr) -> bool {
+    match address {
+        IpAddr::V4(address) => {
+            let [first, second, ..] = address.octets();
+            let is_shared = first == 100 && (64..128).contains(&second);
+            !(address.is_loopback()
+                || address.is_private()
+                || address.is_link_local()
+                || address.is_broadcast()
+                || address.is_multicast()
+                || first == 0
+                || is_shared)
+        }
+        IpAddr::V6(address) => match address.to_ipv4_mapped() {
+            Some(address) => is_public(IpAddr::V4(address)),
+            None => {
+                let first = address.segments()[0];
+                let is_own = first & 0xfe00 == 0xfc00 || first & 0xffc0 == 0xfe80;
+                !(address.is_loopback() || address.is_unspecified() || address.is_multicast() || is_own)
+            }
+        },
+    }
+}
