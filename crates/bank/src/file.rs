@@ -15,7 +15,12 @@ use std::time::Duration;
 const APPLICATION_ID: i64 = 0x5042_4C42;
 
 /// What made each shape of the bank out of the one before.
-const SHAPES: [&str; 3] = [include_str!("schema/1.sql"), include_str!("schema/2.sql"), include_str!("schema/3.sql")];
+const SHAPES: [&str; 4] = [
+    include_str!("schema/1.sql"),
+    include_str!("schema/2.sql"),
+    include_str!("schema/3.sql"),
+    include_str!("schema/4.sql"),
+];
 
 /// The number of this shape.
 const SHAPE: i64 = SHAPES.len().cast_signed() as i64;

@@ -3,6 +3,7 @@
 use crate::batch::{BatchId, What, day_text};
 use crate::file::Bank;
 use crate::text::{Kind, Text};
+use crate::verdicts::FoundVerdict;
 use pebblebank_table::Result;
 use rusqlite::Row;
 use serde::Serialize;
@@ -22,8 +23,21 @@ pub struct Found {
     pub by_digest: Vec<KnownEntry>,
     /// Whether it was forgotten; it stays uncontacted.
     pub is_forgotten: bool,
+    /// What a check of it found last.
+    pub verdict: Option<KnownVerdict>,
     /// What was done about it, the latest first.
     pub history: Vec<crate::history::Happened>,
+}
+
+/// What a check found of an address.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct KnownVerdict {
+    /// The verdict.
+    pub verdict: &'static str,
+    /// Why.
+    pub why: &'static str,
+    /// The day of the check.
+    pub day: String,
 }
 
 /// An entry.
@@ -97,6 +111,14 @@ impl Bank {
         let key = self.key()?;
         let mut found = Found { asked: text.shown(), kind: text.kind.name(), ..Found::default() };
         each(text);
+        if text.kind == Kind::Address {
+            let verdict = self.address_verdict(&text.shown())?;
+            found.verdict = verdict.map(|FoundVerdict { why, day }| KnownVerdict {
+                verdict: why.verdict().name(),
+                why: why.name(),
+                day: day_text(i64::from(day.day_number())),
+            });
+        }
         found.entries = self.entries_about(text)?;
         for domain in text.domains() {
             each(&domain);

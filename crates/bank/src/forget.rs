@@ -59,6 +59,7 @@ impl Bank {
             let own = id_of_new(change, &digest)?;
             let mut gone = Gone { entries: 0, gravest: What::DoNotContact };
             // What partners hold it by shows who it is to whoever has the address.
+            change.execute("delete from address_verdict where address = ?1", [String::from_utf8_lossy(&text.value)])?;
             for trace in std::iter::once(text.clone()).chain(text.partner_digests()) {
                 gone.take_out(change, &trace, own)?;
             }

@@ -6,7 +6,7 @@ use crate::file::Bank;
 use crate::scope::{EVERYONE, EVERYONE_NAME, NOT_YET, NewScope, ScopeId};
 use crate::text::{Kind, Text};
 use crate::trouble::trouble;
-use crate::verdicts::each_domain_verdict;
+use crate::verdicts::{each_address_verdict, each_domain_verdict};
 use pebblebank_core::job::remembering::Limits;
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_core::suppress::remembered::{Among, HeldBy, Remembered, RememberedEntry, RememberedHold};
@@ -316,6 +316,11 @@ impl Remembered for Memory {
     fn domain_verdicts(&self, each: &mut dyn FnMut(&str, Why, Date)) -> Result<()> {
         let connection = self.connection.lock().expect("no thread panics while it asks the bank");
         each_domain_verdict(&connection, each).map_err(|cause| trouble(&self.path, &cause))
+    }
+
+    fn address_verdicts(&self, each: &mut dyn FnMut(&str, Why, Date)) -> Result<()> {
+        let connection = self.connection.lock().expect("no thread panics while it asks the bank");
+        each_address_verdict(&connection, each).map_err(|cause| trouble(&self.path, &cause))
     }
 
     fn entries(

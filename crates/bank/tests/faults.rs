@@ -8,6 +8,7 @@ use common::{Shelf, batch, put, texts};
 use pebblebank_bank::batch::What;
 use pebblebank_bank::entry::NewEntry;
 use pebblebank_bank::text::Text;
+use pebblebank_bank::verdicts::VerdictCounts;
 use pebblebank_bank::{Access, Bank, EVERYONE};
 use rstest::rstest;
 use std::time::Duration;
@@ -161,4 +162,20 @@ fn a_bank_of_the_second_version_is_read_as_it_was_written() {
     assert_eq!(find("ida@post.example").entries[0].scope, "larkfold");
     assert!(find("bo@garden.example").is_held("2026-12-01"));
     assert_eq!(bank.domain_verdicts(["garden.example"].into_iter(), 30).unwrap(), [None]);
+}
+
+#[test]
+fn a_bank_of_the_third_version_keeps_what_was_found_of_domains() {
+    let shelf = Shelf::new();
+    std::fs::write(shelf.path(), include_bytes!("banks/version-3.sqlite")).unwrap();
+    let bank = shelf.bank();
+    assert_eq!(
+        bank.find(&Text::read("ida@post.example", None).unwrap(), &mut |_| ()).unwrap().entries[0].scope,
+        "larkfold"
+    );
+    let verdicts = bank.domain_verdicts(["garden-gone.example", "inkwell.example"].into_iter(), 1_000_000).unwrap();
+    let whys: Vec<_> = verdicts.into_iter().map(|verdict| verdict.map(|verdict| verdict.why.name())).collect();
+    // Shelves stand on a day before these were found: what is not found yet is not told.
+    assert_eq!(whys, [None, None]);
+    assert_eq!(bank.verdict_counts().unwrap(), VerdictCounts { domains: 2, addresses: 0, awaited: 0 });
 }

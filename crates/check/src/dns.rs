@@ -3,14 +3,13 @@
 //! One question a domain, several at once. Whether the server knows the internet at all is asked first: a server that
 //! does not, as behind a login page, would call every domain missing.
 
-use crate::ended::Ended;
 use hickory_resolver::config::{ConnectionConfig, NameServerConfig, ResolveHosts, ResolverConfig, ResolverOpts};
 use hickory_resolver::net::runtime::TokioRuntimeProvider;
 use hickory_resolver::net::{DnsError, NetError};
 use hickory_resolver::proto::op::ResponseCode;
 use hickory_resolver::proto::rr::{Name, RData, Record, RecordType};
 use hickory_resolver::{Resolver, TokioResolver};
-use pebblebank_table::observe::{Observer, Progress, Stage};
+use pebblebank_table::observe::{Ended, Observer, Progress, Stage};
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::verdict::Why;
 use std::net::{IpAddr, SocketAddr};
@@ -112,7 +111,7 @@ async fn ask_all(
             () = sleep(LOOK_UP) => {}
             () = sleep_until(pace.next()), if waiting.len() > 0 && open.len() < asking.at_once => {}
         }
-        if observer.wants_stop() {
+        if observer.wants_end_of_asking() {
             open.abort_all();
             return Ok(Ended::stopped());
         }

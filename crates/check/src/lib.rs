@@ -5,5 +5,4 @@
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 
 pub mod dns;
-pub mod ended;
 pub mod smtp;

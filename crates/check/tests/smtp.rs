@@ -2,11 +2,10 @@
 //! for long.
 
 use pebblebank_check::dns::Asking;
-use pebblebank_check::ended::Ended;
 use pebblebank_check::smtp::{Presenting, Probing, ask};
 use pebblebank_standin::dns::{DnsServer, Zone};
 use pebblebank_standin::smtp::{MailWorld, SmtpServers};
-use pebblebank_table::observe::{Observer, Silent};
+use pebblebank_table::observe::{Ended, Observer, Silent};
 use pebblebank_values::verdict::Why;
 use rstest::rstest;
 use std::collections::BTreeMap;

@@ -2,7 +2,7 @@
 //! something. Nothing is half done either way.
 
 use crate::finish;
-use crate::interrupts::{ask_to_stop, exit_status};
+use crate::interrupts::{ask_to_stop, end_asking, exit_status};
 use crate::render::Screen;
 use pebblebank_table::Error;
 use pebblebank_table::staged::clear_all_parts;
@@ -35,8 +35,10 @@ pub fn listen(screen: Screen) {
     // Without the handler the system's own way stands: the program ends, and outputs are still all or nothing.
     let Ok(mut signals) = signal_hook::iterator::Signals::new([SIGINT, SIGTERM, SIGHUP]) else { return };
     let _ = std::thread::Builder::new().name("interrupts".to_owned()).spawn(move || {
-        if let Some(signal) = signals.forever().next() {
-            end(signal, &screen);
+        for signal in signals.forever() {
+            if signal != SIGINT || !end_asking() {
+                end(signal, &screen);
+            }
         }
     });
 }
@@ -44,7 +46,11 @@ pub fn listen(screen: Screen) {
 /// Begins to listen.
 #[cfg(not(unix))]
 pub fn listen(screen: Screen) {
-    let _ = ctrlc::set_handler(move || end(SIGINT, &screen));
+    let _ = ctrlc::set_handler(move || {
+        if !end_asking() {
+            end(SIGINT, &screen);
+        }
+    });
 }
 
 /// Lets the program end in good order, and ends it where it does not.

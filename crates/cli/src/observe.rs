@@ -61,6 +61,10 @@ impl Observer for Drawn {
     fn wants_stop(&self) -> bool {
         interrupts::wants_stop()
     }
+
+    fn wants_end_of_asking(&self) -> bool {
+        interrupts::wants_end_of_asking()
+    }
 }
 
 fn new_bar(progress: Progress) -> ProgressBar {

@@ -136,7 +136,7 @@ fn without_an_answer_everything_is_unknown_and_that_is_an_error_only_if_asked_fo
     let document = by_domain(&desk, &server, &["-o", "out.csv"]);
     // What is no address needs nobody's answer.
     assert_eq!(counts(&document), [0, 1, 2, 4]);
-    assert_eq!(document["findings"][0]["code"], "dns");
+    assert_eq!(document["findings"][0]["code"], "network");
     let address = server.address().to_string();
     let strict = desk.run(&["check", "list.csv", "--level", "domain", "--resolver", &address, "--strict"]);
     assert_eq!(strict.status, 1, "{}", strict.stdout);
@@ -144,7 +144,7 @@ fn without_an_answer_everything_is_unknown_and_that_is_an_error_only_if_asked_fo
 }
 
 #[rstest]
-#[case::a_level(&["--level", "deep"], 2, "syntax or domain")]
+#[case::a_level(&["--level", "deep"], 2, "syntax, domain or mailbox")]
 #[case::a_server(&["--resolver", "nowhere"], 2, "127.0.0.1:5300")]
 #[case::an_age(&["--max-age", "long"], 2, "30d")]
 #[case::a_verdict(&["--only", "good", "-o", "out.csv"], 2, "risky")]

@@ -26,6 +26,29 @@ pub enum Stage {
     Placing,
 }
 
+/// How asking others ended.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Ended {
+    /// What went wrong for all, if anything did.
+    pub trouble: Option<String>,
+    /// Whether somebody stopped it: what was handed over before counts.
+    pub is_stopped: bool,
+}
+
+impl Ended {
+    /// Something went wrong for all.
+    #[must_use]
+    pub fn with(trouble: String) -> Ended {
+        Ended { trouble: Some(trouble), is_stopped: false }
+    }
+
+    /// Somebody stopped it.
+    #[must_use]
+    pub fn stopped() -> Ended {
+        Ended { trouble: None, is_stopped: true }
+    }
+}
+
 /// How far a stage has come.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Progress {
@@ -148,6 +171,11 @@ pub trait Observer: Sync {
     /// Whether the user wants the run to stop; asked for every chunk.
     fn wants_stop(&self) -> bool {
         false
+    }
+
+    /// Whether others shall not be asked any more; what they answered is still used.
+    fn wants_end_of_asking(&self) -> bool {
+        self.wants_stop()
     }
 }
 

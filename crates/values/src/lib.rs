@@ -47,6 +47,7 @@ pub mod tags;
 pub mod text;
 pub mod unread;
 pub mod verdict;
+pub mod verdict_words;
 pub mod website;
 pub mod yes_no;
 

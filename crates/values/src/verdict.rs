@@ -187,6 +187,50 @@ impl Why {
         }
     }
 
+    /// How far somebody looked who found it.
+    pub fn level(self) -> Level {
+        match self {
+            Why::BlankAddress
+            | Why::NotAnAddress
+            | Why::Placeholder
+            | Why::LikelyTypo
+            | Why::UnknownTopLevelDomain
+            | Why::DisposableDomain
+            | Why::RoleAddress
+            | Why::NotReached
+            | Why::WellFormed => Level::Syntax,
+            Why::NoSuchDomain | Why::TakesNoMail | Why::NoMailServer | Why::DnsFailed | Why::HasMailServer => {
+                Level::Domain
+            }
+            Why::NoSuchMailbox
+            | Why::MailboxDisabled
+            | Why::ReportedInvalid
+            | Why::AcceptsAll
+            | Why::MailboxFull
+            | Why::MailboxRefused
+            | Why::NeedsUtf8
+            | Why::ReportedRisky
+            | Why::MailPortBlocked
+            | Why::ServerUnreachable
+            | Why::ServerRefuses
+            | Why::ServerFault
+            | Why::Greylisted
+            | Why::ReportedUnknown
+            | Why::MailboxExists
+            | Why::ReportedValid => Level::Mailbox,
+        }
+    }
+
+    /// Whether it shows that the domain takes mail.
+    fn shows_that_the_domain_takes_mail(self) -> bool {
+        use Why::{
+            AcceptsAll, HasMailServer, MailboxDisabled, MailboxExists, MailboxFull, NoSuchMailbox, ReportedValid,
+        };
+        let shows =
+            [HasMailServer, MailboxExists, AcceptsAll, MailboxFull, MailboxDisabled, NoSuchMailbox, ReportedValid];
+        shows.contains(&self)
+    }
+
     /// Whether it says nothing that would still hold the next day, so that it is asked for again.
     pub fn is_passing(self) -> bool {
         self.verdict() == Verdict::Unknown && self != Why::ReportedUnknown
@@ -261,9 +305,11 @@ impl Whys {
         }
     }
 
-    /// Takes the doubt about the ending of a domain away where DNS found a mail server at it.
+    /// Takes the doubt about the ending of a domain away where it turned out to take mail.
     pub fn settled_by(&mut self, found: Option<Why>) {
-        if found == Some(Why::HasMailServer) && self.as_slice().contains(&Why::UnknownTopLevelDomain) {
+        if found.is_some_and(Why::shows_that_the_domain_takes_mail)
+            && self.as_slice().contains(&Why::UnknownTopLevelDomain)
+        {
             let mut settled = Whys::only(Why::WellFormed);
             for why in self.as_slice().iter().filter(|why| **why != Why::UnknownTopLevelDomain) {
                 settled.add(*why);

@@ -10,10 +10,9 @@ mod session;
 mod tls;
 
 use crate::dns::{self, Asking};
-use crate::ended::Ended;
 use domain::{DomainWork, Next, Server};
 use hickory_resolver::TokioResolver;
-use pebblebank_table::observe::{Observer, Progress, Stage};
+use pebblebank_table::observe::{Ended, Observer, Progress, Stage};
 use pebblebank_table::{Error, Result};
 use pebblebank_values::verdict::Why;
 pub use session::Presenting;
@@ -143,7 +142,7 @@ async fn ask_all(
             }
             () = sleep(LOOK_UP) => {}
         }
-        if observer.wants_stop() {
+        if observer.wants_end_of_asking() {
             open.abort_all();
             return Ok(Ended::stopped());
         }

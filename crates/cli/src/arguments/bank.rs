@@ -79,7 +79,7 @@ pub struct BankLoad {
     /// The files, patterns for files, mailboxes or folders of bounce messages; - is standard input
     #[arg(required = true, value_name = "FILE")]
     pub files: Vec<String>,
-    /// What they hold: do-not-contact, opted-out, bounced, complained, sent
+    /// What they hold: do-not-contact, opted-out, bounced, complained, sent; or verdicts, as a checking service sent them back
     #[arg(long = "as", value_name = "REASON", required = true)]
     pub what: String,
     #[command(flatten)]
@@ -99,7 +99,8 @@ pub struct BankLoad {
     /// The column that says what happened, such as hard or soft bounces; none for no column, so that every row counts
     #[arg(long, value_name = "COLUMN")]
     pub status: Option<String>,
-    /// What a word of that column means: bounced, soft-bounce, complained, opted-out, do-not-contact, sent or nothing
+    /// What a word of that column means: bounced, soft-bounce, complained, opted-out, do-not-contact, sent or nothing; of
+    /// verdicts: valid, invalid, risky or unknown
     #[arg(long, value_name = "WORD=KIND")]
     pub status_means: Vec<String>,
     /// Which rows count: 'status is refused'

@@ -2,7 +2,12 @@
 
 use super::shared::{Part, Reading, Remembered, Writing};
 use clap::Args;
+use pebblebank_check::smtp::{self, Presenting, Probing};
 use pebblebank_core::job::verdict_rules;
+use pebblebank_core::run::setting::wrong_use;
+use pebblebank_table::Error;
+use pebblebank_values::address::AddressCleaner;
+use pebblebank_values::address_syntax;
 use pebblebank_values::verdict::{Level, Verdict};
 use std::net::{IpAddr, SocketAddr};
 use std::path::PathBuf;
@@ -26,16 +31,17 @@ pub struct Check {
     /// A file for all other rows
     #[arg(long, value_name = "FILE")]
     pub bad: Option<PathBuf>,
-    /// A file for the addresses that are not invalid already, once each, to hand to somebody who checks mailboxes
+    /// A file for the addresses that are neither invalid already nor known from earlier, once each, to hand to a checking service
     #[arg(long, value_name = "FILE")]
     pub to_check: Option<PathBuf>,
     /// What one of them costs there, to say what all would cost: 0.004
     #[arg(long, value_name = "PRICE", value_parser = parse_price, requires = "to_check")]
     pub price: Option<f64>,
-    /// How far the check goes: syntax asks nobody; domain asks DNS whether each domain takes mail
+    /// How far the check goes: syntax asks nobody; domain asks DNS whether each domain takes mail; mailbox also asks the mail
+    /// servers whether they know each address (only for people whom you may write to)
     #[arg(long, value_name = "LEVEL", value_parser = parse_level, default_value = "syntax")]
     pub level: Level,
-    /// How many days an answer about a domain is believed before it is asked for again
+    /// How many days an answer is believed before it is asked for again
     #[arg(long, value_name = "DAYS", value_parser = parse_days, default_value = "30d")]
     pub max_age: u32,
     /// The DNS server to ask [default: those of the system]
@@ -50,6 +56,11 @@ pub struct Check {
     /// How long an answer is waited for, in seconds; it is asked for twice
     #[arg(long, value_name = "SECONDS", default_value_t = 3, value_parser = clap::value_parser!(u64).range(1..=60))]
     pub patience: u64,
+    #[command(flatten)]
+    pub mailboxes: Mailboxes,
+    /// From how many contacts on the sending service costs more, to say what leaving the invalid ones out would save: 1200,4800
+    #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = clap::value_parser!(u64).range(1..))]
+    pub steps: Vec<u64>,
     /// End with status 1 where an answer could not be had
     #[arg(long)]
     pub strict: bool,
@@ -78,7 +89,57 @@ pub struct Check {
     pub reading: Reading,
 }
 
+/// How mail servers are asked, with --level mailbox.
+#[derive(Args, Debug)]
+#[command(next_help_heading = "Mailboxes")]
+pub struct Mailboxes {
+    /// The name to greet mail servers with: one that DNS gives for this machine
+    #[arg(long, value_name = "NAME", value_parser = parse_hello)]
+    pub hello: Option<String>,
+    /// The sender to name [default: none, as bounce reports have it]
+    #[arg(long, value_name = "ADDRESS", value_parser = parse_sender)]
+    pub sender: Option<String>,
+    /// How many connections to one mail server begin in a minute, at most
+    #[arg(long, value_name = "N", default_value_t = 6, value_parser = clap::value_parser!(u32).range(1..=6000))]
+    pub per_minute: u32,
+    /// How long a mail server may take to greet, and then for each address, in seconds
+    #[arg(long, value_name = "SECONDS", default_value_t = 30, value_parser = clap::value_parser!(u64).range(1..=300))]
+    pub mail_patience: u64,
+    /// How often to ask again for addresses that a mail server puts off
+    #[arg(long, value_name = "N", default_value_t = 2, value_parser = clap::value_parser!(u32).range(0..=10))]
+    pub asks_again: u32,
+    /// After how many seconds
+    #[arg(long, value_name = "SECONDS", default_value_t = 300, value_parser = clap::value_parser!(u64).range(1..=3600))]
+    pub asks_again_after: u64,
+    /// The port of the mail servers
+    #[arg(long, value_name = "PORT", default_value_t = smtp::PORT)]
+    pub mail_port: u16,
+}
+
 impl Check {
+    /// How mail servers are asked; an error where the name to greet with is missing.
+    pub fn probing(&self) -> Result<Option<Probing>, Error> {
+        if self.level < Level::Mailbox {
+            return Ok(None);
+        }
+        let Mailboxes { hello, sender, per_minute, mail_patience, asks_again, asks_again_after, mail_port } =
+            &self.mailboxes;
+        let Some(hello) = hello.clone() else {
+            let what = "--level mailbox talks to the mail servers of others, and needs a name to greet them with";
+            let advice = "add --hello NAME: the name that DNS gives for this machine, such as desk.larkfold.example. docs/check.md                  says when asking is appropriate";
+            return Err(wrong_use(what, advice));
+        };
+        Ok(Some(Probing {
+            presenting: Presenting { hello, sender: sender.clone().unwrap_or_default() },
+            port: *mail_port,
+            at_once: usize::from(self.at_once),
+            per_minute: *per_minute,
+            patience: Duration::from_secs(*mail_patience),
+            tries: *asks_again,
+            wait: Duration::from_secs(*asks_again_after),
+        }))
+    }
+
     /// How long an answer is waited for.
     pub fn patience(&self) -> Duration {
         Duration::from_secs(self.patience)
@@ -90,7 +151,7 @@ fn parse_verdict(text: &str) -> Result<Verdict, String> {
 }
 
 fn parse_level(text: &str) -> Result<Level, String> {
-    Level::from_str(text).map_err(|_| "write syntax or domain".to_owned())
+    Level::from_str(text).map_err(|_| "write syntax, domain or mailbox".to_owned())
 }
 
 fn parse_price(text: &str) -> Result<f64, String> {
@@ -101,6 +162,20 @@ fn parse_price(text: &str) -> Result<f64, String> {
 /// `30d`, or `30`.
 fn parse_days(text: &str) -> Result<u32, String> {
     verdict_rules::days(text).ok_or_else(|| "write a number of days, such as 30d; 0d asks for all anew".to_owned())
+}
+
+/// A name that DNS could have (RFC 5321, section 4.1.1.1).
+fn parse_hello(text: &str) -> Result<String, String> {
+    let name = address_syntax::domain(text.trim()).filter(|name| name.contains('.'));
+    name.ok_or_else(|| "write a name such as desk.larkfold.example".to_owned())
+}
+
+fn parse_sender(text: &str) -> Result<String, String> {
+    let mut cleaner = AddressCleaner::default();
+    let address = cleaner.clean(text.as_bytes());
+    let is_one = address.is_usable() && address.further.is_empty() && address.identity.is_ascii();
+    let identity = is_one.then(|| String::from_utf8_lossy(address.identity).into_owned());
+    identity.ok_or_else(|| "write one address, such as desk@larkfold.example".to_owned())
 }
 
 fn parse_server(text: &str) -> Result<SocketAddr, String> {

@@ -1,5 +1,6 @@
 //! The bank: what went in, what is known of somebody, what would happen.
 
+use super::bank_verdicts::verdicts_in_words;
 use super::json::of_schema;
 use super::table::{Side, Table};
 use super::{Screen, Tone, WIDTH, counted, number, safe, safe_ends, wrapped};
@@ -9,6 +10,7 @@ use pebblebank_bank::held_in_files::HeldPrepared;
 use pebblebank_bank::list::Held;
 use pebblebank_bank::load::Preview;
 use pebblebank_bank::record::Recorded;
+use pebblebank_bank::verdicts::VerdictCounts;
 use serde_json::json;
 use std::path::Path;
 
@@ -48,13 +50,17 @@ pub fn no_bank(path: &Path, screen: &Screen) -> String {
 }
 
 /// What is in it, and what went in last.
-pub fn overview(path: &Path, counts: &[Held], batches: &[Batch], screen: &Screen) -> String {
+pub fn overview(path: &Path, counts: &[Held], verdicts: &VerdictCounts, batches: &[Batch], screen: &Screen) -> String {
     const SHOWN: usize = 5;
     if screen.json {
         let extra = [
             ("file", json!(path)),
             ("exists", json!(true)),
             ("entries", json!(counts)),
+            (
+                "verdicts",
+                json!({ "mailboxes": verdicts.addresses, "domains": verdicts.domains, "awaited": verdicts.awaited }),
+            ),
             ("latest", json!(&batches[..batches.len().min(SHOWN)])),
         ];
         return of_schema("pebblebank/bank/1", &extra, json!({}));
@@ -78,6 +84,10 @@ pub fn overview(path: &Path, counts: &[Held], batches: &[Batch], screen: &Screen
         }
         text.push('\n');
         text.push_str(&table.render(screen));
+    }
+    if let Some(line) = verdicts_in_words(verdicts) {
+        text.push('\n');
+        text.push_str(&faint(&line, screen));
     }
     text.push('\n');
     text.push_str(&batch_table("Latest batches", &batches[..batches.len().min(SHOWN)], screen));

@@ -6,7 +6,7 @@ use super::{Screen, Tone, number, safe, safe_ends};
 use crate::render::bank::{day, faint, good};
 use pebblebank_bank::batch::What;
 use pebblebank_bank::change::Removed;
-use pebblebank_bank::find::{Found, KnownEntry};
+use pebblebank_bank::find::{Found, KnownEntry, KnownVerdict};
 use pebblebank_bank::history::Happened;
 use pebblebank_bank::scope::EVERYONE_NAME;
 use serde_json::json;
@@ -33,7 +33,8 @@ pub fn found(found: &Found, today: &str, screen: &Screen) -> String {
         return of_schema("pebblebank/bank-find/1", &held, serde_json::to_value(found).unwrap_or_default());
     }
     let is_held = found.is_held(today);
-    let nothing = found.entries.is_empty() && found.by_domain.is_empty() && found.by_digest.is_empty();
+    let nothing =
+        found.entries.is_empty() && found.by_domain.is_empty() && found.by_digest.is_empty() && found.verdict.is_none();
     let headline = match (is_held, nothing) {
         (true, _) => {
             let scopes = found.held_for(today);
@@ -53,6 +54,9 @@ pub fn found(found: &Found, today: &str, screen: &Screen) -> String {
     }
     if found.is_forgotten {
         text.push_str(&faint("It was forgotten: only a digest is left, and it stays uncontacted.", screen));
+    }
+    if let Some(KnownVerdict { verdict, why, day }) = &found.verdict {
+        text.push_str(&faint(&format!("Checked on {day}: {verdict} ({why})."), screen));
     }
     if !found.history.is_empty() {
         text.push('\n');

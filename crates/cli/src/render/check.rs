@@ -5,6 +5,7 @@ use super::table::{Side, Table};
 use super::tally::{first_rows, one_finding, other_lines_in_words};
 use super::{Screen, Tone, counted, number, safe};
 use crate::arguments;
+use pebblebank_core::tasks::check::asking::AskedFor;
 use pebblebank_core::tasks::check::wishes::{CheckWishes, Checked, CheckedFile};
 use pebblebank_values::verdict::{Level, Verdict};
 use serde_json::json;
@@ -35,6 +36,7 @@ fn headline(checked: &Checked, asked: &arguments::Check, screen: &Screen) -> Str
     let how = match asked.level {
         Level::Syntax => "as they are written",
         Level::Domain => "by their domains",
+        Level::Mailbox => "by their mail servers",
     };
     let what = format!(
         "{} checked {how}: {} valid, {} risky, {} invalid, {} unknown",
@@ -45,7 +47,13 @@ fn headline(checked: &Checked, asked: &arguments::Check, screen: &Screen) -> Str
         of(Verdict::Unknown)
     );
     let tone = if checked.with(Verdict::Unknown) > 0 { Tone::Warning } else { Tone::Good };
-    format!("{}: {}\n", safe(&checked.list, 60), screen.paint(tone, &what))
+    let stopped = if checked.is_stopped {
+        let left = "Stopped: nobody was asked for the rest, which is unknown. The same command goes on from here.";
+        format!("{}\n", screen.paint(Tone::Warning, left))
+    } else {
+        String::new()
+    };
+    format!("{stopped}{}: {}\n", safe(&checked.list, 60), screen.paint(tone, &what))
 }
 
 fn reasons(checked: &Checked, screen: &Screen) -> String {
@@ -70,25 +78,48 @@ fn notes(checked: &Checked, asked: &arguments::Check, screen: &Screen) -> String
     let mut lines = Vec::new();
     if checked.duplicates > 0 {
         lines.push(format!(
-            "{} have the address of a row above; each address was checked once.",
-            counted(checked.duplicates, "row")
+            "{} the address of a row above; each address was checked once.",
+            if checked.duplicates == 1 {
+                "1 row has".to_owned()
+            } else {
+                format!("{} rows have", number(checked.duplicates))
+            }
         ));
     }
     if asked.level >= Level::Domain {
+        let AskedFor { different, remembered, asked: asked_for, .. } = checked.domains;
         lines.push(format!(
             "{}: {} asked for, {} known from the last {} days.",
-            counted(checked.domains, "different domain"),
-            number(checked.asked),
-            number(checked.remembered),
+            counted(different, "different domain"),
+            number(asked_for),
+            number(remembered),
+            asked.max_age
+        ));
+    }
+    if asked.level >= Level::Mailbox {
+        let AskedFor { remembered, asked: asked_for, answered, .. } = checked.mailboxes;
+        lines.push(format!(
+            "{}: {} asked for, of which {} got an answer that lasts; {} known from the last {} days.",
+            counted(asked_for + remembered, "mailbox"),
+            number(asked_for),
+            number(answered),
+            number(remembered),
+            asked.max_age
+        ));
+    } else if checked.known > 0 {
+        lines.push(format!(
+            "{} known from a check in the last {} days.",
+            counted(checked.known, "mailbox"),
             asked.max_age
         ));
     }
     if asked.to_check.is_some() {
         let cost = asked
             .price
-            .map_or(String::new(), |price| format!(", {:.2} at {price} each", price * checked.to_check as f64));
-        lines.push(format!("{} to be checked by somebody else{cost}.", counted(checked.to_check, "address")));
+            .map_or(String::new(), |price| format!(", {:.2} at {price} each", price * checked.given_out as f64));
+        lines.push(format!("{} to be checked by somebody else{cost}.", counted(checked.given_out, "address")));
     }
+    lines.extend(saving(checked, &asked.steps));
     let left = checked.rows - checked.checked;
     if left > 0 {
         lines.push(format!("{} of the list were not checked, and are in no file.", counted(left, "other contact")));
@@ -98,6 +129,37 @@ fn notes(checked: &Checked, asked: &arguments::Check, screen: &Screen) -> String
         lines.push(format!("not counted as rows: {others}"));
     }
     lines.iter().map(|line| format!("  {}\n", screen.paint(Tone::Faint, line))).collect()
+}
+
+/// What leaving out the invalid ones would save, with the steps at which a sending service costs more.
+fn saving(checked: &Checked, steps: &[u64]) -> Option<String> {
+    let all: u64 = checked.once.values().sum();
+    let invalid = checked.once.get(&Verdict::Invalid).copied().unwrap_or_default();
+    let step = |count: u64| steps.iter().filter(|step| **step >= count).min().copied();
+    let in_words = |step: Option<u64>| match step {
+        Some(step) => format!("in the step up to {}", number(step)),
+        None => "above the last step".to_owned(),
+    };
+    let (now, then) = (step(all), step(all - invalid));
+    if steps.is_empty() {
+        return None;
+    }
+    let without = format!("{} are {}", counted(all, "different address"), in_words(now));
+    Some(if invalid == 0 {
+        format!("{without}; none of them is invalid.")
+    } else if now == then {
+        format!(
+            "{without}, and so are the {} without the invalid ones: leaving these out saves no step.",
+            number(all - invalid)
+        )
+    } else {
+        format!(
+            "{without}; without the {} invalid ones {} are {}.",
+            number(invalid),
+            number(all - invalid),
+            in_words(then)
+        )
+    })
 }
 
 fn findings(checked: &Checked, screen: &Screen) -> String {
@@ -124,8 +186,15 @@ fn files(checked: &Checked, asked: &arguments::Check, screen: &Screen) -> String
 fn next(checked: &Checked, asked: &arguments::Check, screen: &Screen) -> String {
     let list = super::survey::in_shell(&asked.list);
     let command = match () {
-        () if asked.level == Level::Syntax && checked.with(Verdict::Valid) + checked.with(Verdict::Risky) > 0 => {
+        () if checked.is_stopped => return String::new(),
+        () if asked.to_check.is_none()
+            && asked.level == Level::Syntax
+            && checked.with(Verdict::Valid) + checked.with(Verdict::Risky) > 0 =>
+        {
             format!("ask DNS whether their domains take mail: pebblebank check {list} --level domain")
+        }
+        () if asked.to_check.is_some() && !asked.dry_run && checked.given_out > 0 => {
+            "once the results are back: pebblebank bank load RESULTS.csv --as verdicts".to_owned()
         }
         () if checked.files.is_empty() => {
             format!("part them: pebblebank check {list} --level {} --good good.csv --bad bad.csv", asked.level.name())
@@ -156,10 +225,17 @@ pub fn json(checked: &Checked, wishes: &CheckWishes) -> String {
         "unknown": of(Verdict::Unknown),
         "counts": counts,
         "duplicates": checked.duplicates,
-        "domains": checked.domains,
-        "remembered": checked.remembered,
-        "asked": checked.asked,
-        "to_check": checked.to_check,
+        "known": checked.known,
+        "domains": checked.domains.different,
+        "remembered": checked.domains.remembered,
+        "asked": checked.domains.asked,
+        "mailboxes": {
+            "remembered": checked.mailboxes.remembered,
+            "asked": checked.mailboxes.asked,
+            "answered": checked.mailboxes.answered,
+        },
+        "stopped": checked.is_stopped,
+        "to_check": checked.given_out,
         "other_lines": checked.other_lines,
         "files": files,
         "findings": checked.findings,

@@ -3,6 +3,7 @@
 pub mod bank;
 pub mod bank_entries;
 pub mod bank_load;
+pub mod bank_verdicts;
 pub mod check;
 pub mod compare;
 pub mod duplicates;
@@ -115,7 +116,7 @@ pub fn counted(count: u64, noun: &str) -> String {
     match (count, noun.strip_suffix('y')) {
         (1, _) => format!("1 {noun}"),
         (_, Some(stem)) => format!("{} {stem}ies", number(count)),
-        (_, None) if noun.ends_with("ss") => format!("{} {noun}es", number(count)),
+        (_, None) if noun.ends_with("ss") || noun.ends_with('x') => format!("{} {noun}es", number(count)),
         (_, None) => format!("{} {noun}s", number(count)),
     }
 }

@@ -28,6 +28,8 @@ pub enum Guard {
     NoneUsable,
     /// An entry would hold everybody at a public mailbox provider.
     MailboxProvider,
+    /// Results of a checking service are mostly of addresses that were not given out to be checked.
+    OtherResults,
     /// A file of a suppression list is older than the job relies on.
     Stale,
     /// A suppression list matches nobody, although it did in the run before.

@@ -37,6 +37,11 @@ pub trait Remembered: Debug + Send + Sync {
         Ok(())
     }
 
+    /// What checking found of addresses (by identity), with the day, whatever its age.
+    fn address_verdicts(&self, _each: &mut dyn FnMut(&str, Why, Date)) -> Result<()> {
+        Ok(())
+    }
+
     /// What should be said of it in the account of a run.
     fn remarks(&self) -> &[String] {
         &[]

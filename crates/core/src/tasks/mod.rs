@@ -1,6 +1,7 @@
 //! The commands that are more than a job: they look at files, or copy rows, or put several jobs together.
 
 pub mod check;
+pub mod check_results;
 pub mod compare;
 pub mod duplicates;
 pub mod entries;

@@ -66,7 +66,7 @@ fn overview(shared: &Shared, now: &Now, screen: &Screen) -> Result<Said> {
         return Ok(Said::done(render::bank::no_bank(&path, screen)));
     }
     let bank = open(shared, Access::Ask, now)?;
-    Ok(Said::done(render::bank::overview(&path, &bank.counts()?, &bank.batches()?, screen)))
+    Ok(Said::done(render::bank::overview(&path, &bank.counts()?, &bank.verdict_counts()?, &bank.batches()?, screen)))
 }
 
 fn country_named(code: Option<&String>) -> Result<Option<Country>> {

@@ -11,7 +11,11 @@ impl Reader<'_> {
     pub(super) fn verdict_rules(&self, part: CheckPart) -> Result<VerdictRules> {
         let level = part.level.as_deref().unwrap_or(Level::Domain.name());
         let level = Level::from_str(level).map_err(|_| {
-            self.wrong(level, format!("\"{level}\" is no level of a check"), "write level = \"domain\" or \"syntax\"")
+            self.wrong(
+                level,
+                format!("\"{level}\" is no level of a check"),
+                "write level = \"domain\", \"mailbox\" or \"syntax\"",
+            )
         })?;
         let max_age = match part.max_age.as_deref() {
             None => MAX_AGE,

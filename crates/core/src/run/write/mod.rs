@@ -28,7 +28,7 @@ use super::decide::near_duplicates::{self, NearDuplicates};
 use super::decide::near_misses::{self, NearMissed};
 use super::setting::Setting;
 use super::tally::{FillTally, TakenTally};
-use super::verdicts::DomainVerdicts;
+use super::verdicts::Verdicts;
 use crate::job::Job;
 use outputs::Outputs;
 use pebblebank_table::Result;
@@ -71,7 +71,7 @@ pub fn write(
     let supplies = Supplies::gather(job, known, setting, observer, &mut conflicts)?;
     let missed = near_misses::search(job, known, setting, observer)?;
     let second_pass = SecondPass::new(job, &known.files, &known.settled, &shapes, &columns, supplies.as_ref());
-    let verdicts = DomainVerdicts::of(job)?;
+    let verdicts = Verdicts::of(job, setting.memory)?;
     let mut second_pass = second_pass.near_missing(&missed).knowing(&verdicts);
     second_pass.judge_left_out(setting, observer)?;
     second_pass.pick(setting, observer)?;

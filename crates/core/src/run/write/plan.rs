@@ -16,7 +16,7 @@ use crate::run::decide::settled::Settled;
 use crate::run::decide::supplied::SuppliedColumns;
 use crate::run::decide::why::describe;
 use crate::run::open::files::{OpenFile, OpenFiles};
-use crate::run::verdicts::DomainVerdicts;
+use crate::run::verdicts::Verdicts;
 use crate::select::plan::SelectionPlan;
 use pebblebank_table::CsvBuffer;
 use pebblebank_table::csv::Defusing;
@@ -57,7 +57,7 @@ pub struct SecondPass<'a> {
     pub(super) supplies: Option<&'a Supplies>,
     pub(super) near: Option<&'a NearMissed>,
     /// What was found of domains, where the job asks for it.
-    pub(super) verdicts: Option<&'a DomainVerdicts>,
+    pub(super) verdicts: Option<&'a Verdicts>,
     pub(super) left_out: LeftOut,
     pub(super) spare: Mutex<Vec<Rows>>,
 }
@@ -128,7 +128,7 @@ impl<'a> SecondPass<'a> {
 
     /// With what was found of domains, so that the job can set contacts aside for it.
     #[must_use]
-    pub fn knowing(self, verdicts: &'a DomainVerdicts) -> SecondPass<'a> {
+    pub fn knowing(self, verdicts: &'a Verdicts) -> SecondPass<'a> {
         SecondPass { verdicts: Some(verdicts), ..self }
     }
 

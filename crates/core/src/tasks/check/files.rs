@@ -152,6 +152,11 @@ impl CheckFiles {
         Ok(())
     }
 
+    /// Whether addresses are given to somebody else to check.
+    pub fn gives_out(&self) -> bool {
+        self.to_check.is_some()
+    }
+
     /// Adds addresses that somebody else shall check.
     pub fn take_to_check(&mut self, addresses: &Copies) -> Result<()> {
         match &mut self.to_check {
@@ -160,7 +165,7 @@ impl CheckFiles {
         }
     }
 
-    /// Reads the files again and puts them in place; `to_check` is how many addresses somebody else shall check. gives them with their rows, and the first rows of the first.
+    /// Reads the files again and puts them in place; `to_check` is how many addresses somebody else shall check. Gives them with their rows, and the first rows of the first.
     pub fn place(
         self,
         to_check: u64,

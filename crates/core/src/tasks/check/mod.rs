@@ -1,9 +1,10 @@
 //! Which addresses of a list will not arrive: the address by itself, then whether its domain takes mail.
 //!
 //! The list is read once to learn which rows and which domains there are, each domain is asked for once however many
-//! addresses it has, and then the rows are copied with what was found. Whoever asks the network is handed in
-//! ([`DomainAnswers`]); without it nothing leaves the machine.
+//! addresses it has, then each mailbox, and then the rows are copied with what was found. Whoever asks the network is handed in
+//! ([`Others`]), and is asked only as far as the level goes.
 
+pub mod asking;
 mod files;
 pub mod wishes;
 
@@ -22,9 +23,12 @@ use crate::run::open::files::OpenFile;
 use crate::run::row_set::RowSet;
 use crate::run::setting::Setting;
 use crate::run::tally::OtherLines;
+use crate::run::verdicts::{Verdicts, together};
 use crate::select::plan::SelectionPlan;
+use asking::{Answers, AskedFor, Others};
 use files::{CheckFiles, CopiedRow};
 use pebblebank_table::observe::{Finding, Observer, Stage, Weight};
+use pebblebank_table::sorter::Sorter;
 use pebblebank_table::units::{RowId, SourceId};
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::Field;
@@ -33,46 +37,14 @@ use pebblebank_values::date::{Date, Moment};
 use pebblebank_values::suggest::{DomainLooks, DomainSlips};
 use pebblebank_values::verdict::{BySyntax, Level, Verdict, Why, by_syntax};
 use std::borrow::Cow;
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 use wishes::{CheckWishes, Checked};
-
-/// What is known of a domain, and since when.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct DomainAnswer {
-    /// What it came to.
-    pub why: Why,
-    /// The day on which it was found out.
-    pub day: Date,
-}
-
-/// Whoever knows whether domains take mail: by asking, and by remembering.
-pub trait DomainAnswers {
-    /// What is remembered of these domains, as far as it is young enough.
-    ///
-    /// # Errors
-    ///
-    /// Where the memory cannot be read.
-    fn remembered(&mut self, domains: &BTreeSet<String>) -> Result<HashMap<String, DomainAnswer>>;
-
-    /// Asks for domains, and hands each answer to `each` as soon as it is there, in whatever order. Says what went wrong for
-    /// all of them, if anything did.
-    ///
-    /// # Errors
-    ///
-    /// Where nobody can be asked at all, or `each` fails.
-    fn ask(
-        &mut self,
-        domains: Vec<String>,
-        observer: &dyn Observer,
-        each: &mut dyn FnMut(String, DomainAnswer) -> Result<()>,
-    ) -> Result<Option<String>>;
-}
 
 /// Checks a list.
 pub fn check(
     wishes: &CheckWishes,
-    answers: Option<&mut dyn DomainAnswers>,
+    others: &mut dyn Others,
     setting: &Setting,
     observer: &dyn Observer,
 ) -> Result<Checked> {
@@ -89,31 +61,50 @@ pub fn check(
         );
     }
     let known = read_and_decide(opening, &job, setting, observer)?;
-    let checker = Checker::new(wishes, &job, &known);
-    let wanted = checker.wanted(setting, observer)?;
-    let domains = match answers {
-        Some(answers) if wishes.level >= Level::Domain => found_out(wanted.domains, answers, observer)?,
-        _ => FoundOut { domains: wanted.domains.len() as u64, ..FoundOut::default() },
+    // A check that believes nothing old asks for everything anew.
+    let verdicts = match wishes.max_age {
+        0 => Verdicts::default(),
+        max_age => Verdicts::remembered(&job, max_age, setting.memory)?,
     };
+    let checker = Checker::new(wishes, &job, &known, &verdicts);
+    let wanted = checker.wanted(setting, observer)?;
+    let domains = AskedFor { different: wanted.domains.len() as u64, ..AskedFor::default() };
+    let mut answers = Answers::of_nobody(domains);
+    if wishes.level >= Level::Domain {
+        answers = Answers::ask_domains(wanted.domains, others, wishes.today, observer)?;
+        if wishes.level >= Level::Mailbox && !answers.ended.is_stopped {
+            let (addresses, remembered) = checker.mailboxes(&wanted.first_rows, &answers, setting, observer)?;
+            answers.of_mailboxes.remembered = remembered;
+            answers.ask_mailboxes(addresses, others, wishes.today, observer)?;
+        }
+    }
     let mut files = CheckFiles::stage(wishes, &job, &known, setting)?;
-    let written = checker.write(&wanted.rows, &domains.answers, &mut files, setting, observer)?;
+    let written = checker.write((&wanted.rows, &wanted.first_rows), &answers, &mut files, setting, observer)?;
     let counts = &known.source_counts[0];
     let mut findings = known.files.all_findings();
     findings.splice(0..0, written.refused.finding());
-    let trouble = domains.trouble.map(|text| Finding::new("dns", Weight::Warning, text));
+    let trouble = answers.ended.trouble.map(|text| Finding::new("network", Weight::Warning, text));
     findings.splice(0..0, trouble);
-    let (placed, preview) = files.place(written.to_check, setting, observer)?;
+    let given_out = written.given_out.len();
+    let (placed, preview) = files.place(given_out, setting, observer)?;
+    if given_out > 0 && !setting.dry_run {
+        let mut sorted = written.given_out.finish()?;
+        let text = |key: &[u8]| String::from_utf8_lossy(key).into_owned();
+        others.given_out(&mut || Ok(sorted.next()?.map(|(address, _)| text(address))))?;
+    }
     Ok(Checked {
         list: checker.file.input.name(),
         rows: counts.contacts,
         checked: wanted.count,
         other_lines: OtherLines(counts.others),
         counts: written.counts,
+        once: written.once,
         duplicates: written.duplicates,
-        domains: domains.domains,
-        remembered: domains.remembered,
-        asked: domains.asked,
-        to_check: written.to_check,
+        known: written.known,
+        domains: answers.of_domains,
+        mailboxes: answers.of_mailboxes,
+        is_stopped: answers.ended.is_stopped,
+        given_out,
         files: placed,
         preview,
         findings,
@@ -136,41 +127,23 @@ fn job(wishes: &CheckWishes) -> Job {
     }
 }
 
-/// What was found out about domains.
-#[derive(Default)]
-struct FoundOut {
-    answers: HashMap<String, DomainAnswer>,
-    domains: u64,
-    remembered: u64,
-    asked: u64,
-    trouble: Option<String>,
-}
-
-fn found_out(domains: BTreeSet<String>, answers: &mut dyn DomainAnswers, observer: &dyn Observer) -> Result<FoundOut> {
-    let mut known = answers.remembered(&domains)?;
-    let (all, remembered) = (domains.len() as u64, known.len() as u64);
-    let open: Vec<String> = domains.into_iter().filter(|domain| !known.contains_key(domain)).collect();
-    let asked = open.len() as u64;
-    let trouble = answers.ask(open, observer, &mut |domain, answer| {
-        known.insert(domain, answer);
-        Ok(())
-    })?;
-    Ok(FoundOut { answers: known, domains: all, remembered, asked, trouble })
-}
-
 /// Which rows are checked, and the domains of their addresses.
 struct Wanted {
     rows: RowSet,
+    /// Of these, the first of each person.
+    first_rows: RowSet,
     count: u64,
     domains: BTreeSet<String>,
 }
 
 /// What was counted while rows were written.
-#[derive(Default)]
 struct Written {
     counts: BTreeMap<(Verdict, Why), u64>,
+    once: BTreeMap<Verdict, u64>,
     duplicates: u64,
-    to_check: u64,
+    known: u64,
+    /// By identity.
+    given_out: Sorter,
     refused: Refused,
 }
 
@@ -182,11 +155,12 @@ struct Checker<'a> {
     selection: Option<SelectionPlan>,
     slips: &'a DomainSlips,
     disposable: DisposableDomains,
+    verdicts: &'a Verdicts,
     today: String,
 }
 
 impl<'a> Checker<'a> {
-    fn new(wishes: &'a CheckWishes, job: &'a Job, known: &'a Known) -> Checker<'a> {
+    fn new(wishes: &'a CheckWishes, job: &'a Job, known: &'a Known, verdicts: &'a Verdicts) -> Checker<'a> {
         let file = &known.files.sources[0];
         let cleaning = &known.files.cleaning[0];
         let plan = |asked| SelectionPlan::new(asked, &cleaning.map, file.is_receipt, job.facts());
@@ -197,6 +171,7 @@ impl<'a> Checker<'a> {
             selection: job.select.as_ref().map(plan),
             slips: &known.files.addresses.slips,
             disposable: DisposableDomains::default(),
+            verdicts,
             today: iso(wishes.today),
         }
     }
@@ -204,7 +179,9 @@ impl<'a> Checker<'a> {
     /// Finds out which rows are checked.
     fn wanted(&self, setting: &Setting, observer: &dyn Observer) -> Result<Wanted> {
         let settled = &self.known.settled;
-        let mut wanted = Wanted { rows: RowSet::new(settled.records()), count: 0, domains: BTreeSet::new() };
+        let none = || RowSet::new(settled.records());
+        let mut wanted = Wanted { rows: none(), first_rows: none(), count: 0, domains: BTreeSet::new() };
+        let mut people = none();
         let most = self.wishes.first.unwrap_or(u64::MAX);
         let in_range = |row: RowId| !settled.is_left_out(row);
         let plans = self.selection.is_some().then_some(self.known.files.cleaning.as_slice());
@@ -225,6 +202,11 @@ impl<'a> Checker<'a> {
                 }
                 wanted.count += 1;
                 wanted.rows.add(row);
+                let person = settled.survivor_of(row);
+                if !domain.is_empty() && !people.holds(person) {
+                    people.add(person);
+                    wanted.first_rows.add(row);
+                }
                 if !domain.is_empty() && !wanted.domains.contains(&domain) {
                     wanted.domains.insert(domain);
                 }
@@ -234,22 +216,62 @@ impl<'a> Checker<'a> {
         Ok(wanted)
     }
 
+    /// The mailboxes to ask for, by domain, and how many are remembered.
+    fn mailboxes(
+        &self,
+        first_rows: &RowSet,
+        answers: &Answers,
+        setting: &Setting,
+        observer: &dyn Observer,
+    ) -> Result<(BTreeMap<String, Vec<String>>, u64)> {
+        let (mut wanted, mut remembered) = (BTreeMap::<String, Vec<String>>::new(), 0);
+        let is_first = |row: RowId| first_rows.holds(row);
+        let wants = Wants { rows: is_first, values: None, stage: Stage::Reading };
+        let each = |again: &RowAgain, found: &mut (Vec<(String, String)>, u64)| {
+            let address = &again.contact.address;
+            let domain = answers.of_domain(address.domain(), Level::Domain);
+            if self.verdicts.of_mailbox(address.identity).is_some() {
+                found.1 += 1;
+            } else if domain.is_some_and(|domain| domain.why == Why::HasMailServer) {
+                let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+                found.0.push((text(address.domain()), text(address.identity)));
+            }
+        };
+        read_again(self.known, setting, observer, &wants, each, |found: (Vec<(String, String)>, u64)| {
+            remembered += found.1;
+            for (domain, address) in found.0 {
+                wanted.entry(domain).or_default().push(address);
+            }
+            Ok(())
+        })?;
+        Ok((wanted, remembered))
+    }
+
     /// Copies the rows that were checked, each with what was found.
     fn write(
         &self,
-        rows: &RowSet,
-        answers: &HashMap<String, DomainAnswer>,
+        (rows, first_rows): (&RowSet, &RowSet),
+        answers: &Answers,
         files: &mut CheckFiles,
         setting: &Setting,
         observer: &dyn Observer,
     ) -> Result<Written> {
         let settled = &self.known.settled;
-        let mut written = Written::default();
+        let mut written = Written {
+            counts: BTreeMap::new(),
+            once: BTreeMap::new(),
+            duplicates: 0,
+            known: 0,
+            given_out: Sorter::new(setting.memory / 16, &self.known.spool_folder),
+            refused: Refused::default(),
+        };
         let is_checked = |row: RowId| rows.holds(row);
         let wants = Wants { rows: is_checked, values: None, stage: Stage::Writing };
         let cells = files.cells(self.file);
+        let gives_out = files.gives_out();
         let each = |again: &RowAgain, chunk: &mut CheckedChunk| {
-            let is_duplicate = again.contact.address.is_usable() && settled.survivor_of(again.row) != again.row;
+            let address = &again.contact.address;
+            let is_duplicate = address.is_usable() && !first_rows.holds(again.row);
             let judged = self.judge(&again.contact, answers, is_duplicate, &mut chunk.looks);
             let copied = settled.copied(again.row);
             chunk.copies.everyone(&copied, |out| {
@@ -257,19 +279,28 @@ impl<'a> Checker<'a> {
                 judged.cells().iter().for_each(|cell| out.value(cell.as_bytes()));
             });
             chunk.duplicates += u64::from(is_duplicate);
-            if judged.why.verdict() != Verdict::Invalid && !is_duplicate {
-                chunk.to_check.everyone(&copied, |out| out.address(again.contact.address.text));
+            if !is_duplicate && address.is_usable() {
+                *chunk.once.entry(judged.why.verdict()).or_default() += 1;
+                chunk.known += u64::from(judged.is_known);
+            }
+            if gives_out && judged.why.verdict() != Verdict::Invalid && !is_duplicate && !judged.is_known {
+                chunk.to_check.everyone(&copied, |out| out.address(address.text));
+                chunk.given_out.push(String::from_utf8_lossy(address.identity).into_owned());
             }
             let row = CopiedRow { end: chunk.copies.bytes().len(), digest: chunk.copies.digest(), why: judged.why };
             chunk.rows.push(row);
         };
         read_again(self.known, setting, observer, &wants, each, |chunk: CheckedChunk| {
             written.duplicates += chunk.duplicates;
+            written.known += chunk.known;
+            chunk.given_out.iter().try_for_each(|address| written.given_out.push(address.as_bytes(), &[]))?;
             written.refused.add_all(chunk.copies.refused());
             for row in &chunk.rows {
                 *written.counts.entry((row.why.verdict(), row.why)).or_default() += 1;
             }
-            written.to_check += chunk.to_check.rows();
+            for (verdict, count) in chunk.once {
+                *written.once.entry(verdict).or_default() += count;
+            }
             files.take_to_check(&chunk.to_check)?;
             files.take(chunk.copies.bytes(), &chunk.rows)
         })?;
@@ -277,22 +308,22 @@ impl<'a> Checker<'a> {
     }
 
     /// What is known of a contact's address.
-    fn judge(
-        &self,
-        contact: &Contact,
-        answers: &HashMap<String, DomainAnswer>,
-        is_duplicate: bool,
-        looks: &mut DomainLooks,
-    ) -> Judged<'_> {
-        let BySyntax { mut whys, suggestion } = by_syntax(&contact.address, self.slips, &self.disposable, looks);
+    fn judge(&self, contact: &Contact, answers: &Answers, is_duplicate: bool, looks: &mut DomainLooks) -> Judged<'_> {
+        let address = &contact.address;
+        let BySyntax { mut whys, suggestion } = by_syntax(address, self.slips, &self.disposable, looks);
         let mut checked_on = Cow::Borrowed(self.today.as_str());
-        if self.wishes.level >= Level::Domain && contact.address.is_usable() {
-            let domain = String::from_utf8_lossy(contact.address.domain());
-            let answer = answers.get(domain.as_ref());
-            whys.settled_by(answer.map(|answer| answer.why));
-            whys.add(answer.map_or(Why::NotReached, |answer| answer.why));
-            if let Some(answer) = answer.filter(|answer| answer.day != self.wishes.today) {
-                checked_on = Cow::Owned(iso(answer.day));
+        let mut is_known = false;
+        if address.is_usable() {
+            let remembered = self.verdicts.of_mailbox(address.identity);
+            is_known = remembered.is_some();
+            let domain = answers.of_domain(address.domain(), self.wishes.level);
+            let domain = domain.or_else(|| self.verdicts.of_domain(address.domain()));
+            let mailbox = remembered.or_else(|| answers.of_mailbox(address.identity, self.wishes.level, domain));
+            whys = together(whys, domain, mailbox);
+            let decides = [mailbox, domain].into_iter().flatten().find(|found| found.why == whys.first());
+            let day = decides.or(mailbox).or(domain).and_then(|found| found.day);
+            if let Some(day) = day.filter(|day| *day != self.wishes.today) {
+                checked_on = Cow::Owned(iso(day));
             }
         }
         let said = match (whys.as_slice(), is_duplicate) {
@@ -302,7 +333,7 @@ impl<'a> Checker<'a> {
                 Cow::Owned(names.collect::<Vec<_>>().join("; "))
             }
         };
-        Judged { why: whys.first(), said, checked_on, suggestion: suggestion.unwrap_or_default() }
+        Judged { why: whys.first(), said, checked_on, suggestion: suggestion.unwrap_or_default(), is_known }
     }
 }
 
@@ -321,6 +352,8 @@ struct Judged<'a> {
     said: Cow<'static, str>,
     checked_on: Cow<'a, str>,
     suggestion: String,
+    /// Whether its mailbox is known from earlier.
+    is_known: bool,
 }
 
 impl Judged<'_> {
@@ -335,7 +368,10 @@ impl Judged<'_> {
 struct CheckedChunk {
     copies: Copies,
     rows: Vec<CopiedRow>,
+    once: BTreeMap<Verdict, u64>,
     duplicates: u64,
+    known: u64,
     to_check: Copies,
+    given_out: Vec<String>,
     looks: DomainLooks,
 }

@@ -6,6 +6,7 @@ use crate::job::sources::ReadFiles;
 use crate::layout::LayoutColumn;
 use crate::run::tally::OtherLines;
 use crate::select::condition::Selection;
+use crate::tasks::check::asking::AskedFor;
 use pebblebank_formats::writing::FileFormat;
 use pebblebank_table::observe::Finding;
 use pebblebank_values::date::Date;
@@ -29,6 +30,8 @@ pub struct CheckWishes {
     pub first: Option<u64>,
     /// How far the check goes.
     pub level: Level,
+    /// How many days something remembered is believed.
+    pub max_age: u32,
     /// The files to write.
     pub files: WantedFiles,
     /// The columns that are written, of the list and of the check; none for all.
@@ -56,7 +59,7 @@ pub struct WantedFiles {
     pub good: Option<PathBuf>,
     /// All others.
     pub bad: Option<PathBuf>,
-    /// The addresses that are not invalid already, once each, for somebody else to check.
+    /// The addresses that are neither invalid already nor known from earlier, once each, for somebody else to check.
     pub to_check: Option<PathBuf>,
 }
 
@@ -84,14 +87,18 @@ pub struct Checked {
     pub counts: BTreeMap<(Verdict, Why), u64>,
     /// Of the rows checked, those with the address of a row above.
     pub duplicates: u64,
-    /// How many different domains they have.
-    pub domains: u64,
-    /// Of the domains, those whose answer was remembered.
-    pub remembered: u64,
-    /// Those that were asked for now.
-    pub asked: u64,
-    /// Addresses that are not invalid already, once each.
-    pub to_check: u64,
+    /// Addresses once each, by verdict; those that could not be used have none.
+    pub once: BTreeMap<Verdict, u64>,
+    /// Of these, those whose mailbox was known from earlier.
+    pub known: u64,
+    /// How domains were asked for.
+    pub domains: AskedFor,
+    /// How mailboxes were asked for.
+    pub mailboxes: AskedFor,
+    /// Whether somebody stopped the asking: the rest is unknown.
+    pub is_stopped: bool,
+    /// How many addresses were written for somebody else to check.
+    pub given_out: u64,
     /// The files that were written.
     pub files: Vec<CheckedFile>,
     /// The first rows of the first file as they are written.

@@ -22,7 +22,7 @@ use crate::run::decide::read_and_decide;
 use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
 use crate::run::tally::{Outcome, Tally, TrippedGuard};
-use crate::run::verdicts::DomainVerdicts;
+use crate::run::verdicts::Verdicts;
 use pebblebank_formats::Format;
 use pebblebank_formats::writing::FileForm;
 use pebblebank_table::observe::{Finding, Observer, Stage, Weight};
@@ -81,7 +81,7 @@ pub fn preflight(wishes: &PreflightWishes, setting: &Setting, observer: &dyn Obs
         return Err(Error::new(ErrorKind::Job, what, "name one file"));
     };
     let form = wishes.layout.as_ref().map(|layout| form_of(layout, file.format)).transpose()?;
-    let verdicts = DomainVerdicts::remembered(&job, MAX_AGE)?;
+    let verdicts = Verdicts::remembered(&job, MAX_AGE, setting.memory)?;
     let looking = Looking::new(wishes, form.as_ref(), &known, file, &verdicts);
     let mut seen = Seen::default();
     let wants = Wants { rows: |_| true, values: Some(&known.files.cleaning), stage: Stage::Settling };

@@ -8,7 +8,7 @@ use crate::layout::{Content, Form, LayoutColumn};
 use crate::run::decide::known::Known;
 use crate::run::decide::read_again::RowAgain;
 use crate::run::open::files::OpenFile;
-use crate::run::verdicts::DomainVerdicts;
+use crate::run::verdicts::Verdicts;
 use crate::run::write::rows::Counts;
 use crate::run::write::{people_index, written_rows};
 use crate::suppress::marks::MarkSet;
@@ -40,7 +40,7 @@ pub(super) struct Looking<'a> {
     /// The layout's columns, each with its place in the file; those that the file lacks are left out.
     columns: Vec<(usize, &'a LayoutColumn)>,
     needs_address: bool,
-    verdicts: &'a DomainVerdicts,
+    verdicts: &'a Verdicts,
 }
 
 /// What was seen in rows.
@@ -76,7 +76,7 @@ impl<'a> Looking<'a> {
         form: Option<&'a FileForm>,
         known: &'a Known,
         file: &'a OpenFile<SourceId>,
-        verdicts: &'a DomainVerdicts,
+        verdicts: &'a Verdicts,
     ) -> Looking<'a> {
         let map = file.map();
         let of =
@@ -134,7 +134,7 @@ impl<'a> Looking<'a> {
     fn address(&self, again: &RowAgain, number: RowNumber, seen: &mut Seen) -> bool {
         let fault = match again.contact.address.state {
             State::Usable => {
-                let found = self.verdicts.of_domain(again.contact.address.domain());
+                let found = self.verdicts.known_of(&again.contact.address);
                 let Some(found) = found.filter(|found| found.verdict() == Verdict::Invalid) else { return true };
                 found.why.name()
             }

@@ -3,6 +3,7 @@
 mod refusals;
 mod take_out;
 mod taking;
+mod verdicts;
 mod wishes;
 
 use super::said::{PlannedScope, agrees, day_named, planned_scope, refuse_providers, what_named};
@@ -37,6 +38,9 @@ const AT_ONCE: usize = 20_000;
 
 /// Loads files.
 pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> Result<Said> {
+    if command.what.trim() == verdicts::NAME {
+        return verdicts::load(command, shared, now, screen);
+    }
     let what = what_named(&command.what)?;
     let until = Until::of(command, now.day())?;
     let on = command.on.as_deref().map(|text| day_named(text, "--on")).transpose()?;
