@@ -38,6 +38,9 @@ pub const MOMENT: &str = "2026-03-02T09:00:00Z";
 /// How the domains of the demo answer, for a stand-in of DNS.
 pub const DOMAINS: &str = include_str!("domains.toml");
 
+/// How their mail servers answer, for stand-ins of these.
+pub const MAIL: &str = include_str!("mail.toml");
+
 /// A file of the demo.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Written {

@@ -71,7 +71,7 @@ impl Zone {
         for domain in mail_servers.keys() {
             self.domains.entry(domain.clone()).or_insert(Behaviour::MailServer);
         }
-        self.mail_servers = mail_servers.clone();
+        self.mail_servers.clone_from(mail_servers);
         self
     }
 

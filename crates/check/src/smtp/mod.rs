@@ -5,6 +5,7 @@
 
 mod domain;
 mod meaning;
+mod own_network;
 mod reply;
 mod session;
 mod tls;
@@ -12,6 +13,7 @@ mod tls;
 use crate::dns::{self, Asking};
 use domain::{DomainWork, Next, Server};
 use hickory_resolver::TokioResolver;
+use own_network::is_public;
 use pebblebank_table::observe::{Ended, Observer, Progress, Stage};
 use pebblebank_table::{Error, Result};
 use pebblebank_values::verdict::Why;
@@ -29,6 +31,8 @@ const UNREACHABLE_BEFORE_ANY: usize = 3;
 
 /// How many domains have to refuse everything, with none that takes anything, before that looks like one answer for all.
 const REFUSING_BEFORE_DOUBT: u64 = 3;
+
+const MINUTE: Duration = Duration::from_secs(60);
 
 /// How often it is looked whether somebody wants to stop.
 const LOOK_UP: Duration = Duration::from_millis(100);
@@ -227,14 +231,12 @@ async fn probe(mut work: DomainWork, shared: Arc<Shared>) -> Probed {
 }
 
 async fn servers_of(work: &DomainWork, shared: &Shared) -> std::result::Result<Vec<Server>, Why> {
-    match &work.servers {
-        Some(servers) => Ok(servers.clone()),
-        None => {
-            let mut servers = dns::mail_servers(&shared.resolver, &work.domain).await?;
-            servers.retain(|(_, address)| shared.asks_own_network || is_public(*address));
-            Ok(servers)
-        }
+    if let Some(servers) = &work.servers {
+        return Ok(servers.clone());
     }
+    let mut servers = dns::mail_servers(&shared.resolver, &work.domain).await?;
+    servers.retain(|(_, address)| shared.asks_own_network || is_public(*address));
+    Ok(servers)
 }
 
 /// Talks to the first server that can be talked to, and says what went wrong where none can.
@@ -252,7 +254,7 @@ async fn open_first(
         let mut next = turn.lock().await;
         loop {
             sleep_until(*next).await;
-            *next = Instant::now() + Duration::from_mins(1) / shared.probing.per_minute.max(1);
+            *next = Instant::now() + MINUTE / shared.probing.per_minute.max(1);
             let at = SocketAddr::new(*address, shared.probing.port);
             let wishes = (work.encrypts, work.needs_utf8());
             let Probing { presenting, patience, .. } = &shared.probing;
@@ -301,30 +303,4 @@ fn made_up() -> Result<String> {
     let mut bytes = [0; 20];
     getrandom::fill(&mut bytes).map_err(|_| Error::defect())?;
     Ok(bytes.iter().map(|byte| char::from(b'a' + byte % 26)).collect())
-}
-
-/// Whether an address stands on the internet, and not in a network of somebody's own: a domain could name one of those to have
-/// it asked.
-fn is_public(address: IpAddr) -> bool {
-    match address {
-        IpAddr::V4(address) => {
-            let [first, second, ..] = address.octets();
-            let is_shared = first == 100 && (64..128).contains(&second);
-            !(address.is_loopback()
-                || address.is_private()
-                || address.is_link_local()
-                || address.is_broadcast()
-                || address.is_multicast()
-                || first == 0
-                || is_shared)
-        }
-        IpAddr::V6(address) => match address.to_ipv4_mapped() {
-            Some(address) => is_public(IpAddr::V4(address)),
-            None => {
-                let first = address.segments()[0];
-                let is_own = first & 0xfe00 == 0xfc00 || first & 0xffc0 == 0xfe80;
-                !(address.is_loopback() || address.is_unspecified() || address.is_multicast() || is_own)
-            }
-        },
-    }
 }

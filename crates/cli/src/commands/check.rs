@@ -41,7 +41,17 @@ const STOPPED: u8 = 130;
 
 /// Checks the list and says what was found.
 pub fn check_list(command: &Check, shared: &Shared) -> Result<Said, Error> {
-    check_at(command, shared, &Now::read())
+    let now = Now::read();
+    if command.level >= Level::Mailbox && !shared.quiet && !shared.json && is_first_time(shared, &now)? {
+        eprint!("{}", for_screen(APPROPRIATE, &Screen::new(shared)));
+    }
+    check_at(command, shared, &now)
+}
+
+/// Whether no mailbox is known yet.
+fn is_first_time(shared: &Shared, now: &Now) -> Result<bool> {
+    let is_there = Bank::is_at(&memory::bank_path(shared)?)?;
+    Ok(!is_there || memory::open(shared, Access::Ask, now)?.verdict_counts()?.addresses == 0)
 }
 
 /// The same at a moment.
@@ -65,9 +75,6 @@ pub fn check_at(command: &Check, shared: &Shared, now: &Now) -> Result<Said, Err
         bank,
         remembers: !command.dry_run,
     };
-    if answers.probing.is_some() && answers.is_first_time()? && !shared.quiet && !shared.json {
-        eprint!("{}", for_screen(APPROPRIATE, &Screen::new(shared)));
-    }
     let drawn = Drawn::new(!shared.quiet && !shared.json);
     let preview_rows = command.writing.previewing.preview;
     let setting = Setting { preview_rows, ..setting(shared, command.dry_run, now) };
@@ -149,12 +156,6 @@ const APPROPRIATE: &str = "  Mail servers of others are about to be asked whethe
 type Remember = fn(&mut Bank, &[(String, Why)]) -> Result<()>;
 
 impl Answers {
-    /// Whether no mailbox is known yet.
-    fn is_first_time(&self) -> Result<bool> {
-        let counts = self.bank.as_ref().map(Bank::verdict_counts).transpose()?;
-        Ok(counts.is_none_or(|counts| counts.addresses == 0))
-    }
-
     fn remember(&mut self, remember: Remember, found: &mut Vec<(String, Why)>) -> Result<()> {
         if let Some(bank) = self.bank.as_mut().filter(|_| self.remembers && !found.is_empty()) {
             remember(bank, found)?;

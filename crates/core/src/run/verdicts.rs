@@ -75,9 +75,8 @@ impl Verdicts {
             // Counted before they are kept, so that they take what they need and no more.
             let mut count = 0usize;
             let mut count_young = |_: &str, _: Why, day: Date| count += usize::from(is_young(day));
-            let each = |each: &mut dyn FnMut(&str, Why, Date)| match is_of_domains {
-                true => bank.domain_verdicts(each),
-                false => bank.address_verdicts(each),
+            let each = |each: &mut dyn FnMut(&str, Why, Date)| {
+                if is_of_domains { bank.domain_verdicts(each) } else { bank.address_verdicts(each) }
             };
             each(&mut count_young)?;
             if (count * size_of::<(u64, Why, i32)>()) as u64 > memory / SHARE_OF_MEMORY {

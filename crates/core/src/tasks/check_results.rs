@@ -185,7 +185,9 @@ fn words_of_columns(known: &Known, setting: &Setting, observer: &dyn Observer) -
     read_again(known, setting, observer, &wants, each, |found: Vec<BTreeMap<String, u64>>| {
         for (all, found) in words.iter_mut().zip(found) {
             let Some(counts) = all else { continue };
-            found.into_iter().for_each(|(word, count)| *counts.entry(word).or_default() += count);
+            for (word, count) in found {
+                *counts.entry(word).or_default() += count;
+            }
             if counts.len() > MOST_WORDS {
                 *all = None;
             }

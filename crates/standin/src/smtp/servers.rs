@@ -136,7 +136,10 @@ fn serve(listener: &TcpListener, conversation: &Conversation, is_over: &AtomicBo
             open.fetch_sub(1, Ordering::Relaxed);
         }));
     }
-    conversations.into_iter().for_each(|thread| drop(thread.join()));
+    for conversation in conversations {
+        // How it ended is said where it was held.
+        let _ = conversation.join();
+    }
 }
 
 /// A certificate of its own.
