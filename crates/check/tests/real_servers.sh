@@ -34,16 +34,16 @@ server:
   local-zone: "refused.example." refuse
 CONF
 
-openssl req -x509 -newkey rsa:2048 -nodes -keyout key.pem -out cert.pem -days 2 -subj /CN=mx.larkfold.example 2>/dev/null
+openssl req -x509 -newkey ec -pkeyopt ec_paramgen_curve:prime256v1 -nodes -keyout key.pem -out cert.pem -days 2 -subj /CN=mx.larkfold.example 2>/dev/null
 chmod 600 key.pem
-printf 'ida@larkfold.example\nhugo@larkfold.example\nbo@quillmere.example\n@open.example\n' > recipients
+printf 'ida@larkfold.example: nobody\nbo@quillmere.example: nobody\n@open.example: nobody\n' > mailboxes
 cat > smtpd.conf <<CONF
 pki mx.larkfold.example cert "$desk/cert.pem"
 pki mx.larkfold.example key "$desk/key.pem"
-table recipients file:$desk/recipients
+table mailboxes file:$desk/mailboxes
 listen on 127.0.0.2 port 2525 tls pki mx.larkfold.example hostname mx.larkfold.example
-action "take" maildir "$desk/mail"
-match from any for rcpt-to <recipients> action "take"
+action "take" maildir "$desk/mail" virtual <mailboxes>
+match from any for domain { "larkfold.example", "quillmere.example", "open.example" } action "take"
 CONF
 
 unbound -c unbound.conf 2> unbound.log & unbound=$!
@@ -51,8 +51,7 @@ smtpd -d -f smtpd.conf > smtpd.log 2>&1 & smtpd=$!
 sleep 3
 
 printf 'email\nida@larkfold.example\nnobody@larkfold.example\nbo@quillmere.example\nanybody@open.example\nx@silent.example\nx@bare.example\nx@gone.example\nx@refused.example\n' > list.csv
-"$program" check list.csv -o found.csv --level mailbox --hello desk.larkfold.example --bank bank.sqlite 2> /dev/null || true
-PEBBLEBANK_BANK="$desk/bank.sqlite" "$program" check list.csv -o found.csv --level mailbox --hello desk.larkfold.example \
+XDG_DATA_HOME="$desk" "$program" check list.csv -o found.csv --level mailbox --hello desk.larkfold.example \
   --resolver 127.0.0.1:5355 --mail-port 2525 --per-minute 600 --asks-again 0 --replace
 cut -d, -f1-3 found.csv
 echo '--- what the mail server heard'
