@@ -178,7 +178,7 @@ pub(crate) fn resolver(asking: &Asking) -> std::result::Result<TokioResolver, Ne
 }
 
 /// What is wrong with a server that does not know the root of the DNS.
-async fn knows_nothing(resolver: &TokioResolver) -> Option<String> {
+pub(crate) async fn knows_nothing(resolver: &TokioResolver) -> Option<String> {
     match resolver.lookup(Name::root(), RecordType::NS).await {
         Ok(_) => None,
         Err(NetError::Dns(DnsError::ResponseCode(ResponseCode::Refused))) => {
@@ -238,7 +238,8 @@ const MOST_SERVERS: usize = 3;
 const MOST_ADDRESSES: usize = 2;
 
 /// The mail servers of a domain in the order in which they are to be tried (RFC 5321, section 5.1), each with an address; of
-/// equal ones by name, so that two checks go alike. Says why where there are none.
+/// equal ones by name, so that two checks go alike. Says why where none can be asked; that is never certain, since the domain was
+/// found to take mail before.
 pub(crate) async fn mail_servers(
     resolver: &TokioResolver,
     domain: &str,
@@ -253,14 +254,10 @@ pub(crate) async fn mail_servers(
             found.answers().iter().filter_map(of).collect()
         }
         Err(error) => match missing(&error) {
-            Some(Missing::Domain) => return Err(Why::NoSuchDomain),
             Some(Missing::Records) => Vec::new(),
-            None => return Err(Why::DnsFailed),
+            Some(Missing::Domain) | None => return Err(Why::DnsFailed),
         },
     };
-    if !servers.is_empty() && servers.iter().all(|(_, server)| server.is_root()) {
-        return Err(Why::TakesNoMail);
-    }
     if servers.is_empty() {
         servers.push((0, name));
     }

@@ -6,7 +6,7 @@ use pebblebank_check::smtp::{Presenting, Probing, ask};
 use pebblebank_standin::dns::{DnsServer, Zone};
 use pebblebank_standin::smtp::{MailWorld, SmtpServers};
 use pebblebank_table::observe::{Ended, Observer, Silent};
-use pebblebank_values::verdict::Why;
+use pebblebank_values::verdict::{Verdict, Why};
 use rstest::rstest;
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicU32, Ordering};
@@ -166,4 +166,14 @@ fn whoever_stops_it_keeps_what_was_found() {
     let (found, ended) = world.ask(&["ida@a.example", "ida@post.example"], &probing, &Impatient(AtomicU32::new(0)));
     assert!(ended.is_stopped);
     assert_eq!(found.into_iter().collect::<Vec<_>>(), [("ida@a.example".to_owned(), Why::MailboxExists)]);
+}
+
+#[rstest]
+#[case::that_does_not_know_the_internet("", true)]
+#[case::that_says_that_the_domain_is_gone("\"post.example\" = \"missing\"", false)]
+#[case::that_says_that_it_takes_no_mail("\"post.example\" = \"null-mx\"", false)]
+fn a_dns_server_calls_no_mailbox_dead(#[case] zone: &str, #[case] knows_no_root: bool) {
+    let world = World { dns: DnsServer::begin(Zone { knows_no_root, ..Zone::from_toml(zone).expect("a table") }).expect("a port"), ..server("answers") };
+    let [ida, hugo] = world.two().map(|why| why.map(Why::verdict));
+    assert_eq!((ida, hugo), (Some(Verdict::Unknown), Some(Verdict::Unknown)));
 }

@@ -96,7 +96,7 @@ fn the_first_time_says_when_asking_is_appropriate() {
     let options = net.options();
     let options: Vec<&str> =
         [&["check", "list.csv"], options.iter().map(String::as_str).collect::<Vec<_>>().as_slice()].concat();
-    let said = |ran: &Ran| ran.stderr.contains("Do this only for people whom");
+    let said = |ran: &Ran| ran.stderr.contains("Ask only about people whom");
     assert!(said(&desk.done(&options)));
     assert!(!said(&desk.done(&options)));
 }

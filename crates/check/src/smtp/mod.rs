@@ -109,6 +109,10 @@ async fn ask_all(
         waiting.into_iter().try_for_each(|work| give_up(work, Why::DnsFailed, each))?;
         return Ok(Ended::with(dns::NO_SERVER.to_owned()));
     };
+    if let Some(trouble) = dns::knows_nothing(&resolver).await {
+        waiting.into_iter().try_for_each(|work| give_up(work, Why::DnsFailed, each))?;
+        return Ok(Ended::with(trouble));
+    }
     let shared = Arc::new(Shared {
         resolver,
         probing: probing.clone(),

@@ -148,9 +148,10 @@ struct Answers {
 }
 
 /// Said before mail servers are asked for the first time.
-const APPROPRIATE: &str = "  Mail servers of others are about to be asked whether they know these addresses. Do this only for people whom\n  \
-     you may write to, from a machine that may send mail, and not again and again: servers that feel probed\n  \
-     refuse mail from it later. Nothing is sent. Ctrl-C ends it and keeps what is known.\n\n";
+const APPROPRIATE: &str = "Mail servers of others are about to be asked whether they know these addresses.\n  \
+     Ask only about people whom you may write to, from a machine that may send mail, and not\n  \
+     again and again: servers that feel probed refuse mail from it later. Nothing is sent.\n  \
+     Ctrl-C ends it and keeps what is known.\n\n";
 
 /// How answers go into the bank.
 type Remember = fn(&mut Bank, &[(String, Why)]) -> Result<()>;

@@ -197,7 +197,11 @@ fn next(checked: &Checked, asked: &arguments::Check, screen: &Screen) -> String 
             "once the results are back: pebblebank bank load RESULTS.csv --as verdicts".to_owned()
         }
         () if checked.files.is_empty() => {
-            format!("part them: pebblebank check {list} --level {} --good good.csv --bad bad.csv", asked.level.name())
+            let hello = asked.mailboxes.hello.as_ref().map_or(String::new(), |hello| format!(" --hello {hello}"));
+            format!(
+                "split them: pebblebank check {list} --level {}{hello} --good good.csv --bad bad.csv",
+                asked.level.name()
+            )
         }
         () => return String::new(),
     };
