@@ -52,13 +52,13 @@ pub(crate) fn typed(address: &str, name: &str, rng: &mut crate::rng::Rng) -> Str
         26 => format!("mailto:{address}"),
         27 => format!("{address}\u{200b}"),
         28 => format!("<{address}>"),
-        29 => slip(address, rng),
+        29 => typo(address, rng),
         _ => address.to_owned(),
     }
 }
 
-/// An address with a slip of the finger.
-fn slip(address: &str, rng: &mut crate::rng::Rng) -> String {
+/// An address with a typo of the finger.
+fn typo(address: &str, rng: &mut crate::rng::Rng) -> String {
     let (local, domain) = address.split_once('@').unwrap_or((address, "postbox.example"));
     match rng.below(6) {
         0 => format!("{local}@{}", domain.replace("box", "bx").replace("haven", "havne").replace("well", "wel")),

@@ -1,4 +1,4 @@
-//! The lists of the demo: four of people not to be written to, one to ask about, and what was decided about persons.
+//! The lists of the demo: four of people not to be written to, one to ask about, and what was decided about people.
 
 use crate::Written;
 use crate::export::Export;

@@ -49,6 +49,21 @@ impl What {
         What::LOADED.into_iter().find(|what| what.name() == name)
     }
 
+    /// The one that somebody means who uses another word of the trade.
+    pub fn meant_by(word: &str) -> Option<What> {
+        let word = word.trim().to_lowercase().replace([' ', '_'], "-");
+        Some(match word.as_str() {
+            "unsubscribed" | "unsubscribe" | "unsubscribes" | "optout" | "opt-out" | "optouts" | "opt-outs"
+            | "removed" => What::OptedOut,
+            "spam" | "complaint" | "complaints" | "complainers" | "abuse" | "junk" => What::Complained,
+            "bounce" | "bounces" | "hard-bounce" | "hard-bounced" | "soft-bounce" => What::Bounced,
+            "dnc" | "do-not-mail" | "blacklist" | "blocklist" | "blocked" | "suppression" | "suppressed"
+            | "exclude" | "excluded" => What::DoNotContact,
+            "mailed" | "delivered" | "recipients" | "contacted" | "already-sent" => What::Sent,
+            _ => return None,
+        })
+    }
+
     /// The reason that it gives; none for what holds nobody by itself.
     pub fn reason(self) -> Option<Reason> {
         match self {

@@ -27,7 +27,7 @@ pub const NOT_YET: ScopeId = ScopeId(-1);
 /// Whether a scope that was never seen is meant.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum NewScope {
-    /// It is a slip.
+    /// It is a typo.
     #[default]
     IsAnError,
     /// It is new.

@@ -173,7 +173,10 @@ fn whoever_stops_it_keeps_what_was_found() {
 #[case::that_says_that_the_domain_is_gone("\"post.example\" = \"missing\"", false)]
 #[case::that_says_that_it_takes_no_mail("\"post.example\" = \"null-mx\"", false)]
 fn a_dns_server_calls_no_mailbox_dead(#[case] zone: &str, #[case] knows_no_root: bool) {
-    let world = World { dns: DnsServer::begin(Zone { knows_no_root, ..Zone::from_toml(zone).expect("a table") }).expect("a port"), ..server("answers") };
+    let world = World {
+        dns: DnsServer::begin(Zone { knows_no_root, ..Zone::from_toml(zone).expect("a table") }).expect("a port"),
+        ..server("answers")
+    };
     let [ida, hugo] = world.two().map(|why| why.map(Why::verdict));
     assert_eq!((ida, hugo), (Some(Verdict::Unknown), Some(Verdict::Unknown)));
 }

@@ -3,7 +3,8 @@
 use crate::interrupts::exit_status;
 use crate::render::harmless::{for_json, for_screen};
 use crate::render::{self, Screen};
-use pebblebank_table::Error;
+use crate::usual_words;
+use pebblebank_table::{Error, ErrorKind};
 use pebblebank_values::look::mask_addresses;
 use std::fs::File;
 use std::io::Write;
@@ -91,8 +92,20 @@ fn print_error(error: &Error, screen: &Screen) {
 pub fn refused_arguments(refused: &clap::Error) -> ExitCode {
     let text = refused.render();
     if refused.use_stderr() {
+        let typed: Vec<String> = std::env::args_os().skip(1).map(|word| word.to_string_lossy().into_owned()).collect();
+        let advice = usual_words::meant(refused, &typed);
+        let status = u8::try_from(refused.exit_code()).unwrap_or(2);
+        if typed.iter().any(|word| word == "--json") {
+            let text = text.to_string();
+            let what = text.lines().next().unwrap_or_default().trim_start_matches("error: ").to_owned();
+            let advice = advice.clone().unwrap_or_else(|| "pebblebank COMMAND --help lists the options".to_owned());
+            let error = without_addresses(Error::new(ErrorKind::Job, what, advice));
+            let _ = std::io::stdout().write_all(render::json::error(&error, status).as_bytes());
+        }
+        let advice = advice.map_or(String::new(), |advice| format!("  to do: {advice}\n\n"));
+        let text = text.to_string().replacen("\nUsage:", &format!("\n{advice}Usage:"), 1);
         // What was typed stands in it. Nobody is left to tell where stderr is closed.
-        let _ = std::io::stderr().write_all(for_screen(&text.to_string(), &Screen::plain()).as_bytes());
+        let _ = std::io::stderr().write_all(for_screen(&text, &Screen::plain()).as_bytes());
     } else {
         let _ = refused.print();
     }

@@ -9,6 +9,7 @@ mod listen;
 mod observe;
 mod render;
 mod setting;
+mod usual_words;
 
 use clap::Parser;
 use pebblebank_table::Error;

@@ -61,7 +61,7 @@ fn every_kind_of_value_is_cleaned_and_what_is_more_than_form_is_listed() {
         tally["repairs"].as_array().unwrap().iter().map(|repair| repair["rule"].as_str().unwrap()).collect();
     for rule in [
         "letter-case",
-        "outer-blanks",
+        "outer-spaces",
         "date-form",
         "postal-code-form",
         "country-code",
@@ -223,7 +223,7 @@ fn further_addresses_can_be_written_each_once() {
 }
 
 #[test]
-fn slips_are_suggested_and_made_only_where_the_job_says_so() {
+fn typos_are_suggested_and_made_only_where_the_job_says_so() {
     let frequent: String = (0..30).map(|n| format!("p{n}@postbox.example\n")).collect();
     let shop = format!("email\n{frequent}ida@potsbox.example\n\"bo@postbox,example\"\nIDA@postbox.example\n");
     let careful = desk(&shop, "");
@@ -231,11 +231,11 @@ fn slips_are_suggested_and_made_only_where_the_job_says_so() {
     let suggested = careful.sheet("fair.receipt/suggestions.csv");
     assert_eq!(
         suggested.columns(["pebblebank_rule", "pebblebank_row", "pebblebank_after"]),
-        [["domain-slip", "32", "ida@postbox.example"], ["comma-for-dot", "33", "bo@postbox.example"]]
+        [["domain-typo", "32", "ida@postbox.example"], ["comma-for-dot", "33", "bo@postbox.example"]]
     );
-    let bold = desk(&shop, "[clean]\napply = [\"domain-slip\", \"comma-for-dot\"]");
+    let bold = desk(&shop, "[clean]\napply = [\"domain-typo\", \"comma-for-dot\"]");
     let rows = written(&bold, &["email"]);
-    assert_eq!(rows.len(), 32, "the slip and the right address are one person");
+    assert_eq!(rows.len(), 32, "the typo and the right address are one person");
     assert!(
         rows.contains(&vec!["ida@postbox.example".to_owned()]) && rows.contains(&vec!["bo@postbox.example".to_owned()])
     );
@@ -302,13 +302,13 @@ fn a_survey_shows_what_the_rules_would_do() {
     let file = &survey["files"][0];
     assert_eq!(file["columns"][1]["repairs"], serde_json::json!({ "letter-case": 1 }));
     assert_eq!(file["columns"][2]["repairs"], serde_json::json!({ "phone-form": 1 }));
-    assert_eq!(file["columns"][3]["repairs"], serde_json::json!({ "date-form": 1, "day-number": 1 }));
+    assert_eq!(file["columns"][3]["repairs"], serde_json::json!({ "date-form": 1, "spreadsheet-date": 1 }));
     assert_eq!(file["columns"][2]["findings"][0]["code"], "damaged-phone");
     assert_eq!(file["addresses"]["suggestions"], serde_json::json!({ "comma-for-dot": 1 }));
 }
 
 #[rstest]
-#[case("[clean]\napply = [\"domain-slips\"]", "domain-slips is no suggested rule", "did you mean domain-slip?")]
+#[case("[clean]\napply = [\"domain-typos\"]", "domain-typos is no suggested rule", "did you mean domain-typo?")]
 #[case("[clean]\ndate_order = \"ymd\"", "unknown value ymd", "dmy")]
 #[case("[fields]\nlast_order = \"datum\"", "datum is no kind of field", "date")]
 #[case("[fields]\nphone = \"phone\"", "phone is a known field already", "another name")]

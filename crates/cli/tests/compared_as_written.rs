@@ -72,7 +72,7 @@ fn names_and_phones_that_are_close_to_an_entry_are_shown() {
             .map(|pair| pair.map(str::to_owned))
             .collect::<Vec<_>>()
     };
-    assert_eq!(by("full_name", "Full name\nROSSI Anna\n"), [["Ana Rossi", "one slip in the name"]]);
+    assert_eq!(by("full_name", "Full name\nROSSI Anna\n"), [["Ana Rossi", "one typo in the name"]]);
     // Without a country a number stays as it is.
     assert_eq!(by("phone", "Phone\n+442079460019\n"), [["02079460019", "same number but for its prefix"]]);
     assert_eq!(by("phone", "Phone\n+442079460018\n"), [["+4420794600181", "one digit more or less"]]);

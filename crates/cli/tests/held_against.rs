@@ -22,8 +22,8 @@ fn addresses(most: usize) -> impl Strategy<Value = BTreeSet<String>> {
     prop::collection::btree_set(address(), 0..most)
 }
 
-/// Whether one slip makes one text of the other: a letter more, less or other, or two neighbours swapped.
-fn is_slip(a: &str, b: &str) -> bool {
+/// Whether one typo makes one text of the other: a letter more, less or other, or two neighbours swapped.
+fn is_typo(a: &str, b: &str) -> bool {
     let (a, b): (Vec<char>, Vec<char>) = (a.chars().collect(), b.chars().collect());
     let (short, long) = if a.len() <= b.len() { (&a, &b) } else { (&b, &a) };
     match long.len() - short.len() {
@@ -40,7 +40,7 @@ fn is_slip(a: &str, b: &str) -> bool {
     }
 }
 
-/// The same but for digits is no slip: people number their addresses.
+/// The same but for digits is no typo: people number their addresses.
 fn are_numbered(a: &str, b: &str) -> bool {
     let letters = |text: &str| text.chars().filter(|sign| !sign.is_ascii_digit()).collect::<String>();
     letters(a) == letters(b)
@@ -53,11 +53,11 @@ fn without_tag(address: &str) -> String {
 
 fn are_close(entry: &str, contact: &str) -> bool {
     let ((local, domain), (other, other_domain)) = (entry.split_once('@').unwrap(), contact.split_once('@').unwrap());
-    let one_slip = |a: &str, b: &str| is_slip(a, b) && !are_numbered(a, b);
+    let one_typo = |a: &str, b: &str| is_typo(a, b) && !are_numbered(a, b);
     entry != contact
         && (without_tag(entry) == without_tag(contact)
-            || domain == other_domain && one_slip(local, other)
-            || local == other && one_slip(domain, other_domain))
+            || domain == other_domain && one_typo(local, other)
+            || local == other && one_typo(domain, other_domain))
 }
 
 fn file(addresses: impl IntoIterator<Item = String>) -> String {

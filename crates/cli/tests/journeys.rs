@@ -49,7 +49,7 @@ fn clean_merges_files_of_different_shapes_into_one() {
 
       Repair         rows   for example
       letter-case       1   "IDA@post.example"  →  "ida@post.example"
-      outer-blanks      1   " ida@post.example "  →  "ida@post.example"
+      outer-spaces      1   " ida@post.example "  →  "ida@post.example"
 
       Worth a look
       · there is no bank yet, so nobody is held for what was remembered

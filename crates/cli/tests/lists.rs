@@ -75,7 +75,7 @@ fn values_are_taken_from_a_list_by_the_survivor_rule(#[case] rule: &str, #[case]
     desk.done(&["run", "job.toml"]);
     assert_eq!(desk.sheet("out.csv").column("Walked"), ["Bats", "", walk, ""]);
     let tally: serde_json::Value = serde_json::from_str(&desk.text("fair.receipt/tally.json")).unwrap();
-    assert_eq!((&tally["taken"][0]["persons"], &tally["taken"][0]["several"]), (&2.into(), &1.into()));
+    assert_eq!((&tally["taken"][0]["people"], &tally["taken"][0]["several"]), (&2.into(), &1.into()));
 }
 
 #[test]

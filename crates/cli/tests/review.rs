@@ -42,8 +42,8 @@ fn likely_pairs_are_listed_with_score_and_reason_and_nobody_is_merged() {
     assert_eq!(
         pairs,
         [
-            ["1", "one slip in the address, the same name", "ida.moss@post.example"],
-            ["1", "one slip in the address, the same name", "ida.mos@post.example"],
+            ["1", "one typo in the address, the same name", "ida.moss@post.example"],
+            ["1", "one typo in the address, the same name", "ida.mos@post.example"],
             ["2", "a short form of the name, the same phone", "robert.quill@work.example"],
             ["2", "a short form of the name, the same phone", "bq@home.example"],
         ]

@@ -35,7 +35,7 @@ fn an_opt_out_counts_for_every_address_of_the_person_against_every_row() {
 }
 
 #[test]
-fn an_opt_out_under_a_shared_second_address_holds_both_persons() {
+fn an_opt_out_under_a_shared_second_address_holds_both_people() {
     let desk = run(
         &[(
             "shop.csv",

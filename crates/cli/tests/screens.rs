@@ -186,12 +186,12 @@ fn people_taken_out_of_a_list() {
       Set aside because   rows
       do-not-contact         1   on a do-not-contact list
 
-      Suppression list   entries   matched   matched nobody   persons   reason
+      Suppression list   entries   matched   unmatched   people   reason
       no                       3         1                2         1   do-not-contact
-      matched nobody: entries in no source. persons: whom it holds; who is on two lists counts for both.
+      unmatched: entries in no source. people: whom it holds; who is on two lists counts for both.
 
       Near miss: an entry of nobody   a contact close to it                      list
-      benjamim@inkwell.example        benjamin@inkwell.example   slip before @   no
+      benjamim@inkwell.example        benjamin@inkwell.example   typo before @   no
       they stay; --near-miss set-aside takes them out.
 
       Worth a look
@@ -222,9 +222,9 @@ fn a_guard_that_stopped() {
       Set aside because   rows
       do-not-contact        15   on a do-not-contact list
 
-      Suppression list   entries   matched   matched nobody   persons   reason
+      Suppression list   entries   matched   unmatched   people   reason
       most                    15        15                0        15   do-not-contact
-      matched nobody: entries in no source. persons: whom it holds; who is on two lists counts for both.
+      unmatched: entries in no source. people: whom it holds; who is on two lists counts for both.
 
       Worth a look
       ! the bank was left out (--without-bank): nobody was held back for what it remembers

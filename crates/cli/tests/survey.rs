@@ -85,7 +85,7 @@ fn a_survey_says_how_each_column_was_recognised_and_what_looks_wrong() {
     let codes = |header: &str| -> Vec<Value> {
         column(file, header)["findings"].as_array().unwrap().iter().map(|finding| finding["code"].clone()).collect()
     };
-    assert_eq!(codes("Name"), ["decoded-twice"]);
+    assert_eq!(codes("Name"), ["double-encoded"]);
     assert_eq!(codes("Postcode"), ["lost-zeros"]);
     assert_eq!(codes("First order"), ["mixed-date-orders"]);
     assert_eq!(codes("Phone"), ["damaged-phone", "phone-without-country"]);
@@ -183,7 +183,7 @@ fn the_proposal_for_the_demo_runs_without_an_edit() {
         assert!(job.contains(line), "no {line} in\n{job}");
     }
     let tally = desk.json(&["run", "spring.toml"]);
-    // The same people as in the job made by hand, but for the slips that it has mended.
+    // The same people as in the job made by hand, but for the typos that it has mended.
     let by_hand = desk.text("spring-fair.toml").replace("apply = [", "apply = [] # ").replace("decisions =", "# ");
     let by_hand = by_hand.replace("sandford_ida99@hotel", "nobody@hotel");
     desk.file("by-hand.toml", by_hand);
@@ -235,7 +235,7 @@ fn a_file_that_begins_as_utf_8_and_is_not_is_read_in_the_encoding_that_all_of_it
 }
 
 #[test]
-fn text_that_was_decoded_twice_is_put_right_and_listed_and_the_original_is_kept_of_who_is_set_aside() {
+fn text_that_was_double_encoded_is_put_right_and_listed_and_the_original_is_kept_of_who_is_set_aside() {
     let desk = Desk::with(&[(
         "shop.csv",
         "email,name,note\nida@post.example,\"MÃ¼ller, JosÃ©\",Oâ€™Neill\nbo@post.example,São João,SÃ£o\n,JosÃ©,\n",
@@ -246,7 +246,7 @@ fn text_that_was_decoded_twice_is_put_right_and_listed_and_the_original_is_kept_
     assert_eq!(desk.sheet("out.csv").column("notes"), ["O’Neill", "São"]);
     let repairs = desk.sheet("receipt/repairs.csv");
     let listed = repairs.columns(["pebblebank_rule", "pebblebank_row", "pebblebank_field", "pebblebank_after"]);
-    assert_eq!(listed.iter().filter(|row| row[0] == "decoded-twice").count(), 3, "{listed:?}");
+    assert_eq!(listed.iter().filter(|row| row[0] == "double-encoded").count(), 3, "{listed:?}");
     assert_eq!(desk.sheet("receipt/set-aside.csv").column("full_name"), ["JosÃ©"]);
 }
 

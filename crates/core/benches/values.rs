@@ -15,7 +15,7 @@ use pebblebank_values::address::AddressCleaner;
 use pebblebank_values::audience::DisposableDomains;
 use pebblebank_values::date::{Date, DateOrder};
 use pebblebank_values::place::Country;
-use pebblebank_values::suggest::{DomainLooks, DomainSlips};
+use pebblebank_values::suggest::{DomainLooks, DomainTypos};
 use pebblebank_values::verdict::{Why, by_syntax};
 use pebblebank_values::{Field, NamedHeaders};
 use std::hint::black_box;
@@ -113,7 +113,7 @@ fn verdicts(criterion: &mut Criterion) {
     let names = ["ida.moss", "info", "tobias", "wren_ash", "saskia.v", "n"];
     let address = |number: usize| format!("{}{number}@mail{}.example", names[number % names.len()], number % 4_000);
     let all: Vec<String> = (0..ROWS).map(address).collect();
-    let (slips, disposable) = (DomainSlips::default(), DisposableDomains::default());
+    let (typos, disposable) = (DomainTypos::default(), DisposableDomains::default());
     let mut group = criterion.benchmark_group("verdicts");
     group.throughput(Throughput::Elements(ROWS as u64));
     group.bench_function("by syntax", |bencher| {
@@ -121,7 +121,7 @@ fn verdicts(criterion: &mut Criterion) {
         bencher.iter(|| {
             let judge = |text: &String| {
                 let address = cleaner.clean(black_box(text.as_bytes()));
-                u64::from(by_syntax(&address, &slips, &disposable, &mut looks).whys.first() == Why::WellFormed)
+                u64::from(by_syntax(&address, &typos, &disposable, &mut looks).whys.first() == Why::WellFormed)
             };
             assert_eq!(all.iter().map(judge).sum::<u64>(), ROWS as u64);
         });

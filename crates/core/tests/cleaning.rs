@@ -18,7 +18,7 @@ use pebblebank_values::date_column::{DateColumn, DateOf, OrderDecision, OrderEvi
 use pebblebank_values::date_format::DateFormat;
 use pebblebank_values::name::{NamePart, given_first, is_address, is_company, part, repaired_case};
 use pebblebank_values::place::{self, Country, PlaceForm, street_key};
-use pebblebank_values::suggest::{self, DomainSlips, has_known_top_level, mended};
+use pebblebank_values::suggest::{self, DomainTypos, has_known_top_level, mended};
 use pebblebank_values::text::{LineEnds, tidy};
 use pebblebank_values::{
     Cleaned, Doubt, Field, Kind, Rule, Rules, language, number, phone, place_parts, postal_code, region, tags, website,
@@ -425,26 +425,26 @@ fn blank_words_are_data_and_can_be_changed() {
 }
 
 #[rstest]
-#[case("ida@potsbox.example", &[Rule::DomainSlip], "ida@postbox.example")]
+#[case("ida@potsbox.example", &[Rule::DomainTypo], "ida@postbox.example")]
 #[case("ida@postbox,example", &[Rule::CommaForDot], "ida@postbox.example")]
 #[case("ida..moss@postbox.example", &[Rule::DoubledDot], "ida.moss@postbox.example")]
 #[case("ida@postboxexample", &[Rule::MissingDot], "ida@postbox.example")]
-#[case("ida @ postbox.example", &[Rule::BlankInside], "ida@postbox.example")]
-#[case("ida (at) postbox (dot) example", &[Rule::SignsInWords], "ida@postbox.example")]
-#[case("ida@postbox.con", &[Rule::DomainSlip], "ida@postbox.com")]
-fn slips_in_addresses_are_suggested(#[case] typed: &str, #[case] rules: &[Rule], #[case] meant: &str) {
-    let slips = DomainSlips::new(std::iter::repeat_n("postbox.example".to_owned(), 40));
-    let found = mended(typed, suggest::ALL, &slips);
+#[case("ida @ postbox.example", &[Rule::SpaceInside], "ida@postbox.example")]
+#[case("ida (at) postbox (dot) example", &[Rule::SpelledOutSigns], "ida@postbox.example")]
+#[case("ida@postbox.con", &[Rule::DomainTypo], "ida@postbox.com")]
+fn typos_in_addresses_are_suggested(#[case] typed: &str, #[case] rules: &[Rule], #[case] meant: &str) {
+    let typos = DomainTypos::new(std::iter::repeat_n("postbox.example".to_owned(), 40));
+    let found = mended(typed, suggest::ALL, &typos);
     assert_eq!(found, Some((meant.to_owned(), Rules::of(rules))));
-    assert_eq!(mended(meant, suggest::ALL, &slips), None, "twice");
+    assert_eq!(mended(meant, suggest::ALL, &typos), None, "twice");
 }
 
 #[test]
-fn a_domain_that_is_frequent_itself_is_no_slip() {
+fn a_domain_that_is_frequent_itself_is_no_typo() {
     let domains = ["postbox.example", "postbax.example"].map(|domain| std::iter::repeat_n(domain.to_owned(), 40));
-    let slips = DomainSlips::new(domains.into_iter().flatten());
-    assert_eq!(slips.meant("postbax.example"), None);
-    assert_eq!(slips.meant("hotel.example"), None);
+    let typos = DomainTypos::new(domains.into_iter().flatten());
+    assert_eq!(typos.meant("postbax.example"), None);
+    assert_eq!(typos.meant("hotel.example"), None);
     assert!(has_known_top_level("post.example") && !has_known_top_level("post.exampel"));
 }
 
@@ -495,7 +495,7 @@ fn cleaned_in_a_record(field: Field, value: &str) -> String {
 /// The same by the rules of its kind alone, without any quick test before them.
 fn cleaned_carefully(field: Field, value: &str) -> String {
     let kind = Kind::of_field(field);
-    let meant = pebblebank_core::clean::decoded_twice::repaired(value);
+    let meant = pebblebank_core::clean::double_encoded::repaired(value);
     let value = meant.as_deref().unwrap_or(value);
     if BlankWords::default().holds(value, kind.blank_in()) {
         return String::new();

@@ -126,7 +126,7 @@ impl Rng {
     }
 
     /// One insertion, deletion, replacement or swap of neighbours, of letters.
-    fn slip(&mut self, text: &str) -> String {
+    fn typo(&mut self, text: &str) -> String {
         loop {
             let mut letters: Vec<char> = text.chars().collect();
             let at = self.below(letters.len() - 1);
@@ -159,9 +159,9 @@ struct Person {
 /// What makes a copy, or somebody who is easily mistaken.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 enum Kind {
-    SlipInAddress,
-    SlipInDomain,
-    SlipWithoutName,
+    TypoInAddress,
+    TypoInDomain,
+    TypoWithoutName,
     ShortForm,
     Moved,
     Swapped,
@@ -188,9 +188,9 @@ impl World {
             let row = world.rows.len();
             world.rows.push(person.clone());
             match rng.below(20) {
-                0 => world.copy(row, Kind::SlipInAddress, &mut rng),
-                1 => world.copy(row, Kind::SlipInDomain, &mut rng),
-                2 => world.copy(row, Kind::SlipWithoutName, &mut rng),
+                0 => world.copy(row, Kind::TypoInAddress, &mut rng),
+                1 => world.copy(row, Kind::TypoInDomain, &mut rng),
+                2 => world.copy(row, Kind::TypoWithoutName, &mut rng),
                 3 => world.copy(row, Kind::ShortForm, &mut rng),
                 4 => world.copy(row, Kind::Moved, &mut rng),
                 5 => world.copy(row, Kind::Swapped, &mut rng),
@@ -233,13 +233,13 @@ impl World {
         let (local, domain) = copy.address.split_once('@').unwrap();
         let (local, domain) = (local.to_owned(), domain.to_owned());
         match kind {
-            Kind::SlipInAddress => copy.address = format!("{}@{domain}", rng.slip(&local)),
-            Kind::SlipInDomain => {
+            Kind::TypoInAddress => copy.address = format!("{}@{domain}", rng.typo(&local)),
+            Kind::TypoInDomain => {
                 let (name, end) = domain.split_once('.').unwrap();
-                copy.address = format!("{local}@{}.{end}", rng.slip(name));
+                copy.address = format!("{local}@{}.{end}", rng.typo(name));
             }
-            Kind::SlipWithoutName => {
-                copy.address = format!("{}@{domain}", rng.slip(&local));
+            Kind::TypoWithoutName => {
+                copy.address = format!("{}@{domain}", rng.typo(&local));
                 (copy.first, copy.last) = (String::new(), String::new());
             }
             _ => {
@@ -258,7 +258,7 @@ impl World {
             Kind::Swapped => std::mem::swap(&mut copy.first, &mut copy.last),
             _ => {}
         }
-        if rng.below(3) == 0 && matches!(kind, Kind::SlipInAddress | Kind::SlipInDomain | Kind::SlipWithoutName) {
+        if rng.below(3) == 0 && matches!(kind, Kind::TypoInAddress | Kind::TypoInDomain | Kind::TypoWithoutName) {
             (copy.postal_code, copy.phone) = (String::new(), String::new());
         }
         self.copies.insert((of, self.rows.len()), kind);
@@ -345,7 +345,7 @@ fn listed(folder: &Path, csv: &str, threads: usize) -> BTreeSet<(usize, usize)> 
 }
 
 #[test]
-fn slips_are_found_and_people_who_are_alike_are_not() {
+fn typos_are_found_and_people_who_are_alike_are_not() {
     let world = World::new(20_260_302);
     let folder = tempfile::tempdir().unwrap();
     let found = listed(folder.path(), &world.csv(), 2);
@@ -363,8 +363,8 @@ fn slips_are_found_and_people_who_are_alike_are_not() {
         hit as f64 / all as f64
     };
     assert!(precision >= 0.9, "precision {precision:.3}");
-    let slips = [Kind::SlipInAddress, Kind::SlipInDomain, Kind::SlipWithoutName];
-    assert!(share(&slips) >= 0.95, "{recall:?}");
+    let typos = [Kind::TypoInAddress, Kind::TypoInDomain, Kind::TypoWithoutName];
+    assert!(share(&typos) >= 0.95, "{recall:?}");
     assert!(share(&[Kind::ShortForm, Kind::Moved, Kind::Swapped]) >= 0.9, "{recall:?}");
 }
 

@@ -213,13 +213,13 @@ proptest! {
 #[case::a_name_in_cyrillic("ÐœÐ°Ñ€Ð¸Ñ", None)]
 #[case::a_whole_name_in_cyrillic("ÐžÐ»ÐµÐ³", Some("Олег"))]
 fn letters_of_another_script_are_put_right_where_there_are_several(#[case] text: &str, #[case] meant: Option<&str>) {
-    assert_eq!(pebblebank_core::clean::decoded_twice::repaired(text).as_deref(), meant);
+    assert_eq!(pebblebank_core::clean::double_encoded::repaired(text).as_deref(), meant);
 }
 
 proptest! {
     #[test]
-    fn text_decoded_twice_is_put_right_and_what_is_right_stays(text in "[a-zA-Z àáâäçèéêëíîñóôöùúûüßÀÉÖÜÑ’–€]{1,20}", rounds in 1..3usize) {
-        use pebblebank_core::clean::decoded_twice::repaired;
+    fn text_double_encoded_is_put_right_and_what_is_right_stays(text in "[a-zA-Z àáâäçèéêëíîñóôöùúûüßÀÉÖÜÑ’–€]{1,20}", rounds in 1..3usize) {
+        use pebblebank_core::clean::double_encoded::repaired;
         prop_assert_eq!(repaired(&text), None, "right text stays");
         let wrongly = |text: &str| encoding_rs::WINDOWS_1252.decode_without_bom_handling(text.as_bytes()).0.into_owned();
         let damaged = (0..rounds).fold(text.clone(), |text, _| wrongly(&text));

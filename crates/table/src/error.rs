@@ -274,7 +274,7 @@ impl std::error::Error for Error {}
 
 /// The name closest to the given one, the first of several; none where none is close, and never the very name.
 ///
-/// Close means a Jaro-Winkler similarity of at least 0.8, a usual bound for typing slips.
+/// Close means a Jaro-Winkler similarity of at least 0.8, a usual bound for typing typos.
 pub fn closest<'a>(given: &str, names: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     let name = given.to_lowercase();
     names

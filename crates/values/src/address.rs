@@ -10,7 +10,7 @@ use crate::address_wrapping::{canonical_form, strip, visible};
 use crate::blank::{BlankIn, BlankWords};
 use crate::placeholder::is_placeholder;
 use crate::plain_address::plain_address;
-use crate::suggest::{self, DomainLooks, DomainSlips};
+use crate::suggest::{self, DomainLooks, DomainTypos};
 use crate::{Rule, Rules};
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -109,8 +109,8 @@ pub struct AddressWishes {
     pub blank_words: Arc<BlankWords>,
     /// The suggested rules that are applied.
     pub apply: Rules,
-    /// The domains that others may be slips of.
-    pub slips: DomainSlips,
+    /// The domains that others may be typos of.
+    pub typos: DomainTypos,
 }
 
 /// Cleans addresses. Keeps its buffers from call to call.
@@ -148,9 +148,9 @@ impl AddressCleaner {
                 None => return self.clean_carefully(value),
             },
         };
-        if self.wishes.apply.has(Rule::DomainSlip) {
+        if self.wishes.apply.has(Rule::DomainTypo) {
             let domain = shown[plain.at + 1..].to_ascii_lowercase();
-            if self.domains.look(&domain, &self.wishes.slips).is_slip {
+            if self.domains.look(&domain, &self.wishes.typos).is_typo {
                 return self.clean_carefully(value);
             }
         }
@@ -245,7 +245,7 @@ fn chosen_of(parts: &[Part], is_torn: bool) -> Option<usize> {
 fn rules_of_nothing(value: &[u8]) -> Rules {
     let mut rules = Rules::NONE;
     let is_blank = value.iter().all(|byte| *byte == b' ');
-    rules.add(if is_blank { Rule::OuterBlanks } else { Rule::TrailingPunctuation });
+    rules.add(if is_blank { Rule::OuterSpaces } else { Rule::TrailingPunctuation });
     rules
 }
 
@@ -268,7 +268,7 @@ fn unwrap_ordinary<'a>(value: &'a [u8], rules: &mut Rules) -> Option<&'a [u8]> {
         let before = shown.len();
         shown = trim_blanks(shown);
         if shown.len() < before {
-            rules.add(Rule::OuterBlanks);
+            rules.add(Rule::OuterSpaces);
         }
         if !shown.is_ascii() {
             shown = without_unseen_ends(shown, rules)?;
@@ -303,7 +303,7 @@ fn without_unseen_ends<'a>(mut shown: &'a [u8], rules: &mut Rules) -> Option<&'a
     loop {
         shown = match shown {
             [0xC2, 0xA0, rest @ ..] | [rest @ .., 0xC2, 0xA0] => {
-                rules.add(Rule::OuterBlanks);
+                rules.add(Rule::OuterSpaces);
                 rest
             }
             [0xE2, 0x80, 0x8B, rest @ ..]
@@ -362,7 +362,7 @@ impl<'a> Part<'a> {
         let mut text = canonical_form(text, &mut rules);
         let mut unmended = None;
         if !wishes.apply.is_empty()
-            && let Some((mended, applied)) = suggest::mended(&text, wishes.apply, &wishes.slips)
+            && let Some((mended, applied)) = suggest::mended(&text, wishes.apply, &wishes.typos)
         {
             rules.add_all(applied);
             unmended = Some(identity_of(&text, judge(&text).unwrap_or_default().as_deref()).into_owned());

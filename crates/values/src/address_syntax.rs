@@ -27,7 +27,7 @@ pub enum Fault {
     /// A local part in quotes: allowed by RFC 5321, refused by most services.
     QuotedLocalPart,
     /// A blank inside.
-    BlankInside,
+    SpaceInside,
     /// A dot at an end, or two in a row.
     MisplacedDot,
     /// A character that the local part cannot hold.
@@ -56,7 +56,7 @@ impl Fault {
 /// Whether a cleaned text is an address; gives the domain as A-labels where it is written otherwise.
 pub(crate) fn judge(text: &str) -> Result<Option<String>, Fault> {
     let Some((local, domain)) = text.rsplit_once('@') else {
-        return Err(if text.contains(char::is_whitespace) { Fault::BlankInside } else { Fault::NoAtSign });
+        return Err(if text.contains(char::is_whitespace) { Fault::SpaceInside } else { Fault::NoAtSign });
     };
     if local.len() >= 2 && local.starts_with('"') && local.ends_with('"') {
         return Err(Fault::QuotedLocalPart);
@@ -65,7 +65,7 @@ pub(crate) fn judge(text: &str) -> Result<Option<String>, Fault> {
         return Err(Fault::SeveralAtSigns);
     }
     if text.contains(char::is_whitespace) {
-        return Err(Fault::BlankInside);
+        return Err(Fault::SpaceInside);
     }
     judge_local(local)?;
     if domain.is_empty() {

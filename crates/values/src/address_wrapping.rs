@@ -48,7 +48,7 @@ pub(crate) fn visible(typed: &str, rules: &mut Rules) -> String {
 pub(crate) fn strip_once(mut text: String, rules: &mut Rules) -> String {
     let shown = text.trim();
     if shown.len() < text.len() {
-        rules.add(Rule::OuterBlanks);
+        rules.add(Rule::OuterSpaces);
         text = shown.to_owned();
     }
     let shown = text.trim_end_matches([';', ',', '.', ':']);

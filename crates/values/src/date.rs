@@ -14,7 +14,7 @@ pub enum Reading {
     /// It can be read in one way only.
     Sure(Moment),
     /// A spreadsheet's day number.
-    DayNumber(Moment),
+    SpreadsheetDate(Moment),
     /// Only the day can come first: a number is above 12.
     OnlyDayFirst(Moment),
     /// Only the month can come first.
@@ -150,7 +150,7 @@ fn read_digits(text: &str) -> Reading {
             let digits: String = fraction.chars().chain("000000".chars()).take(6).collect();
             let millionths: u64 = digits.parse().unwrap_or_default();
             let seconds = ((millionths * 86_400 + 500_000) / 1_000_000) as u32;
-            Reading::DayNumber(moment(spreadsheet_day(number as i32), seconds.min(86_399)))
+            Reading::SpreadsheetDate(moment(spreadsheet_day(number as i32), seconds.min(86_399)))
         }
         (10 | 13, true) => {
             let seconds = if whole.len() == 13 { number / 1000 } else { number };

@@ -115,7 +115,7 @@ impl DateColumn {
             | (Reading::OnlyDayFirst(moment) | Reading::Either(moment, _), None | Some(DateOrder::DayFirst))
             | (Reading::OnlyMonthFirst(moment), None | Some(DateOrder::MonthFirst))
             | (Reading::Either(_, moment), Some(DateOrder::MonthFirst)) => (moment, Rule::DateForm),
-            (Reading::DayNumber(moment), _) => (moment, Rule::DayNumber),
+            (Reading::SpreadsheetDate(moment), _) => (moment, Rule::SpreadsheetDate),
             (Reading::OnlyDayFirst(_) | Reading::OnlyMonthFirst(_) | Reading::Impossible, _) => {
                 return Err(Doubt::ImpossibleDate);
             }

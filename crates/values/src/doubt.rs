@@ -86,7 +86,7 @@ impl Doubt {
             Doubt::UnusableAddress => "that cannot be used as an address, left unchanged",
             Doubt::CompanyInName => "like a company's, in a column of names",
             Doubt::AddressInName => "with an e-mail address in a column of names, left unchanged",
-            Doubt::UnknownTopLevelDomain => "under a top-level domain that is not known; perhaps a slip",
+            Doubt::UnknownTopLevelDomain => "under a top-level domain that is not known; perhaps a typo",
         }
     }
 }

@@ -43,7 +43,7 @@ pub fn read(value: &[u8], cleaner: &mut AddressCleaner, each: &mut dyn FnMut(Ent
 
 /// Whether nothing beside the address was dropped from the cell.
 fn is_whole(address: &Address) -> bool {
-    let is_of_form = |rule: Rule| matches!(rule, Rule::LetterCase | Rule::OuterBlanks | Rule::InvisibleCharacters);
+    let is_of_form = |rule: Rule| matches!(rule, Rule::LetterCase | Rule::OuterSpaces | Rule::InvisibleCharacters);
     address.further.is_empty() && address.rules.iter().all(is_of_form)
 }
 

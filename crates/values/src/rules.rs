@@ -11,9 +11,9 @@ pub enum Rule {
     /// Capital letters made small, or of names written in one case throughout, as names are written.
     LetterCase,
     /// Blanks at the ends taken off.
-    OuterBlanks,
+    OuterSpaces,
     /// One blank for several, and for line breaks.
-    InnerBlanks,
+    InnerSpaces,
     /// Letters brought to their composed form (Unicode NFC).
     ComposedForm,
     /// A date written as ISO 8601 has it.
@@ -57,7 +57,7 @@ pub enum Rule {
     /// Zeros put back in front of a postal code.
     LeadingZeros,
     /// A spreadsheet's day number made the date that it stands for.
-    DayNumber,
+    SpreadsheetDate,
     /// "Family, Given" turned round in a full name.
     FamilyFirst,
     /// A title or suffix moved from the name into its own column.
@@ -73,11 +73,11 @@ pub enum Rule {
     /// A word that stands for nothing written as nothing.
     BlankWord,
     /// Text that was decoded wrongly before it was exported, put right.
-    DecodedTwice,
+    DoubleEncoded,
     /// A value replaced because the job says so.
     Replacement,
-    /// A slip in a well-known or frequent domain mended, because the job says so.
-    DomainSlip,
+    /// A typo in a well-known or frequent domain mended, because the job says so.
+    DomainTypo,
     /// A comma in a domain taken for a dot, because the job says so.
     CommaForDot,
     /// Dots one after the other made one, because the job says so.
@@ -85,9 +85,9 @@ pub enum Rule {
     /// A dot put before a known top-level domain, because the job says so.
     MissingDot,
     /// Blanks inside an address taken out, because the job says so.
-    BlankInside,
+    SpaceInside,
     /// "(at)" and "[dot]" written as signs, because the job says so.
-    SignsInWords,
+    SpelledOutSigns,
 }
 
 impl Rule {
@@ -99,7 +99,7 @@ impl Rule {
 
     /// Those that are suggested, and made only where the job lists them under `apply`.
     pub const SUGGESTED: [Rule; 6] =
-        [R::DomainSlip, R::CommaForDot, R::DoubledDot, R::MissingDot, R::BlankInside, R::SignsInWords];
+        [R::DomainTypo, R::CommaForDot, R::DoubledDot, R::MissingDot, R::SpaceInside, R::SpelledOutSigns];
 
     /// The name in files and tables.
     pub fn name(self) -> &'static str {
@@ -110,8 +110,8 @@ impl Rule {
     pub fn says(self) -> &'static str {
         match self {
             R::LetterCase => "letter case as it is usual",
-            R::OuterBlanks => "blanks at the ends taken off",
-            R::InnerBlanks => "one blank for several and for line ends",
+            R::OuterSpaces => "blanks at the ends taken off",
+            R::InnerSpaces => "one blank for several and for line ends",
             R::ComposedForm => "letters and their marks joined",
             R::DateForm => "date as ISO 8601 has it",
             R::PhoneForm => "phone number as E.164 has it",
@@ -132,7 +132,7 @@ impl Rule {
             R::TextBesideAddress => "text beside the address dropped",
             R::PhoneLetters => "letters dialled as digits",
             R::LeadingZeros => "lost zeros put back in front",
-            R::DayNumber => "a spreadsheet's day number as its date",
+            R::SpreadsheetDate => "a spreadsheet's day number as its date",
             R::FamilyFirst => "\"Family, Given\" turned round",
             R::NameParts => "title or suffix moved to its column",
             R::PlaceParts => "city, region and postal code parted",
@@ -140,14 +140,14 @@ impl Rule {
             R::TagsForm => "tags with one separator, each once",
             R::WebsiteForm => "website with its scheme",
             R::BlankWord => "a word that stands for nothing, emptied",
-            R::DecodedTwice => "wrongly decoded text put right",
+            R::DoubleEncoded => "wrongly decoded text put right",
             R::Replacement => "replaced, as the job says",
-            R::DomainSlip => "a slip in a known domain",
+            R::DomainTypo => "a typo in a known domain",
             R::CommaForDot => "a comma for a dot",
             R::DoubledDot => "a dot too many",
             R::MissingDot => "a missing dot",
-            R::BlankInside => "blanks inside",
-            R::SignsInWords => "(at) and [dot] as signs",
+            R::SpaceInside => "blanks inside",
+            R::SpelledOutSigns => "(at) and [dot] as signs",
         }
     }
 

@@ -1,4 +1,4 @@
-//! Slips in addresses: mended where a job lists the rule under `apply`, else suggested.
+//! Typos in addresses: mended where a job lists the rule under `apply`, else suggested.
 
 use crate::address_syntax::judge;
 use crate::quick_map::QuickMap;
@@ -34,39 +34,39 @@ pub fn holds_mailbox_provider(domain: &str) -> bool {
     PROVIDERS.iter().any(|provider| is_above(provider))
 }
 
-/// A domain must occur this often at the beginning of the files to be one that others may be slips of.
+/// A domain must occur this often at the beginning of the files to be one that others may be typos of.
 const FREQUENT: u32 = 10;
 
-/// And so many times as often as the slip.
+/// And so many times as often as the typo.
 const TIMES_AS_OFTEN: u32 = 10;
 
-/// Shorter domains are one slip away from too many others.
+/// Shorter domains are one typo away from too many others.
 const SHORTEST: usize = 7;
 
-/// The domains that others may be slips of: those of well-known mailbox providers, and those that are frequent in the
+/// The domains that others may be typos of: those of well-known mailbox providers, and those that are frequent in the
 /// beginning of the files.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct DomainSlips {
+pub struct DomainTypos {
     counts: HashMap<String, u32>,
     frequent: Vec<String>,
 }
 
-impl DomainSlips {
+impl DomainTypos {
     /// From the domains at the beginning of the files, as A-labels in lower case.
-    pub fn new(domains: impl IntoIterator<Item = String>) -> DomainSlips {
+    pub fn new(domains: impl IntoIterator<Item = String>) -> DomainTypos {
         let mut counts: HashMap<String, u32> = HashMap::new();
         domains.into_iter().for_each(|domain| *counts.entry(domain).or_default() += 1);
         let mut frequent: Vec<String> =
             counts.iter().filter(|(_, count)| **count >= FREQUENT).map(|(domain, _)| domain.clone()).collect();
         frequent.sort();
-        DomainSlips { counts, frequent }
+        DomainTypos { counts, frequent }
     }
 
     fn known(&self) -> impl Iterator<Item = &str> {
         PROVIDERS.iter().copied().chain(self.frequent.iter().map(String::as_str))
     }
 
-    /// The one domain that a domain is likely meant to be: one slip away (a letter more, less, other, or two swapped);
+    /// The one domain that a domain is likely meant to be: one typo away (a letter more, less, other, or two swapped);
     /// none where it is known itself, or where there are several.
     pub fn meant(&self, domain: &str) -> Option<String> {
         let own = self.counts.get(domain).copied().unwrap_or_default();
@@ -77,7 +77,7 @@ impl DomainSlips {
             let count = self.counts.get(known).copied().unwrap_or_default();
             is_mailbox_provider(known) || count >= own.saturating_mul(TIMES_AS_OFTEN)
         };
-        let near = |known: &&str| known.len() >= SHORTEST && is_one_slip(domain, known) && is_rarer(known);
+        let near = |known: &&str| known.len() >= SHORTEST && is_one_typo(domain, known) && is_rarer(known);
         let mut candidates = self.known().filter(near);
         if let Some(found) = candidates.next() {
             let is_only = candidates.all(|other| other == found);
@@ -87,7 +87,7 @@ impl DomainSlips {
         if TOP_LEVEL.contains(top) {
             return None;
         }
-        let mut tops = ["com", "net", "org"].into_iter().filter(|known| is_one_slip(top, known));
+        let mut tops = ["com", "net", "org"].into_iter().filter(|known| is_one_typo(top, known));
         match (tops.next(), tops.next()) {
             (Some(meant), None) => Some(format!("{rest}.{meant}")),
             _ => None,
@@ -107,11 +107,11 @@ impl DomainSlips {
 /// Whether two texts are one insertion, deletion, replacement or swap of neighbours apart.
 ///
 /// ```
-/// use pebblebank_values::suggest::is_one_slip;
-/// assert!(is_one_slip("potsbox", "postbox") && is_one_slip("postbx", "postbox") && is_one_slip("postbax", "postbox"));
-/// assert!(!is_one_slip("postbox", "postbox") && !is_one_slip("pstbx", "postbox"));
+/// use pebblebank_values::suggest::is_one_typo;
+/// assert!(is_one_typo("potsbox", "postbox") && is_one_typo("postbx", "postbox") && is_one_typo("postbax", "postbox"));
+/// assert!(!is_one_typo("postbox", "postbox") && !is_one_typo("pstbx", "postbox"));
 /// ```
-pub fn is_one_slip(a: &str, b: &str) -> bool {
+pub fn is_one_typo(a: &str, b: &str) -> bool {
     if a.is_ascii() && b.is_ascii() {
         return are_one_apart(a.as_bytes(), b.as_bytes());
     }
@@ -135,7 +135,7 @@ fn are_one_apart<T: PartialEq>(a: &[T], b: &[T]) -> bool {
 }
 
 /// What a rule makes of a text; none where it finds nothing to mend.
-type Step = fn(&str, &DomainSlips) -> Option<String>;
+type Step = fn(&str, &DomainTypos) -> Option<String>;
 
 /// A cleaned text as the address that it is likely meant to be, by the rules that are allowed, and those that were
 /// needed; none where there is nothing to mend or nothing comes of it.
@@ -144,27 +144,27 @@ type Step = fn(&str, &DomainSlips) -> Option<String>;
 /// use pebblebank_values::Rule;
 /// use pebblebank_values::Rules;
 /// use pebblebank_values::suggest::mended;
-/// use pebblebank_values::suggest::DomainSlips;
+/// use pebblebank_values::suggest::DomainTypos;
 /// use pebblebank_values::suggest::ALL;
-/// let mended = |text| mended(text, ALL, &DomainSlips::default()).map(|(text, _)| text);
+/// let mended = |text| mended(text, ALL, &DomainTypos::default()).map(|(text, _)| text);
 /// assert_eq!(mended("ida(at)post[dot]example").as_deref(), Some("ida@post.example"));
 /// assert_eq!(mended("ida@post,example").as_deref(), Some("ida@post.example"));
 /// assert_eq!(mended("ida moss@post.example"), None);
 /// ```
-pub fn mended(text: &str, allowed: Rules, slips: &DomainSlips) -> Option<(String, Rules)> {
+pub fn mended(text: &str, allowed: Rules, typos: &DomainTypos) -> Option<(String, Rules)> {
     let mut rules = Rules::NONE;
     let mut mended = text.to_owned();
     if judge(&mended).is_err() {
         let steps: [(Rule, Step); 5] = [
-            (Rule::SignsInWords, signs_in_words),
-            (Rule::BlankInside, blank_inside),
+            (Rule::SpelledOutSigns, spelled_out_signs),
+            (Rule::SpaceInside, space_inside),
             (Rule::CommaForDot, comma_for_dot),
             (Rule::DoubledDot, doubled_dot),
             (Rule::MissingDot, missing_dot),
         ];
         for (rule, step) in steps {
             if allowed.has(rule)
-                && let Some(next) = step(&mended, slips)
+                && let Some(next) = step(&mended, typos)
             {
                 rules.add(rule);
                 mended = next;
@@ -175,12 +175,12 @@ pub fn mended(text: &str, allowed: Rules, slips: &DomainSlips) -> Option<(String
         }
         judge(&mended).ok()?;
     }
-    if allowed.has(Rule::DomainSlip)
+    if allowed.has(Rule::DomainTypo)
         && let Some((local, domain)) = mended.rsplit_once('@')
         && domain.is_ascii()
-        && let Some(meant) = slips.meant(domain)
+        && let Some(meant) = typos.meant(domain)
     {
-        rules.add(Rule::DomainSlip);
+        rules.add(Rule::DomainTypo);
         mended = format!("{local}@{meant}");
     }
     (!rules.is_empty()).then_some((mended, rules))
@@ -190,7 +190,7 @@ pub fn mended(text: &str, allowed: Rules, slips: &DomainSlips) -> Option<(String
 pub const ALL: Rules = Rules::of(&Rule::SUGGESTED);
 
 /// "(at)", "[dot]", " at ", " dot ".
-fn signs_in_words(text: &str, _: &DomainSlips) -> Option<String> {
+fn spelled_out_signs(text: &str, _: &DomainTypos) -> Option<String> {
     const AT: [&str; 6] = ["(at)", "[at]", "{at}", "<at>", "(a)", "(@)"];
     const DOT: [&str; 7] = ["(dot)", "[dot]", "{dot}", "<dot>", "(.)", "(punkt)", "(point)"];
     if !text.contains(['(', '[', '{', '<']) && !text.contains(" at ") && !text.contains(" dot ") {
@@ -218,7 +218,7 @@ fn signs_in_words(text: &str, _: &DomainSlips) -> Option<String> {
 
 /// Blanks beside the `@` or a dot, or anywhere in the domain. A blank between two words of the local part may stand for
 /// several signs.
-fn blank_inside(text: &str, _: &DomainSlips) -> Option<String> {
+fn space_inside(text: &str, _: &DomainTypos) -> Option<String> {
     let (local, domain) = text.rsplit_once('@')?;
     let local = local.trim_end().replace(" .", ".").replace(". ", ".");
     if local.contains(char::is_whitespace) {
@@ -229,12 +229,12 @@ fn blank_inside(text: &str, _: &DomainSlips) -> Option<String> {
     (joined != text).then_some(joined)
 }
 
-fn comma_for_dot(text: &str, _: &DomainSlips) -> Option<String> {
+fn comma_for_dot(text: &str, _: &DomainTypos) -> Option<String> {
     let (local, domain) = text.rsplit_once('@')?;
     domain.contains(',').then(|| format!("{local}@{}", domain.replace(',', ".")))
 }
 
-fn doubled_dot(text: &str, _: &DomainSlips) -> Option<String> {
+fn doubled_dot(text: &str, _: &DomainTypos) -> Option<String> {
     let (local, domain) = text.rsplit_once('@')?;
     let single = |part: &str| {
         let labels: Vec<&str> = part.split('.').filter(|label| !label.is_empty()).collect();
@@ -244,12 +244,12 @@ fn doubled_dot(text: &str, _: &DomainSlips) -> Option<String> {
     (joined != text).then_some(joined)
 }
 
-fn missing_dot(text: &str, slips: &DomainSlips) -> Option<String> {
+fn missing_dot(text: &str, typos: &DomainTypos) -> Option<String> {
     let (local, domain) = text.rsplit_once('@')?;
     if domain.contains('.') {
         return None;
     }
-    let with_dots = slips.with_dots(domain)?;
+    let with_dots = typos.with_dots(domain)?;
     Some(format!("{local}@{with_dots}"))
 }
 
@@ -262,8 +262,8 @@ pub struct DomainLooks {
 /// What is known of one domain.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct DomainLook {
-    /// Whether it is likely a slip of another.
-    pub is_slip: bool,
+    /// Whether it is likely a typo of another.
+    pub is_typo: bool,
     /// Whether its top-level domain is known.
     pub has_known_top_level: bool,
 }
@@ -274,13 +274,13 @@ const DOMAINS_REMEMBERED: usize = 1 << 14;
 impl DomainLooks {
     /// Looks at a domain.
     #[inline]
-    pub fn look(&mut self, domain: &[u8], slips: &DomainSlips) -> DomainLook {
+    pub fn look(&mut self, domain: &[u8], typos: &DomainTypos) -> DomainLook {
         if let Some(look) = self.known.get(domain) {
             return *look;
         }
         let text = String::from_utf8_lossy(domain);
         let look =
-            DomainLook { is_slip: slips.meant(&text).is_some(), has_known_top_level: has_known_top_level(&text) };
+            DomainLook { is_typo: typos.meant(&text).is_some(), has_known_top_level: has_known_top_level(&text) };
         if self.known.len() < DOMAINS_REMEMBERED {
             self.known.insert(domain.to_vec(), look);
         }

@@ -52,7 +52,7 @@ pub fn tidy<'a>(text: &'a str, line_ends: LineEnds, rules: &mut Rules) -> Cow<'a
     if shown.len() < text.len() {
         let is_plain = text.bytes().all(|byte| matches!(byte, b' '..=b'~'));
         let has_invisible = !is_plain && text.chars().any(is_invisible);
-        rules.add(if has_invisible { Rule::InvisibleCharacters } else { Rule::OuterBlanks });
+        rules.add(if has_invisible { Rule::InvisibleCharacters } else { Rule::OuterSpaces });
     }
     if is_tidy(shown.as_bytes()) {
         return shown.into();
@@ -84,11 +84,11 @@ pub fn tidy<'a>(text: &'a str, line_ends: LineEnds, rules: &mut Rules) -> Cow<'a
             Gap::None => {}
             Gap::Blank => tidied.push(' '),
             Gap::Blanks => {
-                rules.add(Rule::InnerBlanks);
+                rules.add(Rule::InnerSpaces);
                 tidied.push(' ');
             }
             Gap::Comma => {
-                rules.add(Rule::InnerBlanks);
+                rules.add(Rule::InnerSpaces);
                 tidied.push_str(if tidied.ends_with([',', ';']) { " " } else { ", " });
             }
         }
@@ -125,7 +125,7 @@ fn tidy_ascii(shown: &str, line_ends: LineEnds, rules: &mut Rules) -> String {
         }
         if !matches!(gap, Gap::None) {
             if matches!(gap, Gap::Blanks) {
-                rules.add(Rule::InnerBlanks);
+                rules.add(Rule::InnerSpaces);
             }
             tidied.push(' ');
             gap = Gap::None;

@@ -4,7 +4,7 @@
 
 use crate::address::{Address, State};
 use crate::audience::{DisposableDomains, is_role};
-use crate::suggest::{self, DomainLooks, DomainSlips};
+use crate::suggest::{self, DomainLooks, DomainTypos};
 
 /// Whether mail would arrive.
 #[derive(
@@ -248,7 +248,7 @@ impl Why {
             Why::NoSuchMailbox => "the mail server knows no such mailbox",
             Why::MailboxDisabled => "the mailbox is switched off",
             Why::ReportedInvalid => "a checking service called it invalid",
-            Why::AcceptsAll => "the mail server accepts every address, so nobody can tell",
+            Why::AcceptsAll => "the server takes every address, so nobody can tell",
             Why::MailboxFull => "the mailbox is full",
             Why::MailboxRefused => "the mail server refused it without a clear reason",
             Why::NeedsUtf8 => "the mail server takes no such letters in addresses",
@@ -343,18 +343,18 @@ pub struct BySyntax {
 /// ```
 /// use pebblebank_values::address::AddressCleaner;
 /// use pebblebank_values::audience::DisposableDomains;
-/// use pebblebank_values::suggest::{DomainLooks, DomainSlips};
+/// use pebblebank_values::suggest::{DomainLooks, DomainTypos};
 /// use pebblebank_values::verdict::{Why, by_syntax};
 /// let (mut cleaner, mut looks) = (AddressCleaner::default(), DomainLooks::default());
-/// let (slips, disposable) = (DomainSlips::default(), DisposableDomains::default());
-/// let mut why = |text: &[u8]| by_syntax(&cleaner.clean(text), &slips, &disposable, &mut looks).whys.first();
+/// let (typos, disposable) = (DomainTypos::default(), DisposableDomains::default());
+/// let mut why = |text: &[u8]| by_syntax(&cleaner.clean(text), &typos, &disposable, &mut looks).whys.first();
 /// assert_eq!(why(b"ida@post.example"), Why::WellFormed);
 /// assert_eq!(why(b"info@post.example"), Why::RoleAddress);
 /// assert_eq!(why(b"ida@@post"), Why::NotAnAddress);
 /// ```
 pub fn by_syntax(
     address: &Address,
-    slips: &DomainSlips,
+    typos: &DomainTypos,
     disposable: &DisposableDomains,
     looks: &mut DomainLooks,
 ) -> BySyntax {
@@ -365,16 +365,16 @@ pub fn by_syntax(
         State::Placeholder => return only(Why::Placeholder),
         State::Invalid(_) => {
             let text = String::from_utf8_lossy(address.text);
-            let mended = suggest::mended(&text, suggest::ALL, slips).map(|(mended, _)| mended);
+            let mended = suggest::mended(&text, suggest::ALL, typos).map(|(mended, _)| mended);
             return BySyntax { whys: Whys::only(Why::NotAnAddress), suggestion: mended };
         }
     }
     let mut found = only(Why::WellFormed);
-    let look = looks.look(address.domain(), slips);
-    if look.is_slip {
+    let look = looks.look(address.domain(), typos);
+    if look.is_typo {
         let domain = String::from_utf8_lossy(address.domain());
         let local = String::from_utf8_lossy(address.local());
-        found.suggestion = slips.meant(&domain).map(|meant| format!("{local}@{meant}"));
+        found.suggestion = typos.meant(&domain).map(|meant| format!("{local}@{meant}"));
         found.whys.add(Why::LikelyTypo);
     }
     if !look.has_known_top_level {

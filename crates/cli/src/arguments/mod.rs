@@ -66,6 +66,9 @@ pub struct Shared {
     /// Print nothing but errors
     #[arg(long, short, global = true)]
     pub quiet: bool,
+    /// Show everything, and not only what fits on one screen
+    #[arg(long, global = true)]
+    pub verbose: bool,
     /// When to use colour
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub color: Color,
@@ -101,9 +104,6 @@ pub struct Survey {
     /// Count the values of this field or column
     #[arg(long, value_name = "FIELD")]
     pub values: Option<String>,
-    /// Say why the lines at the top of a file were taken for what they are
-    #[arg(long)]
-    pub verbose: bool,
     #[command(flatten)]
     pub reading: Reading,
 }
@@ -175,7 +175,7 @@ pub struct Clean {
     /// Write the people that have several rows instead, with all their rows, to look at before anything is merged
     #[arg(long, conflicts_with_all = ["fill", "require", "condition", "rows", "first", "sample", "sort", "layout", "columns", "like", "set_aside", "receipt"])]
     pub only_duplicates: bool,
-    /// Suggested repairs of addresses to make, such as domain-slip
+    /// Suggested repairs of addresses to make, such as domain-typo
     #[arg(long, value_name = "RULES", value_delimiter = ',')]
     pub apply: Vec<String>,
     /// Whom to pick: 'country is GB and tags has member'
@@ -351,7 +351,7 @@ pub struct Suppress {
     /// Keep all rows, each with the reason and what holds it
     #[arg(long)]
     pub mark: bool,
-    /// What becomes of contacts that are one slip from an entry
+    /// What becomes of contacts that are one typo from an entry
     #[arg(long, value_name = "WHAT", default_value = "report")]
     pub near_miss: NearMiss,
     #[command(flatten)]

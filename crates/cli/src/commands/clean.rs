@@ -110,7 +110,7 @@ fn job(command: &Clean, shared: &Shared, now: &Now) -> Result<Job> {
     Ok(Job {
         sources: sources(command, &read)?,
         country: country(&command.reading)?,
-        person: persons(command)?,
+        person: people(command)?,
         clean: CleanWishes { apply: applied(&command.apply)?, ..CleanWishes::default() },
         require: requirement(command.require.as_deref())?,
         pick: pick(command),
@@ -162,21 +162,21 @@ fn stem(file: &FilePattern) -> String {
     }
 }
 
-fn persons(command: &Clean) -> Result<PersonWishes> {
-    let persons = person_wishes(command.same.as_deref(), command.survivor.as_deref())?;
-    Ok(PersonWishes { fill: command.fill, ..persons })
+fn people(command: &Clean) -> Result<PersonWishes> {
+    let people = person_wishes(command.same.as_deref(), command.survivor.as_deref())?;
+    Ok(PersonWishes { fill: command.fill, ..people })
 }
 
 /// Who is the same person, and who survives, as `--same` and `--survivor` say it.
 pub fn person_wishes(same: Option<&[String]>, rule: Option<&str>) -> Result<PersonWishes> {
-    let mut persons = PersonWishes::default();
+    let mut people = PersonWishes::default();
     if let Some(same) = same {
-        persons.same = same_keys(same)?;
+        people.same = same_keys(same)?;
     }
     if let Some(name) = rule {
-        persons.survivor = survivor(name)?;
+        people.survivor = survivor(name)?;
     }
-    Ok(persons)
+    Ok(people)
 }
 
 fn pick(command: &Clean) -> Option<Pick> {

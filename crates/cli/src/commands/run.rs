@@ -63,11 +63,10 @@ pub fn do_job(job: &Job, dry_run: DryRun, shared: &Shared, now: &Now, again: &st
     } else if shared.quiet && status == 0 {
         String::new()
     } else {
-        let mut text = render::tally::finished(&finished, again, &screen);
-        text.push_str(&recorded.map_or(String::new(), |recorded| {
-            render::bank::recorded(&recorded, finished.receipt.as_deref(), shared.bank.as_deref())
-        }));
-        text
+        let remembered = recorded.map_or(String::new(), |recorded| {
+            render::bank::recorded(&recorded, finished.receipt.as_deref(), shared.bank.as_deref(), &screen)
+        });
+        render::tally::finished(&finished, again, &remembered, &screen)
     };
     Ok(Said { errors, status, ..Said::done(text) })
 }

@@ -32,7 +32,7 @@ pub fn survey_files(command: &Survey, shared: &Shared) -> Result<Said, Error> {
     } else if shared.quiet {
         String::new()
     } else {
-        render::survey::surveys(&surveys, &command.files, command.verbose, &screen)
+        render::survey::surveys(&surveys, &command.files, &screen)
     };
     Ok(Said { errors, status, ..Said::done(text) })
 }

@@ -1,6 +1,5 @@
 //! The bank: what went in, what is known of somebody, what would happen.
 
-use super::bank_verdicts::verdicts_in_words;
 use super::json::of_schema;
 use super::table::{Side, Table};
 use super::{Screen, Tone, WIDTH, counted, number, safe, safe_ends, wrapped};
@@ -301,8 +300,11 @@ pub fn backed_up(file: &Path, bytes: u64, screen: &Screen) -> String {
 }
 
 /// What the bank learned from a run.
-pub fn recorded(recorded: &Recorded, receipt: Option<&Path>, bank: Option<&Path>) -> String {
+pub fn recorded(recorded: &Recorded, receipt: Option<&Path>, bank: Option<&Path>, screen: &Screen) -> String {
     let mut lines = Vec::new();
+    if !screen.is_verbose {
+        return recorded_in_short(recorded, receipt, bank);
+    }
     if let Some((batch, contacts)) = recorded.prepared {
         lines.push(format!("Remembered in the bank: {} prepared (batch {}).", counted(contacts, "contact"), batch.0));
     }
@@ -324,4 +326,49 @@ pub fn recorded(recorded: &Recorded, receipt: Option<&Path>, bank: Option<&Path>
     }
     let lines: String = lines.iter().map(|line| format!("  {line}\n")).collect();
     format!("\n{lines}")
+}
+
+/// The same in two lines.
+fn recorded_in_short(recorded: &Recorded, receipt: Option<&Path>, bank: Option<&Path>) -> String {
+    let mut parts = Vec::new();
+    if let Some((batch, contacts)) = recorded.prepared {
+        parts.push(format!("{} prepared (batch {})", counted(contacts, "contact"), batch.0));
+    }
+    let learned: u64 = recorded.refused.iter().map(|(.., count)| *count).sum();
+    match recorded.refused.as_slice() {
+        [] => {}
+        [(_, batch, _)] => {
+            parts.push(format!("{} learned from the sources (batch {})", counted(learned, "address"), batch.0));
+        }
+        [(_, first, _), .., (_, last, _)] => {
+            parts.push(format!(
+                "{} learned from the sources (batches {} to {})",
+                counted(learned, "address"),
+                first.0,
+                last.0
+            ));
+        }
+    }
+    if parts.is_empty() {
+        return String::new();
+    }
+    let sent = match (receipt, recorded.prepared) {
+        (Some(receipt), Some(_)) => {
+            let bank = bank.map_or(String::new(), |bank| format!(" --bank {}", bank.display()));
+            format!("  once it was sent: pebblebank bank sent {}{bank}\n", receipt.display())
+        }
+        _ => String::new(),
+    };
+    format!("  Remembered in the bank: {}\n{sent}", parts.join(", "))
+}
+
+/// What the bank has, in a line; nothing where it has none.
+fn verdicts_in_words(counts: &VerdictCounts) -> Option<String> {
+    let VerdictCounts { domains, addresses, awaited } = *counts;
+    let awaited =
+        if awaited > 0 { format!("; {} given out to be checked", counted(awaited, "address")) } else { String::new() };
+    let some = domains + addresses > 0 || !awaited.is_empty();
+    some.then(|| {
+        format!("Verdicts of checks: {}, {}{awaited}.", counted(addresses, "mailbox"), counted(domains, "domain"))
+    })
 }

@@ -4,7 +4,7 @@ use super::bank::{faint, good};
 use super::json::of_schema;
 use super::table::{Side, Table};
 use super::{Screen, counted, number, safe};
-use pebblebank_bank::verdicts::{ResultsTaken, VerdictCounts};
+use pebblebank_bank::verdicts::ResultsTaken;
 use pebblebank_core::tasks::check_results::Results;
 use pebblebank_values::verdict::Why;
 use serde_json::json;
@@ -123,15 +123,4 @@ fn json_of(seen: &ResultsSeen, dry_run: bool) -> String {
         "without_verdict": seen.without_word,
     });
     of_schema("pebblebank/bank-verdicts/1", &[], document)
-}
-
-/// What the bank has, in a line; nothing where it has none.
-pub fn verdicts_in_words(counts: &VerdictCounts) -> Option<String> {
-    let VerdictCounts { domains, addresses, awaited } = *counts;
-    let awaited =
-        if awaited > 0 { format!("; {} given out to be checked", counted(awaited, "address")) } else { String::new() };
-    let some = domains + addresses > 0 || !awaited.is_empty();
-    some.then(|| {
-        format!("Verdicts of checks: {}, {}{awaited}.", counted(addresses, "mailbox"), counted(domains, "domain"))
-    })
 }

@@ -176,7 +176,7 @@ fn files(checked: &Checked, asked: &arguments::Check, screen: &Screen) -> String
     if checked.files.is_empty() || asked.dry_run {
         return String::new();
     }
-    let mut table = Table::new(&[("Written", Side::Left), ("rows", Side::Right)]);
+    let mut table = Table::new(&[("Written", Side::Left), ("rows", Side::Right)]).keeping(0);
     for CheckedFile { file, rows } in &checked.files {
         table.row(vec![file.display().to_string(), number(*rows)]);
     }

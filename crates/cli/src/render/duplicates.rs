@@ -1,4 +1,4 @@
-//! Persons that have several rows.
+//! People that have several rows.
 
 use super::json::of_schema;
 use super::tally::one_finding;
@@ -8,9 +8,9 @@ use pebblebank_table::observe::{Finding, Weight};
 
 /// How many there are, by which key, and where they are.
 pub fn finished(found: &DuplicateGroups, screen: &Screen) -> String {
-    let persons =
-        if found.groups == 1 { "1 person has".to_owned() } else { format!("{} persons have", number(found.groups)) };
-    let what = format!("{persons} several rows: {} of {}", number(found.rows), counted(found.read, "row"));
+    let people =
+        if found.groups == 1 { "1 person has".to_owned() } else { format!("{} people have", number(found.groups)) };
+    let what = format!("{people} several rows: {} of {}", number(found.rows), counted(found.read, "row"));
     let mut text = format!("{}\n", screen.paint(Tone::Good, &what));
     if found.groups > 0 {
         let merged = found.rows - found.groups;

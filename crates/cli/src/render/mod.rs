@@ -32,6 +32,8 @@ use textwrap::{WordSeparator, WordSplitter};
 pub struct Screen {
     /// Whether one JSON document is wanted.
     pub json: bool,
+    /// Whether everything is shown, and not what fits a screen.
+    pub is_verbose: bool,
     has_color: bool,
 }
 
@@ -57,7 +59,7 @@ impl Tone {
         match self {
             Tone::Good => Style::new().fg_color(Some(AnsiColor::Green.into())),
             Tone::Bad => Style::new().bold().fg_color(Some(AnsiColor::Red.into())),
-            Tone::Warning => Style::new().bold().fg_color(Some(AnsiColor::Magenta.into())),
+            Tone::Warning => Style::new().bold().fg_color(Some(AnsiColor::Yellow.into())),
             Tone::Heading => Style::new().bold(),
             Tone::Faint => Style::new().dimmed(),
         }
@@ -83,12 +85,12 @@ impl Screen {
                     && std::env::var_os("TERM").is_none_or(|term| term != "dumb")
             }
         };
-        Screen { json: shared.json, has_color }
+        Screen { json: shared.json, is_verbose: shared.verbose, has_color }
     }
 
     /// One without colours.
     pub fn plain() -> Screen {
-        Screen { json: false, has_color: false }
+        Screen { json: false, is_verbose: false, has_color: false }
     }
 
     /// Whether it shows colours.

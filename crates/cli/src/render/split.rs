@@ -20,7 +20,7 @@ pub fn finished(split: &Split, dry_run: bool, screen: &Screen) -> String {
         format!("{contacts} in {files}, each in exactly one")
     };
     let mut text = format!("{}: {}\n\n", safe(&split.list, 60), screen.paint(Tone::Good, &what));
-    let mut table = Table::new(&[("File", Side::Left), ("rows", Side::Right), ("value", Side::Left)]);
+    let mut table = Table::new(&[("File", Side::Left), ("rows", Side::Right), ("value", Side::Left)]).keeping(0);
     for file in split.files.iter().take(FILES_SHOWN) {
         let value = match file.value.as_deref() {
             Some("") => "(blank)".to_owned(),

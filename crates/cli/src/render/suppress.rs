@@ -68,7 +68,7 @@ pub(super) fn where_to_look(done: &HeldAgainst, wishes: &AgainstWishes, screen: 
     if done.output.is_none() {
         return String::new();
     }
-    let mut table = Table::new(&[("Where to look next", Side::Left), ("", Side::Left)]);
+    let mut table = Table::new(&[("Where to look next", Side::Left), ("", Side::Left)]).keeping(0);
     let what = if wishes.marks { "all rows, with reason and list" } else { "the rows that are left" };
     table.row(vec![wishes.output.display().to_string(), what.to_owned()]);
     if let Some(file) = &done.set_aside {

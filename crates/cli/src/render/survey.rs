@@ -1,7 +1,7 @@
 //! What is in files, for people: each file by itself, then which column of which file feeds which field.
 
 use super::table::{Side, Table};
-use super::tally::{one_finding, other_lines_in_words};
+use super::tally::{cut_finding, one_finding, other_lines_in_words};
 use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
 use crate::render::survey_tables::{columns, fields_by_file, in_words, safe_end, values_table};
 use pebblebank_core::tasks::survey::found::{AddressSurvey, FileSurvey};
@@ -10,11 +10,78 @@ use pebblebank_table::Error;
 use pebblebank_table::observe::Finding;
 use serde_json::json;
 
-/// How many findings of a file are shown.
-const FINDINGS_SHOWN: usize = 15;
+/// How many lines a screen has, less the one on which the command was typed.
+const LINES: usize = 44;
 
-/// All that was seen. `arguments` are the files as they were typed.
-pub fn surveys(surveys: &[FileSurvey], arguments: &[String], verbose: bool, screen: &Screen) -> String {
+/// How much of a file is shown.
+#[derive(Clone, Copy)]
+struct Room {
+    columns: usize,
+    findings: usize,
+}
+
+/// With `--verbose`.
+const ALL: Room = Room { columns: 1_000, findings: 100 };
+
+/// From much to little: the first that fits on a screen is taken.
+const ROOMS: [Room; 5] = [
+    Room { columns: 25, findings: 15 },
+    Room { columns: 20, findings: 6 },
+    Room { columns: 12, findings: 6 },
+    Room { columns: 8, findings: 4 },
+    Room { columns: 4, findings: 3 },
+];
+
+/// How many files are named where there are many.
+const FILES_SHOWN: usize = 12;
+
+/// What was seen: on one screen, or all of it. `arguments` are the files as they were typed.
+pub fn surveys(surveys: &[FileSurvey], arguments: &[String], screen: &Screen) -> String {
+    let next = next(surveys, arguments, screen);
+    match surveys {
+        _ if screen.is_verbose => whole(surveys, screen) + &next,
+        [only] => {
+            let fits = |text: &String| text.lines().count() <= LINES;
+            let mut in_rooms = ROOMS.iter().map(|room| one(only, *room, screen) + &next);
+            in_rooms.find(fits).unwrap_or_else(|| one(only, ROOMS[ROOMS.len() - 1], screen) + &next)
+        }
+        several => in_short(several, screen) + &next,
+    }
+}
+
+/// Several files on one screen.
+fn in_short(surveys: &[FileSurvey], screen: &Screen) -> String {
+    const FINDINGS: usize = 6;
+    const NEXT_LINES: usize = 4;
+    let mut text = overview(&surveys[..surveys.len().min(FILES_SHOWN)], screen);
+    let more = surveys.len().saturating_sub(FILES_SHOWN);
+    if more > 0 {
+        text.push_str(&format!("  and {more} more files\n"));
+    }
+    let named = surveys.iter().flat_map(|survey| {
+        findings_of(survey).into_iter().map(|finding| Finding { file: Some(survey.file.clone()), ..finding })
+    });
+    let mut findings: Vec<Finding> = named.collect();
+    findings.sort_by_key(|finding| finding.weight);
+    if !findings.is_empty() {
+        text.push_str(&format!("\n  {}\n", screen.paint(Tone::Heading, "Worth a look")));
+        findings.iter().take(FINDINGS).for_each(|finding| text.push_str(&cut_finding(finding, screen)));
+        let more = findings.len().saturating_sub(FINDINGS);
+        if more > 0 {
+            text.push_str(&format!("  and {more} more: --verbose shows them\n"));
+        }
+    }
+    let fields = fields_by_file(surveys, screen);
+    if text.lines().count() + fields.lines().count() + NEXT_LINES <= LINES {
+        text.push('\n');
+        text.push_str(&fields);
+    }
+    let columns = "the columns of each: pebblebank survey FILE, or --verbose";
+    text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, columns)));
+    text
+}
+
+fn whole(surveys: &[FileSurvey], screen: &Screen) -> String {
     let mut text = String::new();
     if surveys.len() > 1 {
         text.push_str(&overview(surveys, screen));
@@ -23,13 +90,12 @@ pub fn surveys(surveys: &[FileSurvey], arguments: &[String], verbose: bool, scre
         if !text.is_empty() {
             text.push('\n');
         }
-        text.push_str(&one(survey, verbose, screen));
+        text.push_str(&one(survey, ALL, screen));
     }
     if surveys.len() > 1 {
         text.push('\n');
         text.push_str(&fields_by_file(surveys, screen));
     }
-    text.push_str(&next(surveys, arguments, screen));
     text
 }
 
@@ -64,21 +130,21 @@ fn overview(surveys: &[FileSurvey], screen: &Screen) -> String {
     table.render(screen)
 }
 
-fn one(survey: &FileSurvey, verbose: bool, screen: &Screen) -> String {
+fn one(survey: &FileSurvey, room: Room, screen: &Screen) -> String {
     let mut text = format!("{}\n", screen.paint(Tone::Heading, &safe(&survey.file, WIDTH)));
     text.push_str(&format!("  {}\n", how_it_is_read(survey)));
     let others = other_lines_in_words(&survey.other_lines);
     if !others.is_empty() {
         text.push_str(&format!("  {}\n", screen.paint(Tone::Faint, &format!("not counted as rows: {others}"))));
     }
-    if verbose {
+    if screen.is_verbose {
         text.push_str(&lines_at_top(survey, screen));
     }
     if let Some(addresses) = &survey.addresses {
         text.push_str(&address_lines(addresses, survey.domain_entries, screen));
     }
     text.push('\n');
-    text.push_str(&columns(survey, screen));
+    text.push_str(&columns(survey, room.columns, screen));
     for values in [&survey.domains, &survey.values].into_iter().flatten() {
         text.push('\n');
         text.push_str(&values_table(values, screen));
@@ -86,11 +152,11 @@ fn one(survey: &FileSurvey, verbose: bool, screen: &Screen) -> String {
     let findings = findings_of(survey);
     if !findings.is_empty() {
         text.push_str(&format!("\n  {}\n", screen.paint(Tone::Heading, "Worth a look")));
-        for finding in findings.iter().take(FINDINGS_SHOWN) {
+        for finding in findings.iter().take(room.findings) {
             text.push_str(&one_finding(finding, screen));
         }
-        if findings.len() > FINDINGS_SHOWN {
-            text.push_str(&format!("  and {} more: --json has all\n", findings.len() - FINDINGS_SHOWN));
+        if findings.len() > room.findings {
+            text.push_str(&format!("  and {} more: --verbose shows them\n", findings.len() - room.findings));
         }
     }
     text
@@ -155,7 +221,7 @@ fn address_lines(addresses: &AddressSurvey, domain_entries: u64, screen: &Screen
     }
     let lists = [
         ("repairs that a run makes", &addresses.repairs),
-        ("slips that a run mends where it is told to (--apply, or apply in [clean])", &addresses.suggestions),
+        ("typos that a run mends where it is told to (--apply, or apply in [clean])", &addresses.suggestions),
     ];
     for (what, rules) in lists.into_iter().filter(|(_, rules)| !rules.is_empty()) {
         for line in wrapped(&format!("{what}: {}", in_words(rules)), WIDTH - 2, "  ") {

@@ -19,16 +19,14 @@ pub(super) fn in_words(rules: &BTreeMap<&'static str, u64>) -> String {
     counted.iter().map(words).collect::<Vec<_>>().join("; ")
 }
 
-/// How many columns of a file are shown, beside those that feed a field.
-pub(super) const EXTRA_COLUMNS_SHOWN: usize = 25;
-
 /// How many values or domains are shown.
 pub(super) const VALUES_SHOWN: usize = 20;
 
 /// How many files stand side by side in the table of fields.
 pub(super) const FILES_ABREAST: usize = 4;
 
-pub(super) fn columns(survey: &FileSurvey, screen: &Screen) -> String {
+/// The columns; `room` is how many are shown of those that feed no field.
+pub(super) fn columns(survey: &FileSurvey, room: usize, screen: &Screen) -> String {
     let mut table = Table::new(&[
         ("Column", Side::Left),
         ("taken for", Side::Left),
@@ -41,24 +39,24 @@ pub(super) fn columns(survey: &FileSurvey, screen: &Screen) -> String {
     for column in &survey.columns {
         let is_extra = column.feeds == Feeds::Nothing;
         extra += usize::from(is_extra);
-        if is_extra && extra > EXTRA_COLUMNS_SHOWN {
+        if is_extra && extra > room {
             left_out += 1;
             continue;
         }
         let about = if column.distinct_is_estimate { "~" } else { "" };
         let (header, field) = (safe(&column.header, 24), taken_for(column));
-        let room = WIDTH - 2 - 24 - 17 - 6 - 9 - 4 * 3;
+        let example_width = WIDTH - 2 - 24 - 17 - 6 - 9 - 4 * 3;
         table.row(vec![
             header,
             field,
             share(column.filled, survey.rows),
             format!("{about}{}", number(column.distinct)),
-            examples(column, room),
+            examples(column, example_width),
         ]);
     }
     let mut text = table.render(screen);
     if left_out > 0 {
-        text.push_str(&format!("  and {left_out} more columns that feed no field: --json has all\n"));
+        text.push_str(&format!("  and {left_out} more columns that feed no field: --verbose shows them\n"));
     }
     let repaired = survey.columns.iter().filter(|column| !column.repairs.is_empty());
     for column in repaired {

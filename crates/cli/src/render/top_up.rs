@@ -78,7 +78,7 @@ fn left(done: &ToppedUp) -> String {
 }
 
 fn where_to_look(done: &ToppedUp, screen: &Screen) -> String {
-    let mut table = Table::new(&[("Where to look next", Side::Left), ("", Side::Left)]);
+    let mut table = Table::new(&[("Where to look next", Side::Left), ("", Side::Left)]).keeping(0);
     let Some(output) = &done.output else { return String::new() };
     let all = done.master_rows + done.added;
     table.row(vec![output.display().to_string(), format!("{} in all", counted(all, "row"))]);

@@ -154,7 +154,7 @@ impl RowCleaner {
     ) -> Cleaned {
         if plan.wishes.blank_words.holds(text, column.kind.blank_in()) {
             let is_word = !trimmed(text).is_empty();
-            return Cleaned::Repaired(Rules::one(if is_word { Rule::BlankWord } else { Rule::OuterBlanks }));
+            return Cleaned::Repaired(Rules::one(if is_word { Rule::BlankWord } else { Rule::OuterSpaces }));
         }
         let country = match column.kind {
             Kind::Phone | Kind::PostalCode | Kind::Region => self.country(plan, record, country),

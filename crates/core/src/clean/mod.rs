@@ -3,8 +3,8 @@
 //! A rule has a name, changes only what is certain, and applied twice changes nothing more.
 
 mod cell;
-pub mod decoded_twice;
 mod derived;
+pub mod double_encoded;
 mod known_words;
 mod moved_parts;
 pub mod plan;

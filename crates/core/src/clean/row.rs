@@ -1,7 +1,7 @@
 //! What cleans records keeps from one to the next: its buffers, what it remembers, and what it says of the record that was
 //! cleaned last. The cleaning itself is in [`super::record`].
 
-use super::decoded_twice::{DecodedRecord, TextRepair};
+use super::double_encoded::{DecodedRecord, TextRepair};
 use crate::clean::known_words::KnownWord;
 use pebblebank_table::split::RecordBuffer;
 use pebblebank_table::units::ColumnIndex;

@@ -337,7 +337,7 @@ pub struct Hold {
     pub name: String,
     /// The reason.
     pub reason: Reason,
-    /// What becomes of entries that matched nobody and are close to a contact.
+    /// What becomes of entries that no contact has and are close to a contact.
     pub near_miss: NearMisses,
     /// After how many days the list's files are too old to be relied on; none for never.
     pub stale_after: Option<u32>,
@@ -352,7 +352,7 @@ impl Hold {
     }
 }
 
-/// What becomes of entries of a suppression list that matched nobody and are close to a contact.
+/// What becomes of entries of a suppression list that no contact has and are close to a contact.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub enum NearMisses {
     /// They are reported, as long as the list is not too long to be searched in passing.

@@ -3,7 +3,7 @@
 use crate::job::layout_parts::LayoutPart;
 use crate::job::one_or_several::Headers;
 use pebblebank_values::date::DateOrder;
-use serde::Deserialize;
+use serde::{Deserialize, Deserializer};
 use std::collections::BTreeMap;
 use std::path::PathBuf;
 
@@ -71,6 +71,7 @@ pub(super) struct JobPart {
 #[serde(deny_unknown_fields)]
 pub(super) struct SourcePart {
     pub(super) name: String,
+    #[serde(deserialize_with = "one_or_several")]
     pub(super) files: Vec<String>,
     #[serde(default)]
     pub(super) columns: BTreeMap<String, Headers>,
@@ -96,6 +97,7 @@ pub(super) struct SourcePart {
 #[serde(deny_unknown_fields)]
 pub(super) struct ListPart {
     pub(super) name: String,
+    #[serde(deserialize_with = "one_or_several")]
     pub(super) files: Vec<String>,
     #[serde(rename = "where")]
     pub(super) condition: Option<String>,
@@ -110,6 +112,20 @@ pub(super) struct ListPart {
     pub(super) delimiter: Option<String>,
     pub(super) header_row: Option<u64>,
     pub(super) sheet: Option<SheetPart>,
+}
+
+/// `files = "a.csv"` is the list of that one file.
+fn one_or_several<'de, D: Deserializer<'de>>(from: D) -> Result<Vec<String>, D::Error> {
+    #[derive(Deserialize)]
+    #[serde(untagged, expecting = "a list of files: [\"a.csv\", \"b.csv\"]")]
+    enum Files {
+        One(String),
+        Several(Vec<String>),
+    }
+    Ok(match Files::deserialize(from)? {
+        Files::One(file) => vec![file],
+        Files::Several(files) => files,
+    })
 }
 
 /// Columns under their own names, or under others.
@@ -130,7 +146,7 @@ impl Default for TakePart {
 #[serde(deny_unknown_fields)]
 pub(super) struct SuppressPart {
     pub(super) name: String,
-    #[serde(default)]
+    #[serde(default, deserialize_with = "one_or_several")]
     pub(super) files: Vec<String>,
     pub(super) list: Option<String>,
     pub(super) reason: Option<String>,

@@ -7,7 +7,7 @@
 //! take-out,phone = +442079460001,,asked by telephone not to be invited,2026-03-02
 //! ```
 //!
-//! Persons go by their identity, not by a row's number, so that the file is still right when the exports come anew: by
+//! People go by their identity, not by a row's number, so that the file is still right when the exports come anew: by
 //! their address, or by a field and its cleaned value.
 
 use pebblebank_table::csv::{Defusing, without_defusing};
@@ -101,7 +101,7 @@ pub struct Decision {
 
 impl Decision {
     /// Everybody whom it names.
-    pub fn persons(&self) -> impl Iterator<Item = &Named> {
+    pub fn people(&self) -> impl Iterator<Item = &Named> {
         std::iter::once(&self.person).chain(&self.other)
     }
 }
@@ -181,7 +181,7 @@ impl Decisions {
     /// Nobody can be the same person as somebody and not, also not by way of others.
     fn check(&self) -> Result<()> {
         let mut numbers: HashMap<&Named, usize> = HashMap::new();
-        for named in self.all.iter().flat_map(Decision::persons) {
+        for named in self.all.iter().flat_map(Decision::people) {
             let next = numbers.len();
             numbers.entry(named).or_insert(next);
         }

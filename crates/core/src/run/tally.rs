@@ -36,7 +36,7 @@ pub struct Tally {
     pub bank: BankTally,
     /// Whom the job writes to although a list holds them for a lesser reason.
     pub allowed: Vec<AllowedTally>,
-    /// Entries that matched nobody and are close to a contact.
+    /// Entries that no contact has and are close to a contact.
     pub near_misses: NearMissTally,
     /// What verdicts on addresses came to; none where the job does not ask for them.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -49,7 +49,7 @@ pub struct Tally {
     pub fill: Option<FillTally>,
     /// What contacts were given from lists.
     pub taken: Vec<TakenTally>,
-    /// Persons that are likely one.
+    /// People that are likely one.
     pub near_duplicates: NearTally,
     /// The file of decisions about people that the job names.
     pub decisions: Option<String>,
@@ -222,8 +222,8 @@ pub struct SuppressionTally {
     pub list: ListTally,
     /// Why its people must not be contacted.
     pub reason: Reason,
-    /// Persons that it holds, whether or not its reason is their gravest.
-    pub persons_held: u64,
+    /// People that it holds, whether or not its reason is their gravest.
+    pub people_held: u64,
 }
 
 /// Whether earlier work counted.
@@ -266,12 +266,12 @@ pub struct AllowedTally {
     /// How many addresses it names.
     pub addresses: u64,
     /// How many people in the sources have one of them.
-    pub persons: u64,
+    pub people: u64,
     /// How many of these a list would have held.
     pub lifted: u64,
 }
 
-/// What came of the search for entries that matched nobody and are close to a contact.
+/// What came of the search for entries that no contact has and are close to a contact.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
 pub struct NearMissTally {
     /// Entries that were looked at.
@@ -324,8 +324,8 @@ pub struct ListTally {
     pub matched: u64,
     /// Entries that are not.
     pub unmatched: u64,
-    /// Persons among the contacts that are in it.
-    pub persons: u64,
+    /// People among the contacts that are in it.
+    pub people: u64,
     /// Its files.
     pub files: Vec<FileTally>,
 }
@@ -527,8 +527,8 @@ fn unbalanced(what: &str, account: &Account) -> Error {
 pub struct NearTally {
     /// Whether it was done.
     pub searched: bool,
-    /// Persons that were looked at.
-    pub persons: u64,
+    /// People that were looked at.
+    pub people: u64,
     /// Pairs in `review.csv`.
     pub pairs: u64,
     /// Pairs that somebody decided about before.
@@ -538,8 +538,8 @@ pub struct NearTally {
 /// How much was filled from copies.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
 pub struct FillTally {
-    /// Persons that were given something.
-    pub persons: u64,
+    /// People that were given something.
+    pub people: u64,
     /// Blank fields that were filled.
     pub values: u64,
     /// Differing values, of which the survivor's, or the one before in its ranking, was kept.
@@ -551,8 +551,8 @@ pub struct FillTally {
 pub struct TakenTally {
     /// The list.
     pub list: String,
-    /// Persons with a row in it that has a value.
-    pub persons: u64,
+    /// People with a row in it that has a value.
+    pub people: u64,
     /// Of those, the ones with several rows there that differ; the survivor rule decided.
     pub several: u64,
 }

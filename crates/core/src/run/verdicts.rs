@@ -6,7 +6,7 @@ use crate::job::verdict_rules::VerdictRules;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::address::Address;
 use pebblebank_values::date::Date;
-use pebblebank_values::suggest::{DomainLooks, DomainSlips};
+use pebblebank_values::suggest::{DomainLooks, DomainTypos};
 use pebblebank_values::verdict::{Level, Verdict, Why, Whys, by_syntax};
 use std::sync::Mutex;
 use xxhash_rust::xxh3::xxh3_64;
@@ -122,10 +122,10 @@ impl Verdicts {
     /// The verdict on a usable address by these rules; none where it was not looked up as far as they ask, and nothing else is
     /// said of it.
     #[must_use]
-    pub fn of_address(&self, address: &Address, rules: &VerdictRules, job: &Job, slips: &DomainSlips) -> Option<Found> {
+    pub fn of_address(&self, address: &Address, rules: &VerdictRules, job: &Job, typos: &DomainTypos) -> Option<Found> {
         let known = self.known_of(address);
         let mut looks = self.looks.lock().expect("no thread panics while it looks at a domain");
-        let mut whys = by_syntax(address, slips, &job.clean.disposable_domains, &mut looks).whys;
+        let mut whys = by_syntax(address, typos, &job.clean.disposable_domains, &mut looks).whys;
         drop(looks);
         whys.settled_by(known.map(|found| found.why));
         let own = Some(whys.first()).filter(|why| *why != Why::WellFormed);

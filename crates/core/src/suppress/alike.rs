@@ -8,7 +8,7 @@ use crate::person::near::keys::{SHORTEST_LOCAL, are_numbered, without_one_letter
 use pebblebank_table::{Record, cell};
 use pebblebank_values::comparable::FullName;
 use pebblebank_values::identity::{IdentityHasher, without_tag};
-use pebblebank_values::suggest::{is_mailbox_provider, is_one_slip};
+use pebblebank_values::suggest::{is_mailbox_provider, is_one_typo};
 use pebblebank_values::{Field, phone};
 use xxhash_rust::xxh3::xxh3_64;
 
@@ -115,12 +115,12 @@ fn addresses(entry: &str, contact: &str, have_same_name: bool) -> Option<&'stati
     if without_tag(entry.as_bytes()) == without_tag(contact.as_bytes()) {
         return Some("a tag or dots apart");
     }
-    if domain == other_domain && is_one_slip(local, other) && !are_numbered(local, other) {
-        return Some("one slip before the @");
+    if domain == other_domain && is_one_typo(local, other) && !are_numbered(local, other) {
+        return Some("one typo before the @");
     }
     let are_providers = is_mailbox_provider(domain) && is_mailbox_provider(other_domain);
-    if local == other && is_one_slip(domain, other_domain) && !are_providers && !are_numbered(domain, other_domain) {
-        return Some("one slip in the domain");
+    if local == other && is_one_typo(domain, other_domain) && !are_providers && !are_numbered(domain, other_domain) {
+        return Some("one typo in the domain");
     }
     (domain == other_domain && have_same_name).then_some("same name and domain")
 }
@@ -129,16 +129,16 @@ fn names(entry: &FullName, contact: &FullName) -> Option<&'static str> {
     if entry.core == contact.core {
         return (entry.middle != contact.middle).then_some("same name but for the middle name");
     }
-    let is_slip = |(place, word): (usize, &String)| {
+    let is_typo = |(place, word): (usize, &String)| {
         let others = without_word(&entry.core, place);
         let is_other = |(at, other): (usize, &String)| {
             word.chars().count() >= SHORTEST_NAME
-                && is_one_slip(word, other)
+                && is_one_typo(word, other)
                 && without_word(&contact.core, at) == others
         };
         contact.core.iter().enumerate().any(is_other)
     };
-    entry.core.iter().enumerate().any(is_slip).then_some("one slip in the name")
+    entry.core.iter().enumerate().any(is_typo).then_some("one typo in the name")
 }
 
 fn digits_of(number: &str) -> &str {
@@ -154,7 +154,7 @@ fn phones(entry: &str, contact: &str) -> Option<&'static str> {
         return Some("same number but for its prefix");
     }
     let (entry, contact) = (digits_of(entry), digits_of(contact));
-    let is_one_more = entry.len().abs_diff(contact.len()) == 1 && is_one_slip(entry, contact);
+    let is_one_more = entry.len().abs_diff(contact.len()) == 1 && is_one_typo(entry, contact);
     is_one_more.then_some("one digit more or less")
 }
 
@@ -207,7 +207,7 @@ mod tests {
     #[case("Anna Rossi", "Mrs Anna Rossi", false)]
     #[case("Anna Rossi", "Bo Rossi", false)]
     #[case("Al Moss", "Bo Moss", false)]
-    fn names_are_close_but_for_one_slip_or_the_middle_name(#[case] a: &str, #[case] b: &str, #[case] is_close: bool) {
+    fn names_are_close_but_for_one_typo_or_the_middle_name(#[case] a: &str, #[case] b: &str, #[case] is_close: bool) {
         assert_eq!(close(&name(a), &name(b)), is_close);
     }
 

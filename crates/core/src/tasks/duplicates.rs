@@ -29,7 +29,7 @@ pub struct DuplicateGroups {
     pub same: Vec<String>,
     /// Contacts read.
     pub read: u64,
-    /// Persons with several rows.
+    /// People with several rows.
     pub groups: u64,
     /// Their rows.
     pub rows: u64,

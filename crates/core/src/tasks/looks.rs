@@ -1,6 +1,6 @@
 //! What looks wrong in the values of a column.
 
-use crate::clean::decoded_twice;
+use crate::clean::double_encoded;
 use memchr::memchr;
 use pebblebank_table::observe::{Finding, Met, Weight};
 use pebblebank_table::units::RowNumber;
@@ -13,7 +13,7 @@ enum Look {
     /// `4.41632E+11`.
     Exponent,
     /// Wrongly decoded before it was exported.
-    DecodedTwice,
+    DoubleEncoded,
     /// U+FFFD: a character was lost before.
     Lost,
     /// Begins like a formula.
@@ -48,8 +48,9 @@ pub(in crate::tasks) struct Looks {
 impl Looks {
     /// Looks at a filled value. Says whether it was spoiled: by a spreadsheet, or by a wrong encoding.
     pub(in crate::tasks) fn look(&mut self, value: &[u8], field: Option<Field>, row: u64) -> bool {
-        let spoiled =
-            |looks: &Looks| [Look::Exponent, Look::Lost, Look::DecodedTwice].map(|look| looks.met[look as usize].count);
+        let spoiled = |looks: &Looks| {
+            [Look::Exponent, Look::Lost, Look::DoubleEncoded].map(|look| looks.met[look as usize].count)
+        };
         let before = spoiled(self);
         let mut met = |look: Look| self.met[look as usize].at(RowNumber(row));
         let Some(first) = value.first() else { return false };
@@ -60,10 +61,10 @@ impl Looks {
             if memchr(0xEF, value).is_some() && memchr::memmem::find(value, "\u{FFFD}".as_bytes()).is_some() {
                 met(Look::Lost);
             }
-            if decoded_twice::may_hold(value)
-                && std::str::from_utf8(value).is_ok_and(|text| decoded_twice::repaired(text).is_some())
+            if double_encoded::may_hold(value)
+                && std::str::from_utf8(value).is_ok_and(|text| double_encoded::repaired(text).is_some())
             {
-                met(Look::DecodedTwice);
+                met(Look::DoubleEncoded);
             }
         }
         match first {
@@ -129,8 +130,8 @@ impl Looks {
         );
         say(Look::Lost, "lost-characters", Weight::Warning, "with � where a character was lost before the export");
         say(
-            Look::DecodedTwice,
-            "decoded-twice",
+            Look::DoubleEncoded,
+            "double-encoded",
             Weight::Note,
             "that were decoded wrongly before the export (as JosÃ© for José); a run puts them right",
         );
@@ -220,7 +221,7 @@ mod tests {
     #[case::a_code_with_an_e(&["12E34", "1E5"], None, &[])]
     #[case::lost_zeros(&["01234", "12345", "2345"], Some(Field::PostalCode), &["lost-zeros"])]
     #[case::four_digits_are_usual_elsewhere(&["1234", "2345"], Some(Field::PostalCode), &[])]
-    #[case::decoded_twice(&["JosÃ©", "Ida"], Some(Field::FirstName), &["decoded-twice"])]
+    #[case::double_encoded(&["JosÃ©", "Ida"], Some(Field::FirstName), &["double-encoded"])]
     #[case::lost(&["Jos\u{FFFD}"], Some(Field::FirstName), &["lost-characters"])]
     #[case::formula(&["=1+1", "=", "-"], Some(Field::City), &["formula"])]
     #[case::address_in_a_city(&["ida@post.example"], Some(Field::City), &["address-elsewhere"])]

@@ -83,6 +83,11 @@ pub struct Session {
 impl Session {
     /// Begins to go through the pairs of `receipt`; decisions are kept in `file`.
     pub fn open(receipt: &Path, file: &Path, day: &str) -> Result<Session> {
+        if !receipt.join("tally.json").is_file() {
+            let what = "this is not a receipt";
+            let advice = "name the folder that a run left, whose name ends with .receipt";
+            return Err(Error::new(ErrorKind::Input, what, advice).in_file(receipt));
+        }
         let (columns, all) = read_pairs(&receipt.join("review.csv"))?;
         let decisions = Decisions::read(file)?.unwrap_or_default();
         let in_all = all.len();

@@ -348,7 +348,7 @@ fn reason_of_state(state: State) -> Option<Reason> {
 
 fn count_person(parted: &mut Parted, is_survivor: bool, marks: MarkSet, sets: usize) {
     if is_survivor && marks != MarkSet::NONE {
-        parted.counts.persons.resize(sets, 0);
-        parted.counts.persons[marks.0 as usize] += 1;
+        parted.counts.people.resize(sets, 0);
+        parted.counts.people[marks.0 as usize] += 1;
     }
 }

@@ -7,7 +7,7 @@ use pebblebank_bank::{Bank, ScopeId, What};
 use pebblebank_core::job::guard::{Accepted, Guard};
 use pebblebank_core::job::named::unknown_name;
 use pebblebank_core::run::setting::wrong_use;
-use pebblebank_table::Result;
+use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
 use std::io::{BufRead, IsTerminal, Write};
 
@@ -49,7 +49,14 @@ pub(crate) fn planned_scope(scope: &Scope, bank: &Bank) -> Result<PlannedScope> 
 pub(crate) fn what_named(name: &str) -> Result<What> {
     What::from_name(name.trim()).ok_or_else(|| {
         let known = What::LOADED.map(What::name);
-        unknown_name(name, "nothing that the bank keeps (--as)", &known, "choose one of what the bank keeps")
+        let error = unknown_name(name, "not a reason that the bank keeps (--as)", &known, "choose one of these");
+        match What::meant_by(name) {
+            Some(what) => {
+                let advice = format!("write --as {}", what.name());
+                Error::new(ErrorKind::Job, error.what(), advice).expected(format!("one of {}", known.join(", ")))
+            }
+            None => error,
+        }
     })
 }
 

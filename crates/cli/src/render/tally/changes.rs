@@ -37,7 +37,7 @@ pub(super) fn suggestions(tally: &Tally, screen: &Screen) -> String {
         table.row(vec![suggestion.rule.to_owned(), number(suggestion.rows), example(suggestion)]);
     }
     let explanation =
-        "to make one: apply = [\"domain-slip\"] in [clean], or --apply. Receipts list all (suggestions.csv).";
+        "to make one: apply = [\"domain-typo\"] in [clean], or --apply. Receipts list all (suggestions.csv).";
     format!("{}  {}\n", table.render(screen), screen.paint(Tone::Faint, explanation))
 }
 

@@ -16,21 +16,23 @@ pub fn suppression(tally: &Tally, screen: &Screen) -> String {
         ("Suppression list", Side::Left),
         ("entries", right),
         ("matched", right),
-        ("matched nobody", right),
-        ("persons", right),
+        ("unmatched", right),
+        ("people", right),
         ("reason", Side::Left),
     ]);
-    for SuppressionTally { list, reason, persons_held } in &tally.suppression {
-        let counts = [list.entries, list.matched, list.unmatched, *persons_held].map(number);
+    for SuppressionTally { list, reason, people_held } in &tally.suppression {
+        let counts = [list.entries, list.matched, list.unmatched, *people_held].map(number);
         let cells = std::iter::once(safe(&list.name, 36)).chain(counts).chain([reason.name().to_owned()]);
         table.row(cells.collect());
     }
-    let explained =
-        "matched nobody: entries in no source. persons: whom it holds; who is on two lists counts for both.";
+    let explained = "unmatched: entries that no contact has. people: suppressed by this list, perhaps by others too.";
     let mut lines = vec![explained.to_owned()];
     for SuppressionTally { list, .. } in tally.suppression.iter().filter(|counts| counts.list.unusable > 0) {
         let entries = counted(list.unusable, "entry");
-        lines.push(format!("{}: {entries} of it can be no address, domain or digest.", safe(&list.name, 36)));
+        lines.push(format!(
+            "{}: {entries} of it not an address, a domain or a hash, and skipped.",
+            safe(&list.name, 36)
+        ));
     }
     for allowed in &tally.allowed {
         let lifted = counted(allowed.lifted, "person");
@@ -68,7 +70,7 @@ pub(super) fn near_miss_advice(finished: &Finished) -> NearMissAdvice {
     }
 }
 
-/// Entries that matched nobody and are close to a contact.
+/// Entries that no contact has and are close to a contact.
 pub fn near_misses(tally: &Tally, advice: &NearMissAdvice, screen: &Screen) -> String {
     let near = &tally.near_misses;
     if near.pairs == 0 {
@@ -78,7 +80,7 @@ pub fn near_misses(tally: &Tally, advice: &NearMissAdvice, screen: &Screen) -> S
         let in_files = near.not_searched - near.not_searched_in_bank;
         let text = if in_files == 0 {
             let entries = counted(near.not_searched_in_bank, "entry");
-            format!("near misses were not looked for among the {entries} of the bank that matched nobody: too many")
+            format!("near misses were not looked for among the {entries} of the bank that no contact has: too many")
         } else {
             let entries = counted(near.not_searched, "entry");
             format!("near misses were not looked for among {entries}: too many; {}", advice.search)
@@ -88,7 +90,7 @@ pub fn near_misses(tally: &Tally, advice: &NearMissAdvice, screen: &Screen) -> S
     }
     let left = Side::Left;
     let headings =
-        [("Near miss: an entry of nobody", left), ("a contact close to it", left), ("", left), ("list", left)];
+        [("Near miss: an unmatched entry", left), ("a contact close to it", left), ("", left), ("list", left)];
     let mut table = Table::new(&headings);
     for NearMissExample { list, entry, contact, why } in &near.examples {
         let [entry, contact] =
@@ -113,8 +115,8 @@ pub(super) const ADDRESS_WIDTH: usize = 31;
 /// What two addresses have in common, as a table has room for it.
 pub(super) fn in_short(why: &str) -> &str {
     match why {
-        "one slip before the @" => "slip before @",
-        "one slip in the domain" => "slip in domain",
+        "one typo before the @" => "typo before @",
+        "one typo in the domain" => "typo in domain",
         "a tag or dots apart" => "tag or dots",
         "same name and domain" => "same name",
         other => other,
@@ -127,19 +129,14 @@ pub(super) fn lists(tally: &Tally, screen: &Screen) -> String {
         return String::new();
     }
     let right = Side::Right;
-    let headings = [
-        ("List", Side::Left),
-        ("entries", right),
-        ("matched", right),
-        ("matched nobody", right),
-        ("contacts in it", right),
-    ];
+    let headings =
+        [("List", Side::Left), ("entries", right), ("matched", right), ("unmatched", right), ("contacts in it", right)];
     let mut table = Table::new(&headings);
     for list in &tally.lists {
-        let counts = [list.entries, list.matched, list.unmatched, list.persons].map(number);
+        let counts = [list.entries, list.matched, list.unmatched, list.people].map(number);
         table.row(std::iter::once(safe(&list.name, 40)).chain(counts).collect());
     }
     let explanation =
-        "contacts in it: persons of all that were read, written or not. A list by itself holds nobody back.";
+        "contacts in it: people of all that were read, written or not. A list by itself holds nobody back.";
     format!("{}  {}\n", table.render(screen), screen.paint(Tone::Faint, explanation))
 }

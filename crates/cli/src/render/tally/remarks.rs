@@ -47,7 +47,32 @@ pub fn one_finding(finding: &Finding, screen: &Screen) -> String {
     lines[1..].iter().fold(first, |text, line| format!("{text}    {line}\n"))
 }
 
-/// Persons that are likely one, and how to go through them.
+/// One finding in at most two lines.
+pub fn cut_finding(finding: &Finding, screen: &Screen) -> String {
+    let whole = one_finding(finding, screen);
+    let lines: Vec<&str> = whole.lines().collect();
+    match lines.as_slice() {
+        [first, second, _, ..] => format!("{first}\n{second} …\n"),
+        _ => whole,
+    }
+}
+
+/// The import files with whom they hold, a few of them by name.
+pub(super) fn written_files(finished: &Finished) -> Vec<(String, String)> {
+    let mut paths = finished.imports.iter();
+    let mut all: Vec<_> = finished.tally.written.iter().flat_map(|file| import_files(file, &mut paths)).collect();
+    if finished.tally.outcome != Outcome::Written {
+        all.clear();
+    }
+    let more = all.len().saturating_sub(FILES_LISTED);
+    if more > 0 {
+        all.truncate(FILES_LISTED);
+        all.push((format!("and {more} more files"), String::new()));
+    }
+    all
+}
+
+/// People that are likely one, and how to go through them.
 pub(super) fn near_duplicates(finished: &Finished, screen: &Screen) -> String {
     let near = &finished.tally.near_duplicates;
     let decided = match near.decided {
@@ -66,9 +91,9 @@ pub(super) fn near_duplicates(finished: &Finished, screen: &Screen) -> String {
             "{} to be looked at: likely the same person; a run with a receipt lists them (review.csv)",
             counted(near.pairs, "pair")
         ),
-        (false, ..) if near.persons > 0 && finished.receipt.is_some() => format!(
-            "near duplicates were not looked for among {} persons; near_duplicates = true in [person] does",
-            number(near.persons)
+        (false, ..) if near.people > 0 && finished.receipt.is_some() => format!(
+            "near duplicates were not looked for among {} people; near_duplicates = true in [person] does",
+            number(near.people)
         ),
         _ => return String::new(),
     };
@@ -135,7 +160,7 @@ pub(super) fn where_to_look(finished: &Finished, again: &str, screen: &Screen) -
         rows.push((in_receipt("set-aside.csv"), "who was left out, and why".to_owned()));
         rows.push((in_receipt("merged.csv"), "copies, and of which row".to_owned()));
         if finished.tally.near_misses.pairs > 0 {
-            rows.push((in_receipt("near-misses.csv"), "entries one slip from a contact".to_owned()));
+            rows.push((in_receipt("near-misses.csv"), "entries one typo from a contact".to_owned()));
         }
         if finished.tally.near_duplicates.pairs > 0 {
             rows.push((in_receipt("review.csv"), "who is likely the same person".to_owned()));
@@ -145,11 +170,11 @@ pub(super) fn where_to_look(finished: &Finished, again: &str, screen: &Screen) -
         }
         rows.push((in_receipt("repairs.csv"), "what was changed in which row".to_owned()));
         if !finished.tally.suggestions.is_empty() {
-            rows.push((in_receipt("suggestions.csv"), "likely slips in addresses".to_owned()));
+            rows.push((in_receipt("suggestions.csv"), "likely typos in addresses".to_owned()));
         }
         rows.push((in_receipt("tally.json"), "these numbers, for programs".to_owned()));
     }
-    let mut table = Table::new(&[("Where to look next", Side::Left), ("", Side::Left)]);
+    let mut table = Table::new(&[("Where to look next", Side::Left), ("", Side::Left)]).keeping(0);
     match (finished.tally.outcome, rows.is_empty()) {
         (Outcome::DryRun, _) => {
             let heading = screen.paint(Tone::Heading, "Next");
@@ -165,7 +190,7 @@ pub(super) fn where_to_look(finished: &Finished, again: &str, screen: &Screen) -
 }
 
 /// How many contacts of each file stand in another one too.
-fn in_several_files(written: &[WriteTally], screen: &Screen) -> String {
+pub(super) fn in_several_files(written: &[WriteTally], screen: &Screen) -> String {
     let also = written.iter().filter(|file| file.also_in_another > 0);
     let also = also.map(|file| {
         let count = if file.also_in_another == file.rows { "all".to_owned() } else { number(file.also_in_another) };

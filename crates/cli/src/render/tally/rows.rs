@@ -58,15 +58,15 @@ pub(super) fn given_in_words(tally: &Tally) -> Vec<String> {
             count => format!("; {} of copies differ from what was kept (conflicts.csv)", counted(count, "value")),
         };
         let values = counted(fill.values, "blank value");
-        given.push(format!("filled: {values} of {} from merged rows{conflicts}.", counted(fill.persons, "person")));
+        given.push(format!("filled: {values} of {} from merged rows{conflicts}.", counted(fill.people, "person")));
     }
     for taken in &tally.taken {
         let several = match taken.several {
             0 => String::new(),
             count => format!("; {} have several rows there that differ, and the survivor rule decided", number(count)),
         };
-        let persons = counted(taken.persons, "person");
-        given.push(format!("taken from {}: values for {persons}{several}.", safe(&taken.list, 40)));
+        let people = counted(taken.people, "person");
+        given.push(format!("taken from {}: values for {people}{several}.", safe(&taken.list, 40)));
     }
     given.iter().flat_map(|line| wrapped(line, WIDTH - 2, "  ")).collect()
 }
@@ -127,7 +127,7 @@ pub(super) fn meaning(reason: Reason) -> &'static str {
         Reason::RoleAddress => "an office's address, like info@…, which the job leaves out",
         Reason::DisposableDomain => "a mailbox that is thrown away after use",
         Reason::FailedCheck => "mail would not arrive, as a check of the address found",
-        Reason::NearMiss => "one slip from somebody who must not be contacted",
+        Reason::NearMiss => "one typo from somebody who must not be contacted",
         Reason::NotSelected => "not in the audience that the job picks",
         Reason::OverLimit => "more than the job picks",
         Reason::RemovedByHand => "taken out by hand, in the file of decisions",

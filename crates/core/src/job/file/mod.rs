@@ -5,6 +5,7 @@ mod layouts;
 mod lists;
 mod name_parts;
 mod reading;
+mod syntax;
 mod verdicts;
 
 use super::layout_parts::LayoutPart;
@@ -104,8 +105,8 @@ fn parse<T: DeserializeOwned>(text: &str, path: &Path) -> Result<T> {
             };
             Error::new(ErrorKind::Job, format!("unknown {thing} {unknown}"), advice).expected(one_of(&known))
         } else {
-            let what = message.lines().next().unwrap_or("cannot be read").replace('`', "\"");
-            Error::new(ErrorKind::Job, what, "correct the line; docs/job-file.md explains every key")
+            let line = cause.span().map_or("", |span| line_at(text, span.start).1);
+            syntax::explained(message, line)
         };
         place(error, text, cause.span().map(|span| span.start)).in_file(path)
     })
@@ -114,9 +115,14 @@ fn parse<T: DeserializeOwned>(text: &str, path: &Path) -> Result<T> {
 /// Adds the line in which byte `at` of `text` stands.
 fn place(error: Error, text: &str, at: Option<usize>) -> Error {
     let Some(at) = at else { return error };
-    let at = at.min(text.len());
-    let line = text[..at].matches('\n').count();
-    error.at_line(line + 1, text.lines().nth(line).unwrap_or_default().trim())
+    let (line, words) = line_at(text, at);
+    error.at_line(line + 1, words)
+}
+
+/// The line in which byte `at` of `text` stands, and its number from 0.
+fn line_at(text: &str, at: usize) -> (usize, &str) {
+    let line = text[..at.min(text.len())].matches('\n').count();
+    (line, text.lines().nth(line).unwrap_or_default().trim())
 }
 
 struct Reader<'a> {
@@ -266,22 +272,22 @@ impl Reader<'_> {
     }
 
     fn person(&self, part: &PersonPart) -> Result<PersonWishes> {
-        let mut persons = PersonWishes::default();
+        let mut people = PersonWishes::default();
         if let Some(same) = &part.same {
-            persons.same = same_keys(same).map_err(|error| self.wrong("same", error.what(), error.advice()))?;
+            people.same = same_keys(same).map_err(|error| self.wrong("same", error.what(), error.advice()))?;
         }
         if let Some(name) = &part.survivor {
-            persons.survivor = survivor(name).map_err(|error| {
+            people.survivor = survivor(name).map_err(|error| {
                 let placed = self.wrong(name, error.what(), error.advice());
                 placed.expected(error.expectation().unwrap_or_default())
             })?;
         }
-        persons.newest_by = part.newest_by.as_deref().map(ColumnRef::new);
-        persons.fill = part.fill;
-        persons.near_duplicates = part.near_duplicates;
-        persons.decisions = part.decisions.as_ref().map(|path| self.folder.join(path));
-        persons.largest_group = part.largest_group.unwrap_or(persons.largest_group).max(1);
-        Ok(persons)
+        people.newest_by = part.newest_by.as_deref().map(ColumnRef::new);
+        people.fill = part.fill;
+        people.near_duplicates = part.near_duplicates;
+        people.decisions = part.decisions.as_ref().map(|path| self.folder.join(path));
+        people.largest_group = part.largest_group.unwrap_or(people.largest_group).max(1);
+        Ok(people)
     }
 
     fn source(&self, mut part: SourcePart, own: &[OwnField]) -> Result<Source> {

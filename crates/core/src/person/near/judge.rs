@@ -7,7 +7,7 @@ use super::NearPerson;
 use super::keys::are_numbered;
 use super::nicknames::are_forms_of_one;
 use pebblebank_values::audience;
-use pebblebank_values::suggest::is_one_slip;
+use pebblebank_values::suggest::is_one_typo;
 
 /// Pairs below are not shown.
 pub const THRESHOLD: u8 = 60;
@@ -24,8 +24,8 @@ pub struct Judged {
 /// What two addresses have to do with each other.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Addresses {
-    LocalSlip,
-    DomainSlip,
+    LocalTypo,
+    DomainTypo,
     /// They differ by a number.
     Numbered,
     Other,
@@ -39,7 +39,7 @@ enum Names {
     ShortForm,
     Initial,
     /// One letter in one of them.
-    Slip,
+    Typo,
     /// One of the people lacks a part.
     Unknown,
     Different,
@@ -60,9 +60,9 @@ enum Value {
 /// use pebblebank_core::person::near::judge::judge;
 /// use pebblebank_core::person::near::judge::THRESHOLD;
 /// let ida = NearPerson::new("ida.moss@post.example", "Ida", "Moss", "LF1 3AB", "", "");
-/// let slip = NearPerson::new("ida.mos@post.example", "Ida", "Moss", "", "", "");
+/// let typo = NearPerson::new("ida.mos@post.example", "Ida", "Moss", "", "", "");
 /// let sister = NearPerson::new("ada.moss@post.example", "Ada", "Moss", "LF1 3AB", "", "");
-/// assert!(judge(&ida, &slip).score >= THRESHOLD && judge(&ida, &sister).score < THRESHOLD);
+/// assert!(judge(&ida, &typo).score >= THRESHOLD && judge(&ida, &sister).score < THRESHOLD);
 /// ```
 pub fn judge(a: &NearPerson, b: &NearPerson) -> Judged {
     let addresses = addresses(a, b);
@@ -71,7 +71,7 @@ pub fn judge(a: &NearPerson, b: &NearPerson) -> Judged {
     let postal_code = value(&a.postal_code, &b.postal_code);
     let birthday = value(&a.birthday, &b.birthday);
     let base = match addresses {
-        Addresses::LocalSlip | Addresses::DomainSlip => of_slip(a, b, addresses, names, phone, postal_code),
+        Addresses::LocalTypo | Addresses::DomainTypo => of_typo(a, b, addresses, names, phone, postal_code),
         Addresses::Numbered => of_number(names, phone, postal_code),
         Addresses::Other => of_names(names, phone, postal_code),
     };
@@ -90,8 +90,8 @@ fn addresses(a: &NearPerson, b: &NearPerson) -> Addresses {
     let ((local_a, domain_a), (local_b, domain_b)) = (a.local_and_domain(), b.local_and_domain());
     match (local_a == local_b, domain_a == domain_b) {
         (false, true) if are_numbered(local_a, local_b) => Addresses::Numbered,
-        (false, true) if is_one_slip(local_a, local_b) => Addresses::LocalSlip,
-        (true, false) if is_one_slip(domain_a, domain_b) => Addresses::DomainSlip,
+        (false, true) if is_one_typo(local_a, local_b) => Addresses::LocalTypo,
+        (true, false) if is_one_typo(domain_a, domain_b) => Addresses::DomainTypo,
         _ => Addresses::Other,
     }
 }
@@ -109,15 +109,15 @@ fn names(a: &NearPerson, b: &NearPerson) -> Names {
             () if a.first == b.first || first_a == first_b => Names::Same,
             () if is_initial(first_a, first_b) || is_initial(first_b, first_a) => Names::Initial,
             () if are_forms_of_one(first_a, first_b) => Names::ShortForm,
-            () if is_one_slip(first_a, first_b) && first_a.len().min(first_b.len()) >= 4 => Names::Slip,
+            () if is_one_typo(first_a, first_b) && first_a.len().min(first_b.len()) >= 4 => Names::Typo,
             () => Names::Different,
         };
     }
     if a.first == b.last && a.last == b.first {
         return Names::Swapped;
     }
-    let is_slip = first_a == first_b && is_one_slip(&a.last, &b.last) && a.last.len().min(b.last.len()) >= 4;
-    if is_slip { Names::Slip } else { Names::Different }
+    let is_typo = first_a == first_b && is_one_typo(&a.last, &b.last) && a.last.len().min(b.last.len()) >= 4;
+    if is_typo { Names::Typo } else { Names::Different }
 }
 
 fn value(a: &str, b: &str) -> Value {
@@ -128,19 +128,19 @@ fn value(a: &str, b: &str) -> Value {
     }
 }
 
-/// One slip in the address: the names decide, and where there are none, how much of the address is the same.
-fn of_slip(a: &NearPerson, b: &NearPerson, slip: Addresses, names: Names, phone: Value, postal_code: Value) -> i32 {
+/// One typo in the address: the names decide, and where there are none, how much of the address is the same.
+fn of_typo(a: &NearPerson, b: &NearPerson, typo: Addresses, names: Names, phone: Value, postal_code: Value) -> i32 {
     let shares_place = phone == Value::Same || postal_code == Value::Same;
     match names {
         Names::Same => 95,
-        Names::Swapped | Names::Slip | Names::ShortForm => 90,
+        Names::Swapped | Names::Typo | Names::ShortForm => 90,
         Names::Initial => 88,
         // Sisters and brothers, or a couple, at one provider.
         Names::Different => 20,
         Names::Unknown => {
             let local = a.local_and_domain().0;
             let length = local.chars().count().min(b.local_and_domain().0.chars().count());
-            let is_office = slip == Addresses::DomainSlip && audience::is_role(local.as_bytes());
+            let is_office = typo == Addresses::DomainTypo && audience::is_role(local.as_bytes());
             let by_length = match length {
                 _ if is_office => 40,
                 0..=5 => 50,
@@ -158,8 +158,8 @@ fn of_number(names: Names, phone: Value, postal_code: Value) -> i32 {
     match (names, shares_place) {
         (Names::Same, true) => 76,
         (Names::Same, false) => 45,
-        (Names::Swapped | Names::Slip | Names::ShortForm | Names::Initial, true) => 62,
-        (Names::Swapped | Names::Slip | Names::ShortForm | Names::Initial, false) => 30,
+        (Names::Swapped | Names::Typo | Names::ShortForm | Names::Initial, true) => 62,
+        (Names::Swapped | Names::Typo | Names::ShortForm | Names::Initial, false) => 30,
         (Names::Unknown | Names::Different, _) => 10,
     }
 }
@@ -171,7 +171,7 @@ fn of_names(names: Names, phone: Value, postal_code: Value) -> i32 {
         Names::Swapped => 72,
         Names::ShortForm => 66,
         Names::Initial => 62,
-        Names::Slip => 52,
+        Names::Typo => 52,
         Names::Unknown | Names::Different => return 0,
     };
     match (phone, postal_code) {
@@ -187,8 +187,8 @@ fn of_names(names: Names, phone: Value, postal_code: Value) -> i32 {
 
 fn why(addresses: Addresses, names: Names, phone: Value, postal_code: Value, birthday: Value) -> String {
     let address = match addresses {
-        Addresses::LocalSlip => Some("one slip in the address"),
-        Addresses::DomainSlip => Some("one slip in the domain"),
+        Addresses::LocalTypo => Some("one typo in the address"),
+        Addresses::DomainTypo => Some("one typo in the domain"),
         Addresses::Numbered => Some("addresses that differ by a number"),
         Addresses::Other => None,
     };
@@ -197,7 +197,7 @@ fn why(addresses: Addresses, names: Names, phone: Value, postal_code: Value, bir
         Names::Swapped => Some("given and family name swapped"),
         Names::ShortForm => Some("a short form of the name"),
         Names::Initial => Some("an initial of the name"),
-        Names::Slip => Some("one slip in the name"),
+        Names::Typo => Some("one typo in the name"),
         Names::Different => Some("another name"),
         Names::Unknown => None,
     };

@@ -1,27 +1,27 @@
 //! Who is compared with whom: people that share one of these keys.
 //!
-//! One slip in the part before the `@`: two texts that are an insertion, deletion, replacement or swap of neighbours apart
+//! One typo in the part before the `@`: two texts that are an insertion, deletion, replacement or swap of neighbours apart
 //! have a text in common when one letter, or none, is taken out of each. So each text gives as many keys as it has
 //! letters, and one. Names: with the same postal code or phone number, the family name with the initial, with the groups
 //! of short forms, and both names in either order.
 
 use super::NearPerson;
 use super::nicknames::groups_of;
-use pebblebank_values::suggest::{is_mailbox_provider, is_one_slip};
+use pebblebank_values::suggest::{is_mailbox_provider, is_one_typo};
 use std::collections::HashMap;
 use xxhash_rust::xxh3::xxh3_64;
 
-/// With fewer letters before the `@`, one slip makes somebody else's address.
+/// With fewer letters before the `@`, one typo makes somebody else's address.
 pub const SHORTEST_LOCAL: usize = 4;
 
-/// With fewer letters, one slip makes somebody else's domain.
+/// With fewer letters, one typo makes somebody else's domain.
 const SHORTEST_DOMAIN: usize = 6;
 
 /// Domains that share a text with more others than these are alike by nature.
 const MOST_ALIKE: usize = 40;
 
-/// Hands the keys of a person to `add`, as bytes that are compared; `slips` are the domains that another one may be meant by.
-pub fn keys(person: &NearPerson, slips: &SlipDomains, mut add: impl FnMut(&[u8])) {
+/// Hands the keys of a person to `add`, as bytes that are compared; `typos` are the domains that another one may be meant by.
+pub fn keys(person: &NearPerson, typos: &TypoDomains, mut add: impl FnMut(&[u8])) {
     let mut key = Vec::with_capacity(64);
     let (local, domain) = person.local_and_domain();
     if local.chars().count() >= SHORTEST_LOCAL {
@@ -34,7 +34,7 @@ pub fn keys(person: &NearPerson, slips: &SlipDomains, mut add: impl FnMut(&[u8])
             key.extend_from_slice(text.1.as_bytes());
             add(&key);
         });
-        for pair in slips.pairs_of(domain) {
+        for pair in typos.pairs_of(domain) {
             key.clear();
             key.extend_from_slice(b"d");
             key.extend_from_slice(&pair.to_le_bytes());
@@ -75,15 +75,15 @@ pub fn without_one_letter(text: &str, mut give: impl FnMut((&str, &str))) {
     }
 }
 
-/// Pairs of domains that are one slip apart.
+/// Pairs of domains that are one typo apart.
 #[derive(Debug, Default)]
-pub struct SlipDomains {
+pub struct TypoDomains {
     pairs: HashMap<String, Vec<u32>>,
 }
 
-impl SlipDomains {
-    /// Finds them among all domains that occur. Two mailbox providers are no slip of each other, nor are numbered domains.
-    pub fn new(domains: impl IntoIterator<Item = String>) -> SlipDomains {
+impl TypoDomains {
+    /// Finds them among all domains that occur. Two mailbox providers are no typo of each other, nor are numbered domains.
+    pub fn new(domains: impl IntoIterator<Item = String>) -> TypoDomains {
         let mut domains: Vec<String> = domains.into_iter().filter(|domain| domain.len() >= SHORTEST_DOMAIN).collect();
         domains.sort_unstable();
         let mut texts: Vec<(u64, u32)> = Vec::new();
@@ -103,14 +103,14 @@ impl SlipDomains {
         let mut pairs: HashMap<String, Vec<u32>> = HashMap::new();
         let is_pair = |(a, b): &&(u32, u32)| {
             let (a, b) = (&domains[*a as usize], &domains[*b as usize]);
-            is_one_slip(a, b) && !are_numbered(a, b) && !(is_mailbox_provider(a) && is_mailbox_provider(b))
+            is_one_typo(a, b) && !are_numbered(a, b) && !(is_mailbox_provider(a) && is_mailbox_provider(b))
         };
         for (number, (a, b)) in found.iter().filter(is_pair).enumerate() {
             for domain in [a, b] {
                 pairs.entry(domains[*domain as usize].clone()).or_default().push(number as u32);
             }
         }
-        SlipDomains { pairs }
+        TypoDomains { pairs }
     }
 
     /// The pairs that a domain belongs to.

@@ -17,7 +17,7 @@ const FEW_PEOPLE: u64 = 20;
 
 /// The guards that suppression lists trip.
 pub fn check(job: &Job, known: &Known, tally: &Tally, earlier: &EarlierRun) -> Vec<TrippedGuard> {
-    let people = known.settled.persons();
+    let people = known.settled.people();
     let mut tripped = Vec::new();
     for (place, list) in job.lists.iter().enumerate() {
         let Some(hold) = list.hold() else { continue };
@@ -121,7 +121,7 @@ impl Look<'_> {
     }
 
     fn holds_most(&self) -> Option<TrippedGuard> {
-        let held = self.counts.persons_held;
+        let held = self.counts.people_held;
         // What was taken into the bank was looked at then.
         let is_most = self.list.place_in_bank().is_none() && held * 2 > self.people;
         // Of mailings and other lists it is usual, and of few people any list may hold most.

@@ -134,9 +134,9 @@ fn memberships(counts: &[Counts], settled: &Settled) -> Vec<(Vec<SourceId>, u64)
     };
     let mut memberships: BTreeMap<Vec<SourceId>, u64> = BTreeMap::new();
     for (set, marks) in settled.all_marks().enumerate() {
-        let persons: u64 = counts.iter().filter_map(|counts| counts.persons_with_key.get(set)).sum();
-        if persons > 0 {
-            *memberships.entry(marks.iter().filter_map(source).collect()).or_default() += persons;
+        let people: u64 = counts.iter().filter_map(|counts| counts.people_with_key.get(set)).sum();
+        if people > 0 {
+            *memberships.entry(marks.iter().filter_map(source).collect()).or_default() += people;
         }
     }
     memberships.into_iter().collect()

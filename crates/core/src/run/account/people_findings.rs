@@ -50,7 +50,7 @@ pub fn of_namesakes(known: &Known, job: &Job) -> Vec<Finding> {
             if namesakes.entries == 1 { "is that of" } else { "are those of" },
             namesakes.examples.iter().map(place).collect::<Vec<_>>().join(", ")
         );
-        Finding { count: namesakes.persons, ..Finding::new("namesakes", Weight::Doubt, text) }
+        Finding { count: namesakes.people, ..Finding::new("namesakes", Weight::Doubt, text) }
     };
     known.settled.namesakes.iter().map(finding).collect()
 }

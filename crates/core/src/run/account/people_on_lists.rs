@@ -26,7 +26,7 @@ impl PeopleOnLists {
             allowed: job.allow.iter().map(allowed_tally).collect(),
         };
         for counted in counts {
-            for (marks, count) in known.settled.all_marks().zip(&counted.persons) {
+            for (marks, count) in known.settled.all_marks().zip(&counted.people) {
                 for mark in marks {
                     people.add(*mark, marks, *count, job);
                 }
@@ -47,7 +47,7 @@ impl PeopleOnLists {
             Mark::Allowed(part) => {
                 let is_lifted = marks.iter().any(|mark| matches!(mark, Mark::Lifted(_)));
                 let allowed = &mut self.allowed[part as usize];
-                allowed.persons += count;
+                allowed.people += count;
                 allowed.lifted += if is_lifted { count } else { 0 };
             }
             _ => {}
@@ -56,5 +56,5 @@ impl PeopleOnLists {
 }
 
 fn allowed_tally(allowance: &Allowance) -> AllowedTally {
-    AllowedTally { why: allowance.why.clone(), addresses: allowance.addresses.len() as u64, persons: 0, lifted: 0 }
+    AllowedTally { why: allowance.why.clone(), addresses: allowance.addresses.len() as u64, people: 0, lifted: 0 }
 }

@@ -38,7 +38,8 @@ impl Reports<'_> {
             "peak_memory_bytes": (setting.peak_memory)(),
         });
         let files = [("tally.json", tally), ("inputs.json", self.inputs()), ("run.json", run)];
-        Documents { files: files.into_iter().map(|(name, value)| (name, pretty(&value))).collect() }
+        let readme = ("README.txt", include_bytes!("receipt_readme.txt").to_vec());
+        Documents { files: files.into_iter().map(|(name, value)| (name, pretty(&value))).chain([readme]).collect() }
     }
 
     fn inputs(&self) -> Value {

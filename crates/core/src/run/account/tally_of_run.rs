@@ -108,15 +108,15 @@ impl Reports<'_> {
         (check.without_verdict > 0).then_some(finding)
     }
 
-    /// The lists of a kind; `persons` by list: the people who are on it.
-    fn list_tallies(&self, is_wanted: fn(&JobList) -> bool, persons: &[u64]) -> Vec<ListTally> {
-        let lists = persons.iter().zip(&self.job.lists).enumerate().filter(|(_, (_, list))| is_wanted(list));
+    /// The lists of a kind; `people` by list: the people who are on it.
+    fn list_tallies(&self, is_wanted: fn(&JobList) -> bool, people: &[u64]) -> Vec<ListTally> {
+        let lists = people.iter().zip(&self.job.lists).enumerate().filter(|(_, (_, list))| is_wanted(list));
         lists.map(|(list, (on, _))| self.list_tally(ListId(list as u16), *on)).collect()
     }
 
-    /// The suppression lists; `persons` by list: the people whom it suppresses.
-    fn suppression_tallies(&self, persons: &[u64]) -> Vec<SuppressionTally> {
-        let suppression = self.list_tallies(|list| list.hold().is_some(), persons).into_iter();
+    /// The suppression lists; `people` by list: the people whom it suppresses.
+    fn suppression_tallies(&self, people: &[u64]) -> Vec<SuppressionTally> {
+        let suppression = self.list_tallies(|list| list.hold().is_some(), people).into_iter();
         let tally = |list: ListTally| {
             let spec = self.job.lists.iter().find(|spec| spec.name() == list.name)?;
             let hold = spec.hold()?;
@@ -124,7 +124,7 @@ impl Reports<'_> {
             let is_unused = spec.is_share() && list.entries + list.blank == 0;
             (!is_unused).then(|| SuppressionTally {
                 reason: hold.reason,
-                persons_held: list.persons,
+                people_held: list.people,
                 list: ListTally { name: hold.name.clone(), ..list },
             })
         };
@@ -144,7 +144,7 @@ impl Reports<'_> {
         }
     }
 
-    fn list_tally(&self, list: ListId, persons: u64) -> ListTally {
+    fn list_tally(&self, list: ListId, people: u64) -> ListTally {
         let files = self.known.files.lists.iter().zip(&self.known.list_files).filter(|(file, _)| file.owner == list);
         let counts = &self.known.entrants.lists[list.0 as usize];
         let matches = self.known.settled.matches[list.0 as usize];
@@ -160,7 +160,7 @@ impl Reports<'_> {
             no_refusal: counts.no_refusal,
             matched: matches.matched,
             unmatched: matches.unmatched,
-            persons,
+            people,
             files: files.map(|(file, counts)| file_tally(file, counts)).collect(),
         }
     }

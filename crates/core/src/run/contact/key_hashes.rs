@@ -63,7 +63,7 @@ pub fn decided_hashes(decisions: &Decisions, hasher: &IdentityHasher) -> Vec<Ide
         Named::Address(address) => hasher.hash_address(address.as_bytes()),
         Named::By(field, value) => hash_of_value(KeyOf::Decisions(*field), *field, value, hasher),
     };
-    decisions.all.iter().flat_map(Decision::persons).map(hash).collect()
+    decisions.all.iter().flat_map(Decision::people).map(hash).collect()
 }
 
 /// How the texts of a key's parts become what is compared.

@@ -168,23 +168,23 @@ impl RowKeys {
         newest_by: Option<&ColumnRef>,
         decided_by: &[Field],
     ) -> Option<RowKeys> {
-        let persons = &file.job.person;
+        let people = &file.job.person;
         let by_lists = file.job.lists.iter().enumerate();
         let by_lists: Vec<_> = by_lists.filter_map(|(list, files)| Some((list, files.by()?))).collect();
-        let needs_rank = matches!(persons.survivor, Survivor::Newest | Survivor::Fullest);
+        let needs_rank = matches!(people.survivor, Survivor::Newest | Survivor::Fullest);
         let condition = source.condition.as_ref();
         let required = required_beside_address(file.job);
-        let is_plain = !persons.has_other_keys() && !needs_rank && by_lists.is_empty() && decided_by.is_empty();
+        let is_plain = !people.has_other_keys() && !needs_rank && by_lists.is_empty() && decided_by.is_empty();
         if is_plain && condition.is_none() && required.fields.is_empty() {
             return None;
         }
-        let own = source.same.as_ref().unwrap_or(&persons.same);
+        let own = source.same.as_ref().unwrap_or(&people.same);
         let secret = match &file.job.remembered {
             Remembering::From(memory) => memory.key(),
             _ => None,
         };
         let mut keys = Vec::new();
-        for (place, (key, own)) in persons.same.iter().zip(own).enumerate() {
+        for (place, (key, own)) in people.same.iter().zip(own).enumerate() {
             if !key.is_address() || !own.is_address() {
                 let of = KeyOf::Person(place as u8);
                 let (columns, like) = (own.columns.clone(), key.columns.clone());
@@ -204,12 +204,12 @@ impl RowKeys {
             let of = KeyOf::Decisions(*field);
             keys.push(WantedKey { of, like: columns.clone(), columns, shown: Shown::Plainly });
         }
-        let newest_by = newest_by.filter(|_| persons.survivor == Survivor::Newest);
+        let newest_by = newest_by.filter(|_| people.survivor == Survivor::Newest);
         let fields: Vec<ColumnRef> = required.fields.iter().copied().map(ColumnRef::Field).collect();
         let of_keys = keys.iter().flat_map(|key| &key.columns);
         let wanted = file.wanted(of_keys.chain(newest_by).chain(&fields), condition);
         let mut found = file.keys(&wanted, keys, condition);
-        found.rank = match (persons.survivor, newest_by) {
+        found.rank = match (people.survivor, newest_by) {
             (Survivor::Newest, Some(column)) => {
                 Rank::newest(column, &found.cleaning.map, file.is_receipt, file.wishes.today)
             }

@@ -1,4 +1,4 @@
-//! Entries that matched nobody and are close to a contact: found by keys that texts a slip apart have in common, never by
+//! Entries that no contact has and are close to a contact: found by keys that texts a typo apart have in common, never by
 //! comparing each with each.
 
 use super::known::Known;
@@ -15,7 +15,7 @@ use std::collections::BTreeSet;
 /// How many entries of a list are named for each contact; where all are alike, each contact would be close to all of them.
 pub const MOST_PER_LIST: usize = 10;
 
-/// An entry that matched nobody.
+/// An entry that no contact has.
 #[derive(Clone)]
 pub(super) struct Entry {
     pub list: ListId,

@@ -87,7 +87,7 @@ impl Folding<'_> {
             }
         }
         if !given.is_empty() {
-            self.tally.persons += 1;
+            self.tally.people += 1;
             self.supplies.push(&[&survivor.row.0.to_be_bytes()[..], &[0]].concat(), &given)?;
         }
         for (other, names) in others.iter().zip(taken).filter(|(_, names)| !names.is_empty()) {

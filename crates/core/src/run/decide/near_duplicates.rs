@@ -13,7 +13,7 @@ use crate::layout::receipt::AllColumns;
 use crate::person::keys::{KeyStore, Role};
 use crate::person::near::NearPerson;
 use crate::person::near::judge::{Judged, THRESHOLD, judge};
-use crate::person::near::keys::{SlipDomains, keys};
+use crate::person::near::keys::{TypoDomains, keys};
 use crate::run::contact::Contact;
 use crate::run::decide::near_values::{PersonValues, Values};
 use crate::run::decide::supply::put_text;
@@ -34,7 +34,7 @@ use std::collections::HashSet;
 
 /// Unless the job asks for it, near duplicates are looked for among no more people than these, so that a large run is
 /// as quick as it can be.
-pub const QUICK_PERSONS: u64 = 200_000;
+pub const QUICK_PEOPLE: u64 = 200_000;
 
 /// A key that more people share says nothing of any two of them.
 const MOST_WITH_KEY: usize = 60;
@@ -70,9 +70,9 @@ pub struct NearDuplicates {
 
 /// Looks for near duplicates, if the job wants it.
 pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observer) -> Result<NearDuplicates> {
-    let persons = known.settled.persons();
-    let is_wanted = job.person.near_duplicates.unwrap_or(job.receipt.is_some() && persons <= QUICK_PERSONS);
-    let tally = NearTally { searched: is_wanted, persons, ..NearTally::default() };
+    let people = known.settled.people();
+    let is_wanted = job.person.near_duplicates.unwrap_or(job.receipt.is_some() && people <= QUICK_PEOPLE);
+    let tally = NearTally { searched: is_wanted, people, ..NearTally::default() };
     if !is_wanted {
         return Ok(NearDuplicates { tally, rows: Vec::new() });
     }
@@ -142,7 +142,7 @@ impl<'a> Search<'a> {
 
     /// The pairs of people that share a key, each once.
     fn pairs(&self) -> Result<Vec<(u32, u32)>> {
-        let slips = self.slip_domains()?;
+        let typos = self.typo_domains()?;
         let hasher = &self.known.settled.hasher;
         let memory = self.setting.memory.saturating_sub(kept::MEMORY_FOR_BUFFERS) / 2;
         let mut store = KeyStore::new(memory, &self.known.spool_folder);
@@ -151,7 +151,7 @@ impl<'a> Search<'a> {
             Some(&self.cleaning),
             |again, found: &mut Vec<_>| {
                 let person = self.plans[again.file].person(&again.contact.cleaned, &again.contact.address);
-                keys(&person, &slips, |key| found.push((again.row, hasher.hash(key))));
+                keys(&person, &typos, |key| found.push((again.row, hasher.hash(key))));
             },
             |found| found.iter().try_for_each(|(row, hash)| store.add(*hash, Role::Other(0), row.0)),
         )?;
@@ -189,8 +189,8 @@ impl<'a> Search<'a> {
         Ok(pairs)
     }
 
-    /// The domains that occur and are one slip from another.
-    fn slip_domains(&self) -> Result<SlipDomains> {
+    /// The domains that occur and are one typo from another.
+    fn typo_domains(&self) -> Result<TypoDomains> {
         let mut domains: HashSet<String> = HashSet::new();
         self.read(
             |_| true,
@@ -205,7 +205,7 @@ impl<'a> Search<'a> {
                 Ok(())
             },
         )?;
-        Ok(SlipDomains::new(domains))
+        Ok(TypoDomains::new(domains))
     }
 
     /// The values of everybody in a pair.

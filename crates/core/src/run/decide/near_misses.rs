@@ -1,8 +1,8 @@
-//! Near misses: entries of suppression lists that matched nobody and are one slip, a `+tag` or a name from a contact about
+//! Near misses: entries of suppression lists that no contact has and are one typo, a `+tag` or a name from a contact about
 //! to be written. That is how somebody who said no gets mail.
 //!
 //! The unmatched entries are read again and give keys (texts with one letter left out, [`crate::person::near`] says why
-//! these find every slip); then the contacts that nothing holds are read again, and those who share a key are judged. More
+//! these find every typo); then the contacts that nothing holds are read again, and those who share a key are judged. More
 //! entries than memory has room for are looked for in several rounds, each with the contacts read once more.
 
 use super::close_entries::{Entry, Keys, MOST_PER_LIST, Pair, pairs};
@@ -163,7 +163,7 @@ pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observ
 /// Which lists are looked at; counts the entries of all.
 fn wanted_lists(job: &Job, known: &Known, found: &mut NearMissed) -> Vec<bool> {
     let unmatched = |list: usize| known.settled.matches[list].unmatched;
-    let is_short = known.settled.persons() <= QUICK;
+    let is_short = known.settled.people() <= QUICK;
     let mut wanted = vec![false; job.lists.len()];
     for (place, list) in job.lists.iter().enumerate() {
         // How often somebody was written to is no matter of one entry.
@@ -242,7 +242,7 @@ impl NearMissed {
     }
 }
 
-/// Hands over the entries of the wanted lists that matched nobody, as far as they can be close to somebody.
+/// Hands over the entries of the wanted lists that no contact has, as far as they can be close to somebody.
 fn for_each_unmatched(
     job: &Job,
     known: &Known,

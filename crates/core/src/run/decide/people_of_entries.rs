@@ -51,24 +51,24 @@ impl WhoIsWho {
         let mut known_people: HashMap<Vec<u32>, (u64, Vec<u32>)> = HashMap::new();
         for entries in shared.entries().chunk_by(|a, b| a.0 == b.0) {
             let values: Vec<u32> = entries.iter().map(|(_, value)| *value).collect();
-            let (persons, examples) = known_people.entry(values).or_insert_with_key(|values| {
+            let (people, examples) = known_people.entry(values).or_insert_with_key(|values| {
                 let mut people: Vec<u32> =
                     values.iter().flat_map(|value| shared.people_with(*value)).map(|(_, person)| *person).collect();
                 people.sort_unstable();
                 people.dedup();
                 (people.len() as u64, people.into_iter().take(EXAMPLES).collect())
             });
-            if *persons < 2 {
+            if *people < 2 {
                 continue;
             }
             let EntryOwner::List(list) = numbers.owner(entries[0].0) else { continue };
             let known = found.iter().position(|known| known.list == list).unwrap_or_else(|| {
-                found.push(Namesakes { list, entries: 0, persons: 0, examples: Vec::new() });
+                found.push(Namesakes { list, entries: 0, people: 0, examples: Vec::new() });
                 found.len() - 1
             });
             let namesakes = &mut found[known];
             namesakes.entries += 1;
-            namesakes.persons += *persons;
+            namesakes.people += *people;
             let room = EXAMPLES.saturating_sub(namesakes.examples.len());
             namesakes.examples.extend(examples.iter().take(room).map(|row| RowId(*row)));
         }

@@ -69,7 +69,7 @@ pub struct Namesakes {
     /// How many of its entries.
     pub entries: u64,
     /// How many people they are.
-    pub persons: u64,
+    pub people: u64,
     /// Rows of some of them.
     pub examples: Vec<RowId>,
 }
@@ -79,7 +79,7 @@ pub struct Namesakes {
 pub struct Decided {
     /// Pairs that were made one person.
     pub same: u64,
-    /// Persons that were taken out.
+    /// People that were taken out.
     pub taken_out: u64,
     /// Decisions about somebody who is in no source.
     pub about_nobody: Met,
@@ -180,7 +180,7 @@ impl Settled {
     }
 
     /// How many people there are.
-    pub fn persons(&self) -> u64 {
+    pub fn people(&self) -> u64 {
         let is_person = |row: &u32| self.line(RowId(*row)) == Line::Contact && self.survivor_of(RowId(*row)).0 == *row;
         (0..self.lines.len() as u32).filter(is_person).count() as u64
     }

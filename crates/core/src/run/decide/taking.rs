@@ -56,7 +56,7 @@ pub(crate) fn take_from_lists(
             payload.extend_from_slice(&(*place as u32).to_le_bytes());
             put_text(&mut payload, &best.value);
         }
-        tallies[list].persons += u64::from(!payload.is_empty());
+        tallies[list].people += u64::from(!payload.is_empty());
         tallies[list].several += u64::from(found.columns.iter().any(|best| best.differs));
         supplies.push(&[a, b, c, d, 2, high, low], &payload)
     };

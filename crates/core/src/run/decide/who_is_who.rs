@@ -41,12 +41,12 @@ impl WhoIsWho {
         marks: Vec<MarkSet>,
         mark_sets: MarkSets,
         entries: u64,
-        persons: &PersonWishes,
+        people: &PersonWishes,
         has_decisions: bool,
         spill_folder: &Path,
     ) -> WhoIsWho {
         let rows = marks.len();
-        let has_other_keys = persons.has_other_keys();
+        let has_other_keys = people.has_other_keys();
         WhoIsWho {
             groups: Groups::new(rows),
             marks,
@@ -55,7 +55,7 @@ impl WhoIsWho {
             others: Runs::new(spill_folder),
             first_with_address: if has_other_keys { (0..rows as u32).collect() } else { Vec::new() },
             key_of: if has_other_keys || has_decisions { vec![NO_KEY; rows] } else { Vec::new() },
-            address_key: persons.address_key().unwrap_or_default() as u8,
+            address_key: people.address_key().unwrap_or_default() as u8,
             taken: Crossings::default(),
             mailed: Crossings::default(),
             decided: Vec::new(),
@@ -97,9 +97,9 @@ impl WhoIsWho {
     }
 
     /// Joins rows that share the value of another key, unless it is a switchboard.
-    pub fn join_by_other_keys(&mut self, lines: &[u8], persons: &PersonWishes) -> Result<Vec<Switchboards>> {
+    pub fn join_by_other_keys(&mut self, lines: &[u8], people: &PersonWishes) -> Result<Vec<Switchboards>> {
         const EXAMPLES: usize = 5;
-        let several = persons.same.len() > 1;
+        let several = people.same.len() > 1;
         let mut switchboards: Vec<Switchboards> = Vec::new();
         let mut addresses: Vec<u32> = Vec::new();
         let others = self.others.take();
@@ -115,7 +115,7 @@ impl WhoIsWho {
             addresses.extend(contacts.iter().map(|row| self.first_with_address[*row as usize]));
             addresses.sort_unstable();
             addresses.dedup();
-            if several && addresses.len() > persons.largest_group as usize {
+            if several && addresses.len() > people.largest_group as usize {
                 let key = usize::from(place);
                 let known = switchboards.iter().position(|known| known.key == key);
                 let known = known.unwrap_or_else(|| {
@@ -184,7 +184,7 @@ impl WhoIsWho {
         let mut entry = first_entry;
         for decision in &decisions.all {
             let mut rows: Vec<Vec<RowId>> = Vec::new();
-            for _ in decision.persons() {
+            for _ in decision.people() {
                 rows.push(rows_of(entry));
                 entry += 1;
             }

@@ -4,7 +4,7 @@
 use super::counts::{FileCounts, Problem};
 use super::list_entries::Entries;
 use super::records::{line_above, not_text};
-use crate::clean::decoded_twice;
+use crate::clean::double_encoded;
 use crate::columns::lines::Line;
 use crate::run::contact::keys::RowKeys;
 use crate::run::contact::{ContactReader, ContactWishes};
@@ -286,7 +286,7 @@ impl ListChunk {
     /// The share that a status puts a row into; none where it is no refusal.
     fn share(&mut self, value: &[u8]) -> Option<usize> {
         let text = String::from_utf8_lossy(value);
-        let text = decoded_twice::repaired(&text).map_or(text, Cow::Owned);
+        let text = double_encoded::repaired(&text).map_or(text, Cow::Owned);
         match status::read(&text) {
             StatusReason::Is(reason) => {
                 let place = StatusReasons::REASONS.into_iter().position(|other| other == reason);

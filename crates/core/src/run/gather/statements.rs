@@ -1,6 +1,6 @@
 //! What cells about consent say. Few different ones occur in a column, so what was read once is remembered.
 
-use crate::clean::decoded_twice;
+use crate::clean::double_encoded;
 use crate::columns::consent::is_sure_refusal;
 use crate::columns::map::ConsentColumn;
 use pebblebank_table::cell;
@@ -45,7 +45,7 @@ impl Statements {
             return *statement;
         }
         let text = cell::text(raw);
-        let meant = decoded_twice::repaired(&text).map_or(text, Cow::Owned);
+        let meant = double_encoded::repaired(&text).map_or(text, Cow::Owned);
         let statement = consent::read(&meant, column.yes_means);
         if known.len() < KEPT {
             known.insert(raw.to_vec(), statement);

@@ -19,7 +19,7 @@ use pebblebank_formats::Format;
 use pebblebank_table::units::{ColumnIndex, ListId, SourceId};
 use pebblebank_values::address::AddressWishes;
 use pebblebank_values::date::DateOrder;
-use pebblebank_values::suggest::DomainSlips;
+use pebblebank_values::suggest::DomainTypos;
 use pebblebank_values::{ColumnRef, Field};
 use std::sync::Arc;
 
@@ -48,7 +48,7 @@ impl OpenFiles {
         self.addresses = Arc::new(AddressWishes {
             blank_words: Arc::clone(&job.clean.blank_words),
             apply: job.clean.apply,
-            slips: DomainSlips::new(domains),
+            typos: DomainTypos::new(domains),
         });
     }
 
@@ -118,7 +118,7 @@ fn fields_of(decisions: &Decisions) -> Vec<Field> {
         Named::By(field, _) => Some(*field),
         Named::Address(_) => None,
     };
-    let mut fields: Vec<Field> = decisions.all.iter().flat_map(Decision::persons).filter_map(field).collect();
+    let mut fields: Vec<Field> = decisions.all.iter().flat_map(Decision::people).filter_map(field).collect();
     fields.sort_unstable();
     fields.dedup();
     fields

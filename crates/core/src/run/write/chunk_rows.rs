@@ -127,9 +127,9 @@ impl<'b> ChunkRows<'_, 'b> {
     /// Counts who lacks nothing for a comparison, and whom only a near miss could keep from being written.
     fn count_passed(&mut self, row: RowId, set: MarkSet, fault: Option<Reason>) {
         if self.pass.job.compares() && fault.is_none_or(|reason| reason >= Reason::NotSelected) {
-            let persons = &mut self.rows.counts.persons_with_key;
-            persons.resize(self.pass.settled.mark_sets(), 0);
-            persons[set.0 as usize] += 1;
+            let people = &mut self.rows.counts.people_with_key;
+            people.resize(self.pass.settled.mark_sets(), 0);
+            people[set.0 as usize] += 1;
         }
         let passed = fault.is_none_or(|reason| reason == Reason::NearMiss);
         if passed && self.pass.near.is_some_and(|near| near.of(row).is_some()) {
@@ -198,35 +198,35 @@ impl<'b> ChunkRows<'_, 'b> {
 
     fn count_person(&mut self, marks: MarkSet) {
         if marks != MarkSet::NONE {
-            let persons = &mut self.rows.counts.persons;
-            if persons.is_empty() {
-                persons.resize(self.pass.settled.mark_sets(), 0);
+            let people = &mut self.rows.counts.people;
+            if people.is_empty() {
+                people.resize(self.pass.settled.mark_sets(), 0);
             }
-            persons[marks.0 as usize] += 1;
+            people[marks.0 as usize] += 1;
         }
     }
 
     /// What is likely meant by an address, where the job does not have it mended.
     pub fn suggest(&mut self, row: RowId, address: &Address, domains: &mut DomainLooks) {
-        let slips = &self.pass.files.addresses.slips;
+        let typos = &self.pass.files.addresses.typos;
         let number = RowNumber(u64::from(row.0 - self.first_of_file) + 1);
         match address.state {
             State::Blank | State::Placeholder => return,
             State::Invalid(_) => {}
             State::Usable => {
-                let look = domains.look(address.domain(), slips);
+                let look = domains.look(address.domain(), typos);
                 if !look.has_known_top_level
                     && let Some(column) = self.pass.files.sources[self.plan.file].map().column(Field::Email)
                 {
                     self.doubt(number, column, Doubt::UnknownTopLevelDomain);
                 }
-                if !look.is_slip {
+                if !look.is_typo {
                     return;
                 }
             }
         }
         let text = String::from_utf8_lossy(address.text);
-        let Some((mended, rules)) = suggest::mended(&text, suggest::ALL, slips) else { return };
+        let Some((mended, rules)) = suggest::mended(&text, suggest::ALL, typos) else { return };
         let Rows { suggestions, counts, .. } = &mut *self.rows;
         let company = company_of(rules);
         for rule in rules.iter() {
@@ -276,8 +276,8 @@ impl<'b> ChunkRows<'_, 'b> {
         }
         for (header, before, after) in contact.values.iter().flat_map(|values| values.decoded()) {
             let (before, after) = (before.as_bytes(), after.as_bytes());
-            counts.repairs.count(Rule::DecodedTwice, Company::Alone, before, after);
-            repair_row(repairs, Rule::DecodedTwice, &self.plan.name_cells, number, header, before, after);
+            counts.repairs.count(Rule::DoubleEncoded, Company::Alone, before, after);
+            repair_row(repairs, Rule::DoubleEncoded, &self.plan.name_cells, number, header, before, after);
         }
         for (column, rules, before, after) in contact.values.iter().flat_map(|values| values.repairs()) {
             let company = company_of(rules);

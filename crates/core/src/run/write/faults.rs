@@ -77,7 +77,7 @@ impl<'b> ChunkRows<'_, 'b> {
             return None;
         }
         let unknown = Found { why: Why::NotReached, day: None };
-        let found = verdicts.of_address(address, rules, pass.job, &pass.files.addresses.slips);
+        let found = verdicts.of_address(address, rules, pass.job, &pass.files.addresses.typos);
         Some((rules, found.unwrap_or(unknown)))
     }
 

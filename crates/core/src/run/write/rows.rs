@@ -92,9 +92,9 @@ pub struct Counts {
     /// Values that could not be cleaned or look like something else, by file and column.
     pub doubts: BTreeMap<(FileId, ColumnIndex, Doubt), Met>,
     /// Survivors by what they are marked with, by the number of the combination.
-    pub persons: Vec<u64>,
+    pub people: Vec<u64>,
     /// Survivors that have all that the job requires, picked or not, by the number of the combination of marks.
-    pub persons_with_key: Vec<u64>,
+    pub people_with_key: Vec<u64>,
     /// Rows written although their person must not be contacted: a master's, and those of compared lists.
     pub refused_written: Refused,
     /// Rows merged into a survivor of the same source.
@@ -136,8 +136,8 @@ impl Counts {
         self.doubtful.roles += later.doubtful.roles;
         self.doubtful.disposable += later.doubtful.disposable;
         add_each(&mut self.also_elsewhere, &later.also_elsewhere);
-        add_each(&mut self.persons, &later.persons);
-        add_each(&mut self.persons_with_key, &later.persons_with_key);
+        add_each(&mut self.people, &later.people);
+        add_each(&mut self.people_with_key, &later.people_with_key);
     }
 }
 

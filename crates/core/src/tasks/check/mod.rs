@@ -34,7 +34,7 @@ use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::Field;
 use pebblebank_values::audience::DisposableDomains;
 use pebblebank_values::date::{Date, Moment};
-use pebblebank_values::suggest::{DomainLooks, DomainSlips};
+use pebblebank_values::suggest::{DomainLooks, DomainTypos};
 use pebblebank_values::verdict::{BySyntax, Level, Verdict, Why, by_syntax};
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
@@ -153,7 +153,7 @@ struct Checker<'a> {
     known: &'a Known,
     file: &'a OpenFile<SourceId>,
     selection: Option<SelectionPlan>,
-    slips: &'a DomainSlips,
+    typos: &'a DomainTypos,
     disposable: DisposableDomains,
     verdicts: &'a Verdicts,
     today: String,
@@ -169,7 +169,7 @@ impl<'a> Checker<'a> {
             known,
             file,
             selection: job.select.as_ref().map(plan),
-            slips: &known.files.addresses.slips,
+            typos: &known.files.addresses.typos,
             disposable: DisposableDomains::default(),
             verdicts,
             today: iso(wishes.today),
@@ -310,7 +310,7 @@ impl<'a> Checker<'a> {
     /// What is known of a contact's address.
     fn judge(&self, contact: &Contact, answers: &Answers, is_duplicate: bool, looks: &mut DomainLooks) -> Judged<'_> {
         let address = &contact.address;
-        let BySyntax { mut whys, suggestion } = by_syntax(address, self.slips, &self.disposable, looks);
+        let BySyntax { mut whys, suggestion } = by_syntax(address, self.typos, &self.disposable, looks);
         let mut checked_on = Cow::Borrowed(self.today.as_str());
         let mut is_known = false;
         if address.is_usable() {

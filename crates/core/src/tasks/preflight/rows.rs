@@ -215,12 +215,12 @@ fn is_spoiled(doubt: Doubt) -> bool {
 }
 
 /// Findings about values that a service would import as something else than they were.
-const SPOILED: [&str; 4] = ["exponent-form", "lost-characters", "lost-zeros", "decoded-twice"];
+const SPOILED: [&str; 4] = ["exponent-form", "lost-characters", "lost-zeros", "double-encoded"];
 
 fn count_person(counts: &mut Counts, is_survivor: bool, marks: MarkSet, sets: usize) {
     if is_survivor && marks != MarkSet::NONE {
-        counts.persons.resize(sets, 0);
-        counts.persons[marks.0 as usize] += 1;
+        counts.people.resize(sets, 0);
+        counts.people[marks.0 as usize] += 1;
     }
 }
 

@@ -15,7 +15,7 @@ use pebblebank_table::{Chunk, Record, Records, Shape, cell};
 use pebblebank_values::Field;
 use pebblebank_values::address::State;
 use pebblebank_values::audience::{self, DisposableDomains};
-use pebblebank_values::suggest::{self, DomainLooks, DomainSlips};
+use pebblebank_values::suggest::{self, DomainLooks, DomainTypos};
 use std::collections::HashMap;
 
 /// What a thread reuses from chunk to chunk.
@@ -36,7 +36,7 @@ pub(crate) struct Looks {
 /// What is looked for in every chunk.
 pub(crate) struct Asked<'a> {
     pub(super) cleaning: &'a CleaningPlan,
-    pub(super) slips: &'a DomainSlips,
+    pub(super) typos: &'a DomainTypos,
     pub(super) with_domains: bool,
     pub(super) values_of: Option<ColumnIndex>,
 }
@@ -98,13 +98,13 @@ impl SurveyChunk {
         for rule in address.rules.iter() {
             *counts.repairs.entry(rule.name()).or_default() += 1;
         }
-        let may_be_slip = match address.state {
-            State::Usable => looks.domains.look(address.domain(), asked.slips).is_slip,
+        let may_be_typo = match address.state {
+            State::Usable => looks.domains.look(address.domain(), asked.typos).is_typo,
             State::Invalid(_) => true,
             State::Blank | State::Placeholder => false,
         };
         let text = String::from_utf8_lossy(address.text);
-        if may_be_slip && let Some((_, rules)) = suggest::mended(&text, suggest::ALL, asked.slips) {
+        if may_be_typo && let Some((_, rules)) = suggest::mended(&text, suggest::ALL, asked.typos) {
             rules.iter().for_each(|rule| *counts.suggestions.entry(rule.name()).or_default() += 1);
         }
     }

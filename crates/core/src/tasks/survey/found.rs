@@ -108,7 +108,7 @@ pub struct AddressSurvey {
     pub repaired: u64,
     /// By the name of the rule, how many rows it would change.
     pub repairs: BTreeMap<&'static str, u64>,
-    /// By the name of the rule, how many addresses look like slips that a run can mend where it is told to.
+    /// By the name of the rule, how many addresses look like typos that a run can mend where it is told to.
     pub suggestions: BTreeMap<&'static str, u64>,
     /// Usable ones that belong to an office rather than to a person, such as info@.
     pub role: u64,

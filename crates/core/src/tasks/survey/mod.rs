@@ -28,7 +28,7 @@ use pebblebank_table::observe::{Finding, Observer, Stage, Weight};
 use pebblebank_table::units::ColumnIndex;
 use pebblebank_values::Field;
 use pebblebank_values::date::Date;
-use pebblebank_values::suggest::DomainSlips;
+use pebblebank_values::suggest::DomainTypos;
 use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
 use std::sync::Arc;
@@ -62,13 +62,13 @@ fn survey_input(
     let file = open_file(input, Part::alone(), &wishes.read, spool_folder, observer)?;
     let surveyor = Surveyor { wishes, observer };
     let mut file = surveyor.with_all_addresses(file)?;
-    let slips = DomainSlips::new(file.glimpse.domains.iter().cloned());
+    let typos = DomainTypos::new(file.glimpse.domains.iter().cloned());
     let mut not_text = false;
-    let first = surveyor.read(&file, &slips, &mut not_text);
+    let first = surveyor.read(&file, &typos, &mut not_text);
     let counts = match first {
         Err(error) if not_text => {
             file = in_another_encoding(file, &wishes.read, false)?.ok_or(error)?;
-            surveyor.read(&file, &slips, &mut not_text)?
+            surveyor.read(&file, &typos, &mut not_text)?
         }
         other => other?,
     };
@@ -112,7 +112,7 @@ impl Surveyor<'_> {
         plan
     }
 
-    fn read(&self, file: &OpenFile<()>, slips: &DomainSlips, is_not_text: &mut bool) -> Result<Counts> {
+    fn read(&self, file: &OpenFile<()>, typos: &DomainTypos, is_not_text: &mut bool) -> Result<Counts> {
         let cleaning = self.cleaning(file);
         let files = std::slice::from_ref(file);
         let mut reading = Reading::new(files, Stage::Reading, self.observer);
@@ -123,7 +123,7 @@ impl Surveyor<'_> {
             || reading.next(),
             Scratch::default,
             |job, scratch| {
-                let asked = Asked { cleaning: &cleaning, slips, with_domains: self.wishes.domains, values_of };
+                let asked = Asked { cleaning: &cleaning, typos, with_domains: self.wishes.domains, values_of };
                 let read = read_chunk(file, &job.chunk, &asked, scratch);
                 Ok((job, read))
             },

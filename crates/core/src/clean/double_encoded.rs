@@ -30,7 +30,7 @@ pub fn may_hold(text: &[u8]) -> bool {
 /// The text as it was meant; none where it is right, or where it is not certain what was meant.
 ///
 /// ```
-/// use pebblebank_core::clean::decoded_twice::repaired;
+/// use pebblebank_core::clean::double_encoded::repaired;
 /// assert_eq!(repaired("JosÃ© Muñoz"), None, "half of it is right");
 /// assert_eq!(repaired("JosÃ© MuÃ±oz").as_deref(), Some("José Muñoz"));
 /// assert_eq!(repaired("Oâ€™Neill").as_deref(), Some("O’Neill"));

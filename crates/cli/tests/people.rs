@@ -139,7 +139,7 @@ fn clean_takes_keys_and_the_survivor_as_options() {
 #[case("survivor = \"oldest\"", "oldest is no survivor rule", "newest")]
 #[case("survivor = \"newest\"", "needs a date", "newest_by")]
 #[case("same = [\"email\", \"nick name\"]", "no source has \"nick name\"", "[person]")]
-fn mistakes_about_persons_are_named(#[case] person: &str, #[case] what: &str, #[case] advice: &str) {
+fn mistakes_about_people_are_named(#[case] person: &str, #[case] what: &str, #[case] advice: &str) {
     let more = format!("[person]\n{person}");
     let desk = Desk::with(&[("shop.csv", "email\na@post.example\n"), ("job.toml", &job_with(&more))]);
     let ran = desk.run(&["run", "job.toml"]);

@@ -7,7 +7,7 @@ use pebblebank_core::person::groups::Groups;
 use pebblebank_core::person::keys::{KeyStore, Role};
 use pebblebank_core::person::near::NearPerson;
 use pebblebank_core::person::near::judge::{THRESHOLD, judge};
-use pebblebank_core::person::near::keys::{SlipDomains, keys};
+use pebblebank_core::person::near::keys::{TypoDomains, keys};
 use pebblebank_table::units::RowId;
 use pebblebank_values::Field;
 use pebblebank_values::identity::IdentityHasher;
@@ -97,7 +97,7 @@ fn near_keys(address: &str, first: &str, last: &str) -> BTreeSet<Vec<u8>> {
     let person = NearPerson::new(address, first, last, "LF1 3AB", "", "");
     let mut found = BTreeSet::new();
     let domains = ["postbox.example", "postbx.example", "mailhaven.example"].map(str::to_owned);
-    keys(&person, &SlipDomains::new(domains), |key| {
+    keys(&person, &TypoDomains::new(domains), |key| {
         found.insert(key.to_vec());
     });
     found
@@ -120,12 +120,12 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(48))]
 
     #[test]
-    fn addresses_one_slip_apart_always_share_a_key(local in "[a-zø.]{5,14}", at in 0usize..20, letter in "[a-zø]", kind in 0usize..4) {
+    fn addresses_one_typo_apart_always_share_a_key(local in "[a-zø.]{5,14}", at in 0usize..20, letter in "[a-zø]", kind in 0usize..4) {
         let other = slipped(&local, at, letter.chars().next().unwrap(), kind);
         let own = near_keys(&format!("{local}@postbox.example"), "", "");
         prop_assert!(!own.is_disjoint(&near_keys(&format!("{other}@postbox.example"), "", "")), "{local} {other}");
         let same_at = |domain: &str| near_keys(&format!("{local}@{domain}"), "", "");
-        prop_assert!(!own.is_disjoint(&same_at("postbx.example")), "a slip in the domain");
+        prop_assert!(!own.is_disjoint(&same_at("postbx.example")), "a typo in the domain");
         prop_assert!(own.is_disjoint(&same_at("mailhaven.example")), "another domain");
     }
 
@@ -171,10 +171,10 @@ fn the_same_place_brings_forms_of_one_name_together(
 
 /// What is judged of two people: the addresses, whether the names agree, and what else is said of them.
 #[rstest]
-#[case::a_slip_and_the_same_name("ida.moss@post.example,Ida,Moss,,", "ida.mos@post.example,Ida,Moss,,", true)]
-#[case::a_slip_and_another_name("ida.moss@post.example,Ida,Moss,,", "ada.moss@post.example,Ada,Moss,,", false)]
-#[case::a_long_slip_without_names("rosalind.quill@post.example,,,,", "rosalnd.quill@post.example,,,,", true)]
-#[case::a_short_slip_without_names("jana@post.example,,,,", "jane@post.example,,,,", false)]
+#[case::a_typo_and_the_same_name("ida.moss@post.example,Ida,Moss,,", "ida.mos@post.example,Ida,Moss,,", true)]
+#[case::a_typo_and_another_name("ida.moss@post.example,Ida,Moss,,", "ada.moss@post.example,Ada,Moss,,", false)]
+#[case::a_long_typo_without_names("rosalind.quill@post.example,,,,", "rosalnd.quill@post.example,,,,", true)]
+#[case::a_short_typo_without_names("jana@post.example,,,,", "jane@post.example,,,,", false)]
 #[case::numbered_offices("info1@hall.example,,,,", "info2@hall.example,,,,", false)]
 #[case::numbered_and_the_same_person(
     "moss1@post.example,Ida,Moss,,+442079460001",

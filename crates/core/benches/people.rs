@@ -31,11 +31,11 @@ fn write_list(path: &Path, rows: usize, mut state: u64) {
         state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
         let who = (state >> 33) as usize % (rows * 2);
         let (first, last) = (first[who % 10], last[who / 10 % 10]);
-        let slip = if (state >> 20).is_multiple_of(32) { "x" } else { "" };
+        let typo = if (state >> 20).is_multiple_of(32) { "x" } else { "" };
         let domain = who % 40;
         writeln!(
             text,
-            "{first}.{last}{who}{slip}@mail{domain}.example,{first},{last},+44207{:07},LF{} {}{}{}",
+            "{first}.{last}{who}{typo}@mail{domain}.example,{first},{last},+44207{:07},LF{} {}{}{}",
             who % 10_000_000,
             who / 1_000 % 90 + 1,
             who % 9 + 1,
@@ -98,7 +98,7 @@ fn keys_and_near_duplicates(criterion: &mut Criterion) {
     let folder = tempfile::tempdir().expect("a temporary folder");
     write_list(&folder.path().join("people.csv"), rows(), 3);
     let setting = setting(folder.path());
-    let mut group = criterion.benchmark_group("persons");
+    let mut group = criterion.benchmark_group("people");
     group.sample_size(10).throughput(Throughput::Elements(rows() as u64));
     let cases = [
         ("by address", "near_duplicates = false"),
@@ -108,10 +108,10 @@ fn keys_and_near_duplicates(criterion: &mut Criterion) {
     ];
     for (name, person) in cases {
         let job = format!(
-            "[job]\nname = \"persons\"\ncountry = \"GB\"\n[[source]]\nname = \"people\"\nfiles = [\"people.csv\"]\n\
+            "[job]\nname = \"people\"\ncountry = \"GB\"\n[[source]]\nname = \"people\"\nfiles = [\"people.csv\"]\n\
              [[write]]\nfile = \"out.csv\"\n[person]\n{person}\n"
         );
-        let path = folder.path().join("persons.toml");
+        let path = folder.path().join("people.toml");
         std::fs::write(&path, job).expect("room for the job");
         let mut job = read(&path, "2026-03-02").expect("a job");
         job.replace = true;
