@@ -7,8 +7,8 @@ use crate::commands::memory::recall;
 use crate::commands::preflight::preflight_at;
 use crate::commands::run::{DryRun, do_job};
 use crate::finish::Said;
-use crate::render::Screen;
 use crate::render::tally::suppression;
+use crate::render::{Screen, number};
 use crate::setting::{Now, setting};
 use clap::Parser;
 use pebblebank_core::{job, run};
@@ -35,9 +35,10 @@ pub fn demo(command: &Demo, shared: &Shared) -> Result<Said> {
     let fit = still_fit(folder, &shared, &now)?;
     let checked = checked(folder, &shared, &now)?;
     if !shared.json && !shared.quiet {
-        let intro = introduction(folder, &files);
-        let now = format!("\nNow: pebblebank run {}\n", path.display());
-        said.text = format!("{intro}{banked}{now}\n{}{other}{fit}{checked}{}", said.text, farewell(folder));
+        let intro = introduction(folder, &files, shared.verbose);
+        let now = format!("\n$ pebblebank run {}\n", path.display());
+        // The job's own account stands last, where it is read.
+        said.text = format!("{intro}{banked}{other}{fit}{checked}{now}\n{}{}", said.text, farewell(folder));
     }
     Ok(said)
 }
@@ -59,7 +60,7 @@ fn fill_bank(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
         &["load", &wrong, "--as", "do-not-contact", "--yes"],
         &["undo", "5"],
     ];
-    let mut text = format!("\nWhat is remembered between mailings, in {}:\n\n", bank.display());
+    let mut text = format!("\nRemembered between mailings, in {}:\n", bank.display());
     for step in steps {
         let typed = [&["pebblebank", "bank"], step].concat();
         let Ok(Arguments { command: Some(Command::Bank(command)), .. }) = Arguments::try_parse_from(&typed) else {
@@ -70,7 +71,10 @@ fn fill_bank(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
         let shown = typed.join(" ");
         let result = said.text.lines().next().unwrap_or_default();
         let remark = if step[0] == "undo" { "  (the wrong file)" } else { "" };
-        text.push_str(&format!("  {}\n    {result}{remark}\n", shown.trim_end_matches(" --yes")));
+        if shared.verbose {
+            text.push_str(&format!("  $ {}\n", shown.trim_end_matches(" --yes")));
+        }
+        text.push_str(&format!("  {result}{remark}\n"));
     }
     Ok(text)
 }
@@ -86,7 +90,7 @@ fn still_fit(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
     let plain = Shared { json: false, quiet: false, ..shared.clone() };
     let said = preflight_at(&command, &plain, now)?;
     let result: Vec<&str> = said.text.lines().filter(|line| !line.trim().is_empty()).take(2).map(str::trim).collect();
-    Ok(format!("\nIs it still fit, just before it is imported? {}\n  {}\n", typed.join(" "), result.join("\n  ")))
+    Ok(format!("\nStill fit, just before it is imported?\n  $ {}\n  {}\n", typed.join(" "), result.join("\n  ")))
 }
 
 /// Whether addresses will arrive, on all three levels, by stand-ins of DNS and of mail servers: nothing leaves the machine.
@@ -105,8 +109,7 @@ fn checked(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
         &["pebblebank", "check", &sign_ups, "--level", "domain"],
         &["pebblebank", "check", &members, "--level", "mailbox", "--hello", "desk.larkfold.example"],
     ];
-    let mut text =
-        "\nWill they arrive? Stand-ins answer here, and nobody outside of this machine is asked.\n".to_owned();
+    let mut text = "\nWill they arrive? Stand-ins answer here; nobody outside of this machine is asked.\n".to_owned();
     let plain = Shared { json: false, quiet: false, ..shared.clone() };
     for typed in steps {
         let all = [typed, &here].concat();
@@ -114,11 +117,10 @@ fn checked(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
             continue;
         };
         let said = check_at(&command, &plain, now)?;
-        let is_last = typed.contains(&"mailbox");
-        // The tables are for somebody who asked for them; the last one shows what reasons there are.
-        let shown: Vec<&str> = said.text.lines().take_while(|line| is_last || !line.is_empty()).collect();
-        let shown: Vec<&str> = shown.into_iter().take_while(|line| !line.contains("different domain")).collect();
-        text.push_str(&format!("\n{}\n{}\n", typed.join(" "), shown.join("\n").trim_end()));
+        // The tables are for somebody who asks for them.
+        let shown: Vec<&str> = said.text.lines().take_while(|line| shared.verbose || !line.is_empty()).collect();
+        let result = shown.join("\n").replacen(&format!("{}: ", typed[2]), "", 1);
+        text.push_str(&format!("  $ {}\n  {}\n", typed.join(" "), result.trim_end()));
     }
     Ok(text)
 }
@@ -131,12 +133,12 @@ fn other_client(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
     let job = recall(job, &Remembered::default(), false, shared, now)?;
     let finished = run::run(&job, &setting(shared, false, now), &Silent)?;
     let tally = &finished.tally;
-    let held = suppression(tally, &Screen::new(shared));
+    let held = if shared.verbose { format!("\n{}", suppression(tally, &Screen::new(shared))) } else { String::new() };
     Ok(format!(
-        "\nThe other client, for whom other entries of the bank count: pebblebank run {}\n  {} of {} contacts written to {}\n\n{held}",
+        "\nThe other client, a theatre, for whom other entries of the bank count:\n  $ pebblebank run {}\n  {} of {} contacts written to {}\n{held}",
         path.display(),
-        tally.all.written,
-        tally.all.read,
+        number(tally.all.written),
+        number(tally.all.read),
         finished.imports[0].display()
     ))
 }
@@ -155,11 +157,16 @@ fn refuse_foreign_folder(folder: &Path) -> Result<()> {
     .in_file(folder))
 }
 
-fn introduction(folder: &Path, files: &[pebblebank_demo::Written]) -> String {
+fn introduction(folder: &Path, files: &[pebblebank_demo::Written], names_files: bool) -> String {
     let mut text = format!(
-        "The demo: Larkfold Garden invites its friends to the spring fair.\nMade-up data in {}:\n\n",
-        folder.display()
+        "The demo: Larkfold Garden invites its friends to the spring fair.\nMade-up data in {}: {} files.\n",
+        folder.display(),
+        files.len()
     );
+    if !names_files {
+        return text;
+    }
+    text.push('\n');
     let (formats, others): (Vec<_>, Vec<_>) = files.iter().partition(|file| file.name.starts_with("formats/"));
     for file in others {
         text.push_str(&format!("  {:<34} {}\n", file.name, file.what));
@@ -171,13 +178,5 @@ fn introduction(folder: &Path, files: &[pebblebank_demo::Written]) -> String {
 fn farewell(folder: &Path) -> String {
     let file = |name: &str| folder.join(name).display().to_string();
     let (job, bank) = (file(pebblebank_demo::JOB_FILE), file(pebblebank_demo::BANK_FILE));
-    format!(
-        "\nTry next: open {job}, change something, and\n  pebblebank run {job} --dry-run --bank {bank}\n\
-         or look at what else arrives:\n  pebblebank survey '{}'\n\
-         or hold two exports against each other:\n  pebblebank compare {} {}\n\
-         or ask what is known of somebody:\n  pebblebank bank find someone@gardeners.example --bank {bank}\n",
-        file("formats/*"),
-        file("exports/guided-walks.csv"),
-        file("exports/gift-cards.tsv"),
-    )
+    format!("\nTry next: open {job}, change something, and\n  pebblebank run {job} --dry-run --bank {bank}\n")
 }

@@ -133,7 +133,7 @@ fn where_from(batch: &Batch) -> String {
     if batch.keeps_forgotten {
         return "somebody was forgotten".to_owned();
     }
-    let file = batch.file.as_ref().map(|file| safe_ends(file, 36));
+    let file = batch.file.as_ref().map(|file| safe_ends(file.rsplit('/').next().unwrap_or(file), 30));
     let mailing = batch.campaign.as_ref().map(|campaign| safe(campaign, 30));
     let note = batch.note.as_ref().map(|note| safe(note, if file.is_some() { 24 } else { 52 }));
     [mailing, file, note].into_iter().flatten().collect::<Vec<_>>().join(", ")
@@ -338,15 +338,10 @@ fn recorded_in_short(recorded: &Recorded, receipt: Option<&Path>, bank: Option<&
     match recorded.refused.as_slice() {
         [] => {}
         [(_, batch, _)] => {
-            parts.push(format!("{} learned from the sources (batch {})", counted(learned, "address"), batch.0));
+            parts.push(format!("{} learned (batch {})", counted(learned, "address"), batch.0));
         }
         [(_, first, _), .., (_, last, _)] => {
-            parts.push(format!(
-                "{} learned from the sources (batches {} to {})",
-                counted(learned, "address"),
-                first.0,
-                last.0
-            ));
+            parts.push(format!("{} learned (batches {} to {})", counted(learned, "address"), first.0, last.0));
         }
     }
     if parts.is_empty() {

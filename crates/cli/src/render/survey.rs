@@ -65,7 +65,7 @@ fn in_short(surveys: &[FileSurvey], screen: &Screen) -> String {
     findings.sort_by_key(|finding| finding.weight);
     if !findings.is_empty() {
         text.push_str(&format!("\n  {}\n", screen.paint(Tone::Heading, "Worth a look")));
-        findings.iter().take(FINDINGS).for_each(|finding| text.push_str(&cut_finding(finding, screen)));
+        findings.iter().take(FINDINGS).for_each(|finding| text.push_str(&cut_finding(finding, 2, screen)));
         let more = findings.len().saturating_sub(FINDINGS);
         if more > 0 {
             text.push_str(&format!("  and {more} more: --verbose shows them\n"));

@@ -19,15 +19,17 @@ struct Room {
     reason_columns: usize,
     lists: usize,
     findings: usize,
+    /// Whether findings have two lines, and what is rarely needed is said.
+    is_roomy: bool,
 }
 
 /// From much to little: the first that fits is taken.
 const ROOMS: [Room; 5] = [
-    Room { sources: 12, reasons: 21, reason_columns: 1, lists: 10, findings: 6 },
-    Room { sources: 8, reasons: 21, reason_columns: 2, lists: 8, findings: 6 },
-    Room { sources: 6, reasons: 12, reason_columns: 2, lists: 6, findings: 4 },
-    Room { sources: 5, reasons: 10, reason_columns: 2, lists: 4, findings: 3 },
-    Room { sources: 3, reasons: 6, reason_columns: 2, lists: 3, findings: 2 },
+    Room { sources: 12, reasons: 21, reason_columns: 1, lists: 10, findings: 6, is_roomy: true },
+    Room { sources: 8, reasons: 21, reason_columns: 2, lists: 8, findings: 4, is_roomy: true },
+    Room { sources: 6, reasons: 10, reason_columns: 2, lists: 6, findings: 3, is_roomy: false },
+    Room { sources: 5, reasons: 8, reason_columns: 2, lists: 5, findings: 2, is_roomy: false },
+    Room { sources: 4, reasons: 6, reason_columns: 2, lists: 4, findings: 1, is_roomy: false },
 ];
 
 /// The report with what the bank remembers of it behind.
@@ -50,10 +52,10 @@ fn in_room(room: &Room, finished: &Finished, again: &str, remembered: &str, scre
         sources(tally, room, screen),
         reasons(&tally.all, room, screen),
         lists(tally, room, screen),
-        in_short(finished, screen),
+        in_short(finished, room, screen),
         findings(&tally.findings, room, screen),
         preview,
-        next(finished, again, screen) + remembered,
+        next(finished, room, again, screen) + remembered,
     ];
     let mut text = headline(finished, screen);
     for section in sections.iter().filter(|section| !section.is_empty()) {
@@ -82,18 +84,17 @@ fn sources(tally: &Tally, room: &Room, screen: &Screen) -> String {
     }
     table.sum(row("all", counts(&tally.all)));
     let mut lines = vec![merged_in_words(tally)];
+    let mut given = Vec::new();
     if let Some(fill) = tally.fill {
-        let conflicts = match fill.conflicts {
-            0 => String::new(),
-            count => format!("; {} of copies differ (conflicts.csv)", counted(count, "value")),
-        };
-        let (values, people) = (counted(fill.values, "blank value"), people(fill.people));
-        lines.push(format!("filled from copies: {values} of {people}{conflicts}."));
+        given.push(format!("{} of {} from copies", counted(fill.values, "blank value"), people(fill.people)));
     }
     for taken in tally.taken.iter().take(1) {
         let more = tally.taken.len() - 1;
-        let more = if more > 0 { format!(", and from {more} more") } else { String::new() };
-        lines.push(format!("values for {} taken from {}{more}.", people(taken.people), safe(&taken.list, 40)));
+        let more = if more > 0 { format!(" and {more} more lists") } else { String::new() };
+        given.push(format!("values for {} from {}{more}", people(taken.people), safe(&taken.list, 30)));
+    }
+    if !given.is_empty() {
+        lines.push(format!("filled: {}.", given.join("; ")));
     }
     let files = tally.sources.iter().flat_map(|source| &source.files);
     let others: u64 = files.flat_map(|file| file.other_lines.iter()).map(|(_, count)| count).sum();
@@ -198,12 +199,12 @@ fn lists(tally: &Tally, room: &Room, screen: &Screen) -> String {
 }
 
 /// Near misses, lists, repairs, suggestions and likely duplicates: a line each, with the file that has them.
-fn in_short(finished: &Finished, screen: &Screen) -> String {
+fn in_short(finished: &Finished, room: &Room, screen: &Screen) -> String {
     let tally = &finished.tally;
     let mut lines = Vec::new();
     let in_receipt = |name: &str| match finished.receipt {
-        Some(_) => format!("{name} in the receipt"),
-        None => "--verbose shows them, --receipt DIR keeps them".to_owned(),
+        Some(_) => name.to_owned(),
+        None => "--verbose".to_owned(),
     };
     let near = &tally.near_misses;
     if near.pairs > 0 {
@@ -215,7 +216,7 @@ fn in_short(finished: &Finished, screen: &Screen) -> String {
         };
         lines.push(format!("Near misses: {} {stay}: {}", counted(near.pairs, "entry"), in_receipt("near-misses.csv")));
     }
-    for list in tally.lists.iter().take(2) {
+    for list in tally.lists.iter().take(if room.is_roomy { 2 } else { 0 }) {
         lines.push(format!(
             "List {}: {}, {} in it, written or not",
             safe(&list.name, 36),
@@ -233,33 +234,46 @@ fn in_short(finished: &Finished, screen: &Screen) -> String {
             in_receipt("repairs.csv")
         ));
     }
-    if let Some(first) = tally.suggestions.first() {
+    if !tally.suggestions.is_empty() {
         let rows = tally.suggestions.iter().map(|suggestion| suggestion.rows).sum();
         lines.push(format!(
-            "Suggested, not made: {} (apply = [\"{}\"] or --apply makes them): {}",
+            "Suggested, not made: {} (--apply, or apply in [clean], makes them): {}",
             counted(rows, "repair"),
-            first.rule,
             in_receipt("suggestions.csv")
         ));
     }
     let lines: String = lines.iter().map(|line| format!("  {}\n", safe(line, WIDTH - 2))).collect();
-    lines + &near_duplicates(finished, screen)
+    lines + &near_duplicates_in_short(finished, screen)
 }
 
-/// What needs a decision, gravest first; the rest is counted.
+fn near_duplicates_in_short(finished: &Finished, screen: &Screen) -> String {
+    let text = near_duplicates(finished, screen);
+    let pairs = finished.tally.near_duplicates.pairs;
+    match &finished.receipt {
+        Some(receipt) if pairs > 0 => {
+            let pairs = if pairs == 1 { "1 pair is".to_owned() } else { format!("{} pairs are", number(pairs)) };
+            format!("  Likely duplicates: {pairs} to be decided on: pebblebank review {}\n", receipt.display())
+        }
+        _ => text,
+    }
+}
+
+/// What should be looked at, gravest first; the rest is counted.
 fn findings(findings: &[Finding], room: &Room, screen: &Screen) -> String {
     let of = |weight: Weight| findings.iter().filter(move |finding| finding.weight == weight);
     let shown: Vec<&Finding> = of(Weight::Warning).chain(of(Weight::Doubt)).take(room.findings).collect();
-    let mut text: String = shown.iter().map(|finding| cut_finding(finding, screen)).collect();
-    let more = findings.len() - shown.len();
-    if more > 0 {
-        let what = if shown.is_empty() { "to know" } else { "more to know" };
-        text.push_str(&faint(&format!("{} {what}: --verbose shows them", number(more as u64)), screen));
+    let more = (findings.len() - shown.len()) as u64;
+    if shown.is_empty() {
+        let line = format!("{} to know: --verbose shows them", counted(more, "thing"));
+        return if more > 0 { faint(&line, screen) } else { String::new() };
     }
-    if shown.is_empty() { text } else { format!("  {}\n{text}", screen.paint(Tone::Heading, "To decide")) }
+    let lines = if room.is_roomy { 2 } else { 1 };
+    let text: String = shown.iter().map(|finding| cut_finding(finding, lines, screen)).collect();
+    let more = if more > 0 { format!(" ({} more: --verbose)", number(more)) } else { String::new() };
+    format!("  {}{more}\n{text}", screen.paint(Tone::Heading, "Worth a look"))
 }
 
-fn next(finished: &Finished, again: &str, screen: &Screen) -> String {
+fn next(finished: &Finished, room: &Room, again: &str, screen: &Screen) -> String {
     if finished.tally.outcome == Outcome::DryRun {
         return format!("  {}\n  to write it: {again}\n", screen.paint(Tone::Heading, "Next"));
     }
@@ -276,10 +290,11 @@ fn next(finished: &Finished, again: &str, screen: &Screen) -> String {
     }
     if let Some(receipt) = &finished.receipt {
         is_empty = false;
-        table.row(vec![receipt.display().to_string(), "the receipt; its README.txt says what is where".to_owned()]);
+        table.row(vec![receipt.display().to_string(), "the receipt (see its README.txt)".to_owned()]);
     }
     if is_empty {
         return String::new();
     }
-    table.render(screen) + &in_several_files(&finished.tally.written, screen)
+    let also = if room.is_roomy { in_several_files(&finished.tally.written, screen) } else { String::new() };
+    table.render(screen) + &also
 }

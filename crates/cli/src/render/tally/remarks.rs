@@ -47,14 +47,11 @@ pub fn one_finding(finding: &Finding, screen: &Screen) -> String {
     lines[1..].iter().fold(first, |text, line| format!("{text}    {line}\n"))
 }
 
-/// One finding in at most two lines.
-pub fn cut_finding(finding: &Finding, screen: &Screen) -> String {
+/// One finding in at most so many lines.
+pub fn cut_finding(finding: &Finding, most_lines: usize, screen: &Screen) -> String {
     let whole = one_finding(finding, screen);
     let lines: Vec<&str> = whole.lines().collect();
-    match lines.as_slice() {
-        [first, second, _, ..] => format!("{first}\n{second} …\n"),
-        _ => whole,
-    }
+    if lines.len() <= most_lines { whole } else { format!("{} …\n", lines[..most_lines].join("\n")) }
 }
 
 /// The import files with whom they hold, a few of them by name.
