@@ -103,7 +103,10 @@ pub fn refused_arguments(refused: &clap::Error) -> ExitCode {
             let _ = std::io::stdout().write_all(render::json::error(&error, status).as_bytes());
         }
         let advice = advice.map_or(String::new(), |advice| format!("  to do: {advice}\n\n"));
-        let text = text.to_string().replacen("\nUsage:", &format!("\n{advice}Usage:"), 1);
+        let text = text.to_string();
+        let before =
+            ["\nUsage:", "\nFor more information"].into_iter().find(|words| text.contains(words)).unwrap_or("\n");
+        let text = text.replacen(before, &format!("\n{advice}{}", before.trim_start()), 1);
         // What was typed stands in it. Nobody is left to tell where stderr is closed.
         let _ = std::io::stderr().write_all(for_screen(&text, &Screen::plain()).as_bytes());
     } else {

@@ -11,13 +11,14 @@ mod render;
 mod setting;
 mod usual_words;
 
-use clap::Parser;
+use clap::FromArgMatches;
 use pebblebank_table::Error;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
-    let arguments = match arguments::Arguments::try_parse() {
+    let typed = arguments::help::command().try_get_matches();
+    let arguments = match typed.and_then(|typed| arguments::Arguments::from_arg_matches(&typed)) {
         Ok(arguments) => arguments,
         Err(refused) => return finish::refused_arguments(&refused),
     };

@@ -55,46 +55,21 @@ fn screen(commands: &[&[&str]]) -> String {
 #[test]
 fn a_survey_of_two_files() {
     insta::assert_snapshot!(screen(&[&["survey", "walks.csv", "cards.csv"][..]]), @r#"
-      File        format           rows   usable addresses   to look at
-      walks.csv   delimited text      5                  4            0
-      cards.csv   delimited text      2                  2            0
+    File        format           rows   usable addresses   to look at
+    walks.csv   delimited text      5                  4            0
+    cards.csv   delimited text      2                  2            0
 
-    walks.csv
-      delimited text, semicolon between cells, UTF-8, header in row 1; 5 rows
-      not counted as rows: 1 header
-      addresses: 4 usable, 1 blank
-      1 repeats an address that stands above; 3 different ones
-      repairs that a run makes: 1 letter case as it is usual
+    Field         walks.csv   cards.csv
+    email         E-mail      email
+    first_name                first name
+    last_name                 last name
+    full_name     Name
+    (left over)   Walk        amount
+    the columns of each: pebblebank survey FILE, or --verbose
 
-      Column   taken for   filled   different   for example
-      E-mail   email         80 %           4   ida@post.example
-      Name     full_name    100 %           5   Ida Moss, Moss, Ida, Ben Ash
-      Walk     –            100 %           2   Bluebells, Bats
-      "Name", as a run writes it: 1 "Family, Given" turned round
-      – feeds no field and travels along as it is: "Walk" (its header is no known word)
-
-    cards.csv
-      delimited text, comma between cells, UTF-8, header in row 1; 2 rows
-      not counted as rows: 1 header
-      addresses: 2 usable
-
-      Column       taken for    filled   different   for example
-      email        email         100 %           2   ida@post.example
-      first name   first_name    100 %           2   Ida, Eve
-      last name    last_name     100 %           2   Moss, Elm
-      amount       –             100 %           2   20, 35
-      – feeds no field and travels along as it is: "amount" (its header is no known word)
-
-      Field         walks.csv   cards.csv
-      email         E-mail      email
-      first_name                first name
-      last_name                 last name
-      full_name     Name
-      (left over)   Walk        amount
-
-      Next
-      a job file made of what was seen here
-        pebblebank propose walks.csv cards.csv -o job.toml
+    Next
+    a job file made of what was seen here
+      pebblebank propose walks.csv cards.csv -o job.toml
     "#);
 }
 
@@ -187,10 +162,10 @@ fn people_taken_out_of_a_list() {
       do-not-contact         1   on a do-not-contact list
 
       Suppression list   entries   matched   unmatched   people   reason
-      no                       3         1                2         1   do-not-contact
-      unmatched: entries in no source. people: whom it holds; who is on two lists counts for both.
+      no                       3         1           2        1   do-not-contact
+      unmatched: entries that no contact has. people: suppressed by this list, perhaps by others too.
 
-      Near miss: an entry of nobody   a contact close to it                      list
+      Near miss: an unmatched entry   a contact close to it                      list
       benjamim@inkwell.example        benjamin@inkwell.example   typo before @   no
       they stay; --near-miss set-aside takes them out.
 
@@ -223,8 +198,8 @@ fn a_guard_that_stopped() {
       do-not-contact        15   on a do-not-contact list
 
       Suppression list   entries   matched   unmatched   people   reason
-      most                    15        15                0        15   do-not-contact
-      unmatched: entries in no source. people: whom it holds; who is on two lists counts for both.
+      most                    15        15           0       15   do-not-contact
+      unmatched: entries that no contact has. people: suppressed by this list, perhaps by others too.
 
       Worth a look
       ! the bank was left out (--without-bank): nobody was held back for what it remembers
@@ -287,7 +262,7 @@ fn the_bank_at_a_glance() {
 
       Latest batches   day          reason           scope       entries   from
                    2   2026-03-02   do-not-contact   quillmere         1
-                   1   2026-03-02   opted-out        everyone          0   no.csv   taken back 2026-03-02
+                   1   2026-03-02   opted-out        everyone          0   no.csv   undone 2026-03-02
       all of them: pebblebank bank batches. About somebody: pebblebank bank find ADDRESS.
     "#);
 }

@@ -285,5 +285,5 @@ fn the_account_says_of_each_list_how_many_entries_cannot_be_used_and_how_many_ma
     let numbers = ["entries", "domains", "unusable", "matched", "unmatched", "people_held"];
     assert_eq!(numbers.map(|key| counts[key].as_u64().unwrap()), [4, 1, 1, 2, 2, 2], "{counts}");
     let text = desk.done(&["run", "job.toml", "--replace"]).stdout;
-    assert!(text.contains("their list: 1 entry of it can be no address"), "{text}");
+    assert!(text.contains("1 entry of their list is no address, domain or hash"), "{text}");
 }

@@ -56,8 +56,6 @@ pub struct Check {
     /// How long an answer is waited for, in seconds; it is asked for twice
     #[arg(long, value_name = "SECONDS", default_value_t = 3, value_parser = clap::value_parser!(u64).range(1..=60))]
     pub patience: u64,
-    #[command(flatten)]
-    pub mailboxes: Mailboxes,
     /// From how many contacts on the sending service costs more, to say what leaving the invalid ones out would save: 1200,4800
     #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = clap::value_parser!(u64).range(1..))]
     pub steps: Vec<u64>,
@@ -83,6 +81,8 @@ pub struct Check {
     /// Replace outputs that exist
     #[arg(long)]
     pub replace: bool,
+    #[command(flatten)]
+    pub mailboxes: Mailboxes,
     #[command(flatten)]
     pub remembered: Remembered,
     #[command(flatten)]

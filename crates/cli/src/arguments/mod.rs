@@ -2,6 +2,7 @@
 
 mod bank;
 mod check;
+pub(crate) mod help;
 pub(crate) mod shared;
 
 pub use bank::{
@@ -323,7 +324,7 @@ pub struct Suppress {
     /// The list; - is standard input
     #[arg(value_name = "LIST")]
     pub list: String,
-    /// The lists of people to take out: addresses, domains, digests; none to take out those whom the bank holds
+    /// The lists of people to take out: addresses, domains, hashes; none to take out those whom the bank holds
     #[arg(long, num_args = 1.., value_name = "FILE")]
     pub against: Vec<String>,
     /// The file to write

@@ -25,7 +25,7 @@ pub struct Writing {
 #[derive(Args, Debug, Clone, Default)]
 pub struct Previewing {
     /// How many of the first rows a dry run shows
-    #[arg(long, value_name = "N", default_value_t = 20)]
+    #[arg(long, value_name = "N", default_value_t = 5)]
     pub preview: usize,
 }
 

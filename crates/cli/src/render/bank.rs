@@ -112,7 +112,7 @@ fn batch_table(heading: &str, batches: &[Batch], screen: &Screen) -> String {
     for batch in batches {
         let state = batch.undone.as_ref().map_or(String::new(), |moment| match batch.what {
             What::Prepared => "replaced".to_owned(),
-            _ => format!("taken back {}", day(moment)),
+            _ => format!("undone {}", day(moment)),
         });
         let when = if batch.what == What::Sent { &batch.day } else { day(&batch.added) };
         table.row(vec![

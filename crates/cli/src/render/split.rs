@@ -7,8 +7,11 @@ use super::{Screen, Tone, counted, number, safe};
 use pebblebank_core::tasks::split::wishes::Split;
 use serde_json::json;
 
-/// How many files are shown.
-const FILES_SHOWN: usize = 40;
+/// How many files are shown, unless all are asked for.
+const FILES_SHOWN: usize = 18;
+
+/// How many findings are.
+const FINDINGS_SHOWN: usize = 4;
 
 /// The files with their rows, and what was left out.
 pub fn finished(split: &Split, dry_run: bool, screen: &Screen) -> String {
@@ -20,8 +23,9 @@ pub fn finished(split: &Split, dry_run: bool, screen: &Screen) -> String {
         format!("{contacts} in {files}, each in exactly one")
     };
     let mut text = format!("{}: {}\n\n", safe(&split.list, 60), screen.paint(Tone::Good, &what));
+    let shown = if screen.is_verbose { usize::MAX } else { FILES_SHOWN };
     let mut table = Table::new(&[("File", Side::Left), ("rows", Side::Right), ("value", Side::Left)]).keeping(0);
-    for file in split.files.iter().take(FILES_SHOWN) {
+    for file in split.files.iter().take(shown) {
         let value = match file.value.as_deref() {
             Some("") => "(blank)".to_owned(),
             Some(value) => safe(value, 40),
@@ -31,11 +35,12 @@ pub fn finished(split: &Split, dry_run: bool, screen: &Screen) -> String {
         table.row(vec![file.file.display().to_string(), number(file.rows), value]);
     }
     text.push_str(&table.render(screen));
-    let more = split.files.len().saturating_sub(FILES_SHOWN);
+    let more = split.files.len().saturating_sub(shown);
     if more > 0 {
-        text.push_str(&format!("  and {more} more: --json has all\n"));
+        text.push_str(&format!("  and {} more: --verbose shows them\n", number(more as u64)));
     }
-    let findings: String = split.findings.iter().map(|finding| one_finding(finding, screen)).collect();
+    let findings = split.findings.iter().take(if screen.is_verbose { usize::MAX } else { FINDINGS_SHOWN });
+    let findings: String = findings.map(|finding| one_finding(finding, screen)).collect();
     if !findings.is_empty() {
         text.push_str(&format!("\n{findings}"));
     }

@@ -2,9 +2,12 @@
 
 use super::json::of_schema;
 use super::table::{Side, Table};
-use super::tally::{NearMissAdvice, findings, first_rows, guards, near_misses, set_aside, suppression};
+use super::tally::{
+    NearMissAdvice, Room, findings, findings_in_short, first_rows, fitted, guards, lists_in_short, near_misses,
+    reasons, set_aside, suppression,
+};
 use super::{Screen, Tone, WIDTH, counted, number, wrapped};
-use pebblebank_core::run::tally::Outcome;
+use pebblebank_core::run::tally::{Outcome, Tally};
 use pebblebank_core::tasks::suppress::{AgainstWishes, HeldAgainst};
 use serde_json::json;
 
@@ -17,6 +20,9 @@ const NEAR_MISSES: NearMissAdvice = NearMissAdvice {
 
 /// Who was taken out, by which list, and where both parts are.
 pub fn finished(done: &HeldAgainst, wishes: &AgainstWishes, screen: &Screen) -> String {
+    if !screen.is_verbose {
+        return fitted(|room| in_short(done, wishes, room, screen));
+    }
     let sections = [
         guards(&done.tripped, screen),
         numbers(done, wishes, screen),
@@ -27,12 +33,41 @@ pub fn finished(done: &HeldAgainst, wishes: &AgainstWishes, screen: &Screen) -> 
         if done.tally.outcome == Outcome::DryRun { first_rows(&done.preview, screen) } else { String::new() },
         where_to_look(done, wishes, screen),
     ];
-    let mut text = headline(done, wishes, screen);
-    for section in sections.iter().filter(|section| !section.is_empty()) {
-        text.push('\n');
-        text.push_str(section);
+    together(headline(done, wishes, screen), &sections)
+}
+
+fn in_short(done: &HeldAgainst, wishes: &AgainstWishes, room: &Room, screen: &Screen) -> String {
+    let near = if room.is_roomy {
+        near_misses(&done.tally, &NEAR_MISSES, screen)
+    } else {
+        near_misses_in_a_line(&done.tally, screen)
+    };
+    let sections = [
+        guards(&done.tripped, screen),
+        numbers(done, wishes, screen),
+        reasons(&done.tally.all, room, screen),
+        lists_in_short(&done.tally, room, screen),
+        near,
+        findings_in_short(&done.tally.findings, room, screen),
+        if done.tally.outcome == Outcome::DryRun { first_rows(&done.preview, screen) } else { String::new() },
+        where_to_look(done, wishes, screen),
+    ];
+    together(headline(done, wishes, screen), &sections)
+}
+
+fn near_misses_in_a_line(tally: &Tally, screen: &Screen) -> String {
+    if tally.near_misses.pairs == 0 {
+        return String::new();
     }
-    text
+    let pairs = counted(tally.near_misses.pairs, "near miss");
+    let line =
+        format!("{pairs}: entries close to rows that stay; --verbose shows them, --near-miss set-aside takes them out");
+    format!("  {}\n", screen.paint(Tone::Warning, &line))
+}
+
+fn together(headline: String, sections: &[String]) -> String {
+    let sections = sections.iter().filter(|section| !section.is_empty());
+    sections.fold(headline, |text, section| format!("{text}\n{section}"))
 }
 
 fn headline(done: &HeldAgainst, wishes: &AgainstWishes, screen: &Screen) -> String {

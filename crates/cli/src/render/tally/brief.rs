@@ -9,18 +9,18 @@ use pebblebank_core::run::finished::Finished;
 use pebblebank_core::run::tally::{Account, Outcome, SuppressionTally, Tally};
 use pebblebank_table::observe::{Finding, Weight};
 
-/// How many lines a screen has, less the one on which the command was typed.
-const LINES: usize = 44;
+/// How many lines a report may have.
+const LINES: usize = 45;
 
 /// How much of each part is shown.
-struct Room {
+pub struct Room {
     sources: usize,
     reasons: usize,
     reason_columns: usize,
     lists: usize,
     findings: usize,
     /// Whether findings have two lines, and what is rarely needed is said.
-    is_roomy: bool,
+    pub is_roomy: bool,
 }
 
 /// From much to little: the first that fits is taken.
@@ -34,14 +34,19 @@ const ROOMS: [Room; 5] = [
 
 /// The report with what the bank remembers of it behind.
 pub(super) fn report(finished: &Finished, again: &str, remembered: &str, screen: &Screen) -> String {
-    let reports = ROOMS.iter().map(|room| in_room(room, finished, again, remembered, screen));
-    let mut reports = reports.collect::<Vec<_>>().into_iter().peekable();
-    while let Some(report) = reports.next() {
-        if report.lines().count() <= LINES || reports.peek().is_none() {
-            return report;
+    fitted(|room| in_room(room, finished, again, remembered, screen))
+}
+
+/// The fullest report that fits a screen; the shortest where none does.
+pub fn fitted(report: impl Fn(&Room) -> String) -> String {
+    let mut shortest = String::new();
+    for room in &ROOMS {
+        shortest = report(room);
+        if shortest.lines().count() <= LINES {
+            break;
         }
     }
-    String::new()
+    shortest
 }
 
 fn in_room(room: &Room, finished: &Finished, again: &str, remembered: &str, screen: &Screen) -> String {
@@ -51,8 +56,7 @@ fn in_room(room: &Room, finished: &Finished, again: &str, remembered: &str, scre
         guards(&finished.tripped, screen),
         sources(tally, room, screen),
         reasons(&tally.all, room, screen),
-        lists(tally, room, screen),
-        in_short(finished, room, screen),
+        lists(tally, room, screen) + &in_short(finished, room, screen),
         findings(&tally.findings, room, screen),
         preview,
         next(finished, room, again, screen) + remembered,
@@ -85,10 +89,10 @@ fn sources(tally: &Tally, room: &Room, screen: &Screen) -> String {
     table.sum(row("all", counts(&tally.all)));
     let mut lines = vec![merged_in_words(tally)];
     let mut given = Vec::new();
-    if let Some(fill) = tally.fill {
+    if let Some(fill) = tally.fill.filter(|_| room.is_roomy) {
         given.push(format!("{} of {} from copies", counted(fill.values, "blank value"), people(fill.people)));
     }
-    for taken in tally.taken.iter().take(1) {
+    for taken in tally.taken.iter().take(usize::from(room.is_roomy)) {
         let more = tally.taken.len() - 1;
         let more = if more > 0 { format!(" and {more} more lists") } else { String::new() };
         given.push(format!("values for {} from {}{more}", people(taken.people), safe(&taken.list, 30)));
@@ -118,16 +122,21 @@ fn people(count: u64) -> String {
     if count == 1 { "1 person".to_owned() } else { format!("{} people", number(count)) }
 }
 
-fn reasons(all: &Account, room: &Room, screen: &Screen) -> String {
+/// Why rows were set aside.
+pub fn reasons(all: &Account, room: &Room, screen: &Screen) -> String {
     let found: Vec<_> = all.reasons().collect();
     if found.is_empty() {
         return String::new();
     }
-    let (shown, rest) = found.split_at(room_for(found.len(), room.reasons));
+    // The rarest are taken together, so that the frequent ones are seen.
+    let mut by_count = found.clone();
+    by_count.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
+    let (_, rare) = by_count.split_at(room_for(found.len(), room.reasons));
+    let (rest, shown): (Vec<_>, Vec<_>) = found.iter().copied().partition(|found| rare.contains(found));
     let cells = |name: &str, count: u64| vec![name.to_owned(), number(count)];
     if room.reason_columns == 1 {
         let mut table = Table::new(&[("Set aside because", Side::Left), ("rows", Side::Right), ("", Side::Left)]);
-        for (reason, count) in shown {
+        for (reason, count) in &shown {
             table.row([cells(reason.name(), *count), vec![meaning(*reason).to_owned()]].concat());
         }
         return table.render(screen);
@@ -146,7 +155,8 @@ fn reasons(all: &Account, room: &Room, screen: &Screen) -> String {
     table.render(screen)
 }
 
-fn lists(tally: &Tally, room: &Room, screen: &Screen) -> String {
+/// What the suppression lists did.
+pub fn lists(tally: &Tally, room: &Room, screen: &Screen) -> String {
     if tally.suppression.is_empty() {
         return String::new();
     }
@@ -170,32 +180,29 @@ fn lists(tally: &Tally, room: &Room, screen: &Screen) -> String {
             String::new(),
         ]);
     }
-    let mut lines = vec![
-        "unmatched: entries that no contact has. people: suppressed by this list, perhaps by others too.".to_owned(),
-    ];
+    let mut lines = Vec::new();
     let unusable: Vec<_> = tally.suppression.iter().filter(|counts| counts.list.unusable > 0).collect();
     if let [first, others @ ..] = unusable.as_slice() {
         let count = unusable.iter().map(|counts| counts.list.unusable).sum();
         let whose = match others.len() {
-            0 => safe(&first.list.name, 36),
-            more => format!("{} and {more} more", safe(&first.list.name, 36)),
+            0 => safe(&first.list.name, 24),
+            more => format!("{} and {more} more", safe(&first.list.name, 24)),
         };
         let verb = if count == 1 { "is" } else { "are" };
-        lines.push(format!(
-            "{whose}: {} {verb} not an address, a domain or a hash, and {verb} skipped.",
-            counted(count, "entry")
-        ));
+        lines.push(format!("{} of {whose} {verb} no address, domain or hash", counted(count, "entry")));
     }
     let allowed: u64 = tally.allowed.iter().map(|allowed| allowed.addresses).sum();
     if allowed > 0 {
         let lifted = tally.allowed.iter().map(|allowed| allowed.lifted).sum();
-        lines.push(format!(
-            "allowed by the job: {}; {} written although a list has them.",
-            counted(allowed, "address"),
-            people(lifted)
-        ));
+        lines.push(format!("{} allowed by the job, {} written for it", counted(allowed, "address"), people(lifted)));
     }
-    table.render(screen) + &lines.iter().map(|line| faint(line, screen)).collect::<String>()
+    let mut text = table.render(screen);
+    let explained = "unmatched: entries that no contact has. people: suppressed by this list, perhaps by others too.";
+    text.push_str(&faint(explained, screen));
+    if !lines.is_empty() {
+        text.push_str(&faint(&format!("{}.", lines.join("; ")), screen));
+    }
+    text
 }
 
 /// Near misses, lists, repairs, suggestions and likely duplicates: a line each, with the file that has them.
@@ -236,11 +243,11 @@ fn in_short(finished: &Finished, room: &Room, screen: &Screen) -> String {
     }
     if !tally.suggestions.is_empty() {
         let rows = tally.suggestions.iter().map(|suggestion| suggestion.rows).sum();
-        lines.push(format!(
-            "Suggested, not made: {} (--apply, or apply in [clean], makes them): {}",
-            counted(rows, "repair"),
-            in_receipt("suggestions.csv")
-        ));
+        let suggested = format!("{} suggested, not made: {}", counted(rows, "repair"), in_receipt("suggestions.csv"));
+        match lines.last_mut().filter(|line| line.starts_with("Repairs")) {
+            Some(line) => line.push_str(&format!("; {}", suggested.replacen("repairs ", "more ", 1))),
+            None => lines.push(suggested),
+        }
     }
     let lines: String = lines.iter().map(|line| format!("  {}\n", safe(line, WIDTH - 2))).collect();
     lines + &near_duplicates_in_short(finished, screen)
@@ -252,20 +259,20 @@ fn near_duplicates_in_short(finished: &Finished, screen: &Screen) -> String {
     match &finished.receipt {
         Some(receipt) if pairs > 0 => {
             let pairs = if pairs == 1 { "1 pair is".to_owned() } else { format!("{} pairs are", number(pairs)) };
-            format!("  Likely duplicates: {pairs} to be decided on: pebblebank review {}\n", receipt.display())
+            format!("  Likely duplicates: {pairs} to be decided: pebblebank review {}\n", receipt.display())
         }
         _ => text,
     }
 }
 
 /// What should be looked at, gravest first; the rest is counted.
-fn findings(findings: &[Finding], room: &Room, screen: &Screen) -> String {
+pub fn findings(findings: &[Finding], room: &Room, screen: &Screen) -> String {
     let of = |weight: Weight| findings.iter().filter(move |finding| finding.weight == weight);
-    let shown: Vec<&Finding> = of(Weight::Warning).chain(of(Weight::Doubt)).take(room.findings).collect();
+    let by_weight = of(Weight::Warning).chain(of(Weight::Doubt)).chain(of(Weight::Note));
+    let shown: Vec<&Finding> = by_weight.take(room.findings).collect();
     let more = (findings.len() - shown.len()) as u64;
     if shown.is_empty() {
-        let line = format!("{} to know: --verbose shows them", counted(more, "thing"));
-        return if more > 0 { faint(&line, screen) } else { String::new() };
+        return String::new();
     }
     let lines = if room.is_roomy { 2 } else { 1 };
     let text: String = shown.iter().map(|finding| cut_finding(finding, lines, screen)).collect();
