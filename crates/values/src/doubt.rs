@@ -71,20 +71,20 @@ impl Doubt {
             Doubt::PhoneWithoutCountry => {
                 "without a country code, left unchanged: country = in [job], --country, or a country column would say which it is"
             }
-            Doubt::UnreadablePhone => "that no phone can have, left unchanged",
-            Doubt::ImpossibleDate => "with a day that no calendar has, left unchanged",
+            Doubt::UnreadablePhone => "that cannot be a phone number, left unchanged",
+            Doubt::ImpossibleDate => "with an impossible date, left unchanged",
             Doubt::FarOffDate => "far off: before 1900, or still to come where that cannot be; left unchanged",
             Doubt::DateToCome => "still to come, of something that was done; does not count as the newest",
             Doubt::UnreadableDate => "that cannot be read as a date, left unchanged",
-            Doubt::UnfitPostalCode => "that the country cannot have, left unchanged",
+            Doubt::UnfitPostalCode => "that cannot be a postal code of the country, left unchanged",
             Doubt::UnknownCountry => "not known as a country, left unchanged",
             Doubt::UnknownRegion => "not known as a region of the country, left unchanged",
             Doubt::UnknownLanguage => "not known as a language, left unchanged",
             Doubt::UnreadableNumber => "that cannot be read as a number, or in two ways; left unchanged",
             Doubt::UnreadableYesNo => "neither yes nor no, left unchanged",
             Doubt::UnreadableWebsite => "that cannot be the address of a website, left unchanged",
-            Doubt::UnusableAddress => "that cannot be used as an address, left unchanged",
-            Doubt::CompanyInName => "like a company's, in a column of names",
+            Doubt::UnusableAddress => "that cannot be an e-mail address, left unchanged",
+            Doubt::CompanyInName => "like the name of a company, in a column of names",
             Doubt::AddressInName => "with an e-mail address in a column of names, left unchanged",
             Doubt::UnknownTopLevelDomain => "under a top-level domain that is not known; perhaps a typo",
         }

@@ -19,7 +19,7 @@ pub struct Check {
     /// The list; - is standard input
     #[arg(value_name = "LIST")]
     pub list: String,
-    /// The file to write: every row that was checked, with its verdict, the reason, the day, and what was likely meant
+    /// The file to write: every row checked, with its verdict, reason, day and suggestion
     #[arg(short, long, value_name = "OUT")]
     pub output: Option<PathBuf>,
     /// Write only the rows with this verdict: valid, invalid, risky or unknown
@@ -31,14 +31,13 @@ pub struct Check {
     /// A file for all other rows
     #[arg(long, value_name = "FILE")]
     pub bad: Option<PathBuf>,
-    /// A file for the addresses that are neither invalid already nor known from earlier, once each, to hand to a checking service
+    /// A file for a checking service: each address once that is not invalid or known already
     #[arg(long, value_name = "FILE")]
     pub to_check: Option<PathBuf>,
     /// What one of them costs there, to say what all would cost: 0.004
     #[arg(long, value_name = "PRICE", value_parser = parse_price, requires = "to_check")]
     pub price: Option<f64>,
-    /// How far the check goes: syntax asks nobody; domain asks DNS whether each domain takes mail; mailbox also asks the mail
-    /// servers whether they know each address (only for people whom you may write to)
+    /// How far to go: syntax asks nobody, domain asks DNS, mailbox asks the mail servers too
     #[arg(long, value_name = "LEVEL", value_parser = parse_level, default_value = "syntax")]
     pub level: Level,
     /// How many days an answer is believed before it is asked for again

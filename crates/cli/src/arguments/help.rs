@@ -66,7 +66,7 @@ const EXAMPLES: [(&str, &[&str]); 13] = [
         "compare",
         &[
             "pebblebank compare exports/guided-walks.csv exports/gift-cards.tsv",
-            "pebblebank compare exports/guided-walks.csv exports/gift-cards.tsv --where \"in A and not in B\" -o walks-only.csv",
+            "pebblebank compare exports/guided-walks.csv exports/gift-cards.tsv --where \"in guided-walks and not in gift-cards\" -o walks-only.csv",
         ],
     ),
     ("top-up", &["pebblebank top-up lists/guests-2025.csv --from exports/sign-ups.csv -o guests.csv"]),

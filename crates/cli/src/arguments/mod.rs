@@ -35,23 +35,23 @@ pub enum Command {
     Propose(Propose),
     /// Do the whole job that a job file describes
     Run(Run),
-    /// Merge, clean, drop blanks and duplicates, without a job file
+    /// Merge files, clean values, drop blanks and duplicates, without a job file
     Clean(Clean),
-    /// Hold lists against each other: who is in both, who is new
+    /// Compare lists: who is in both, who is new
     Compare(Compare),
-    /// Add to a master list the people that it lacks
+    /// Add the people that a master list lacks
     TopUp(TopUp),
-    /// Take the people of lists, and those in the bank, out of another list
+    /// Take people out of a list: those on other lists, and those in the bank
     Suppress(Suppress),
-    /// Part a list by a value, by number of rows, or at random
+    /// Split a list by value, by number of rows, or at random
     Split(Split),
-    /// Is this file fit to be imported now: columns, addresses, duplicates, and may everyone in it be contacted
+    /// Say whether a file is fit to be imported now: columns, addresses, duplicates, and people who must not be contacted
     Preflight(Preflight),
-    /// Find the addresses that will not arrive: by how they are written, and by whether their domains take mail
+    /// Find the addresses that mail will not reach: by their form, by DNS, or by asking mail servers
     Check(Check),
-    /// Decide, one by one, which likely duplicates of a run are the same person
+    /// Decide on likely duplicates one by one: the same person or two people
     Review(Review),
-    /// The memory: who must not be contacted, who was written to
+    /// Remember who must not be contacted and who was written to
     Bank(BankCommand),
     /// Write the demo data and run the full example on it
     Demo(Demo),
@@ -73,13 +73,13 @@ pub struct Shared {
     /// When to use colour
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub color: Color,
-    /// How much memory may be taken, such as 800MiB or 2GiB
+    /// The most memory to use, such as 800MiB or 2GiB
     #[arg(long, global = true, value_name = "SIZE", default_value = "1GiB", value_parser = parse_memory)]
     pub memory: u64,
     /// The bank [default: `PEBBLEBANK_BANK` in the environment, else in the user's data folder]
     #[arg(long, global = true, value_name = "FILE")]
     pub bank: Option<PathBuf>,
-    /// How many threads work; the result is the same for any number
+    /// The number of threads; the result is the same for any number
     #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
     pub threads: Option<u16>,
 }
@@ -164,7 +164,7 @@ pub struct Clean {
     /// The fields that a contact must have [default: email]
     #[arg(long, value_name = "FIELDS", value_delimiter = ',')]
     pub require: Option<Vec<String>>,
-    /// What makes two rows one person: any of these keys [default: email]
+    /// Which values make two rows the same person: any of these keys [default: email]
     #[arg(long, value_name = "KEYS", value_delimiter = ',')]
     pub same: Option<Vec<String>>,
     /// Which row of a person survives: first-read, last-read, newest or fullest [default: first-read]
@@ -173,21 +173,21 @@ pub struct Clean {
     /// Fill the survivor's blank fields from the other rows of the person
     #[arg(long)]
     pub fill: bool,
-    /// Write the people that have several rows instead, with all their rows, to look at before anything is merged
+    /// Write only the people with several rows, with all their rows, to look at before anything is merged
     #[arg(long, conflicts_with_all = ["fill", "require", "condition", "rows", "first", "sample", "sort", "layout", "columns", "like", "set_aside", "receipt"])]
     pub only_duplicates: bool,
-    /// Suggested repairs of addresses to make, such as domain-typo
+    /// Suggested repairs of addresses to make after all, such as domain-typo
     #[arg(long, value_name = "RULES", value_delimiter = ',')]
     pub apply: Vec<String>,
-    /// Whom to pick: 'country is GB and tags has member'
+    /// Which contacts to write: 'country is GB and tags has member'
     #[arg(long = "where", value_name = "CONDITION")]
     pub condition: Option<String>,
     #[command(flatten)]
     pub part: Part,
-    /// Pick the first so many of those who could be written, as read
+    /// Write the first N contacts that lack nothing, in the order in which they were read
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..), conflicts_with = "sample")]
     pub first: Option<u64>,
-    /// Pick so many at random
+    /// Write N contacts picked at random
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..))]
     pub sample: Option<u64>,
     /// The same seed picks the same people
@@ -202,7 +202,7 @@ pub struct Clean {
     /// The fields and columns to write, in order, also under other names: "Email Address=email,city"
     #[arg(long, value_name = "LIST", value_delimiter = ',')]
     pub columns: Option<Vec<String>>,
-    /// Write columns and forms as this template has them, or an import file that was accepted
+    /// Write the columns and forms of this template, or of an import file that was accepted
     #[arg(long, value_name = "TEMPLATE", conflicts_with_all = ["layout", "columns"])]
     pub like: Option<PathBuf>,
     /// Where to write the rows set aside [default: OUT with .set-aside before its ending]
@@ -229,21 +229,21 @@ pub struct Clean {
 
 #[derive(Args, Debug)]
 pub struct Compare {
-    /// The lists, each called by its file's stem, or by a name of its own: walkers=guided-walks.csv
+    /// The lists. Each is named after its file, or as you say: walkers=guided-walks.csv
     #[arg(required = true, num_args = 2.., value_name = "LIST")]
     pub lists: Vec<String>,
-    /// What people are compared by [default: email]; with two names the first list's column and the others'
+    /// The field that people are compared by [default: email]; FIELD=COLUMN where the other lists call it differently
     #[arg(long, value_name = "FIELD[=COLUMN]")]
     pub by: Option<String>,
-    /// Whom to pick: 'in walkers and not in shop'
+    /// Which people to write: 'in walkers and not in shop'
     #[arg(long = "where", value_name = "CONDITION")]
     pub condition: Option<String>,
     #[command(flatten)]
     pub part: Part,
-    /// Write the people picked, a row each, with yes or no for each list
+    /// Write these people, a row each, with yes or no for each list
     #[arg(short, long, value_name = "OUT")]
     pub output: Option<PathBuf>,
-    /// Write the first list's own rows, in their order, with those columns
+    /// Write the first list's own rows, in their order, with those columns added
     #[arg(long, requires = "output")]
     pub mark: bool,
     /// The columns to write: a .toml file, or JOB.toml:NAME for a layout of a job
@@ -255,7 +255,7 @@ pub struct Compare {
     #[arg(help = "What to sort by: 'last_name, signed_up descending' [default: as read]")]
     #[arg(long, value_name = "FIELDS", conflicts_with = "mark")]
     pub sort: Option<String>,
-    /// Where to write the rows that were not picked or have nothing to be compared by
+    /// Where to write the rows that were not picked, or that have nothing to compare
     #[arg(long, value_name = "FILE", conflicts_with = "mark", requires = "output")]
     pub set_aside: Option<PathBuf>,
     #[command(flatten)]
@@ -277,7 +277,7 @@ pub struct TopUp {
     /// The master list: its rows stay byte for byte and in order
     #[arg(value_name = "MASTER")]
     pub master: String,
-    /// The files that new people come from, in order of trust
+    /// The files with new people, the most trusted first
     #[arg(long, required = true, num_args = 1.., value_name = "NEW")]
     pub from: Vec<String>,
     /// The file to write
@@ -291,7 +291,7 @@ pub struct TopUp {
     /// Fill the master's blank cells from the new rows, and list them
     #[arg(long)]
     pub update: bool,
-    /// What makes two rows one person: any of these keys [default: email]
+    /// Which values make two rows the same person: any of these keys [default: email]
     #[arg(long, value_name = "KEYS", value_delimiter = ',')]
     pub same: Option<Vec<String>>,
     /// Which of several new rows of a person is added: first-read, last-read, newest or fullest [default: first-read]
@@ -333,10 +333,10 @@ pub struct Suppress {
     /// Why they are taken out [default: do-not-contact]
     #[arg(long, value_name = "REASON", requires = "against")]
     pub reason: Option<String>,
-    /// The column whose words give each entry its own reason: one export of sent, bounced and unsubscribed
+    /// The column that says the reason of each entry, as in one export of sent, bounced and unsubscribed
     #[arg(long, value_name = "COLUMN", requires = "against", conflicts_with = "by")]
     pub reason_from: Option<String>,
-    /// What people are compared by [default: email]; with two names the list's column and the others'
+    /// The field that people are compared by [default: email]; FIELD=COLUMN where the other lists call it differently
     #[arg(long, value_name = "FIELD[=COLUMN]", requires = "against")]
     pub by: Option<String>,
     /// Which rows of the lists count: 'status is refused'
@@ -349,7 +349,7 @@ pub struct Suppress {
     pub part: Part,
     #[command(flatten)]
     pub writing: Writing,
-    /// Keep all rows, each with the reason and what holds it
+    /// Keep all rows, and add columns with the reason and the list
     #[arg(long)]
     pub mark: bool,
     /// What becomes of contacts that are one typo from an entry
@@ -400,13 +400,13 @@ pub struct Split {
     /// This number of rows to a file, in their order
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..))]
     pub rows_per_file: Option<u64>,
-    /// So many files of the same size, at random
+    /// Split at random into N files of the same size
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..=400))]
     pub parts: Option<u64>,
     /// The same seed gives the same parts
     #[arg(long, value_name = "SEED", default_value_t = 1, requires = "parts")]
     pub seed: u64,
-    /// Gather values with fewer rows in one file
+    /// Put values with fewer than N rows into one file
     #[arg(long, value_name = "N", default_value_t = 1, requires = "by")]
     pub at_least: u64,
     #[command(flatten)]
@@ -436,19 +436,19 @@ pub struct Split {
 
 #[derive(Args, Debug)]
 pub struct Preflight {
-    /// The file that is about to be imported, whoever made it
+    /// The file that is about to be imported, whatever program made it
     #[arg(value_name = "FILE")]
     pub file: String,
-    /// The layout that it must have: a .toml file, or JOB.toml:NAME for a layout of a job
+    /// The layout that the file must have: a .toml file, or JOB.toml:NAME for a layout in a job
     #[arg(long, value_name = "LAYOUT")]
     pub layout: Option<String>,
-    /// A template whose columns and forms it must have, or an import file that was accepted
+    /// A template, or an import file that was accepted, whose columns and forms the file must have
     #[arg(long, value_name = "TEMPLATE", conflicts_with = "layout")]
     pub like: Option<PathBuf>,
     /// Lists of people who must not be in it, besides those in the bank
     #[arg(long, num_args = 1.., value_name = "FILE")]
     pub against: Vec<String>,
-    /// The receipt of the run that wrote it: says what changed since
+    /// The receipt of the run that wrote the file, to say what changed since
     #[arg(long, value_name = "DIR")]
     pub receipt: Option<PathBuf>,
     #[command(flatten)]
@@ -478,7 +478,7 @@ pub struct Review {
     /// The file that decisions are kept in [default: the one that the job names, else decisions.csv beside the receipt]
     #[arg(long, value_name = "FILE")]
     pub decisions: Option<PathBuf>,
-    /// Take this person out by hand, by address or as "phone = +442079460001", instead of going through the pairs
+    /// Take one person out by hand, instead of going through the pairs: an address, or "phone = +442079460001"
     #[arg(long, value_name = "PERSON", requires = "note")]
     pub take_out: Option<String>,
     /// Why the person is taken out

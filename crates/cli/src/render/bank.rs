@@ -17,7 +17,7 @@ use std::path::Path;
 pub(super) fn says(what: What) -> &'static str {
     match what {
         What::Complained => "reported a mailing as unwanted",
-        What::OptedOut => "said no",
+        What::OptedOut => "opted out",
         What::DoNotContact => "must not be contacted",
         What::Bounced => "mail came back",
         What::Sent => "was sent a mailing",

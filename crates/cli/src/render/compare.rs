@@ -3,7 +3,7 @@
 use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::{first_rows, one_finding, other_lines_in_words};
-use super::{Screen, Tone, counted, number, safe};
+use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
 use pebblebank_core::run::tally::OtherLines;
 use pebblebank_core::tasks::compare::{Compared, ListCount};
 use pebblebank_table::observe::{Finding, Weight};
@@ -116,7 +116,7 @@ fn people(compared: &Compared, screen: &Screen) -> String {
     let mut table = Table::new(&headings);
     for (place, list) in lists.iter().enumerate() {
         let counts = [list.rows, list.people, list.repeats, list.without_key, list.only_here].map(number);
-        table.row([letter(place), safe(&list.name, NAME_WIDTH)].into_iter().chain(counts).collect());
+        table.row([mark(compared, place), safe(&list.name, NAME_WIDTH)].into_iter().chain(counts).collect());
     }
     let mut others = OtherLines::default();
     for list in lists {
@@ -132,7 +132,12 @@ fn people(compared: &Compared, screen: &Screen) -> String {
     text
 }
 
-fn letter(place: usize) -> String {
+/// What a list is called in tables: a letter, or a number where a list is named like a letter.
+fn mark(compared: &Compared, place: usize) -> String {
+    let is_letter = |name: &str| name.len() == 1 && name.bytes().all(|byte| byte.is_ascii_alphabetic());
+    if compared.lists.iter().any(|list| is_letter(&list.name)) {
+        return (place + 1).to_string();
+    }
     char::from(b'A' + place as u8).to_string()
 }
 
@@ -143,14 +148,23 @@ fn overlaps(compared: &Compared, screen: &Screen) -> String {
         return String::new();
     }
     let mut text = if lists.len() <= MOST_BESIDE { matrix(compared, screen) } else { pairs(compared, screen) };
-    let in_one =
-        format!("in exactly one list: {}; in all: {}", number(compared.in_exactly_one), number(compared.in_all));
-    text.push_str(&format!("  {in_one}\n"));
+    let in_how_many =
+        compared.by_number_of_lists.iter().zip(1..).filter(|(people, _)| **people > 0).map(|(people, count)| {
+            let people = number(*people);
+            match count {
+                1 => format!("in exactly one list {people}"),
+                all if all == lists.len() => format!("in all {all} lists {people}"),
+                count => format!("in {count} {people}"),
+            }
+        });
+    let line = format!("people {}", in_how_many.collect::<Vec<_>>().join(", "));
+    wrapped(&line, WIDTH - 2, "  ").iter().for_each(|line| text.push_str(&format!("  {line}\n")));
     text
 }
 
 fn matrix(compared: &Compared, screen: &Screen) -> String {
-    let headings: Vec<String> = (0..compared.lists.len()).map(|place| format!("in {}", letter(place))).collect();
+    let headings: Vec<String> =
+        (0..compared.lists.len()).map(|place| format!("in {}", mark(compared, place))).collect();
     let mut columns = vec![("Of the people in", Side::Left)];
     columns.extend(headings.iter().map(|heading| (heading.as_str(), Side::Right)));
     let mut table = Table::new(&columns);
@@ -162,7 +176,7 @@ fn matrix(compared: &Compared, screen: &Screen) -> String {
                 format!("{} ({})", number(*count), share(*count, list.people))
             }
         };
-        let name = format!("{} {}", letter(place), safe(&list.name, NAME_WIDTH));
+        let name = format!("{} {}", mark(compared, place), safe(&list.name, NAME_WIDTH));
         table.row(std::iter::once(name).chain(shared.iter().enumerate().map(cell)).collect());
     }
     let explanation = "each row goes by its own list: the share is of that list's people.";
@@ -180,7 +194,8 @@ fn pairs(compared: &Compared, screen: &Screen) -> String {
     let mut table = Table::new(&headings);
     for (count, a, b) in pairs.iter().take(PAIRS_SHOWN) {
         let [first, second] = [a, b].map(|place| &compared.lists[*place]);
-        let name = |place: usize| format!("{} {}", letter(place), safe(&compared.lists[place].name, NAME_WIDTH));
+        let name =
+            |place: usize| format!("{} {}", mark(compared, place), safe(&compared.lists[place].name, NAME_WIDTH));
         let shares = [share(*count, first.people), share(*count, second.people)];
         table.row([format!("{} · {}", name(*a), name(*b)), number(*count)].into_iter().chain(shares).collect());
     }

@@ -108,6 +108,8 @@ pub struct Compared {
     pub in_exactly_one: u64,
     /// The people who are in every list.
     pub in_all: u64,
+    /// The people who are in exactly one list, in exactly two, and so on.
+    pub by_number_of_lists: Vec<u64>,
     /// For each list how many of its people are in each list; its own people in its own place.
     pub shared: Vec<Vec<u64>>,
     /// The condition by which people were picked.
@@ -239,6 +241,7 @@ fn counted(job: &Job, finished: &Finished) -> Compared {
         people: people_in(&|_| true),
         in_exactly_one: people_in(&|sources| sources.len() == 1),
         in_all: people_in(&|sources| sources.len() == ids.len()),
+        by_number_of_lists: (1..=ids.len()).map(|count| people_in(&|sources| sources.len() == count)).collect(),
         shared: ids.iter().map(shared).collect(),
         condition: job.select.as_ref().map(|selection| selection.text.clone()),
         picked: finished.tally.all.written,
