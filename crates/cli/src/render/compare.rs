@@ -158,7 +158,9 @@ fn overlaps(compared: &Compared, screen: &Screen) -> String {
             }
         });
     let line = format!("people {}", in_how_many.collect::<Vec<_>>().join(", "));
-    wrapped(&line, WIDTH - 2, "  ").iter().for_each(|line| text.push_str(&format!("  {line}\n")));
+    for line in wrapped(&line, WIDTH - 2, "  ") {
+        text.push_str(&format!("  {line}\n"));
+    }
     text
 }
 
