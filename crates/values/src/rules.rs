@@ -110,8 +110,8 @@ impl Rule {
     pub fn says(self) -> &'static str {
         match self {
             R::LetterCase => "letter case as it is usual",
-            R::OuterSpaces => "blanks at the ends taken off",
-            R::InnerSpaces => "one blank for several and for line ends",
+            R::OuterSpaces => "spaces at the ends taken off",
+            R::InnerSpaces => "one space for several and for line ends",
             R::ComposedForm => "letters and their marks joined",
             R::DateForm => "date as ISO 8601 has it",
             R::PhoneForm => "phone number as E.164 has it",
@@ -146,7 +146,7 @@ impl Rule {
             R::CommaForDot => "a comma for a dot",
             R::DoubledDot => "a dot too many",
             R::MissingDot => "a missing dot",
-            R::SpaceInside => "blanks inside",
+            R::SpaceInside => "spaces inside",
             R::SpelledOutSigns => "(at) and [dot] as signs",
         }
     }

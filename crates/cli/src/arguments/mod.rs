@@ -205,7 +205,7 @@ pub struct Clean {
     /// Write the columns and forms of this template, or of an import file that was accepted
     #[arg(long, value_name = "TEMPLATE", conflicts_with_all = ["layout", "columns"])]
     pub like: Option<PathBuf>,
-    /// Where to write the rows set aside [default: OUT with .set-aside before its ending]
+    /// Where to write the rows set aside [default: OUT.set-aside.csv]
     #[arg(long, value_name = "FILE")]
     pub set_aside: Option<PathBuf>,
     /// A folder for the whole receipt: tally, set-aside and merged rows, repairs
@@ -302,7 +302,7 @@ pub struct TopUp {
     pub require: Option<Vec<String>>,
     #[command(flatten)]
     pub previewing: Previewing,
-    /// Where to write the new rows that were not added for a reason [default: OUT with .set-aside before its ending]
+    /// Where to write the new rows that were not added for a reason [default: OUT.set-aside.csv]
     #[arg(long, value_name = "FILE")]
     pub set_aside: Option<PathBuf>,
     /// Show what would happen; write nothing
@@ -357,7 +357,7 @@ pub struct Suppress {
     pub near_miss: NearMiss,
     #[command(flatten)]
     pub accepting: Accepting,
-    /// Where to write the rows taken out [default: OUT with .set-aside before its ending]
+    /// Where to write the rows taken out [default: OUT.set-aside.csv]
     #[arg(long, value_name = "FILE", conflicts_with = "mark")]
     pub set_aside: Option<PathBuf>,
     /// Put an apostrophe before cells that a spreadsheet would run as formulas

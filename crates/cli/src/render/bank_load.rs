@@ -35,7 +35,7 @@ pub fn would_load(seen: &LoadSeen, screen: &Screen) -> String {
         return load_json(seen, None);
     }
     let text = format!("would take in as {}, for {}:", seen.what.name(), seen.scope);
-    format!("{}{}", good(&text, screen), load_numbers(seen, screen))
+    format!("{}\n{}", screen.paint(Tone::Heading, &text), load_numbers(seen, screen))
 }
 
 pub(crate) fn load_json(seen: &LoadSeen, batch: Option<&Batch>) -> String {

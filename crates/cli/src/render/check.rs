@@ -3,7 +3,7 @@
 use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::{first_rows, one_finding, other_lines_in_words};
-use super::{Screen, Tone, counted, number, safe};
+use super::{Screen, Tone, counted, number};
 use crate::arguments;
 use pebblebank_core::tasks::check::asking::AskedFor;
 use pebblebank_core::tasks::check::wishes::{CheckWishes, Checked, CheckedFile};
@@ -34,6 +34,7 @@ pub fn finished(checked: &Checked, asked: &arguments::Check, screen: &Screen) ->
 fn headline(checked: &Checked, asked: &arguments::Check, screen: &Screen) -> String {
     let of = |verdict: Verdict| number(checked.with(verdict));
     let how = match asked.level {
+        Level::Syntax if checked.known > 0 => "as they are written and by earlier checks",
         Level::Syntax => "as they are written",
         Level::Domain => "by their domains",
         Level::Mailbox => "by their mail servers",
@@ -53,7 +54,7 @@ fn headline(checked: &Checked, asked: &arguments::Check, screen: &Screen) -> Str
     } else {
         String::new()
     };
-    format!("{stopped}{}: {}\n", safe(&checked.list, 60), screen.paint(tone, &what))
+    format!("{stopped}{}\n", screen.paint(tone, &what))
 }
 
 fn reasons(checked: &Checked, screen: &Screen) -> String {

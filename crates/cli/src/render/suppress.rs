@@ -3,7 +3,7 @@
 use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::{
-    NearMissAdvice, Room, findings, findings_in_short, first_rows, fitted, guards, lists_in_short, near_misses,
+    LINES, NearMissAdvice, Room, findings, findings_in_short, first_rows, fitted, guards, lists_in_short, near_misses,
     reasons, set_aside, suppression,
 };
 use super::{Screen, Tone, WIDTH, counted, number, wrapped};
@@ -21,7 +21,7 @@ const NEAR_MISSES: NearMissAdvice = NearMissAdvice {
 /// Who was taken out, by which list, and where both parts are.
 pub fn finished(done: &HeldAgainst, wishes: &AgainstWishes, screen: &Screen) -> String {
     if !screen.is_verbose {
-        return fitted(|room| in_short(done, wishes, room, screen));
+        return fitted(LINES, |room| in_short(done, wishes, room, screen));
     }
     let sections = [
         guards(&done.tripped, screen),

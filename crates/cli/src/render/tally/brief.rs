@@ -10,7 +10,7 @@ use pebblebank_core::run::tally::{Account, Outcome, SuppressionTally, Tally};
 use pebblebank_table::observe::{Finding, Weight};
 
 /// How many lines a report may have.
-const LINES: usize = 45;
+pub const LINES: usize = 45;
 
 /// How much of each part is shown.
 pub struct Room {
@@ -34,15 +34,17 @@ const ROOMS: [Room; 5] = [
 
 /// The report with what the bank remembers of it behind.
 pub(super) fn report(finished: &Finished, again: &str, remembered: &str, screen: &Screen) -> String {
-    fitted(|room| in_room(room, finished, again, remembered, screen))
+    // What stopped a run is read first, whatever the terminal wraps.
+    let most = if finished.tripped.is_empty() { LINES } else { LINES - 4 };
+    fitted(most, |room| in_room(room, finished, again, remembered, screen))
 }
 
-/// The fullest report that fits a screen; the shortest where none does.
-pub fn fitted(report: impl Fn(&Room) -> String) -> String {
+/// The fullest report of so many lines at most; the shortest where none is.
+pub fn fitted(most_lines: usize, report: impl Fn(&Room) -> String) -> String {
     let mut shortest = String::new();
     for room in &ROOMS {
         shortest = report(room);
-        if shortest.lines().count() <= LINES {
+        if shortest.lines().count() <= most_lines {
             break;
         }
     }

@@ -8,7 +8,7 @@ mod headline;
 mod remarks;
 mod rows;
 
-pub use brief::{Room, findings as findings_in_short, fitted, lists as lists_in_short, reasons};
+pub use brief::{LINES, Room, findings as findings_in_short, fitted, lists as lists_in_short, reasons};
 pub use entries::{NearMissAdvice, near_misses, suppression};
 pub use headline::guards;
 pub use remarks::{cut_finding, findings, first_rows, one_finding};
