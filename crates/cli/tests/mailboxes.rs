@@ -236,15 +236,10 @@ fn results_are_read_in_whatever_words(
 #[test]
 fn what_leaving_out_the_invalid_ones_saves_is_said() {
     let ran = desk().done(&["check", "list.csv", "--steps", "2,3,8"]);
-    assert!(
-        ran.stdout.contains("4 different addresses are in the step up to 8; none of them is invalid."),
-        "{}",
-        ran.stdout
-    );
+    assert!(ran.stdout.contains("4 different addresses: the step up to 8; none of them is invalid."), "{}", ran.stdout);
     let (desk, net) = (desk(), Net::of(MAIL));
     net.check(&desk, &[]);
     let ran = desk.done(&["check", "list.csv", "--steps", "2,3,8"]);
-    let expected =
-        "4 different addresses are in the step up to 8; without the 2 invalid ones 2 are in the step up to 2.";
+    let expected = "4 different addresses: the step up to 8; without the 2 invalid ones: 2, the step up to 2.";
     assert!(ran.stdout.contains(expected), "{}", ran.stdout);
 }

@@ -260,9 +260,9 @@ fn the_bank_at_a_glance() {
       Scope       reason           entries   batches
       quillmere   do-not-contact         1         1   must not be contacted
 
-      Latest batches   day          reason           scope       entries   from
-                   2   2026-03-02   do-not-contact   quillmere         1
-                   1   2026-03-02   opted-out        everyone          0   no.csv   undone 2026-03-02
+      Latest   day          reason           scope       entries   from
+           2   2026-03-02   do-not-contact   quillmere         1
+           1   2026-03-02   opted-out        everyone          0   no.csv   undone 2026-03-02
       all of them: pebblebank bank batches. About somebody: pebblebank bank find ADDRESS.
     "#);
 }

@@ -89,7 +89,7 @@ pub fn overview(path: &Path, counts: &[Held], verdicts: &VerdictCounts, batches:
         text.push_str(&faint(&line, screen));
     }
     text.push('\n');
-    text.push_str(&batch_table("Latest batches", &batches[..batches.len().min(SHOWN)], screen));
+    text.push_str(&batch_table("Latest", &batches[..batches.len().min(SHOWN)], screen));
     text.push_str(&faint(
         "all of them: pebblebank bank batches. About somebody: pebblebank bank find ADDRESS.",
         screen,

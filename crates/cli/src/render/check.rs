@@ -3,7 +3,7 @@
 use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::{first_rows, one_finding, other_lines_in_words};
-use super::{Screen, Tone, counted, number};
+use super::{Screen, Tone, WIDTH, counted, number, wrapped};
 use crate::arguments;
 use pebblebank_core::tasks::check::asking::AskedFor;
 use pebblebank_core::tasks::check::wishes::{CheckWishes, Checked, CheckedFile};
@@ -129,7 +129,8 @@ fn notes(checked: &Checked, asked: &arguments::Check, screen: &Screen) -> String
     if !others.is_empty() {
         lines.push(format!("not counted as rows: {others}"));
     }
-    lines.iter().map(|line| format!("  {}\n", screen.paint(Tone::Faint, line))).collect()
+    let lines = lines.iter().flat_map(|line| wrapped(line, WIDTH - 2, "  "));
+    lines.map(|line| format!("  {}\n", screen.paint(Tone::Faint, &line))).collect()
 }
 
 /// What leaving out the invalid ones would save, with the steps at which a sending service costs more.
@@ -138,28 +139,19 @@ fn saving(checked: &Checked, steps: &[u64]) -> Option<String> {
     let invalid = checked.once.get(&Verdict::Invalid).copied().unwrap_or_default();
     let step = |count: u64| steps.iter().filter(|step| **step >= count).min().copied();
     let in_words = |step: Option<u64>| match step {
-        Some(step) => format!("in the step up to {}", number(step)),
+        Some(step) => format!("the step up to {}", number(step)),
         None => "above the last step".to_owned(),
     };
     let (now, then) = (step(all), step(all - invalid));
     if steps.is_empty() {
         return None;
     }
-    let without = format!("{} are {}", counted(all, "different address"), in_words(now));
-    Some(if invalid == 0 {
-        format!("{without}; none of them is invalid.")
-    } else if now == then {
-        format!(
-            "{without}, and so are the {} without the invalid ones: leaving these out saves no step.",
-            number(all - invalid)
-        )
-    } else {
-        format!(
-            "{without}; without the {} invalid ones {} are {}.",
-            number(invalid),
-            number(all - invalid),
-            in_words(then)
-        )
+    let with_all = format!("{}: {}", counted(all, "different address"), in_words(now));
+    let without = format!("without the {}: {}", counted(invalid, "invalid one"), number(all - invalid));
+    Some(match invalid {
+        0 => format!("{with_all}; none of them is invalid."),
+        _ if now == then => format!("{with_all}; {without}, which saves no step."),
+        _ => format!("{with_all}; {without}, {}.", in_words(then)),
     })
 }
 
@@ -192,15 +184,15 @@ fn next(checked: &Checked, asked: &arguments::Check, screen: &Screen) -> String 
             && asked.level == Level::Syntax
             && checked.with(Verdict::Valid) + checked.with(Verdict::Risky) > 0 =>
         {
-            format!("ask DNS whether their domains take mail: pebblebank check {list} --level domain")
+            format!("ask DNS whether their domains take mail:\n    pebblebank check {list} --level domain")
         }
         () if asked.to_check.is_some() && !asked.dry_run && checked.given_out > 0 => {
-            "once the results are back: pebblebank bank load RESULTS.csv --as verdicts".to_owned()
+            "once the results are back:\n    pebblebank bank load RESULTS.csv --as verdicts".to_owned()
         }
         () if checked.files.is_empty() => {
             let hello = asked.mailboxes.hello.as_ref().map_or(String::new(), |hello| format!(" --hello {hello}"));
             format!(
-                "split them: pebblebank check {list} --level {}{hello} --good good.csv --bad bad.csv",
+                "split them:\n    pebblebank check {list} --level {}{hello} --good good.csv --bad bad.csv",
                 asked.level.name()
             )
         }

@@ -59,7 +59,7 @@ impl Tone {
         match self {
             Tone::Good => Style::new().fg_color(Some(AnsiColor::Green.into())),
             Tone::Bad => Style::new().bold().fg_color(Some(AnsiColor::Red.into())),
-            Tone::Warning => Style::new().bold().fg_color(Some(AnsiColor::Yellow.into())),
+            Tone::Warning => Style::new().fg_color(Some(AnsiColor::Yellow.into())),
             Tone::Heading => Style::new().bold(),
             Tone::Faint => Style::new().dimmed(),
         }

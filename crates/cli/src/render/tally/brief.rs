@@ -259,6 +259,8 @@ fn near_duplicates_in_short(finished: &Finished, screen: &Screen) -> String {
     let text = near_duplicates(finished, screen);
     let pairs = finished.tally.near_duplicates.pairs;
     match &finished.receipt {
+        // What a guard stopped is run again before anybody decides.
+        _ if finished.tally.outcome == Outcome::Stopped => String::new(),
         Some(receipt) if pairs > 0 => {
             let pairs = if pairs == 1 { "1 pair is".to_owned() } else { format!("{} pairs are", number(pairs)) };
             format!("  Likely duplicates: {pairs} to be decided: pebblebank review {}\n", receipt.display())
