@@ -20,7 +20,7 @@ pub struct Found {
     /// Entries that hold it by its domain, or by one above.
     pub by_domain: Vec<KnownEntry>,
     /// Entries that hold it without showing it: digests of partners.
-    pub by_digest: Vec<KnownEntry>,
+    pub by_hash: Vec<KnownEntry>,
     /// Whether it was forgotten; it stays uncontacted.
     pub is_forgotten: bool,
     /// What a check of it found last.
@@ -129,13 +129,13 @@ impl Bank {
         if let Some(forgotten) = text.forgotten(&key) {
             let entries = self.entries_about(&forgotten)?;
             found.is_forgotten = entries.iter().any(KnownEntry::holds);
-            found.by_digest.extend(entries);
+            found.by_hash.extend(entries);
             if let Some(id) = self.text_id(&forgotten)? {
                 found.history = self.history_of(id)?;
             }
         }
         for digest in text.partner_digests() {
-            found.by_digest.extend(self.entries_about(&digest)?);
+            found.by_hash.extend(self.entries_about(&digest)?);
         }
         if let Some(id) = self.text_id(text)? {
             found.history.extend(self.history_of(id)?);
@@ -158,7 +158,7 @@ impl Found {
 
     /// In which scopes somebody would be held for this, by entries that count on the day.
     pub fn held_for(&self, today: &str) -> Vec<&str> {
-        let all = self.entries.iter().chain(&self.by_domain).chain(&self.by_digest);
+        let all = self.entries.iter().chain(&self.by_domain).chain(&self.by_hash);
         let counts = |entry: &&KnownEntry| entry.holds() && entry.until.as_deref().is_none_or(|until| until >= today);
         let mut scopes: Vec<&str> = all.filter(counts).map(|entry| entry.scope.as_str()).collect();
         scopes.sort_unstable();

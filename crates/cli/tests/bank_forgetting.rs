@@ -128,8 +128,8 @@ fn forgetting_takes_with_it_what_partners_hold_the_address_by_and_what_was_writt
         assert!(!bytes.windows(trace.len()).any(|window| window == trace), "a trace is left");
     }
     let found = desk.json(&["bank", "find", address]);
-    assert_eq!(found["by_digest"].as_array().unwrap().len(), 1);
-    assert_eq!(found["by_digest"][0]["what"], "complained", "as gravely as before");
+    assert_eq!(found["by_hash"].as_array().unwrap().len(), 1);
+    assert_eq!(found["by_hash"][0]["what"], "complained", "as gravely as before");
     assert_eq!(desk.json(&["bank", "find", "x@far.example"])["held"], true);
 }
 
@@ -203,6 +203,6 @@ fn digests_of_the_address_with_its_domain_in_either_form_are_forgotten_with_it()
         assert_eq!(desk.json(&["bank", "find", "ida@müller.example"])["held"], true, "{form}");
         desk.done(&["bank", "forget", "ida@müller.example", "--yes"]);
         assert_eq!(desk.json(&["bank", "find", &sha256])["entries"].as_array().unwrap().len(), 0, "{form}");
-        assert_eq!(desk.json(&["bank", "find", "ida@müller.example"])["by_digest"][0]["what"], "complained");
+        assert_eq!(desk.json(&["bank", "find", "ida@müller.example"])["by_hash"][0]["what"], "complained");
     }
 }

@@ -96,7 +96,19 @@ pub struct Finding {
 /// A count with its noun and verb: `counted(1, "row", "is", "are")` is "1 row is".
 pub fn counted(count: u64, noun: &str, one: &str, several: &str) -> String {
     let nouns = noun.strip_suffix("ry").map_or(format!("{noun}s"), |stem| format!("{stem}ries"));
-    if count == 1 { format!("1 {noun} {one}") } else { format!("{count} {nouns} {several}") }
+    if count == 1 { format!("1 {noun} {one}") } else { format!("{} {nouns} {several}", grouped(count)) }
+}
+
+/// A number as people read it, with commas between thousands.
+///
+/// ```
+/// use pebblebank_table::observe::grouped;
+/// assert_eq!([grouped(7), grouped(1_192), grouped(30_000_000)], ["7", "1,192", "30,000,000"]);
+/// ```
+pub fn grouped(count: u64) -> String {
+    let digits = count.to_string();
+    let groups: Vec<&[u8]> = digits.as_bytes().rchunks(3).rev().collect();
+    groups.iter().map(|group| String::from_utf8_lossy(group)).collect::<Vec<_>>().join(",")
 }
 
 /// How many rows a finding names as examples.

@@ -19,6 +19,7 @@ use pebblebank_table::{Error, Result};
 use pebblebank_values::verdict::Why;
 pub use session::Presenting;
 use session::{Failure, Session};
+use std::cmp::Reverse;
 use std::collections::{BTreeMap, HashMap, VecDeque};
 use std::net::{IpAddr, SocketAddr};
 use std::sync::{Arc, Mutex};
@@ -103,6 +104,9 @@ async fn ask_all(
     each: &mut dyn FnMut(String, Why) -> Result<()>,
 ) -> Result<Ended> {
     let in_all: u64 = addresses.values().map(|addresses| addresses.len() as u64).sum();
+    // Those with most addresses come first: whether the network lets connections out shows best with servers that many use.
+    let mut addresses: Vec<(String, Vec<String>)> = addresses.into_iter().collect();
+    addresses.sort_by_key(|(_, addresses)| Reverse(addresses.len()));
     let mut waiting: VecDeque<DomainWork> =
         addresses.into_iter().map(|(domain, addresses)| DomainWork::new(domain, addresses, probing.tries)).collect();
     let Ok(resolver) = dns::resolver(asking) else {

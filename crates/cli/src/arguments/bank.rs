@@ -171,8 +171,8 @@ pub struct BankList {
     /// Which entries: 'reason is opted-out and scope is larkfold and added since 2026-01-01'
     #[arg(long = "where", value_name = "CONDITION")]
     pub condition: Option<String>,
-    /// At most so many; 0 for all
-    #[arg(long, value_name = "N", default_value_t = 50)]
+    /// The most to show; 0 for all
+    #[arg(long, value_name = "N", default_value_t = 40)]
     pub most: u64,
 }
 
@@ -200,8 +200,8 @@ pub struct BankForget {
 
 #[derive(Args, Debug)]
 pub struct BankHistory {
-    /// At most so many; 0 for all
-    #[arg(long, value_name = "N", default_value_t = 50)]
+    /// The most to show; 0 for all
+    #[arg(long, value_name = "N", default_value_t = 40)]
     pub most: u64,
 }
 

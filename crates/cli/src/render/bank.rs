@@ -260,7 +260,7 @@ pub fn forgotten(forgot: &Forgot, screen: &Screen) -> String {
         several => format!(" and {} notes and names that spelt it", number(*several)),
     };
     let text =
-        format!("forgotten: {}{words} gone; a digest stays, so that it is not contacted", counted(*entries, "entry"));
+        format!("forgotten: {}{words} gone; a hash stays, so that it is not contacted", counted(*entries, "entry"));
     let names: String = renamed
         .iter()
         .map(|name| format!("  a name spelt it and was changed: {name}; use the new one in jobs and commands\n"))

@@ -34,7 +34,7 @@ pub fn found(found: &Found, today: &str, screen: &Screen) -> String {
     }
     let is_held = found.is_held(today);
     let nothing =
-        found.entries.is_empty() && found.by_domain.is_empty() && found.by_digest.is_empty() && found.verdict.is_none();
+        found.entries.is_empty() && found.by_domain.is_empty() && found.by_hash.is_empty() && found.verdict.is_none();
     let headline = match (is_held, nothing) {
         (true, _) => {
             let scopes = found.held_for(today);
@@ -47,13 +47,13 @@ pub fn found(found: &Found, today: &str, screen: &Screen) -> String {
     };
     let mut text = format!("{headline}\n");
     let parts =
-        [("About it", &found.entries), ("By its domain", &found.by_domain), ("Without showing it", &found.by_digest)];
+        [("About it", &found.entries), ("By its domain", &found.by_domain), ("Without showing it", &found.by_hash)];
     for (heading, entries) in parts.into_iter().filter(|(_, entries)| !entries.is_empty()) {
         text.push('\n');
         text.push_str(&entry_table(heading, entries, heading == "By its domain", screen));
     }
     if found.is_forgotten {
-        text.push_str(&faint("It was forgotten: only a digest is left, and it stays uncontacted.", screen));
+        text.push_str(&faint("It was forgotten: only a hash is left, and it stays uncontacted.", screen));
     }
     if let Some(KnownVerdict { verdict, why, day }) = &found.verdict {
         text.push_str(&faint(&format!("Checked on {day}: {verdict} ({why})."), screen));

@@ -311,7 +311,7 @@ pub struct ListTally {
     /// Those that are domains.
     pub domains: u64,
     /// Those that are addresses which are not shown (SHA-256, MD5).
-    pub digests: u64,
+    pub hashes: u64,
     /// Those that are neither address nor domain.
     pub unusable: u64,
     /// Rows without an entry.

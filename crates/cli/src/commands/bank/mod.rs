@@ -211,7 +211,7 @@ fn sent(command: &BankSent, bank: &mut Bank, now: &Now, screen: &Screen) -> Resu
 fn forget(command: &BankForget, bank: &mut Bank, shared: &Shared, screen: &Screen) -> Result<String> {
     let text = text_named(&command.named)?;
     let question =
-        "Everything about it goes, and cannot be brought back; a digest stays, so that it is not contacted. Forget it?";
+        "Everything about it goes, and cannot be brought back; a hash stays, so that it is not contacted. Forget it?";
     if !command.yes && !agrees(question, shared)? {
         return Ok("nothing was changed\n".to_owned());
     }

@@ -217,13 +217,14 @@ fn in_short(finished: &Finished, room: &Room, screen: &Screen) -> String {
     };
     let near = &tally.near_misses;
     if near.pairs > 0 {
-        let verb = if near.pairs == 1 { "is close to a contact who" } else { "are close to contacts who" };
-        let stay = match near.set_aside {
-            0 => format!("{verb} stays written")
-                .replace("who stays", if near.pairs == 1 { "who stays" } else { "who stay" }),
-            count => format!("{verb} {} set aside", if count == 1 { "is" } else { "are" }),
+        let what = match (near.set_aside, near.pairs) {
+            (0, 1) => "1 entry is close to a contact who stays written".to_owned(),
+            (0, pairs) => format!("{} entries are close to contacts who stay written", number(pairs)),
+            (set_aside, pairs) => {
+                format!("{} close to contacts, {} of whom set aside", counted(pairs, "entry"), number(set_aside))
+            }
         };
-        lines.push(format!("Near misses: {} {stay}: {}", counted(near.pairs, "entry"), in_receipt("near-misses.csv")));
+        lines.push(format!("Near misses: {what}: {}", in_receipt("near-misses.csv")));
     }
     for list in tally.lists.iter().take(if room.is_roomy { 2 } else { 0 }) {
         lines.push(format!(

@@ -5,7 +5,7 @@ use crate::job::guard::{Accepted, AtMost, Guard};
 use crate::job::{Guards, Job};
 use crate::run::tally::{Account, Tally, TrippedGuard};
 use crate::suppress::reason::Reason;
-use pebblebank_table::observe::{Finding, Weight, counted};
+use pebblebank_table::observe::{Finding, Weight, counted, grouped};
 
 /// Parts the guards that were tripped into those that stop the run, and those that were accepted.
 pub fn sort_out(tripped: Vec<TrippedGuard>, accepted: &Accepted) -> (Vec<TrippedGuard>, Vec<TrippedGuard>) {
@@ -28,17 +28,18 @@ fn written(guards: &Guards, tally: &Tally) -> Option<TrippedGuard> {
     let would_be = format!("{} would be written", contacts(written));
     let most_set_aside = likely_cause(&tally.all).map_or(String::new(), |cause| format!(" ({cause})"));
     if let Some(exactly) = guards.write_exactly.filter(|exactly| *exactly != written) {
-        let text = format!("{would_be}, and {exactly} must be{most_set_aside}");
+        let text = format!("{would_be}, and {} must be{most_set_aside}", grouped(exactly));
         let advice = "look at the reasons below; write_exactly in [guard] says how many there must be";
         return Some(TrippedGuard::new(Guard::WriteExactly, exactly.abs_diff(written), text, advice));
     }
     if guards.write_exactly.is_none() && written < guards.write_at_least {
-        let text = format!("{would_be}, and {} must be at least{most_set_aside}", guards.write_at_least);
+        let text = format!("{would_be}, and {} must be at least{most_set_aside}", grouped(guards.write_at_least));
         let advice = "look at the reasons below; write_at_least in [guard] says how many there must be";
         return Some(TrippedGuard::new(Guard::WriteAtLeast, guards.write_at_least - written, text, advice));
     }
     let most = guards.write_at_most.filter(|most| written > *most)?;
-    let text = format!("{would_be}, and {most} may be at most; a file or a list too many, or a condition too few?");
+    let text =
+        format!("{would_be}, and {} may be at most; a file or a list too many, or a condition too few?", grouped(most));
     let advice = "look at the sources below; write_at_most in [guard] says how many there may be";
     Some(TrippedGuard::new(Guard::WriteAtMost, written - most, text, advice))
 }
@@ -55,7 +56,7 @@ fn set_aside((reason, most): &(Option<Reason>, AtMost), tally: &Tally) -> Option
     let share = rows as f64 / read.max(1) as f64 * 100.0;
     let of_reason = reason.map_or(String::new(), |reason| format!(" as {}", reason.name()));
     let allowed = match most {
-        AtMost::Rows(most) => most.to_string(),
+        AtMost::Rows(most) => grouped(*most),
         AtMost::Share(most) => format!("{:.1}%", most * 100.0),
     };
     let cause = match reason {
@@ -64,7 +65,9 @@ fn set_aside((reason, most): &(Option<Reason>, AtMost), tally: &Tally) -> Option
     };
     let cause = if cause.is_empty() { String::new() } else { format!(" ({cause})") };
     let text = format!(
-        "{share:.1}% of the contacts would be set aside{of_reason}, and the job allows {allowed}: {rows} of {read}{cause}"
+        "{share:.1}% of the contacts would be set aside{of_reason}, and the job allows {allowed}: {} of {}{cause}",
+        grouped(rows),
+        grouped(read)
     );
     let advice = "look at the rows that would be set aside, or raise set_aside_at_most in [guard]";
     Some(TrippedGuard::new(Guard::SetAsideAtMost, rows, text, advice))
@@ -80,8 +83,10 @@ fn change(guards: &Guards, tally: &Tally, earlier: &EarlierRun) -> Option<Trippe
     let share = change as f64 / before.max(1) as f64 * 100.0;
     let direction = if written > before { "more" } else { "fewer" };
     let text = format!(
-        "{} would be written, {change} {direction} than the {before} of the run before ({share:.1}%), and the job allows {:.1}%",
+        "{} would be written, {} {direction} than the {} of the run before ({share:.1}%), and the job allows {:.1}%",
         contacts(written),
+        grouped(change),
+        grouped(before),
         most * 100.0
     );
     let advice = "look whether a source or a list is missing or was exported in part; change_at_most in [guard] says how much may change";
@@ -93,7 +98,7 @@ fn likely_cause(all: &Account) -> Option<String> {
     let (reason, rows) = all.reasons().max_by_key(|(_, rows)| *rows)?;
     let cause = cause_of(reason);
     let cause = if cause.is_empty() { String::new() } else { format!(": {cause}") };
-    Some(format!("{rows} as {}{cause}", reason.name()))
+    Some(format!("{} as {}{cause}", grouped(rows), reason.name()))
 }
 
 /// What is often behind rows that are set aside for a reason.
@@ -156,7 +161,7 @@ pub fn billing_step(guards: &Guards, tally: &Tally) -> Option<Finding> {
     let below = *guards.steps.iter().rev().find(|step| **step < written)?;
     let above = guards.steps.iter().find(|step| **step >= written);
     let over = written - below;
-    let next = above.map_or("above the last step".to_owned(), |above| format!("in the step up to {above}"));
+    let next = above.map_or("above the last step".to_owned(), |above| format!("in the step up to {}", grouped(*above)));
     let doubtful = [
         (tally.doubtful.roles, "addresses of an office (role = \"set-aside\")"),
         (tally.doubtful.disposable, "of throw-away domains (disposable = \"set-aside\")"),
@@ -171,6 +176,7 @@ pub fn billing_step(guards: &Guards, tally: &Tally) -> Option<Finding> {
         (false, true) => format!("leaving out some of these would do: {}", found.join(", ")),
         (false, false) => format!("leaving out all that is doubtful would not do: {}", found.join(", ")),
     };
-    let text = format!("{} {next}, {over} above the step of {below}; {reach}", contacts(written));
+    let (over_it, below) = (grouped(over), grouped(below));
+    let text = format!("{} {next}, {over_it} above the step of {below}; {reach}", contacts(written));
     Some(Finding { count: over, ..Finding::new("billing-step", Weight::Note, text) })
 }

@@ -9,7 +9,7 @@ use crate::job::lists::{EntriesToCompare, Hold, JobList};
 use crate::run::decide::known::Known;
 use crate::run::tally::{SuppressionTally, Tally, TrippedGuard, UnreadTally};
 use crate::suppress::reason::Reason;
-use pebblebank_table::observe::counted;
+use pebblebank_table::observe::{counted, grouped};
 use pebblebank_table::units::ListId;
 
 /// Of fewer people than this any list may hold most.
@@ -182,8 +182,11 @@ impl Look<'_> {
         let is_odd = self.has_files() && matched > 0 && list.matched == 0 && self.people > 0;
         is_odd.then(|| {
             let was = if matched == 1 { "there was" } else { "there were" };
-            let text =
-                format!("{}: none of its entries is in a source, and in the run before {was} {matched}", self.name());
+            let text = format!(
+                "{}: none of its entries is in a source, and in the run before {was} {}",
+                self.name(),
+                grouped(matched)
+            );
             trip(Guard::MatchesNobody, matched, text)
         })
     }
@@ -196,7 +199,11 @@ impl Look<'_> {
         let is_odd = self.has_files() && only_grows && missing > 0 && !self.hold.may_shrink;
         is_odd.then(|| {
             let now = counted(now, "entry", "now", "now");
-            let text = format!("{} has {now}, and had {before} in the run before; is the export whole?", self.name());
+            let text = format!(
+                "{} has {now}, and had {} in the run before; is the export whole?",
+                self.name(),
+                grouped(before)
+            );
             trip(Guard::Shrunk, missing, text)
         })
     }

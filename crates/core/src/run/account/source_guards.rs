@@ -6,7 +6,7 @@ use crate::job::guard::Guard;
 use crate::job::sources::Source;
 use crate::run::decide::known::Known;
 use crate::run::tally::TrippedGuard;
-use pebblebank_table::observe::counted;
+use pebblebank_table::observe::{counted, grouped};
 
 /// The guards that sources trip.
 pub fn check(job: &Job, known: &Known, earlier: &EarlierRun) -> Vec<TrippedGuard> {
@@ -79,7 +79,8 @@ impl Look<'_> {
         let missing = before.rows.saturating_sub(self.rows());
         (missing > 0).then(|| {
             let now = counted(self.rows(), "row", "now", "now");
-            let text = format!("it has {now}, and had {} in the run before; is the export whole?", before.rows);
+            let text =
+                format!("it has {now}, and had {} in the run before; is the export whole?", grouped(before.rows));
             self.trip(Guard::FewerThanLastTime, missing, &text, "export the whole list")
         })
     }

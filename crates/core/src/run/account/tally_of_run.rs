@@ -153,7 +153,7 @@ impl Reports<'_> {
             name: spec.name().to_owned(),
             entries: counts.addresses + counts.domains + counts.unusable,
             domains: counts.domains,
-            digests: counts.digests,
+            hashes: counts.digests,
             unusable: counts.unusable,
             blank: counts.blank,
             left_out: counts.left_out,

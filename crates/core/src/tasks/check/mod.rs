@@ -283,7 +283,7 @@ impl<'a> Checker<'a> {
                 *chunk.once.entry(judged.why.verdict()).or_default() += 1;
                 chunk.known += u64::from(judged.is_known);
             }
-            if gives_out && judged.why.verdict() != Verdict::Invalid && !is_duplicate && !judged.is_known {
+            if gives_out && judged.why.verdict() != Verdict::Invalid && !is_duplicate && !judged.is_settled {
                 chunk.to_check.everyone(&copied, |out| out.address(address.text));
                 chunk.given_out.push(String::from_utf8_lossy(address.identity).into_owned());
             }
@@ -312,13 +312,14 @@ impl<'a> Checker<'a> {
         let address = &contact.address;
         let BySyntax { mut whys, suggestion } = by_syntax(address, self.typos, &self.disposable, looks);
         let mut checked_on = Cow::Borrowed(self.today.as_str());
-        let mut is_known = false;
+        let (mut is_known, mut is_settled) = (false, false);
         if address.is_usable() {
             let remembered = self.verdicts.of_mailbox(address.identity);
             is_known = remembered.is_some();
             let domain = answers.of_domain(address.domain(), self.wishes.level);
             let domain = domain.or_else(|| self.verdicts.of_domain(address.domain()));
             let mailbox = remembered.or_else(|| answers.of_mailbox(address.identity, self.wishes.level, domain));
+            is_settled = mailbox.is_some_and(|found| is_known || !found.why.is_passing());
             whys = together(whys, domain, mailbox);
             let decides = [mailbox, domain].into_iter().flatten().find(|found| found.why == whys.first());
             let day = decides.or(mailbox).or(domain).and_then(|found| found.day);
@@ -333,7 +334,7 @@ impl<'a> Checker<'a> {
                 Cow::Owned(names.collect::<Vec<_>>().join("; "))
             }
         };
-        Judged { why: whys.first(), said, checked_on, suggestion: suggestion.unwrap_or_default(), is_known }
+        Judged { why: whys.first(), said, checked_on, suggestion: suggestion.unwrap_or_default(), is_known, is_settled }
     }
 }
 
@@ -354,6 +355,8 @@ struct Judged<'a> {
     suggestion: String,
     /// Whether its mailbox is known from earlier.
     is_known: bool,
+    /// Whether its mailbox is known, from earlier or by now.
+    is_settled: bool,
 }
 
 impl Judged<'_> {
