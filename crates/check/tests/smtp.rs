@@ -124,8 +124,19 @@ fn servers_that_refuse_every_single_address_are_doubted() {
     let toml: String = (0..3).map(|number| format!("\"post{number}.example\" = {{ knows = [] }}\n")).collect();
     let world = World::of(&toml);
     let addresses = ["ida@post0.example", "ida@post1.example", "ida@post2.example"];
-    let (_, ended) = world.ask(&addresses, &world.probing(), &Silent);
+    let (found, ended) = world.ask(&addresses, &world.probing(), &Silent);
     assert!(ended.trouble.expect("it is said").contains("none took a single one"));
+    assert!(found.len() == 3 && found.values().all(|why| why.verdict() == Verdict::Unknown), "{found:?}");
+}
+
+#[test]
+fn a_server_that_takes_somebody_shows_that_the_others_refuse_for_themselves() {
+    let toml: String =
+        (0..4).map(|number| format!("\"post{number}.example\" = {{ knows = [\"p{number}\"] }}\n")).collect();
+    let world = World::of(&toml);
+    let addresses = ["ida@post0.example", "ida@post1.example", "ida@post2.example", "p3@post3.example"];
+    let (found, ended) = world.ask(&addresses, &world.probing(), &Silent);
+    assert_eq!((found["ida@post0.example"], ended.trouble), (Why::NoSuchMailbox, None));
 }
 
 #[test]

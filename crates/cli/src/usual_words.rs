@@ -86,7 +86,9 @@ pub fn meant(refused: &clap::Error, typed: &[String]) -> Option<String> {
 /// The whole command with a name for what it writes.
 fn with_output(typed: &[String]) -> Option<String> {
     let command = typed.first()?;
-    let list = typed[1..].iter().find(|word| !word.starts_with('-'))?;
+    // A word behind an option may stand before the list.
+    let mut words = typed[1..].iter().filter(|word| !word.starts_with('-'));
+    let list = words.clone().find(|word| Path::new(word).exists()).or_else(|| words.next())?;
     let stem = Path::new(list).file_stem()?.to_string_lossy().into_owned();
     let name = match command.as_str() {
         "clean" => format!("{stem}-clean.csv"),

@@ -37,7 +37,7 @@ pub fn holds_mailbox_provider(domain: &str) -> bool {
 /// A domain must occur this often at the beginning of the files to be one that others may be typos of.
 const FREQUENT: u32 = 10;
 
-/// And so many times as often as the typo.
+/// A domain is taken for what was meant only if it occurs this many times as often as its typo.
 const TIMES_AS_OFTEN: u32 = 10;
 
 /// Shorter domains are one typo away from too many others.

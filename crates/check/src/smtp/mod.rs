@@ -16,11 +16,11 @@ use hickory_resolver::TokioResolver;
 use own_network::is_public;
 use pebblebank_table::observe::{Ended, Observer, Progress, Stage};
 use pebblebank_table::{Error, Result};
-use pebblebank_values::verdict::Why;
+use pebblebank_values::verdict::{Verdict, Why};
 pub use session::Presenting;
 use session::{Failure, Session};
 use std::cmp::Reverse;
-use std::collections::{BTreeMap, HashMap, VecDeque};
+use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
 use std::net::{IpAddr, SocketAddr};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
@@ -31,7 +31,7 @@ use tokio::time::{Instant, sleep, sleep_until};
 const UNREACHABLE_BEFORE_ANY: usize = 3;
 
 /// How many domains have to refuse everything, with none that takes anything, before that looks like one answer for all.
-const REFUSING_BEFORE_DOUBT: u64 = 3;
+const REFUSING_BEFORE_DOUBT: usize = 3;
 
 const MINUTE: Duration = Duration::from_secs(60);
 
@@ -128,6 +128,8 @@ async fn ask_all(
     let mut open: JoinSet<Probed> = JoinSet::new();
     let mut seen = Seen::default();
     let mut answered = 0;
+    // Nobody is called dead before some server took a mailbox: until then something in between may answer for all of them.
+    let mut dead: Vec<(String, Why)> = Vec::new();
     loop {
         let at_once = if seen.reached > 0 { probing.at_once.max(1) } else { 1 };
         while open.len() < at_once {
@@ -137,14 +139,20 @@ async fn ask_all(
             open.spawn(probe(work, Arc::clone(&shared)));
         }
         if open.is_empty() && later.is_empty() {
+            seen.hand_over(dead, each)?;
             return Ok(seen.ended());
         }
         tokio::select! {
             Some(done) = open.join_next() => {
                 let Probed { work, found, next, was_reached } = done.map_err(|_| Error::defect())?;
-                seen.note(was_reached, &found);
+                seen.note(&work.domain, was_reached, &found);
                 answered += found.len() as u64;
-                found.into_iter().try_for_each(|(address, why)| each(address, why))?;
+                for (address, why) in found {
+                    if why.verdict() == Verdict::Invalid { dead.push((address, why)) } else { each(address, why)? }
+                }
+                if seen.accepted > 0 {
+                    dead.drain(..).try_for_each(|(address, why)| each(address, why))?;
+                }
                 match next {
                     Next::Over => {}
                     Next::GoOn => waiting.push_back(work),
@@ -156,6 +164,7 @@ async fn ask_all(
         }
         if observer.wants_end_of_asking() {
             open.abort_all();
+            seen.hand_over(dead, each)?;
             return Ok(Ended::stopped());
         }
         if seen.is_blocked() {
@@ -180,17 +189,32 @@ struct Seen {
     reached: u64,
     unreachable: usize,
     accepted: u64,
-    refused: u64,
+    /// The domains that refused addresses.
+    refusing: HashSet<String>,
 }
 
 impl Seen {
-    fn note(&mut self, was_reached: bool, found: &[(String, Why)]) {
+    fn note(&mut self, domain: &str, was_reached: bool, found: &[(String, Why)]) {
         self.reached += u64::from(was_reached);
         let is_unreachable = found.iter().any(|(_, why)| *why == Why::ServerUnreachable);
         self.unreachable += usize::from(!was_reached && is_unreachable);
-        let has = |whys: &[Why]| u64::from(found.iter().any(|(_, why)| whys.contains(why)));
-        self.accepted += has(&[Why::MailboxExists, Why::AcceptsAll]);
-        self.refused += has(&[Why::NoSuchMailbox, Why::MailboxDisabled, Why::MailboxRefused, Why::ServerRefuses]);
+        let has = |whys: &[Why]| found.iter().any(|(_, why)| whys.contains(why));
+        self.accepted += u64::from(has(&[Why::MailboxExists, Why::AcceptsAll, Why::MailboxFull]));
+        if has(&[Why::NoSuchMailbox, Why::MailboxDisabled, Why::MailboxRefused, Why::ServerRefuses]) {
+            self.refusing.insert(domain.to_owned());
+        }
+    }
+
+    /// Whether something in between may be answering in the place of all servers.
+    fn is_doubtful(&self) -> bool {
+        self.accepted == 0 && self.refusing.len() >= REFUSING_BEFORE_DOUBT
+    }
+
+    /// Hands over the mailboxes that were called dead; as unknown where that is doubtful.
+    fn hand_over(&self, dead: Vec<(String, Why)>, each: &mut dyn FnMut(String, Why) -> Result<()>) -> Result<()> {
+        let is_doubtful = self.is_doubtful();
+        dead.into_iter()
+            .try_for_each(|(address, why)| each(address, if is_doubtful { Why::ServerRefuses } else { why }))
     }
 
     fn is_blocked(&self) -> bool {
@@ -209,11 +233,11 @@ impl Seen {
                  server of yours stands, or have the addresses checked elsewhere: --to-check FILE"
             ));
         }
-        if self.accepted == 0 && self.refused >= REFUSING_BEFORE_DOUBT {
+        if self.is_doubtful() {
             return Ended::with(format!(
                 "{} domains refused addresses and none took a single one: something between here and them may be answering in their \
-                 place. Look at a few before you leave anybody out",
-                self.refused
+                 place, so all of these are unknown. Try from another network, or have them checked elsewhere: --to-check FILE",
+                self.refusing.len()
             ));
         }
         Ended::default()

@@ -42,7 +42,11 @@ const STOPPED: u8 = 130;
 /// Checks the list and says what was found.
 pub fn check_list(command: &Check, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
-    if command.level >= Level::Mailbox && !shared.quiet && !shared.json && is_first_time(shared, &now)? {
+    if command.level >= Level::Mailbox
+        && !shared.quiet
+        && !shared.json
+        && (command.remembered.without_bank || is_first_time(shared, &now)?)
+    {
         eprint!("{}", for_screen(APPROPRIATE, &Screen::new(shared)));
     }
     check_at(command, shared, &now)

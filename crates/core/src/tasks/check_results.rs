@@ -47,6 +47,9 @@ const HEADERS: [&str; 12] = [
     "deliverability",
 ];
 
+/// How many of these leave no doubt; the others may be a list's own column, such as that of its subscriptions.
+const CLEAR_HEADERS: usize = 9;
+
 /// What is asked.
 #[derive(Debug, Clone)]
 pub struct ResultsWishes {
@@ -237,11 +240,20 @@ fn column_of(wishes: &ResultsWishes, file: &OpenFile<SourceId>, words: &[Words])
         })
         .collect();
     candidates.sort_unstable();
-    let Some((_, _, column)) = candidates.first().copied() else {
+    let Some((rank, _, column)) = candidates.first().copied() else {
         let what = "no column holds words of an address check, such as valid, invalid, risky or unknown";
         let advice = "look whether it is the file that came back; --status COLUMN names the column, --status-means \"WORD=invalid\" a word";
         return Err(Error::new(ErrorKind::Columns, what, advice));
     };
+    if rank >= CLEAR_HEADERS && candidates.len() > 1 {
+        let names = candidates.iter().map(|(_, _, column)| format!("\"{}\"", map.header(ColumnIndex(*column))));
+        let names = names.collect::<Vec<_>>().join(", ");
+        let what = format!(
+            "several columns hold words of an address check ({names}), and only one can decide; nothing was changed"
+        );
+        let advice = format!("say which: --status \"{}\"", map.header(ColumnIndex(column)));
+        return Err(Error::new(ErrorKind::Question, what, advice));
+    }
     Ok(FoundColumn {
         column: ColumnIndex(column),
         is_yes_or_no: is_yes_or_no(column),

@@ -39,7 +39,7 @@ pub(super) fn report(finished: &Finished, again: &str, remembered: &str, screen:
     fitted(most, |room| in_room(room, finished, again, remembered, screen))
 }
 
-/// The fullest report of so many lines at most; the shortest where none is.
+/// The fullest report that has at most `most_lines` lines; the shortest one if none fits.
 pub fn fitted(most_lines: usize, report: impl Fn(&Room) -> String) -> String {
     let mut shortest = String::new();
     for room in &ROOMS {

@@ -47,7 +47,7 @@ pub fn one_finding(finding: &Finding, screen: &Screen) -> String {
     lines[1..].iter().fold(first, |text, line| format!("{text}    {line}\n"))
 }
 
-/// One finding in at most so many lines.
+/// One finding, cut to `most_lines` lines.
 pub fn cut_finding(finding: &Finding, most_lines: usize, screen: &Screen) -> String {
     let whole = one_finding(finding, screen);
     let lines: Vec<&str> = whole.lines().collect();
