@@ -37,10 +37,6 @@ impl ByHash {
     fn add(&mut self, text: &str, why: Why, day: Date) {
         self.0.push((xxh3_64(text.as_bytes()), why, day.day_number()));
     }
-
-    fn bytes(&self) -> u64 {
-        (self.0.len() * size_of::<(u64, Why, i32)>()) as u64
-    }
 }
 
 /// What is known of one contact's address.
@@ -91,12 +87,6 @@ impl Verdicts {
             of.0.sort_unstable_by_key(|(hash, ..)| *hash);
         }
         Ok(verdicts)
-    }
-
-    /// How many bytes they take.
-    #[must_use]
-    pub fn bytes(&self) -> u64 {
-        self.domains.bytes() + self.addresses.bytes()
     }
 
     /// What was found of a domain (as A-labels).
