@@ -66,7 +66,7 @@ pub struct Memory {
     /// The hold of each batch, by the kind of entry.
     hold_of_batch: HashMap<(i64, bool), usize>,
     key: Option<[u8; 32]>,
-    remarks: Vec<String>,
+    other_scopes: Vec<String>,
     returned: Vec<(String, Date)>,
 }
 
@@ -85,7 +85,7 @@ impl Bank {
             sources: Vec::new(),
             hold_of_batch: HashMap::new(),
             key,
-            remarks: self.remarks(scope)?,
+            other_scopes: self.other_scopes(scope)?,
             returned: self.returned(scope)?,
         };
         let scopes = if scope == EVERYONE || scope == NOT_YET { vec![EVERYONE] } else { vec![scope, EVERYONE] };
@@ -122,24 +122,15 @@ impl Bank {
         })
     }
 
-    /// What should be said of a run in this scope.
-    fn remarks(&self, scope: ScopeId) -> Result<Vec<String>> {
-        let counts = self.counts()?;
-        let others: Vec<String> = counts
-            .iter()
-            .filter(|held| held.what.reason().is_some() && held.scope != EVERYONE_NAME)
-            .map(|held| held.scope.clone())
-            .collect::<std::collections::BTreeSet<_>>()
-            .into_iter()
-            .collect();
-        if scope != EVERYONE || others.is_empty() {
+    /// The clients and brands that have entries which do not count in this scope; none where one of them is meant.
+    fn other_scopes(&self, scope: ScopeId) -> Result<Vec<String>> {
+        if scope != EVERYONE {
             return Ok(Vec::new());
         }
-        let text = format!(
-            "the bank also has entries of {}, which do not count here; scope = in [job] (or --scope) says whose mailing it is",
-            others.join(", ")
-        );
-        Ok(vec![text])
+        let counts = self.counts()?;
+        let others = counts.iter().filter(|held| held.what.reason().is_some() && held.scope != EVERYONE_NAME);
+        let others: std::collections::BTreeSet<String> = others.map(|held| held.scope.clone()).collect();
+        Ok(others.into_iter().collect())
     }
 }
 
@@ -305,8 +296,8 @@ impl Remembered for Memory {
         self.key
     }
 
-    fn remarks(&self) -> &[String] {
-        &self.remarks
+    fn other_scopes(&self) -> &[String] {
+        &self.other_scopes
     }
 
     fn returned(&self) -> &[(String, Date)] {

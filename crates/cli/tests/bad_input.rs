@@ -303,3 +303,24 @@ fn a_message_with_a_line_longer_than_any_is_read_as_far_as_that_and_the_next_one
     let loaded = desk.json(&["bank", "load", "bounces.mbox", "--as", "bounced", "--yes"]);
     assert_eq!(loaded["batch"]["entries"], 2, "{loaded}");
 }
+
+#[rstest]
+#[case::no_addresses("name,town\nIda,Leeds\n", "--field \"email=…\"", "columns = { email = \"…\" }")]
+#[case::an_open_consent_column(
+    "email,Privacy\nida@post.example,yes\nwren@post.example,no\n",
+    "--opt-in \"Privacy\"",
+    "opt_in = [\"Privacy\"]"
+)]
+fn advice_names_the_option_or_the_key_and_its_line(#[case] shop: &str, #[case] option: &str, #[case] key: &str) {
+    let desk = Desk::with(&[("shop.csv", shop), ("job.toml", &job_with(""))]);
+    let words = |arguments: &[&str]| {
+        let ran = desk.run(arguments);
+        assert_eq!(ran.status, 1, "{}", ran.stderr);
+        ran.stderr.split_whitespace().collect::<Vec<_>>().join(" ")
+    };
+    let typed = words(&["clean", "shop.csv", "-o", "out.csv"]);
+    assert!(typed.contains(option) && !typed.contains(key), "{typed}");
+    let in_job = words(&["run", "job.toml"]);
+    assert!(in_job.contains(key) && !in_job.contains(option), "{in_job}");
+    assert!(in_job.contains("in the [[source]] of job.toml, line 4:"), "{in_job}");
+}

@@ -196,7 +196,7 @@ fn a_run_goes_by_what_was_found_and_asks_nobody() {
     assert_eq!(out.columns(["full_name", "tags"]), [["Ida", ""], ["Office", "doubtful"], ["Wren", ""]]);
     let aside = desk.sheet("fair.receipt/set-aside.csv");
     let failed: Vec<_> = aside
-        .columns(["full_name", "pebblebank_reason", "pebblebank_details"])
+        .columns(["Name", "pebblebank_reason", "pebblebank_details"])
         .into_iter()
         .filter(|row| row[1] == "failed-check")
         .collect();

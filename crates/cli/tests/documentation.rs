@@ -60,7 +60,7 @@ fn all_help() -> String {
 #[test]
 fn every_option_that_a_page_names_is_there() {
     // Those of other programs that the pages name.
-    let others = ["--release", "--workspace"];
+    let others = ["--release", "--workspace", "--path"];
     let known = options(&all_help());
     for (name, page) in pages() {
         let unknown: Vec<String> = options(&page)

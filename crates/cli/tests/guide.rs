@@ -1,4 +1,4 @@
-//! The guide by task: every command in it works, in the order in which it stands, from a fresh folder.
+//! The README and the guide by task: every command in them works, in the order in which it stands, from a fresh folder.
 
 #![cfg(unix)]
 #![allow(clippy::unwrap_used)] // a failure is a failed test
@@ -6,14 +6,27 @@
 mod common;
 
 use common::Desk;
+use rstest::rstest;
 use std::path::Path;
 use std::process::{Command, Stdio};
 
-#[test]
-fn every_command_of_the_guide_works_in_the_order_in_which_it_stands() {
-    let guide = std::fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/guide.md")).unwrap();
-    let commands: Vec<&str> = guide.lines().filter_map(|line| line.strip_prefix("    ")).collect();
-    assert!(commands.len() > 20, "the guide has its commands");
+#[rstest]
+#[case::readme("README.md", 20, &["contacts.csv", "fair.toml", "walks-like-contacts.csv", "walkers.csv", "guests.csv", "good.csv"])]
+#[case::guide(
+    "docs/guide.md",
+    22,
+    &["new-people.csv", "guests.csv", "next-round.csv", "import.csv", "monthly.toml", "good.csv", "names.csv"]
+)]
+fn every_command_of_a_page_works_in_the_order_in_which_it_stands(
+    #[case] page: &str,
+    #[case] at_least: usize,
+    #[case] files: &[&str],
+) {
+    let text = std::fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").join(page)).unwrap();
+    let is_command = |line: &&str| ["pebblebank ", "cd ", "export "].iter().any(|word| line.starts_with(word));
+    let indented = text.lines().filter(|line| line.starts_with("    "));
+    let commands: Vec<&str> = indented.map(str::trim_start).filter(is_command).collect();
+    assert!(commands.len() >= at_least, "{page} has {} commands", commands.len());
     // Says which command failed, and stops there.
     let script = format!("set -ex\n{}\n", commands.join("\n"));
     let desk = Desk::new();
@@ -29,9 +42,7 @@ fn every_command_of_the_guide_works_in_the_order_in_which_it_stands() {
         .output()
         .unwrap();
     assert!(ran.status.success(), "{}{}", String::from_utf8_lossy(&ran.stdout), String::from_utf8_lossy(&ran.stderr));
-    for file in
-        ["new-people.csv", "guests.csv", "next-round.csv", "import.csv", "monthly.toml", "good.csv", "names.csv"]
-    {
+    for file in files {
         assert!(desk.has(&format!("pebblebank-demo/{file}")), "{file}");
     }
 }

@@ -119,3 +119,37 @@ fn decisions_saved_by_a_spreadsheet_are_read_and_those_about_nobody_are_said() {
     assert_eq!(desk.sheet("out.csv").rows.len(), 6);
     assert!(ran.stdout.contains("1 decision about somebody who is in no source"), "{}", ran.stdout);
 }
+
+#[test]
+fn whoever_was_taken_out_by_hand_can_be_taken_back() {
+    let desk = desk("decisions = \"decisions.csv\"");
+    let ada = "ada.moss@post.example";
+    desk.done(&["review", "fair.receipt", "--take-out", ada, "--note", "asked by telephone"]);
+    assert!(!written(&desk).contains(&ada.to_owned()));
+    desk.done(&["review", "fair.receipt", "--take-back", "Ada.Moss@post.example"]);
+    assert!(written(&desk).contains(&ada.to_owned()));
+    let again = desk.run(&["review", "fair.receipt", "--take-back", ada]);
+    assert!(
+        again.status == 1 && again.stderr.contains("nobody of this name was taken out by hand"),
+        "{}",
+        again.stderr
+    );
+}
+
+#[test]
+fn clean_follows_decisions_and_says_where_it_did_not_read_them() {
+    let desk = Desk::with(&[("shop.csv", SHOP)]);
+    let clean = ["clean", "shop.csv", "-o", "out.csv", "--receipt", "out.receipt", "--replace"];
+    let rows = |more: &[&str]| {
+        let tally = desk.json(&[&clean[..], more].concat());
+        let codes = tally["findings"].as_array().unwrap().iter();
+        let is_said = codes.clone().any(|finding| finding["code"] == "decisions-not-read");
+        (desk.sheet("out.csv").rows.len(), is_said)
+    };
+    assert_eq!(rows(&[]), (7, false));
+    desk.done(&["review", "out.receipt", "--take-out", "ada.moss@post.example", "--note", "by phone"]);
+    assert_eq!(rows(&[]), (7, true), "nobody was told that a decision was passed over");
+    assert_eq!(rows(&["--decisions", "decisions.csv"]), (6, false));
+    let mistyped = desk.run(&[&clean[..], &["--decisions", "decision.csv"]].concat());
+    assert!(mistyped.status == 2 && mistyped.stderr.contains("no such file of decisions"), "{}", mistyped.stderr);
+}

@@ -187,8 +187,7 @@ fn a_guard_that_stopped() {
     stopped by a guard; nothing was written
 
       guard holds-most: the suppression list "most" would hold 15 of 20 people, more than half
-            look whether it is the right list; to go on all the same, --accept holds-most (in a job:
-            [guard] accept = { holds-most = 15 })
+            look whether it is the right list; to go on all the same, --accept holds-most
 
       List   rows   taken out   left
       many     20          15      5

@@ -233,3 +233,37 @@ fn a_table_without_the_column_says_which_it_has(#[case] text: &str, #[case] says
     let said = format!("{} {} {}", error.what(), error.advice(), error.expectation().unwrap_or_default());
     assert!(said.contains(says) && said.contains("our tags"), "{said}");
 }
+
+#[rstest]
+#[case::signs("town = Ives && orders >= 3 || orders != 1", "town is Ives and orders at least 3 or orders is not 1")]
+#[case::a_name_of_several_words(
+    "our tags has member and our tags = x",
+    "\"our tags\" has member and \"our tags\" is x"
+)]
+#[case::a_value_of_several_words("town is St Ives", "town is \"St Ives\"")]
+#[case::other_quotes("town is ‘St Ives’", "town is \"St Ives\"")]
+#[case::a_quote_that_is_not_closed("town is \"St Ives", "town is \"St Ives\"")]
+#[case::a_parenthesis_that_is_not_closed("not (town is Ives or town is Leeds", "not (town is Ives or town is Leeds)")]
+#[case::a_list("town in (Leeds, St Ives)", "town is one of Leeds, \"St Ives\"")]
+#[case::a_day_that_does_not_count("seen > 2026-01-31", "seen since 2026-02-01")]
+#[case::a_day_that_counts("seen <= 2026-02-28", "seen before 2026-03-01")]
+#[case::words_for_blank("town is empty or not seen is null", "town is blank or not seen is blank")]
+#[case::patterns("town like 'Iv%' and town like '%es%'", "town starts with Iv and town contains es")]
+#[case::the_end_is_missing("orders between 3 and 5 and", "orders between 3 and 5")]
+fn a_condition_that_cannot_be_read_is_offered_as_it_was_meant(#[case] text: &str, #[case] meant: &str) {
+    let error = Selection::parse(text).unwrap_err();
+    assert_eq!(error.advice(), format!("write --where '{meant}'"));
+    let in_job = error.told_for_job(|_, advice| advice.to_owned());
+    assert_eq!(in_job.advice(), format!("write where = '{meant}'"));
+    assert!(Selection::parse(meant).is_ok());
+}
+
+#[rstest]
+#[case::which_day("seen after 2026")]
+#[case::nothing_to_compare("town Ives")]
+#[case::signs_in_the_middle("town like 'I_es'")]
+#[case::closes_nothing("town is Ives)")]
+fn where_it_is_not_clear_what_was_meant_no_condition_is_offered(#[case] text: &str) {
+    let error = Selection::parse(text).unwrap_err();
+    assert!(!error.advice().contains("--where"), "{}", error.advice());
+}

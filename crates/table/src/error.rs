@@ -68,6 +68,7 @@ struct Parts {
     place: Place,
     expected: Option<String>,
     advice: String,
+    advice_in_job: Option<String>,
 }
 
 impl Error {
@@ -79,6 +80,7 @@ impl Error {
             place: Place::default(),
             expected: None,
             advice: advice.into(),
+            advice_in_job: None,
         }))
     }
 
@@ -114,6 +116,22 @@ impl Error {
     #[must_use]
     pub fn expected(mut self, expected: impl Into<String>) -> Error {
         self.0.expected = Some(expected.into());
+        self
+    }
+
+    /// Adds what to do for somebody who works with a job file: the key, where the advice names an option.
+    #[must_use]
+    pub fn or_in_job(mut self, advice: impl Into<String>) -> Error {
+        self.0.advice_in_job = Some(advice.into());
+        self
+    }
+
+    /// The error with the advice for somebody who works with a job file, in the words of `place`, where it has one.
+    #[must_use]
+    pub fn told_for_job(mut self, place: impl FnOnce(&Place, &str) -> String) -> Error {
+        if let Some(advice) = self.0.advice_in_job.take() {
+            self.0.advice = place(&self.0.place, &advice);
+        }
         self
     }
 

@@ -26,6 +26,7 @@ pub mod sorter;
 pub mod spill;
 pub mod split;
 pub mod spool;
+pub mod spreadsheet_csv;
 pub mod staged;
 pub mod taking_effect;
 pub mod text_lines;

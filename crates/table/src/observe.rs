@@ -91,6 +91,9 @@ pub struct Finding {
     pub rows: Vec<u64>,
     /// The sentence, without personal data.
     pub text: String,
+    /// The sentence for somebody who works with a job file: it names the key where `text` names an option.
+    #[serde(skip)]
+    pub text_in_job: Option<String>,
 }
 
 /// A count with its noun and verb: `counted(1, "row", "is", "are")` is "1 row is".
@@ -117,7 +120,30 @@ pub const EXAMPLE_ROWS: usize = 5;
 impl Finding {
     /// A finding without a place.
     pub fn new(code: &'static str, weight: Weight, text: impl Into<String>) -> Finding {
-        Finding { code, weight, file: None, column: None, count: 1, rows: Vec::new(), text: text.into() }
+        Finding {
+            code,
+            weight,
+            file: None,
+            column: None,
+            count: 1,
+            rows: Vec::new(),
+            text: text.into(),
+            text_in_job: None,
+        }
+    }
+
+    /// Adds the sentence for somebody who works with a job file.
+    #[must_use]
+    pub fn or_in_job(mut self, text: impl Into<String>) -> Finding {
+        self.text_in_job = Some(text.into());
+        self
+    }
+
+    /// Takes the sentence for somebody who works with a job file, where there is one.
+    pub fn tell_for_job(&mut self) {
+        if let Some(text) = self.text_in_job.take() {
+            self.text = text;
+        }
     }
 
     /// Adds the file.

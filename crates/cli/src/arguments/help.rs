@@ -5,7 +5,7 @@ use super::Arguments;
 use clap::{Arg, Command, CommandFactory};
 
 /// Options that `-h` leaves to `--help`.
-const RARE: [&str; 42] = [
+const RARE: [&str; 44] = [
     "accept",
     "again",
     "apply",
@@ -15,9 +15,11 @@ const RARE: [&str; 42] = [
     "by_phone",
     "color",
     "date_order",
+    "decisions",
     "delimiter",
     "encoding",
     "expect",
+    "for_spreadsheet",
     "header_row",
     "like",
     "mail_patience",

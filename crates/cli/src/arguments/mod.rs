@@ -14,7 +14,7 @@ pub use check::Check;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 pub use shared::Remembered;
-use shared::{Accepting, Part, Previewing, Reading, Writing};
+use shared::{Accepting, ForSpreadsheet, Part, Previewing, Reading, Writing};
 use std::path::PathBuf;
 
 /// Makes one import file out of a pile of exported subscriber files, and accounts for every row.
@@ -147,6 +147,8 @@ pub struct Run {
     #[arg(long, value_name = "DIR")]
     pub receipt: Option<PathBuf>,
     #[command(flatten)]
+    pub spreadsheet: ForSpreadsheet,
+    #[command(flatten)]
     pub accepting: Accepting,
     #[command(flatten)]
     pub remembered: Remembered,
@@ -211,10 +213,15 @@ pub struct Clean {
     /// A folder for the whole receipt: tally, set-aside and merged rows, repairs
     #[arg(long, value_name = "DIR")]
     pub receipt: Option<PathBuf>,
+    /// Follow the decisions about people that pebblebank review wrote
+    #[arg(long, value_name = "FILE")]
+    pub decisions: Option<PathBuf>,
     #[command(flatten)]
     pub accepting: Accepting,
     #[command(flatten)]
     pub writing: Writing,
+    #[command(flatten)]
+    pub spreadsheet: ForSpreadsheet,
     /// Show what would happen and the first rows; write nothing
     #[arg(long)]
     pub dry_run: bool,
@@ -481,6 +488,9 @@ pub struct Review {
     /// Take one person out by hand, instead of going through the pairs: an address, or "phone = +442079460001"
     #[arg(long, value_name = "PERSON", requires = "note")]
     pub take_out: Option<String>,
+    /// Undo --take-out for this person
+    #[arg(long, value_name = "PERSON", conflicts_with = "take_out")]
+    pub take_back: Option<String>,
     /// Why the person is taken out
     #[arg(long, value_name = "TEXT", requires = "take_out")]
     pub note: Option<String>,

@@ -21,6 +21,14 @@ pub struct Writing {
     pub previewing: Previewing,
 }
 
+/// CSV for spreadsheet programs.
+#[derive(Args, Debug, Clone, Default)]
+pub struct ForSpreadsheet {
+    /// Write CSV with semicolons and a byte order mark, for spreadsheets that split cells at the semicolon
+    #[arg(long)]
+    pub for_spreadsheet: bool,
+}
+
 /// What a dry run shows.
 #[derive(Args, Debug, Clone, Default)]
 pub struct Previewing {

@@ -107,7 +107,7 @@ fn job(command: &Clean, shared: &Shared, now: &Now) -> Result<Job> {
     let write = Write::new(command.output.clone(), shown, layout, format)?;
     let in_receipt = (command.receipt.is_some() || to_output) && command.set_aside.is_none();
     let set_aside = command.set_aside.clone().unwrap_or_else(|| beside(&command.output, "set-aside"));
-    Ok(Job {
+    let job = Job {
         sources: sources(command, &read)?,
         country: country(&command.reading)?,
         person: people(command)?,
@@ -121,9 +121,16 @@ fn job(command: &Clean, shared: &Shared, now: &Now) -> Result<Job> {
         set_aside: (!in_receipt).then_some(set_aside),
         guards: Guards { write_at_least: 1, accept: accepted(&command.accepting.accept)?, ..Guards::default() },
         replace: command.replace,
-        read_from: command.layout.iter().map(|place| file_of_layout(place)).chain(command.like.clone()).collect(),
+        read_from: read_from(command),
         ..Job::new("clean", now.day())
-    })
+    };
+    Ok(job.written_for_spreadsheet(command.spreadsheet.for_spreadsheet))
+}
+
+/// The files that say what is to be done.
+fn read_from(command: &Clean) -> Vec<PathBuf> {
+    let layout = command.layout.iter().map(|place| file_of_layout(place));
+    layout.chain(command.like.clone()).chain(command.decisions.clone()).collect()
 }
 
 /// The file that a layout stands in.
@@ -164,7 +171,12 @@ fn stem(file: &FilePattern) -> String {
 
 fn people(command: &Clean) -> Result<PersonWishes> {
     let people = person_wishes(command.same.as_deref(), command.survivor.as_deref())?;
-    Ok(PersonWishes { fill: command.fill, ..people })
+    // A file that is named and not there would let those be written who were taken out by hand.
+    if let Some(file) = command.decisions.as_ref().filter(|file| !file.exists()) {
+        let what = "there is no such file of decisions";
+        return Err(wrong_use(what, "check the spelling, or take out --decisions").in_file(file));
+    }
+    Ok(PersonWishes { fill: command.fill, decisions: command.decisions.clone(), ..people })
 }
 
 /// Who is the same person, and who survives, as `--same` and `--survivor` say it.

@@ -6,7 +6,7 @@ use crate::render::harmless::for_screen;
 use crate::render::{self, Screen};
 use crate::setting::Now;
 use console::{Key, Term};
-use pebblebank_core::tasks::review::{Answer, Session, take_out};
+use pebblebank_core::tasks::review::{Answer, Session, take_back, take_out};
 use pebblebank_table::{Error, Result};
 use std::io::{BufRead, Write};
 use std::path::{Path, PathBuf};
@@ -22,6 +22,10 @@ pub fn review(command: &Review, shared: &Shared) -> Result<Said, Error> {
     if let (Some(person), Some(note)) = (&command.take_out, &command.note) {
         let named = take_out(&command.receipt, person, note, &file, &day)?;
         return Ok(Said::done(render::review::taken_out(&named.text(), &file, is_named, &screen)));
+    }
+    if let Some(person) = &command.take_back {
+        let named = take_back(person, &file)?;
+        return Ok(Said::done(render::review::taken_back(&named.text(), &file, is_named, &screen)));
     }
     let mut session = Session::open(&command.receipt, &file, &day)?;
     let mut asker = Asker::new(screen);

@@ -14,7 +14,9 @@ use pebblebank_table::Error;
 /// Reads the job file and does the job.
 pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
-    let mut job = job::file::read(&command.job, &now.today)?;
+    let path = command.job.clone();
+    let mut job = job::file::read(&path, &now.today)?;
+    job = job.written_for_spreadsheet(command.spreadsheet.for_spreadsheet);
     job.replace = command.replace;
     job.receipt = command.receipt.or(job.receipt);
     for name in &command.accepting.accept {
@@ -25,7 +27,7 @@ pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
     let again = format!("pebblebank run {}{replace}", command.job.display());
     let job = recall(job, &command.remembered, command.dry_run, shared, &now)?;
     let dry_run = DryRun { is_wanted: command.dry_run, preview: command.previewing.preview };
-    do_job(&job, dry_run, shared, &now, &again)
+    do_job(&job, dry_run, shared, &now, &again).map_err(|error| job::file::told_for_job(error, &job, &path))
 }
 
 /// Whether nothing is to be written, and how many rows are shown instead.

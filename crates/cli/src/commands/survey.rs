@@ -32,9 +32,31 @@ pub fn survey_files(command: &Survey, shared: &Shared) -> Result<Said, Error> {
     } else if shared.quiet {
         String::new()
     } else {
-        render::survey::surveys(&surveys, &command.files, &screen)
+        let readable = readable(&command.files, &surveys, &errors);
+        render::survey::surveys(&surveys, &readable, &screen)
     };
     Ok(Said { errors, status, ..Said::done(text) })
+}
+
+/// The files as they were typed, without those that cannot be read; a pattern that has such a file gives way to the others.
+fn readable(typed: &[String], surveys: &[FileSurvey], errors: &[Error]) -> Vec<String> {
+    let broken: Vec<&Path> = errors.iter().filter_map(|error| error.place().file.as_deref()).collect();
+    let mut readable = Vec::new();
+    for text in typed {
+        let pattern = FilePattern::relative(text, Path::new(""));
+        if !broken.iter().any(|file| pattern.is_of(file)) {
+            readable.push(text.clone());
+            continue;
+        }
+        let files = surveys.iter().map(|survey| survey.path.as_path());
+        let others = files.filter(|file| pattern.is_of(file) && !broken.contains(file));
+        for file in others.map(|file| file.display().to_string()) {
+            if !readable.contains(&file) {
+                readable.push(file);
+            }
+        }
+    }
+    readable
 }
 
 /// The surveys of all files, and why others could not be surveyed.

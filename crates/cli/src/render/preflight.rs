@@ -6,6 +6,7 @@ use super::tally::{guards, one_finding, suppression};
 use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
 use crate::arguments;
 use crate::file_names::beside;
+use crate::render::survey::in_shell;
 use pebblebank_core::tasks::preflight::Preflight;
 use pebblebank_core::tasks::preflight::problem::{Kind, Problem, Since};
 use serde_json::json;
@@ -144,12 +145,13 @@ fn next(looked: &Preflight, asked: &arguments::Preflight, bank: Option<&Path>, s
             safe(&looked.file, 60)
         );
     }
-    let commands = mending(looked, asked, bank);
-    if commands.is_empty() {
-        return String::new();
+    let mut lines: Vec<String> = mending(looked, asked, bank).iter().map(|command| format!("  {command}\n")).collect();
+    if of_kind(looked, Kind::Spoiled).next().is_some() && looked.tripped.is_empty() {
+        // No command knows what stood there before.
+        let by_hand = "  correct what was spoiled in the source and prepare the file again, or leave its column out\n";
+        lines.push(by_hand.to_owned());
     }
-    let lines: String = commands.iter().map(|command| format!("  {command}\n")).collect();
-    format!("  {heading}\n{lines}")
+    if lines.is_empty() { String::new() } else { format!("  {heading}\n{}", lines.concat()) }
 }
 
 /// The commands that make a file of it that is fit, as far as commands can.
@@ -157,7 +159,7 @@ fn mending(looked: &Preflight, asked: &arguments::Preflight, bank: Option<&Path>
     if !looked.tripped.is_empty() {
         return Vec::new();
     }
-    let quoted = |text: &str| if text.contains(' ') { format!("'{text}'") } else { text.to_owned() };
+    let quoted = in_shell;
     let scope = match (&asked.remembered.scope, asked.remembered.without_bank) {
         (_, true) => " --without-bank".to_owned(),
         (Some(scope), false) => format!(" --scope {}", quoted(scope)),
@@ -171,7 +173,8 @@ fn mending(looked: &Preflight, asked: &arguments::Preflight, bank: Option<&Path>
     let mut file = asked.file.clone();
     let target = |what: &str| beside(Path::new(&asked.file), what).display().to_string();
     let is_refused = of_kind(looked, Kind::MustNotBeContacted).next().is_some();
-    let others = looked.problems.iter().any(|problem| problem.kind != Kind::MustNotBeContacted);
+    let is_other = |kind: Kind| !matches!(kind, Kind::MustNotBeContacted | Kind::Spoiled);
+    let others = looked.problems.iter().any(|problem| is_other(problem.kind));
     if is_refused && (!asked.against.is_empty() || !others) {
         let against = if asked.against.is_empty() {
             String::new()
@@ -195,6 +198,9 @@ fn mending(looked: &Preflight, asked: &arguments::Preflight, bank: Option<&Path>
     commands
 }
 
+/// How long the list of columns in a command may be; longer ones are those of the file itself.
+const MOST_OF_COLUMNS: usize = 40;
+
 /// The option that writes the columns of the file under their own names, where it can name them.
 fn same_columns(looked: &Preflight) -> String {
     let can_be_named = |header: &String| {
@@ -204,6 +210,9 @@ fn same_columns(looked: &Preflight) -> String {
         return String::new();
     }
     let columns = looked.headers.join(",");
+    if columns.len() > MOST_OF_COLUMNS {
+        return format!(" --like {}", in_shell(&looked.file));
+    }
     if columns.contains(' ') { format!(" --columns '{columns}'") } else { format!(" --columns {columns}") }
 }
 

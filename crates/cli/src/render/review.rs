@@ -123,13 +123,23 @@ fn next(file: &Path, is_named: bool) -> String {
     if is_named {
         format!("{kept}  run the job again: it reads them\n")
     } else {
-        format!("{kept}  for the next run: decisions = \"{name}\" in [person] of the job, with its path from there\n")
+        format!(
+            "{kept}  for the next run: decisions = \"{name}\" in [person] of the job, with its path from there; \
+             pebblebank clean reads it with --decisions {}\n",
+            file.display()
+        )
     }
 }
 
 /// That one person was taken out.
 pub fn taken_out(person: &str, file: &Path, is_named: bool, screen: &Screen) -> String {
     let what = format!("{} is taken out of the next run", safe(person, 80));
+    format!("{}\n{}", screen.paint(Tone::Good, &what), next(file, is_named))
+}
+
+/// That it was undone that one person was taken out.
+pub fn taken_back(person: &str, file: &Path, is_named: bool, screen: &Screen) -> String {
+    let what = format!("{} is no longer taken out by hand; the next run judges it like all others", safe(person, 80));
     format!("{}\n{}", screen.paint(Tone::Good, &what), next(file, is_named))
 }
 

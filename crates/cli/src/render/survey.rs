@@ -35,7 +35,7 @@ const ROOMS: [Room; 5] = [
 /// How many files are named where there are many.
 const FILES_SHOWN: usize = 12;
 
-/// What was seen: on one screen, or all of it. `arguments` are the files as they were typed.
+/// What was seen: on one screen, or all of it. `arguments` are the files that could be read, as they were typed.
 pub fn surveys(surveys: &[FileSurvey], arguments: &[String], screen: &Screen) -> String {
     let next = next(surveys, arguments, screen);
     match surveys {
@@ -250,6 +250,9 @@ fn findings_of(survey: &FileSurvey) -> Vec<Finding> {
 }
 
 fn next(surveys: &[FileSurvey], arguments: &[String], screen: &Screen) -> String {
+    if arguments.is_empty() {
+        return String::new();
+    }
     let files = arguments.iter().map(|file| in_shell(file)).collect::<Vec<_>>().join(" ");
     let asks = |code: &str| {
         surveys.iter().any(|survey| {
@@ -264,8 +267,13 @@ fn next(surveys: &[FileSurvey], arguments: &[String], screen: &Screen) -> String
     if asks("several-address-columns") || asks("no-address-column") {
         options.push_str(" --field \"email=…\"");
     }
-    if asks("yes-to-what") {
-        options.push_str(" --yes-means …");
+    let named = surveys.iter().flat_map(|survey| &survey.findings).filter(|finding| finding.code == "open-consent");
+    let unnamed = surveys.iter().flat_map(|survey| &survey.columns);
+    let unnamed = unnamed.filter(|column| column.findings.iter().any(|finding| finding.code == "yes-to-what"));
+    let open =
+        named.filter_map(|finding| finding.column.as_deref()).chain(unnamed.map(|column| column.header.as_str()));
+    for header in open {
+        options.push_str(&format!(" --opt-in/--opt-out/--not-consent {}", in_shell(header)));
     }
     let mut text = format!("\n  {}\n", screen.paint(Tone::Heading, "Next"));
     let is_mail = surveys.iter().all(|survey| survey.format == Format::Mail.name());

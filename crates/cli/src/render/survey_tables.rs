@@ -14,7 +14,7 @@ pub(super) fn in_words(rules: &BTreeMap<&'static str, u64>) -> String {
     let mut counted: Vec<(&&str, &u64)> = rules.iter().collect();
     counted.sort_by(|a, b| b.1.cmp(a.1).then(a.0.cmp(b.0)));
     let words = |(rule, count): &(&&str, &u64)| {
-        together(&format!("{} {}", number(**count), Rule::from_name(rule).map_or("", Rule::says)))
+        together(&format!("{} ({})", Rule::from_name(rule).map_or("", Rule::says), number(**count)))
     };
     counted.iter().map(words).collect::<Vec<_>>().join("; ")
 }

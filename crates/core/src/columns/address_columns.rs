@@ -29,15 +29,16 @@ impl Mapper<'_> {
             _ => {
                 let names: Vec<_> = columns.iter().map(|column| format!("\"{}\"", self.map.header(*column))).collect();
                 let what = format!("several columns hold addresses: {}", names.join(", "));
-                let advice = "say which is the contact's: --field \"email=…\", in a job columns = { email = \"…\" }";
+                let example = self.map.header(columns[0]);
+                let advice = format!("say which is the contact's: --field \"email={example}\"");
+                let in_job = format!("say which is the contact's: columns = {{ email = \"{example}\" }}");
                 if self.file.asks {
-                    return Err(Error::new(ErrorKind::Question, what, advice).in_file(self.file.path));
+                    return Err(Error::new(ErrorKind::Question, what, advice)
+                        .or_in_job(in_job)
+                        .in_file(self.file.path));
                 }
-                self.findings.push(Finding::new(
-                    "several-address-columns",
-                    Weight::Warning,
-                    format!("{what}; {advice}"),
-                ));
+                let finding = Finding::new("several-address-columns", Weight::Warning, format!("{what}; {advice}"));
+                self.findings.push(finding.or_in_job(format!("{what}; {in_job}")));
                 columns[0]
             }
         };
@@ -150,7 +151,14 @@ impl Mapper<'_> {
             self.map.others_addresses.push(column);
             ("holds addresses of somebody else, by its header: they count for nobody", Weight::Doubt)
         };
-        let text = format!("\"{header}\" {says}; --field \"email=…\" twice reads further addresses");
-        self.findings.push(Finding::new("other-addresses", weight, text).in_column(header));
+        let main = self.map.column(Field::Email).map_or("…", |column| self.map.header(column));
+        let text = format!(
+            "\"{header}\" {says}; --field \"email={main}\" --field \"email={header}\" reads it as a second address"
+        );
+        let in_job = format!(
+            "\"{header}\" {says}; columns = {{ email = [\"{main}\", \"{header}\"] }} reads it as a second address"
+        );
+        let finding = Finding::new("other-addresses", weight, text).or_in_job(in_job);
+        self.findings.push(finding.in_column(header));
     }
 }

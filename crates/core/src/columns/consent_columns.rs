@@ -104,11 +104,11 @@ impl Mapper<'_> {
             None => "its words say who opted out",
         };
         let why = if by_values { "by its values" } else { "by its header" };
-        let text = format!(
-            "\"{header}\" was taken for consent {why}: {reading} ({}); --opt-in, --opt-out or --not-consent \"{header}\" says otherwise",
-            values.shown()
-        );
-        self.findings.push(Finding::new("consent-column", Weight::Warning, text).in_column(header));
+        let what = format!("\"{header}\" was taken for consent {why}: {reading} ({})", values.shown());
+        let text = format!("{what}; --opt-in, --opt-out or --not-consent \"{header}\" says otherwise");
+        let in_job = format!("{what}; opt_in, opt_out or not_consent = [\"{header}\"] says otherwise");
+        let finding = Finding::new("consent-column", Weight::Warning, text).or_in_job(in_job);
+        self.findings.push(finding.in_column(header));
     }
 
     /// Opt-ins to different things: which of them this mailing is about, only the user knows.
@@ -155,20 +155,32 @@ impl Mapper<'_> {
             let mistyped = elsewhere.into_iter().find(|named| closest(named, [header.as_str()]).is_some());
             let meant = mistyped
                 .map_or_else(String::new, |named| format!("did you mean \"{header}\" by \"{named}\"? If not, "));
-            let advice = format!(
-                "{meant}say what it is: --opt-in \"{header}\" (a yes may be contacted), --opt-out \"{header}\" (a yes must not be), or --not-consent \"{header}\"; in a job opt_in, opt_out or not_consent = [\"{header}\"] in its [[source]]"
-            );
+            let [advice, in_job] = how_to_answer(&header).map(|answers| format!("{meant}{answers}"));
             return Err(Error::new(ErrorKind::Question, what, advice)
+                .or_in_job(in_job)
                 .in_file(self.file.path)
                 .in_column(&header)
                 .expected(format!("an answer to what its values mean: {}", first.values)));
         }
         for (header, values) in questions {
-            let text = format!(
-                "\"{header}\" may say who must not be contacted, and it is not clear how ({values}): --opt-in, --opt-out or --not-consent \"{header}\""
-            );
-            self.findings.push(Finding::new("open-consent", Weight::Warning, text).in_column(header));
+            let what = format!("\"{header}\" may say who must not be contacted, and it is not clear how ({values})");
+            let text = format!("{what}: --opt-in, --opt-out or --not-consent \"{header}\"");
+            let in_job = format!("{what}: opt_in, opt_out or not_consent = [\"{header}\"]");
+            let finding = Finding::new("open-consent", Weight::Warning, text).or_in_job(in_job);
+            self.findings.push(finding.in_column(header));
         }
         Ok(())
     }
+}
+
+/// How the user says what a column about consent means: as options, and as keys of a source.
+pub fn how_to_answer(header: &str) -> [String; 2] {
+    [
+        format!(
+            "say what it is: --opt-in \"{header}\" (a yes may be contacted), --opt-out \"{header}\" (a yes must not be), or --not-consent \"{header}\""
+        ),
+        format!(
+            "say what it is: opt_in = [\"{header}\"] (a yes may be contacted), opt_out = [\"{header}\"] (a yes must not be), or not_consent = [\"{header}\"]"
+        ),
+    ]
 }

@@ -4,7 +4,7 @@ mod address_columns;
 pub mod addresses;
 mod by_header;
 pub mod consent;
-mod consent_columns;
+pub mod consent_columns;
 mod consent_header;
 mod consent_values;
 pub mod headers;

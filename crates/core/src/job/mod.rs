@@ -105,6 +105,11 @@ pub struct Job {
     pub set_aside: Option<PathBuf>,
     /// Whether existing outputs are replaced.
     pub replace: bool,
+    /// Whether CSV files have semicolons and a byte order mark, as spreadsheet programs want them where the comma is the
+    /// decimal sign: the receipt, rows set aside, and import files whose layout says no delimiter.
+    pub for_spreadsheet: bool,
+    /// Whether it comes from a job file; what is said of it then names keys instead of options.
+    pub is_from_file: bool,
     /// The files that the job itself was read from, which no output may be.
     pub read_from: Vec<PathBuf>,
 }
@@ -161,6 +166,14 @@ impl Write {
         }
         let first_file = first_name(&file, &form);
         Ok(Write { file, shown: shown.into(), layout, form, first_file, condition: None })
+    }
+
+    fn for_spreadsheet(&mut self) {
+        let says_delimiter = self.layout.as_ref().is_some_and(|layout| layout.form.delimiter.is_some());
+        if self.form.format == FileFormat::Csv && !says_delimiter {
+            self.form.delimiter = b';';
+            self.form.has_byte_order_mark = self.form.encoding == encoding_rs::UTF_8 || self.form.has_byte_order_mark;
+        }
     }
 
     /// A file that holds rows as the command writes them itself: delimited text, whatever its name.
@@ -249,8 +262,19 @@ impl Job {
             consent_questions: ConsentQuestions::Stop,
             set_aside: None,
             replace: false,
+            for_spreadsheet: false,
+            is_from_file: false,
             read_from: Vec::new(),
         }
+    }
+
+    /// The job with its CSV files written for spreadsheet programs where `is_wanted`.
+    pub fn written_for_spreadsheet(mut self, is_wanted: bool) -> Job {
+        if is_wanted {
+            self.for_spreadsheet = true;
+            self.writes.iter_mut().for_each(Write::for_spreadsheet);
+        }
+        self
     }
 
     /// Whether people are given tags by it.

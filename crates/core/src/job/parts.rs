@@ -65,6 +65,8 @@ pub(super) struct JobPart {
     pub(super) country: Option<String>,
     pub(super) scope: Option<String>,
     pub(super) campaign: Option<String>,
+    #[serde(default)]
+    pub(super) for_spreadsheet: bool,
 }
 
 #[derive(Deserialize)]

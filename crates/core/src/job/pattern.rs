@@ -25,6 +25,12 @@ impl FilePattern {
         FilePattern { path, folder: folder.to_path_buf(), is_literal: !text.contains(['*', '?', '[']) }
     }
 
+    /// Whether `file` is one of its files.
+    pub fn is_of(&self, file: &Path) -> bool {
+        let pattern = (!self.is_literal).then(|| self.path.to_str().and_then(|text| glob::Pattern::new(text).ok()));
+        self.path == file || pattern.flatten().is_some_and(|pattern| pattern.matches_path(file))
+    }
+
     /// The file, or the pattern as a path.
     pub fn path(&self) -> &Path {
         &self.path

@@ -65,9 +65,14 @@ pub const SUGGESTIONS: [&str; 7] = REPAIRS;
 /// What holds the cells of rows that are longer than their header.
 pub const SURPLUS: &str = "pebblebank_surplus";
 
-/// Whether a file with these headers was written aside by an earlier run.
+/// Whether a file with these headers comes from the receipt of an earlier run.
+///
+/// Most receipt files begin with a column of the receipt. Rows that were set aside or merged end with these columns;
+/// both have the file and the row of origin, which no other file of Pebblebank has.
 pub fn is_receipt(headers: &[String]) -> bool {
+    let has = |name: &str| headers.iter().any(|header| header == name);
     headers.first().is_some_and(|first| first.starts_with(RESERVED_PREFIX))
+        || (has("pebblebank_file") && has("pebblebank_row"))
 }
 
 /// The columns of all sources together: known fields in their order, then extra columns in reading order.
@@ -77,6 +82,8 @@ pub struct AllColumns {
     pub columns: Vec<ColumnRef>,
     /// Whether some row has more cells than its header.
     pub has_surplus: bool,
+    /// The columns as all files have them, where their headers are the same: rows can be pasted back into the file.
+    shared: Option<Vec<(ColumnIndex, String)>>,
 }
 
 impl AllColumns {
@@ -84,6 +91,7 @@ impl AllColumns {
     pub fn of<'a>(maps: impl Iterator<Item = &'a ColumnMap> + Clone) -> AllColumns {
         let known = Field::ALL.into_iter().filter(|field| maps.clone().any(|map| map.column(*field).is_some()));
         let mut columns: Vec<ColumnRef> = known.map(ColumnRef::Field).collect();
+        let shared = shared_columns(maps.clone());
         let mut seen = std::collections::HashSet::new();
         for map in maps {
             for column in map.extras.iter().chain(&map.further_addresses) {
@@ -93,21 +101,47 @@ impl AllColumns {
                 }
             }
         }
-        AllColumns { columns, has_surplus: false }
+        AllColumns { columns, has_surplus: false, shared }
     }
 
-    /// The header of a receipt file: its own columns, then these.
+    /// The header of a receipt file whose rows begin with the receipt's `own` columns, then have a value for each of
+    /// these.
     pub fn header(&self, own: &[&str]) -> Vec<u8> {
-        let mut header = CsvBuffer::new(Defusing::On);
-        for name in own.iter().copied().chain(self.columns.iter().map(ColumnRef::name)) {
-            header.value(name.as_bytes());
-        }
-        if self.has_surplus {
-            header.value(SURPLUS.as_bytes());
-        }
-        header.end_row();
-        header.bytes
+        let names = self.columns.iter().map(ColumnRef::name);
+        header_line(own.iter().copied().chain(names).chain(self.surplus()))
     }
+
+    /// The header of a receipt file whose rows begin with [`OriginalValues`] and end with the receipt's `own` columns.
+    pub fn header_of_originals(&self, own: &[&str]) -> Vec<u8> {
+        header_line(self.names_of_originals().chain(own.iter().copied()))
+    }
+
+    /// The names of the columns of [`OriginalValues`].
+    pub fn names_of_originals(&self) -> impl Iterator<Item = &str> {
+        let shared = self.shared.iter().flatten().map(|(_, header)| header.as_str());
+        let together = self.columns.iter().map(ColumnRef::name).filter(|_| self.shared.is_none());
+        shared.chain(together).chain(self.surplus())
+    }
+
+    fn surplus(&self) -> Option<&'static str> {
+        self.has_surplus.then_some(SURPLUS)
+    }
+}
+
+/// A header line with these names.
+pub fn header_line<'a>(names: impl Iterator<Item = &'a str>) -> Vec<u8> {
+    let mut header = CsvBuffer::new(Defusing::On);
+    names.for_each(|name| header.value(name.as_bytes()));
+    header.end_row();
+    header.bytes
+}
+
+/// The columns of files that all have the same headers; without those of an earlier receipt.
+fn shared_columns<'a>(mut maps: impl Iterator<Item = &'a ColumnMap>) -> Option<Vec<(ColumnIndex, String)>> {
+    let headers = &maps.next()?.headers;
+    let columns = headers.iter().enumerate().filter(|(_, header)| !header.starts_with(RESERVED_PREFIX));
+    let columns = columns.map(|(column, header)| (ColumnIndex(column), header.clone())).collect();
+    maps.all(|map| map.headers.iter().eq(headers.iter())).then_some(columns)
 }
 
 /// An extra column as it is named across files.
@@ -117,7 +151,8 @@ fn extra_column(map: &ColumnMap, column: ColumnIndex) -> ExtraColumn {
     ExtraColumn { header, folded }
 }
 
-/// The columns of all sources, fitted to one file: original values, as they were read.
+/// The columns of one file as they were read: in the file's own order where all files have the same headers, otherwise in
+/// that of [`AllColumns`].
 #[derive(Debug, Clone)]
 pub struct OriginalValues {
     columns: Vec<Option<ColumnIndex>>,
@@ -136,14 +171,14 @@ impl OriginalValues {
             ColumnRef::Field(field) => map.column(*field),
             ColumnRef::Extra(extra) => extras.get(extra).copied(),
         };
-        OriginalValues {
-            columns: all.columns.iter().map(place).collect(),
-            width: map.width(),
-            has_surplus: all.has_surplus,
-        }
+        let columns = match &all.shared {
+            Some(shared) => shared.iter().map(|(column, _)| Some(*column)).collect(),
+            None => all.columns.iter().map(place).collect(),
+        };
+        OriginalValues { columns, width: map.width(), has_surplus: all.has_surplus }
     }
 
-    /// Adds the cells of a record and ends the row.
+    /// Adds the cells of a record; the row goes on.
     pub fn write(&self, record: &Record, cells: RawCells, out: &mut CsvBuffer) {
         for column in &self.columns {
             out.raw(column.map_or(RawCell::EMPTY, |column| record.raw_cell(column.0)), cells);
@@ -151,6 +186,5 @@ impl OriginalValues {
         if self.has_surplus {
             out.value(record.raw_from(self.width));
         }
-        out.end_row();
     }
 }

@@ -22,6 +22,9 @@ use std::collections::HashMap;
 use std::path::Path;
 use strum::VariantArray;
 
+/// What the file is called, beside the receipt, where nobody says otherwise.
+pub const DECISIONS_FILE: &str = "decisions.csv";
+
 /// The columns of the file.
 pub const HEADER: [&str; 5] = ["decision", "person", "other", "note", "day"];
 
@@ -249,7 +252,7 @@ impl Decisions {
 
 /// The rows with their lines, the cells without quotes. A spreadsheet may have saved it with other delimiters.
 pub fn rows(text: &str) -> Vec<(usize, Vec<String>)> {
-    let mut bytes = text.as_bytes().to_vec();
+    let mut bytes = text.trim_start_matches('\u{feff}').as_bytes().to_vec();
     let dialect = recognise_dialect(&bytes);
     if bytes.last().is_some_and(|last| *last != dialect.line_end) {
         bytes.push(dialect.line_end);

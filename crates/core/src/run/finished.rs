@@ -1,6 +1,7 @@
 //! What a run leaves.
 
-use super::tally::{Tally, TrippedGuard};
+use super::tally::Tally;
+use super::tripped_guard::TrippedGuard;
 use super::write::learned::Learned;
 use pebblebank_table::units::SourceId;
 use std::path::PathBuf;

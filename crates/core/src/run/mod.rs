@@ -16,12 +16,14 @@ pub mod row_bits;
 pub mod row_set;
 pub mod setting;
 pub mod tally;
+pub mod tripped_guard;
 pub mod verdicts;
 pub mod write;
 
 use crate::run::finished::Finished;
 pub use setting::{Setting, threads_of_this_machine, wrong_use};
-pub use tally::{Account, Outcome, Tally, TrippedGuard};
+pub use tally::{Account, Outcome, Tally};
+pub use tripped_guard::TrippedGuard;
 
 use crate::job::Job;
 use account::earlier::Earlier;

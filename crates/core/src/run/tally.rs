@@ -1,7 +1,7 @@
 //! The account of a run: rows in, rows out, and where each of the others went.
 
 use crate::columns::lines::Line;
-use crate::job::Guard;
+use crate::run::tripped_guard::TrippedGuard;
 use crate::suppress::reason::Reason;
 use pebblebank_table::observe::Finding;
 use pebblebank_table::{Error, ErrorKind, Result};
@@ -555,30 +555,4 @@ pub struct TakenTally {
     pub people: u64,
     /// Of those, the ones with several rows there that differ; the survivor rule decided.
     pub several: u64,
-}
-
-/// A guard that stopped a run, or would have if it had not been accepted.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct TrippedGuard {
-    /// Its name, as `--accept` takes it.
-    pub guard: &'static str,
-    /// What it counted.
-    pub count: u64,
-    /// What was found.
-    pub text: String,
-    /// What to do, and how to accept it.
-    pub advice: String,
-    #[serde(skip)]
-    pub(crate) which: Guard,
-}
-
-impl TrippedGuard {
-    /// A guard that counted so many; `advice` says what to do about it, without how to accept it.
-    pub fn new(which: Guard, count: u64, text: impl Into<String>, advice: &str) -> TrippedGuard {
-        let guard = which.name();
-        let advice = format!(
-            "{advice}; to go on all the same, --accept {guard} (in a job: [guard] accept = {{ {guard} = {count} }})"
-        );
-        TrippedGuard { guard, count, text: text.into(), advice, which }
-    }
 }

@@ -13,6 +13,7 @@
 //! A column is a field, `age` (from the birthday), `domain` (of the address), or the header of an extra column. What has
 //! blanks stands in quotes; what stands in quotes is never a keyword. Letter case does not count.
 
+use crate::select::condition_meant::meant;
 use crate::select::condition_words::{Word, in_short, words};
 use pebblebank_table::error::closest;
 use pebblebank_table::{Error, ErrorKind, Result};
@@ -109,8 +110,17 @@ impl Selection {
     /// assert!(Selection::parse("country is GB and not (tags has member or age less than 18)").is_ok());
     /// let error = Selection::parse("country iss GB").unwrap_err();
     /// assert!(error.advice().contains("did you mean is?"));
+    /// let error = Selection::parse("country = GB && orders >= 3").unwrap_err();
+    /// assert_eq!(error.advice(), "write --where 'country is GB and orders at least 3'");
     /// ```
     pub fn parse(text: &str) -> Result<Selection> {
+        Selection::read(text).map_err(|error| {
+            let meant = meant(text).filter(|meant| meant != text && Selection::read(meant).is_ok());
+            meant.map_or(error.clone(), |meant| instead(&error, &meant))
+        })
+    }
+
+    fn read(text: &str) -> Result<Selection> {
         let mut parser = Parser { text, words: words(text)?, at: 0, depth: 0 };
         let condition = parser.any()?;
         match parser.peek() {
@@ -121,6 +131,20 @@ impl Selection {
                 "write and or or between two conditions; a value of several words needs quotes",
             )),
         }
+    }
+
+    /// The condition with another column in place of the one of this name; none where its words do not show it.
+    pub fn with_column(&self, name: &str, other: &str) -> Option<String> {
+        let needs_quotes = !other.chars().all(|c| c.is_alphanumeric() || c == '_');
+        let other = if needs_quotes { format!("\"{other}\"") } else { other.to_owned() };
+        let quoted = format!("\"{name}\"");
+        let text = if self.text.contains(&quoted) {
+            self.text.replace(&quoted, &other)
+        } else {
+            let words = self.text.split(' ').map(|word| if word == name { other.as_str() } else { word });
+            words.collect::<Vec<_>>().join(" ")
+        };
+        (text != self.text && !text.contains('\'') && Selection::read(&text).is_ok()).then_some(text)
     }
 
     /// The columns that it needs.
@@ -164,6 +188,15 @@ impl Condition {
     }
 }
 
+/// The error with the condition that was likely meant, ready to be pasted on a command line or into a job file.
+fn instead(error: &Error, meant: &str) -> Error {
+    let in_shell = meant.replace('\'', r"'\''");
+    let in_job =
+        if meant.contains('\'') { format!("\"{}\"", meant.replace('"', "\\\"")) } else { format!("'{meant}'") };
+    Error::new(error.kind(), error.what(), format!("write --where '{in_shell}'"))
+        .or_in_job(format!("write where = {in_job}"))
+}
+
 /// The first words of all tests.
 const TESTS: [&str; 14] = [
     "is",
@@ -181,6 +214,9 @@ const TESTS: [&str; 14] = [
     "has",
     "is not",
 ];
+
+/// Words that people write for a blank: taken as a value, they would silently pick nobody.
+const NOTHING: [&str; 3] = ["empty", "null", "missing"];
 
 /// How deep conditions may go: far deeper than anybody writes them, and far from the end of any stack.
 const DEEPEST: usize = 100;
@@ -366,6 +402,11 @@ impl Parser<'_> {
                 values.push(comparable(&self.value()?).into_owned());
             }
         } else {
+            if let Some(word) = self.peek().filter(|word| NOTHING.iter().any(|nothing| word.is(nothing))) {
+                let what = format!("\"{}\" would be compared as a value", word.text);
+                let advice = format!("write is blank, or is \"{}\" in quotes for the word itself", word.text);
+                return Err(self.wrong(&what, &advice));
+            }
             values.push(comparable(&self.value()?).into_owned());
         }
         Ok(if is_not { Test::IsNot(values) } else { Test::Is(values) })

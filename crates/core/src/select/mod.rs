@@ -3,6 +3,7 @@
 //! [`condition`] reads them, [`plan`] fits them to the columns of a file and judges contacts.
 
 pub mod condition;
+mod condition_meant;
 mod condition_words;
 pub mod plan;
 pub mod table;

@@ -42,8 +42,8 @@ pub trait Remembered: Debug + Send + Sync {
         Ok(())
     }
 
-    /// What should be said of it in the account of a run.
-    fn remarks(&self) -> &[String] {
+    /// Clients and brands that have entries which do not count here, where the run is for none of them.
+    fn other_scopes(&self) -> &[String] {
         &[]
     }
 }

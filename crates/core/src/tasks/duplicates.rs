@@ -2,7 +2,7 @@
 
 use crate::columns::lines::Line;
 use crate::job::Job;
-use crate::layout::receipt::{AllColumns, GROUPS, OriginalValues};
+use crate::layout::receipt::{AllColumns, GROUPS, OriginalValues, header_line};
 use crate::person::same::PersonKey;
 use crate::run::account::people_findings;
 use crate::run::decide::copied::Refused;
@@ -60,6 +60,9 @@ pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Re
     let opening = Opening::of(job, setting, observer)?;
     let mut staged = Staged::new(setting.dry_run);
     let output = staged.file(&write.file, Placement::of_file(job.replace))?;
+    if job.for_spreadsheet {
+        staged.write_for_spreadsheet(output);
+    }
     let known = read_and_decide(opening, job, setting, observer)?;
     let columns = known.all_columns();
     let keys: Vec<String> = job.person.same.iter().map(PersonKey::name).collect();
@@ -75,7 +78,7 @@ pub fn write_groups(job: &Job, setting: &Setting, observer: &dyn Observer) -> Re
         merged_within: 0,
         file: None,
     };
-    let mut bytes = columns.header(&GROUPS);
+    let mut bytes = header_line(GROUPS.into_iter().chain(columns.names_of_originals()));
     let mut group = Group::default();
     while let Some((key, payload)) = sorted.next()? {
         found.count(&mut group, key, payload, &mut bytes);
@@ -111,6 +114,7 @@ fn sorted_copies(
         out.value(sources[copy.file].input.name().as_bytes());
         out.value(settled.place(copy.row).1.to_string().as_bytes());
         originals[copy.file].write(&copy.contact.as_read, RawCells::NeedALook, &mut out);
+        out.end_row();
         let survivor_file = settled.place(settled.survivor_of(copy.row)).0.0 as usize;
         let is_within = sources[survivor_file].owner == sources[copy.file].owner;
         let key = key.filter(|_| !survives).map_or(u8::MAX, |key| key as u8);

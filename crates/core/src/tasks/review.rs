@@ -255,6 +255,21 @@ pub fn take_out(receipt: &Path, person: &str, note: &str, file: &Path, day: &str
     Ok(named)
 }
 
+/// Takes back that a person was taken out by hand; the next run judges it as it does all others. Says who it was.
+pub fn take_back(person: &str, file: &Path) -> Result<Named> {
+    let wrong = |what: &str, advice: &str| Err(Error::new(ErrorKind::Input, what, advice).in_file(file));
+    let mut decisions = Decisions::read(file)?.unwrap_or_default();
+    let named = Named::parse(person);
+    let is_meant =
+        |decision: &Decision| decision.verdict == Verdict::TakeOut && Some(&decision.person) == named.as_ref();
+    let before = decisions.all.len();
+    decisions.all.retain(|decision| !is_meant(decision));
+    match named {
+        Some(named) if decisions.all.len() < before => decisions.write(file).map(|()| named),
+        _ => wrong("nobody of this name was taken out by hand", "the file lists who was; name one as it stands there"),
+    }
+}
+
 fn is_in_run(receipt: &Path, address: &str) -> Result<bool> {
     let path = receipt.join("people.idx");
     let bytes = std::fs::read(&path).map_err(|cause| Error::unreadable(&path, &cause))?;

@@ -24,7 +24,8 @@ use crate::run::decide::why::describe;
 use crate::run::open::files::OpenFile;
 use crate::run::open::opening::Opening;
 use crate::run::setting::Setting;
-use crate::run::tally::{Outcome, Tally, TrippedGuard};
+use crate::run::tally::{Outcome, Tally};
+use crate::run::tripped_guard::TrippedGuard;
 use crate::run::write::copied_file::{CopiedCells, CopiedColumns, CopiedFile, free_name, write_of_copies};
 use crate::run::write::rows::Counts;
 use crate::suppress::marks::MarkSet;
@@ -226,7 +227,7 @@ fn write_rows(
     let to = (&mut *staged, files.output);
     let mut output = CopiedFile::begin(job, known, copied, wishes.defusing, setting.preview_rows, to)?;
     if let Some(set_aside) = files.set_aside {
-        staged.write(set_aside, &columns.header(&SET_ASIDE))?;
+        staged.write(set_aside, &columns.header_of_originals(&SET_ASIDE))?;
     }
     let details = known.settled.all_marks().map(|marks| describe(job, marks)).collect();
     let originals = OriginalValues::new(&columns, file.map());
@@ -328,10 +329,11 @@ impl Parting<'_> {
     fn set_aside(&self, again: &RowAgain, reason: Reason, details: &str, parted: &mut Parted) {
         let number = self.known.settled.place(again.row).1;
         let held = parted.held.get_or_insert_with(|| CsvBuffer::new(Defusing::On));
+        self.originals.write(&again.contact.as_read, RawCells::NeedALook, held);
         for cell in [reason.name(), details, &self.wishes.name, &self.file.input.name(), &number.0.to_string()] {
             held.value(cell.as_bytes());
         }
-        self.originals.write(&again.contact.as_read, RawCells::NeedALook, held);
+        held.end_row();
         parted.counts.account.set_aside[reason as usize] += 1;
     }
 }

@@ -16,6 +16,7 @@ pub use part::clear_all_parts;
 use crate::staged::placement::{Placement, with_ending};
 pub use in_the_way::refuse_bank;
 
+use crate::spreadsheet_csv::SpreadsheetCsv;
 use crate::taking_effect::taking_effect;
 use crate::{Error, ErrorKind, Result};
 use early_sync::{BYTES_BETWEEN, EarlySync};
@@ -44,6 +45,8 @@ struct StagedOutput {
     target: PathBuf,
     what: What,
     unsynced: u64,
+    /// Turns what is written into CSV for spreadsheets.
+    for_spreadsheet: Option<SpreadsheetCsv>,
 }
 
 #[derive(Debug)]
@@ -108,10 +111,16 @@ impl Staged {
         Ok(self.add(&target.clone(), target, what))
     }
 
+    /// Takes what is written to this file for rows of CSV, and writes them as [`SpreadsheetCsv`].
+    pub fn write_for_spreadsheet(&mut self, output: Output) {
+        self.outputs[output.0].for_spreadsheet = Some(SpreadsheetCsv::default());
+    }
+
     /// Adds bytes to a file.
     pub fn write(&mut self, output: Output, bytes: &[u8]) -> Result<()> {
-        let StagedOutput { shown, what, unsynced, .. } = &mut self.outputs[output.0];
+        let StagedOutput { shown, what, unsynced, for_spreadsheet, .. } = &mut self.outputs[output.0];
         let (What::Part(Part { claim: file, .. }, _) | What::InFolder(file)) = what else { return Ok(()) };
+        let bytes = for_spreadsheet.as_mut().map_or(bytes, |csv| csv.converted(bytes));
         calls::write(file, bytes).map_err(|cause| Error::unwritable(shown, &cause))?;
         *unsynced += bytes.len() as u64;
         if *unsynced >= BYTES_BETWEEN {
@@ -196,7 +205,8 @@ impl Staged {
     }
 
     fn add(&mut self, shown: &Path, target: PathBuf, what: What) -> Output {
-        self.outputs.push(StagedOutput { shown: shown.to_path_buf(), target, what, unsynced: 0 });
+        let shown = shown.to_path_buf();
+        self.outputs.push(StagedOutput { shown, target, what, unsynced: 0, for_spreadsheet: None });
         Output(self.outputs.len() - 1)
     }
 

@@ -2,7 +2,8 @@
 
 use crate::render::{Screen, Tone, WIDTH, counted, wrapped};
 use pebblebank_core::run::finished::Finished;
-use pebblebank_core::run::tally::{Outcome, TrippedGuard};
+use pebblebank_core::run::tally::Outcome;
+use pebblebank_core::run::tripped_guard::TrippedGuard;
 use std::path::PathBuf;
 
 /// More files than this are not named one by one.

@@ -4,6 +4,7 @@ mod guards;
 mod layouts;
 mod lists;
 mod name_parts;
+mod places;
 mod reading;
 mod syntax;
 mod verdicts;
@@ -34,6 +35,7 @@ use pebblebank_values::date::{Date, DateOrder};
 use pebblebank_values::identity::Identity;
 use pebblebank_values::place::Country;
 use pebblebank_values::{ColumnRef, Rules};
+pub use places::told_for_job;
 use serde::de::DeserializeOwned;
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -197,8 +199,10 @@ impl Reader<'_> {
             writes,
             receipt,
             read_from,
+            is_from_file: true,
             ..Job::new(parts.job.name, day)
         };
+        let job = job.written_for_spreadsheet(parts.job.for_spreadsheet);
         job.check().map_err(|error| self.placed(error))?;
         Ok(job)
     }
@@ -332,6 +336,7 @@ impl Reader<'_> {
 
     fn selection(&self, text: &str) -> Result<Selection> {
         Selection::parse(text).map_err(|error| {
+            let error = error.told_for_job(|_, advice| advice.to_owned());
             let placed = self.wrong("where", error.what(), error.advice());
             match error.expectation() {
                 Some(expected) => placed.expected(expected),

@@ -3,7 +3,8 @@
 use super::earlier_run::EarlierRun;
 use crate::job::guard::{Accepted, AtMost, Guard};
 use crate::job::{Guards, Job};
-use crate::run::tally::{Account, Tally, TrippedGuard};
+use crate::run::tally::{Account, Tally};
+use crate::run::tripped_guard::TrippedGuard;
 use crate::suppress::reason::Reason;
 use pebblebank_table::observe::{Finding, Weight, counted, grouped};
 
@@ -34,8 +35,10 @@ fn written(guards: &Guards, tally: &Tally) -> Option<TrippedGuard> {
     }
     if guards.write_exactly.is_none() && written < guards.write_at_least {
         let text = format!("{would_be}, and {} must be at least{most_set_aside}", grouped(guards.write_at_least));
-        let advice = "look at the reasons below; write_at_least in [guard] says how many there must be";
-        return Some(TrippedGuard::new(Guard::WriteAtLeast, guards.write_at_least - written, text, advice));
+        let missing = guards.write_at_least - written;
+        let tripped = TrippedGuard::new(Guard::WriteAtLeast, missing, text, "look at the reasons below");
+        let in_job = "look at the reasons below; write_at_least in [guard] says how many there must be";
+        return Some(tripped.or_in_job(in_job));
     }
     let most = guards.write_at_most.filter(|most| written > *most)?;
     let text =

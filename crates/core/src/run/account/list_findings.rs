@@ -8,8 +8,11 @@ use crate::run::write::rows::Counts;
 use pebblebank_table::observe::{EXAMPLE_ROWS, Finding, Weight, counted};
 use pebblebank_table::units::ListId;
 
-/// How what was not read of a list is read.
-pub const READS_MORE: &str = "columns = { email = [\"…\", \"…\"] } in its [[suppress]] (or --field \"email=…\" for each) reads further columns, sheet = \"all\" all sheets";
+/// How what was not read of a list is read: options, and keys of its `[[suppress]]`.
+pub const READS_MORE: [&str; 2] = [
+    "--field \"email=…\", once for each column, reads further columns, --sheet all all sheets",
+    "columns = { email = [\"…\", \"…\"] } in its [[suppress]] reads further columns, sheet = \"all\" all sheets",
+];
 
 impl Reports<'_> {
     /// What was not read of the suppression lists, and whom it names.
@@ -106,8 +109,8 @@ pub(super) fn unread_finding(unread: &UnreadTally) -> Finding {
         0 => "none of it names a contact about to be written".to_owned(),
         count => format!("it names {} about to be written", counted(count, "contact", "", "").trim_end()),
     };
-    let text = format!(
-        "the suppression list \"{}\" has {} outside its entries ({}); {named}. {READS_MORE}",
+    let what = format!(
+        "the suppression list \"{}\" has {} outside its entries ({}); {named}",
         unread.list,
         if unread.texts == 1 {
             "1 text that looks like an entry".to_owned()
@@ -117,7 +120,8 @@ pub(super) fn unread_finding(unread: &UnreadTally) -> Finding {
         unread.places,
     );
     let weight = if unread.about_to_be_written > 0 { Weight::Warning } else { Weight::Doubt };
-    Finding { count: unread.texts, ..Finding::new("unread-entries", weight, text) }
+    let [text, in_job] = READS_MORE.map(|reads| format!("{what}. {reads}"));
+    Finding { count: unread.texts, ..Finding::new("unread-entries", weight, text).or_in_job(in_job) }
 }
 
 /// A list that holds nobody because nothing in it can be read, or because it is empty.

@@ -7,7 +7,8 @@ use crate::job::Job;
 use crate::job::guard::Guard;
 use crate::job::lists::{EntriesToCompare, Hold, JobList};
 use crate::run::decide::known::Known;
-use crate::run::tally::{SuppressionTally, Tally, TrippedGuard, UnreadTally};
+use crate::run::tally::{SuppressionTally, Tally, UnreadTally};
+use crate::run::tripped_guard::TrippedGuard;
 use crate::suppress::reason::Reason;
 use pebblebank_table::observe::{counted, grouped};
 use pebblebank_table::units::ListId;
@@ -50,11 +51,11 @@ fn advice(guard: Guard) -> &'static str {
     match guard {
         Guard::SameAsSource => "name the list's own file",
         Guard::HoldsMost => "look whether it is the right list",
-        Guard::NoneUsable => "say which column has the addresses: columns = { email = \"…\" }",
+        Guard::NoneUsable => "say which column has the addresses: --field \"email=…\"",
         Guard::MailboxProvider => "take the entry out, or write the whole address",
         Guard::Stale => "export the list anew",
         Guard::MatchesNobody => "look whether it is the right file, and all of it",
-        Guard::Shrunk => "export the whole list; may_shrink = true in its [[suppress]] allows it for good",
+        Guard::Shrunk => "export the whole list",
         _ => "look at the list",
     }
 }
@@ -77,12 +78,19 @@ fn unread_entries(unread: &UnreadTally) -> Option<TrippedGuard> {
         format!("texts outside its entries name {} about to be written ({contacts})", named.trim_end())
     };
     let text = format!("the suppression list \"{list}\": {what}; see {places}");
-    let advice = format!("if these are people who must not be contacted, {READS_MORE}");
-    Some(TrippedGuard::new(Guard::UnreadEntries, count, text, &advice))
+    let [advice, in_job] = READS_MORE.map(|reads| format!("if these are people who must not be contacted, {reads}"));
+    Some(TrippedGuard::new(Guard::UnreadEntries, count, text, &advice).or_in_job(&in_job))
 }
 
 fn trip(guard: Guard, count: u64, text: String) -> TrippedGuard {
-    TrippedGuard::new(guard, count, text, advice(guard))
+    let tripped = TrippedGuard::new(guard, count, text, advice(guard));
+    match guard {
+        Guard::NoneUsable => tripped.or_in_job("say which column has the addresses: columns = { email = \"…\" }"),
+        Guard::Shrunk => {
+            tripped.or_in_job("export the whole list; may_shrink = true in its [[suppress]] allows it for good")
+        }
+        _ => tripped,
+    }
 }
 
 /// A list that is looked at.

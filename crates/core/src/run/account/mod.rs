@@ -20,7 +20,8 @@ use super::decide::known::Known;
 use super::decide::settled::Settled;
 use super::finished::Finished;
 use super::setting::Setting;
-use super::tally::{Outcome, PartTally, Tally, TrippedGuard};
+use super::tally::{Outcome, PartTally, Tally};
+use super::tripped_guard::TrippedGuard;
 use super::write::Written;
 use super::write::outputs::{Documents, Outputs};
 use super::write::rows::Counts;
@@ -29,7 +30,7 @@ use crate::suppress::marks::Mark;
 use crate::suppress::reason::Reason;
 use earlier::Earlier;
 use pebblebank_formats::writing::file_writer::WrittenPart;
-use pebblebank_table::observe::{Observer, Progress, Stage};
+use pebblebank_table::observe::{Finding, Observer, Progress, Stage};
 use pebblebank_table::units::SourceId;
 use pebblebank_table::{Error, Result};
 use reports::Reports;
@@ -85,6 +86,11 @@ pub fn account(
         (true, true) => Outcome::DryRun,
         (false, true) => Outcome::Written,
     };
+    let mut tripped = tripped;
+    if job.is_from_file {
+        tally.findings.iter_mut().for_each(Finding::tell_for_job);
+        tripped.iter_mut().for_each(TrippedGuard::tell_for_job);
+    }
     let documents = reports.documents(&tally, setting);
     Ok(Accounted { tally, tripped, documents, memberships })
 }

@@ -2,6 +2,7 @@
 
 use crate::job::Job;
 use crate::job::lists::EntriesToCompare;
+use crate::person::decisions::{DECISIONS_FILE, Decisions};
 use crate::run::decide::Known;
 use crate::run::decide::settled::{Namesakes, Switchboards};
 use pebblebank_table::observe::{Finding, Weight, counted};
@@ -13,7 +14,7 @@ pub fn of_switchboards(known: &Known, job: &Job) -> Vec<Finding> {
 
 /// What should be said of the decisions about people; the numbers are those of the lines of their file.
 pub fn of_decisions(known: &Known, job: &Job) -> Vec<Finding> {
-    let Some(path) = &job.person.decisions else { return Vec::new() };
+    let Some(path) = &job.person.decisions else { return not_read(job).into_iter().collect() };
     let file = path.display().to_string();
     let decided = &known.settled.decided;
     let mut findings = Vec::new();
@@ -32,6 +33,20 @@ pub fn of_decisions(known: &Known, job: &Job) -> Vec<Finding> {
         findings.push(Finding::new(code, weight, text).in_file(&file).at_rows(met));
     }
     findings
+}
+
+/// Decisions that lie where `review` keeps them, and that the job does not name: who was taken out by hand may be written.
+fn not_read(job: &Job) -> Option<Finding> {
+    let path = job.receipt.as_ref()?.with_file_name(DECISIONS_FILE);
+    let count = Decisions::read(&path).ok().flatten()?.all.len() as u64;
+    let what = format!(
+        "{} not read, so people whom somebody took out by hand may be written;",
+        counted(count, "decision", "was", "were")
+    );
+    let finding = Finding::new("decisions-not-read", Weight::Warning, format!("{what} --decisions reads them"))
+        .or_in_job(format!("{what} decisions = \"{DECISIONS_FILE}\" in [person], with its path, reads them"))
+        .in_file(path.display().to_string());
+    (count > 0).then_some(Finding { count, ..finding })
 }
 
 /// Entries of lists that go by another field, such as a name, and are several people, all of whom are held.

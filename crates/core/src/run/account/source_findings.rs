@@ -7,7 +7,7 @@ use crate::run::account::reports::Reports;
 use crate::run::gather::counts::FileCounts;
 use crate::run::tally::SourceTally;
 use crate::suppress::reason::Reason;
-use pebblebank_table::observe::{Finding, Met, Weight, counted};
+use pebblebank_table::observe::{Finding, Met, Weight, counted, grouped};
 use pebblebank_table::units::{ColumnIndex, FileId};
 use pebblebank_values::Doubt;
 
@@ -54,9 +54,7 @@ impl Reports<'_> {
                 let text = "there is no bank yet, so nobody is held for what was remembered";
                 vec![Finding::new("no-bank", Weight::Note, text)]
             }
-            Remembering::From(memory) => {
-                memory.remarks().iter().map(|text| Finding::new("bank", Weight::Doubt, text)).collect()
-            }
+            Remembering::From(memory) => other_scopes(memory.other_scopes()).into_iter().collect(),
             Remembering::NotThere(path) => {
                 let path = path.display();
                 let text = format!("there is no bank in {path} yet, so nobody is held for what was remembered");
@@ -87,6 +85,14 @@ impl Reports<'_> {
     }
 }
 
+/// The bank has entries of clients or brands, and the run does not say for whom it is.
+fn other_scopes(scopes: &[String]) -> Option<Finding> {
+    let what = format!("the bank also has entries of {}, which do not count here;", scopes.join(", "));
+    let text = format!("{what} --scope NAME says whose mailing it is");
+    let in_job = format!("{what} scope = \"NAME\" in [job] says whose mailing it is");
+    (!scopes.is_empty()).then(|| Finding::new("bank", Weight::Doubt, text).or_in_job(in_job))
+}
+
 /// Most rows of a source have no usable address: perhaps it is the wrong column.
 fn few_addresses(source: &SourceTally) -> Option<Finding> {
     const FEW_ROWS: u64 = 20;
@@ -95,11 +101,15 @@ fn few_addresses(source: &SourceTally) -> Option<Finding> {
     let read = source.account.read;
     let is_odd = read >= FEW_ROWS && without * 2 > read;
     is_odd.then(|| {
-        let text = format!(
-            "{without} of {read} rows of {} have no usable address; is it the right column? --field \"email=HEADER\" says which it is",
+        let what = format!(
+            "{} of {} rows of {} have no usable address; is it the right column?",
+            grouped(without),
+            grouped(read),
             source.name
         );
-        Finding { count: without, ..Finding::new("few-addresses", Weight::Warning, text) }
+        let text = format!("{what} --field \"email=HEADER\" says which it is");
+        let in_job = format!("{what} columns = {{ email = \"HEADER\" }} in its [[source]] says which it is");
+        Finding { count: without, ..Finding::new("few-addresses", Weight::Warning, text).or_in_job(in_job) }
     })
 }
 

@@ -5,7 +5,7 @@ use crate::job::Job;
 use crate::job::guard::Guard;
 use crate::job::sources::Source;
 use crate::run::decide::known::Known;
-use crate::run::tally::TrippedGuard;
+use crate::run::tripped_guard::TrippedGuard;
 use pebblebank_table::observe::{counted, grouped};
 
 /// The guards that sources trip.

@@ -1,6 +1,7 @@
 //! What the first pass finds: counts of files and lists, and what one chunk brings in.
 
 use super::chunks::FileRead;
+use crate::columns::consent_columns::how_to_answer;
 use crate::columns::lines::Line;
 use crate::person::keys::Role;
 use crate::run::open::files::OpenFile;
@@ -144,11 +145,17 @@ impl FileCounts {
             (met.count > 0).then(|| Finding::new(code, Weight::Warning, text).at_rows(met))
         };
         let unticked = (self.unticked > 0).then(|| {
-            let boxes = if self.unticked == 1 { "1 opt-in box is".to_owned() } else { format!("{} opt-in boxes are", self.unticked) };
-            let text = format!(
-                "{boxes} not ticked, which states nothing; consent = \"opted-in\" in [require] writes only to people who ticked it"
-            );
-            Finding { count: self.unticked, ..Finding::new("unticked-boxes", Weight::Warning, text) }
+            let boxes = if self.unticked == 1 {
+                "1 opt-in box is".to_owned()
+            } else {
+                format!("{} opt-in boxes are", self.unticked)
+            };
+            let only = "writes only to people who ticked it";
+            let text = format!("{boxes} not ticked, which states nothing; --where 'consent is opted-in' {only}");
+            let in_job =
+                format!("{boxes} not ticked, which states nothing; consent = \"opted-in\" in [require] {only}");
+            let finding = Finding::new("unticked-boxes", Weight::Warning, text).or_in_job(in_job);
+            Finding { count: self.unticked, ..finding }
         });
         said.into_iter().filter_map(finding).chain(unticked).collect()
     }
@@ -304,14 +311,15 @@ impl Problem {
     pub fn at<Owner>(self, file: &OpenFile<Owner>, rows_above: u64) -> Error {
         let place = |row: u32| RowNumber(rows_above + u64::from(row) + 1);
         match self {
-            Problem::Direction { row, header } => Error::new(
-                ErrorKind::Question,
-                "this column says yes or no, and its header does not say to what",
-                format!("say what it is: --opt-in \"{header}\" (a yes may be contacted), --opt-out \"{header}\" (a yes must not be), or --not-consent \"{header}\"; in a job opt_in, opt_out or not_consent = [\"{header}\"] in its [[source]]"),
-            )
-            .in_file(file.input.path())
-            .at_row(place(row))
-            .in_column(&header),
+            Problem::Direction { row, header } => {
+                let what = "this column says yes or no, and its header does not say to what";
+                let [advice, in_job] = how_to_answer(&header);
+                Error::new(ErrorKind::Question, what, advice)
+                    .or_in_job(in_job)
+                    .in_file(file.input.path())
+                    .at_row(place(row))
+                    .in_column(&header)
+            }
             Problem::NotText { row } => Error::new(
                 ErrorKind::Input,
                 "some bytes are not UTF-8 text, though the file begins as such",

@@ -10,7 +10,8 @@ use pebblebank_values::date::DateOrder;
 use pebblebank_values::date_column::{OrderDecision, OrderEvidence};
 use pebblebank_values::place::Country;
 
-const ADVICE: &str = "say which comes first: date_order = \"dmy\" or \"mdy\" in the [[source]], or --date-order";
+const ADVICE: &str = "say which comes first: --date-order dmy or mdy";
+const IN_JOB: &str = "say which comes first: date_order = \"dmy\" or \"mdy\" in the [[source]]";
 
 /// Decides the order of every column of dates that the job uses. What was taken and could be otherwise is a finding; a
 /// column that stays open is an error.
@@ -93,8 +94,10 @@ fn open<Owner>(file: &OpenFile<Owner>, header: &str, seen: &OrderEvidence) -> Er
         counted(seen.either.count, "date", "can be read", "can be read"),
         rows(&seen.either)
     );
-    let advice = format!("{ADVICE}; or country = in [job], --country, whose order is taken where a column is silent");
-    Error::new(ErrorKind::Question, what, advice).in_file(file.input.path()).in_column(header)
+    let silent = "whose order is taken where a column is silent";
+    let advice = format!("{ADVICE}; or --country, {silent}");
+    let in_job = format!("{IN_JOB}; or country in [job], {silent}");
+    Error::new(ErrorKind::Question, what, advice).or_in_job(in_job).in_file(file.input.path()).in_column(header)
 }
 
 fn contradicting<Owner>(file: &OpenFile<Owner>, header: &str, seen: &OrderEvidence) -> Error {
@@ -105,6 +108,7 @@ fn contradicting<Owner>(file: &OpenFile<Owner>, header: &str, seen: &OrderEviden
         counted(seen.month_first.count, "date", "", "").trim(),
         rows(&seen.month_first),
     );
-    let advice = format!("{ADVICE}; dates that do not fit it are left as they are and reported");
-    Error::new(ErrorKind::Question, what, advice).in_file(file.input.path()).in_column(header)
+    let [advice, in_job] =
+        [ADVICE, IN_JOB].map(|says| format!("{says}; dates that do not fit it are left as they are and reported"));
+    Error::new(ErrorKind::Question, what, advice).or_in_job(in_job).in_file(file.input.path()).in_column(header)
 }

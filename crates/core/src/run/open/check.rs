@@ -64,8 +64,9 @@ pub(super) fn check_outputs(job: &Job, opened: &OpenFiles) -> Result<()> {
             return Err(Error::new(
                 ErrorKind::Job,
                 "this file lies in the receipt that the run would replace",
-                "name another receipt: in a job receipt = \"…\", with clean --receipt",
+                "name another folder: --receipt DIR",
             )
+            .or_in_job("name another folder: receipt = \"…\" in [job]")
             .in_file(input.path()));
         }
     }
@@ -94,14 +95,15 @@ pub(crate) fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     let required = job.require.fields.iter().chain(job.require.any.iter().flatten());
     let required = required.map(|field| ("the requirement".to_owned(), ColumnRef::Field(*field)));
     let selected = job.conditions_of_people().flat_map(Selection::columns);
-    let selected = selected.map(|column| ("the condition".to_owned(), column));
+    let selected = selected.map(|column| (CONDITION.to_owned(), column));
     let replaced = job.replace_values.iter().map(|replacement| ("[[replace]]".to_owned(), replacement.column.clone()));
     if job.person.survivor == Survivor::Newest && newest_by(job, opened).is_none() && !filled.is_empty() {
         return Err(Error::new(
             ErrorKind::Columns,
             "survivor = \"newest\" needs a date, and no source has last_seen or signed_up",
-            "say which date counts: newest_by = \"…\" in [person]",
-        ));
+            "say which column has the date: --field \"signed_up=…\"",
+        )
+        .or_in_job("say which date counts: newest_by = \"…\" in [person]"));
     }
     let has_own_keys = job.sources.iter().any(|source| source.same.is_some());
     let keyed = job.person.columns().filter(|_| !has_own_keys).map(|column| ("[person]".to_owned(), column.clone()));
@@ -119,7 +121,8 @@ pub(crate) fn check_columns(job: &Job, opened: &OpenFiles) -> Result<()> {
     let keyed = keyed.chain(compared).chain(conditioned).chain(sorted);
     for (whose, column) in wanted.chain(required).chain(selected).chain(replaced).chain(keyed) {
         if !filled.is_empty() && !filled.iter().any(|file| has_column(opened, file, &column)) {
-            return Err(no_such_column(&whose, &column, &filled));
+            let error = no_such_column(&whose, &column, &filled);
+            return Err(if whose == CONDITION { with_condition(error, job, &column, &filled) } else { error });
         }
     }
     Ok(())
@@ -253,22 +256,51 @@ fn no_address_column(input: &Input, map: &ColumnMap) -> Error {
     Error::new(
         ErrorKind::Columns,
         "no column of this file was recognised as e-mail addresses",
-        "say which it is: --field \"email=…\", in a job columns = { email = \"…\" }",
+        "say which it is: --field \"email=…\"",
     )
+    .or_in_job("say which it is: columns = { email = \"…\" }")
     .in_file(input.path())
     .expected(format!("addresses in one of its columns: {headers}"))
+}
+
+/// How a condition on people is called in errors.
+const CONDITION: &str = "the condition";
+
+/// The error with the condition as it was likely meant, where a column of the sources has nearly this name.
+fn with_condition(error: Error, job: &Job, column: &ColumnRef, files: &[&OpenFile<SourceId>]) -> Error {
+    let Some(near) = near_column(column.name(), files) else { return error };
+    let condition = job.conditions_of_people().find(|condition| condition.columns().any(|named| named == *column));
+    let Some(meant) = condition.and_then(|condition| condition.with_column(column.name(), near)) else { return error };
+    Error::new(error.kind(), error.what(), format!("did you mean \"{near}\"? --where '{meant}'"))
+        .or_in_job(format!("did you mean \"{near}\"? where = '{meant}'"))
+        .expected(error.expectation().unwrap_or_default())
+}
+
+/// The header, or the field that some source has, whose name is closest to `name`.
+fn near_column<'a>(name: &str, files: &[&'a OpenFile<SourceId>]) -> Option<&'a str> {
+    let headers_of = |file: &'a OpenFile<SourceId>| file.map().headers.iter().map(String::as_str);
+    let headers = files.iter().copied().flat_map(headers_of);
+    let is_there = |field: &Field| files.iter().any(|file| file.map().column(*field).is_some());
+    let fields = Field::ALL.into_iter().filter(is_there).map(|field| -> &'a str { field.name() });
+    closest(name, headers.chain(fields))
 }
 
 fn no_such_column(whose: &str, column: &ColumnRef, files: &[&OpenFile<SourceId>]) -> Error {
     let name = column.name();
     let headers: Vec<&str> = files.iter().flat_map(|file| file.map().headers.iter().map(String::as_str)).collect();
-    let advice = match (column, closest(name, headers.iter().copied().chain(Field::ALL.map(Field::name)))) {
+    let mut in_job = None;
+    let advice = match (column, near_column(name, files)) {
         (ColumnRef::Extra(_), Some(near)) => format!("did you mean \"{near}\"?"),
         (ColumnRef::Field(field), _) => {
-            format!("say which column it is: --field \"{field}=…\", in a job columns = {{ {field} = \"…\" }}")
+            in_job = Some(format!("say which column it is: columns = {{ {field} = \"…\" }} in its [[source]]"));
+            format!("say which column it is: --field \"{field}=…\"")
         }
         _ => "name a known field, or a header as it stands in a source".to_owned(),
     };
-    Error::new(ErrorKind::Columns, format!("no source has \"{name}\", which {whose} needs"), advice)
-        .expected(format!("a known field or one of {}", named_in_error(headers)))
+    let error = Error::new(ErrorKind::Columns, format!("no source has \"{name}\", which {whose} needs"), advice)
+        .expected(format!("a known field or one of {}", named_in_error(headers)));
+    match in_job {
+        Some(in_job) => error.or_in_job(in_job),
+        None => error,
+    }
 }

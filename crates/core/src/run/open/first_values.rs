@@ -83,10 +83,12 @@ pub fn swapped_names(files: &[(String, &Glimpse)]) -> Vec<Finding> {
     for (place, (name, glimpse)) in files.iter().enumerate() {
         let against = files[..place].iter().find(|(_, earlier)| glimpse.is_swapped_against(earlier));
         if let Some((earlier, _)) = against {
-            let text = format!(
-                "first and last names seem swapped against {earlier}; if so, say which column is which: columns = {{ first_name = \"…\", last_name = \"…\" }}, or --field"
-            );
-            findings.push(Finding::new("swapped-names", Weight::Warning, text).in_file(name.clone()));
+            let what =
+                format!("first and last names seem swapped against {earlier}; if so, say which column is which:");
+            let text = format!("{what} --field \"first_name=…\" --field \"last_name=…\"");
+            let in_job = format!("{what} columns = {{ first_name = \"…\", last_name = \"…\" }}");
+            let finding = Finding::new("swapped-names", Weight::Warning, text).or_in_job(in_job);
+            findings.push(finding.in_file(name.clone()));
         }
     }
     findings

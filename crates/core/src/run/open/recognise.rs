@@ -274,12 +274,9 @@ fn refuse_mail<Owner>(prepared: &Prepared, part: &Part<Owner>) -> Result<()> {
 fn refuse_wide(table: &Table, path: &Path) -> Result<()> {
     if table.headers.len() > MAX_COLUMNS {
         let what = format!("the header has {} columns, more than {MAX_COLUMNS}", table.headers.len());
-        return Err(Error::new(
-            ErrorKind::Input,
-            what,
-            "check the delimiter: delimiter = in a job, or --delimiter, says which one it is",
-        )
-        .in_file(path));
+        return Err(Error::new(ErrorKind::Input, what, "check the delimiter; --delimiter \";\" says which one it is")
+            .or_in_job("check the delimiter; delimiter = \";\" says which one it is")
+            .in_file(path));
     }
     Ok(())
 }
@@ -322,12 +319,9 @@ pub(crate) fn check_header_row(header_row: Option<u64>, records: &SampleRecords,
     match header_row {
         Some(row) if row > most => {
             let what = format!("header_row = {row}, but the header must be among the first {most} rows");
-            Err(Error::new(
-                ErrorKind::Columns,
-                what,
-                "correct header_row (or --header-row); 0 says that there is no header",
-            )
-            .in_file(input.path()))
+            Err(Error::new(ErrorKind::Columns, what, "correct --header-row; 0 says that there is no header")
+                .or_in_job("correct header_row; 0 says that there is no header")
+                .in_file(input.path()))
         }
         _ => Ok(()),
     }

@@ -302,6 +302,7 @@ impl<'b> ChunkRows<'_, 'b> {
         let is_same_source = self.pass.plans[survivor_file.0 as usize].source == self.plan.source;
         self.rows.counts.merged_within += u64::from(is_same_source);
         let out = &mut self.rows.merged;
+        self.plan.originals.write(record, self.cells, out);
         let key = self.pass.settled.key_of(row).map_or(DECISION, |key| &self.pass.key_names[key]);
         out.value(key.as_bytes());
         out.bytes.extend_from_slice(&self.plan.name_cells);
@@ -309,17 +310,18 @@ impl<'b> ChunkRows<'_, 'b> {
         out.bytes.extend_from_slice(&self.pass.plans[survivor_file.0 as usize].name_cells);
         number_cell(out, survivor_number.0);
         out.value(self.taken_from);
-        self.plan.originals.write(record, self.cells, out);
+        out.end_row();
         self.rows.counts.account.merged += 1;
     }
 
     fn set_aside(&mut self, number: RowNumber, reason: Reason, details: &str, record: &Record) {
         let out = &mut self.rows.set_aside;
+        self.plan.originals.write(record, self.cells, out);
         out.value(reason.name().as_bytes());
         out.value(details.as_bytes());
         out.bytes.extend_from_slice(&self.plan.name_cells);
         number_cell(out, number.0);
-        self.plan.originals.write(record, self.cells, out);
+        out.end_row();
         self.rows.counts.account.set_aside[reason as usize] += 1;
     }
 

@@ -87,6 +87,10 @@ impl Outputs {
         }
         let set_aside = job.set_aside.as_ref().map(|path| staged.file(path, placement)).transpose()?;
         let receipt = job.receipt.as_ref().map(|path| Receipt::stage(path, job.replace, &mut staged)).transpose()?;
+        if job.for_spreadsheet {
+            let tables = receipt.iter().flat_map(Receipt::tables).chain(set_aside);
+            tables.for_each(|table| staged.write_for_spreadsheet(table));
+        }
         Ok(Outputs {
             imports,
             set_aside,
@@ -126,11 +130,11 @@ impl Outputs {
             import.writer = Some(begun?);
         }
         if let Some(file) = self.set_aside {
-            self.staged.write(file, &columns.header(&SET_ASIDE))?;
+            self.staged.write(file, &columns.header_of_originals(&SET_ASIDE))?;
         }
         if let Some(receipt) = &self.receipt {
-            self.staged.write(receipt.set_aside, &columns.header(&SET_ASIDE))?;
-            self.staged.write(receipt.merged, &columns.header(&MERGED))?;
+            self.staged.write(receipt.set_aside, &columns.header_of_originals(&SET_ASIDE))?;
+            self.staged.write(receipt.merged, &columns.header_of_originals(&MERGED))?;
             self.staged.write(receipt.repairs, &AllColumns::default().header(&REPAIRS))?;
             self.staged.write(receipt.suggestions, &AllColumns::default().header(&SUGGESTIONS))?;
             self.staged.write(receipt.conflicts, &AllColumns::default().header(&CONFLICTS))?;
@@ -258,6 +262,11 @@ impl Outputs {
 }
 
 impl Receipt {
+    /// The files that are CSV.
+    fn tables(&self) -> [Output; 7] {
+        [self.set_aside, self.merged, self.repairs, self.suggestions, self.conflicts, self.review, self.near_misses]
+    }
+
     fn stage(target: &Path, replace: bool, staged: &mut Staged) -> Result<Receipt> {
         if target.exists() && !target.join("tally.json").exists() {
             let what = "this exists and is not a receipt of an earlier run, so it is not replaced";

@@ -85,7 +85,7 @@ pub fn top_up(wishes: &TopUpWishes, setting: &Setting, observer: &dyn Observer) 
         None if setting.dry_run => {}
         None => copy_as_it_is(master, &manner, &mut staged, files.output)?,
     }
-    staged.write(files.set_aside, &columns.header(&SET_ASIDE))?;
+    staged.write(files.set_aside, &columns.header_of_originals(&SET_ASIDE))?;
     let shapes = shapes::shapes(&job, layouts);
     let second_pass = SecondPass::new(&job, &known.files, &known.settled, &shapes, &columns, None);
     let mut appending = Appending::new(&mut staged, &files, manner, &shapes, setting.preview_rows);
