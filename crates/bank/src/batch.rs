@@ -64,7 +64,7 @@ impl What {
         })
     }
 
-    /// The reason that it gives; none for what holds nobody by itself.
+    /// The reason that it gives; none for what suppresses nobody by itself.
     pub fn reason(self) -> Option<Reason> {
         match self {
             What::Complained => Some(Reason::Complained),

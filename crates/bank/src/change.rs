@@ -116,10 +116,10 @@ impl Bank {
     fn held_by_nothing(&self, text: &Text) -> Result<Error> {
         let domain = self.find(text, &mut |_| ())?.by_domain.first().map(|entry| entry.text.clone());
         let advice = match domain {
-            Some(domain) => format!("it is held by the domain {domain}; [[allow]] in a job lets one address through"),
+            Some(domain) => format!("the domain {domain} suppresses it; [[allow]] in a job lets one address through"),
             None => "pebblebank bank find shows what is known of it".to_owned(),
         };
-        Ok(Error::new(ErrorKind::Job, "nothing in the bank holds this", advice))
+        Ok(Error::new(ErrorKind::Job, "the bank has no entry for this", advice))
     }
 
     /// The entries that hold somebody by this text.

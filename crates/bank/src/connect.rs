@@ -4,7 +4,7 @@ use rusqlite::{Connection, OpenFlags};
 use std::io::ErrorKind::{PermissionDenied, ReadOnlyFilesystem};
 use std::path::Path;
 
-/// Whether changes stand in the side file that are not in the bank's own file yet.
+/// Whether changes are in the side file that are not in the bank's own file yet.
 pub(crate) fn has_changes_beside(path: &Path) -> bool {
     let mut side_file = path.as_os_str().to_owned();
     side_file.push("-wal");

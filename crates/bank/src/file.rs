@@ -274,7 +274,7 @@ impl Bank {
         Ok(fingerprint(&self.key()?)[..16].to_owned())
     }
 
-    /// Lets it grow to so many pages: as if the disk were full.
+    /// Lets it grow to this many pages: as if the disk were full.
     #[doc(hidden)]
     pub fn limit_pages(&self, pages: u32) -> Result<()> {
         self.ask(|bank| bank.query_row(&format!("pragma max_page_count = {pages}"), [], |_| Ok(())))
@@ -342,7 +342,7 @@ fn refuse_no_bank(path: &Path) -> Result<()> {
         return Err(Error::new(ErrorKind::Input, what, "name another place with --bank").in_file(path));
     }
     if bytes(path) < HEADER_BYTES && !has_changes_beside(path) {
-        let what = "this file is empty or cut off, and no bank; what it held is not known";
+        let what = "this file is empty or cut off, and no bank; what it had is not known";
         let advice = "go on with the latest copy that pebblebank bank backup made; if there never was a bank here, \
              delete the file";
         return Err(Error::new(ErrorKind::Input, what, advice).in_file(path));

@@ -46,7 +46,7 @@ impl Happened {
 }
 
 impl Bank {
-    /// All that was done, the latest first; at most so many.
+    /// All that was done, the latest first; at most this many.
     pub fn history(&self, most: u64) -> Result<Vec<Happened>> {
         let query = format!("select {COLUMNS} order by h.id desc limit ?1");
         self.ask(|bank| bank.prepare(&query)?.query_map([most.cast_signed()], Happened::of_row)?.collect())

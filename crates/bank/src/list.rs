@@ -62,7 +62,7 @@ impl Bank {
         Ok(())
     }
 
-    /// Copies the bank into a new file, as it stands at this moment, and looks whether the copy is whole.
+    /// Copies the bank into a new file, as it is at this moment, and looks whether the copy is whole.
     pub fn backup(&self, target: &Path) -> Result<u64> {
         const PAGES_AT_ONCE: i32 = 4096;
         // A copy that was killed just before its end is completed first.

@@ -140,7 +140,7 @@ impl Ready<'_> {
         found.filter(|_| same_file == SameFile::IsAMistake).map_or(Ok(()), |batch| Err(loaded_before(&batch)))
     }
 
-    /// Fails unless the batch has so many entries.
+    /// Fails unless the batch has this many entries.
     pub fn expect(&self, expected: u64, found: u64) -> Result<()> {
         if expected == found {
             return Ok(());
@@ -237,7 +237,7 @@ impl Preview {
     pub fn refuse_providers(&self, option: &str) -> Result<()> {
         let Some(domain) = self.providers.first() else { return Ok(()) };
         let what =
-            format!("{domain} would hold everybody who has a mailbox at a public provider, so nothing was changed");
+            format!("{domain} would suppress everyone with a mailbox at a public provider, so nothing was changed");
         Err(Error::new(ErrorKind::Guard, what, format!("write the whole address; if the domain is meant, {option}")))
     }
 }
@@ -268,8 +268,8 @@ impl EachOnce {
 
 fn loaded_before(batch: &Batch) -> Error {
     let day = batch.added.get(..10).unwrap_or(&batch.added);
-    let what = format!("a file of the same content was taken in on {day}, as batch {}", batch.id.0);
-    Error::new(ErrorKind::Guard, what, "nothing was changed; if it is meant, --again takes it in once more")
+    let what = format!("a file of the same content was loaded on {day}, as batch {}", batch.id.0);
+    Error::new(ErrorKind::Guard, what, "nothing was changed; if you mean it, --again loads it once more")
 }
 
 fn refuse_same_file(change: &Transaction, batch: &NewBatch, path: &Path) -> Result<()> {

@@ -1,4 +1,4 @@
-//! What a run sees of the bank: everybody who must not be contacted in its scope and in that of everyone, as it stands
+//! What a run sees of the bank: everybody who must not be contacted in its scope and in that of everyone, as it is
 //! at the beginning.
 
 use crate::batch::What;
@@ -19,10 +19,10 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::PathBuf;
 use std::sync::Mutex;
 
-/// Soft bounces hold once there are so many
+/// Soft bounces hold once there are this many
 const SOFT_BOUNCES: usize = 3;
 
-/// in so many days.
+/// in this many days.
 const SOFT_DAYS: i64 = 30;
 
 /// From this size on a short run looks up the entries that it needs; below it reads all of them, and so sees whether they are

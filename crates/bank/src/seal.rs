@@ -66,7 +66,7 @@ impl EntrySum {
         self.0 = self.0.wrapping_sub(entry.hash());
     }
 
-    /// As it stands in the file.
+    /// As it is in the file.
     pub fn bytes(self) -> [u8; 16] {
         self.0.to_le_bytes()
     }
@@ -198,7 +198,7 @@ fn hash_rows(query: &mut Statement, hasher: &mut blake3::Hasher) -> rusqlite::Re
 /// Fails unless the seal fits; of a small bank also unless every page and every entry is as it was written.
 pub(crate) fn check(bank: &Connection, path: &Path) -> Result<()> {
     let fail = |cause: rusqlite::Error| trouble(path, &cause);
-    // All of it is read as it stands at one moment: another command may change the bank meanwhile.
+    // All of it is read as it is at one moment: another command may change the bank meanwhile.
     let bank = bank.unchecked_transaction().map_err(fail)?;
     if !is_sealed(&bank).map_err(fail)? {
         return Err(damaged(path));

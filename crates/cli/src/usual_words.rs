@@ -73,6 +73,7 @@ pub fn meant(refused: &clap::Error, typed: &[String]) -> Option<String> {
             }
             _ => None,
         },
+        ErrorKind::UnknownArgument => with_lists_behind_option(&text(ContextKind::InvalidArg)?, typed),
         ErrorKind::ValueValidation => {
             let value = text(ContextKind::InvalidValue)?.to_lowercase();
             let number = NUMBERS.iter().position(|word| *word == value)?;
@@ -99,6 +100,22 @@ fn with_output(typed: &[String]) -> Option<String> {
     };
     let words = typed.iter().chain(["-o".to_owned(), name].iter()).map(|word| in_shell(word)).collect::<Vec<_>>();
     Some(format!("say where to write: pebblebank {}", words.join(" ")))
+}
+
+/// The whole command with the option in front of files that stand behind the first list.
+fn with_lists_behind_option(unexpected: &str, typed: &[String]) -> Option<String> {
+    let option = match typed.first()?.as_str() {
+        "suppress" => "--against",
+        "top-up" => "--from",
+        _ => return None,
+    };
+    let place = typed.iter().position(|word| word == unexpected)?;
+    if unexpected.starts_with('-') || typed.iter().any(|word| word == option) {
+        return None;
+    }
+    let (before, behind) = typed.split_at(place);
+    let words = before.iter().map(String::as_str).chain([option]).chain(behind.iter().map(String::as_str));
+    Some(format!("say so: pebblebank {}", words.map(in_shell).collect::<Vec<_>>().join(" ")))
 }
 
 fn in_shell(word: &str) -> String {

@@ -36,7 +36,7 @@ fn utf_16(text: &str) -> Vec<u8> {
 #[case::a_stray_byte_far_down_in_utf_8("stray.csv", &["stray.csv, row 90002", "not UTF-8", "on_bad_bytes = "])]
 #[case::half_a_character_of_utf_16("wide.csv", &["wide.csv", "line 3", "fit no character"])]
 #[case::no_addresses("names.csv", &["names.csv", "no column", "\"column 1\", \"column 2\"", "--field"])]
-#[case::two_address_columns("gift.csv", &["gift.csv", "several columns hold addresses", "\"Buyer email\", \"Recipient email\""])]
+#[case::two_address_columns("gift.csv", &["gift.csv", "several columns have addresses", "\"Buyer email\", \"Recipient email\""])]
 #[case::yes_to_what("maybe.csv", &["maybe.csv, column \"Subscription\"", "yes (1)", "--opt-in", "--opt-out", "--not-consent"])]
 fn a_file_that_cannot_be_taken(#[case] file: &str, #[case] words: &[&str]) {
     let desk = Desk::with(&[
@@ -323,4 +323,11 @@ fn advice_names_the_option_or_the_key_and_its_line(#[case] shop: &str, #[case] o
     let in_job = words(&["run", "job.toml"]);
     assert!(in_job.contains(key) && !in_job.contains(option), "{in_job}");
     assert!(in_job.contains("in the [[source]] of job.toml, line 4:"), "{in_job}");
+}
+
+#[test]
+fn a_delimiter_that_was_meant_for_writing_is_told_from_one_for_reading() {
+    let desk = Desk::with(&[("shop.csv", "email,first name,city\nida@post.example,Ida,Leeds\n")]);
+    let ran = desk.run(&["clean", "shop.csv", "-o", "out.csv", "--delimiter", ";"]);
+    assert!(ran.status == 1 && ran.stderr.contains("--for-spreadsheet writes semicolons"), "{}", ran.stderr);
 }

@@ -134,3 +134,12 @@ proptest! {
         prop_assert_eq!(picked("in a or in b"), picked("in b") + picked("in a and not in b"));
     }
 }
+
+#[test]
+fn a_list_that_is_named_with_its_ending_is_offered_in_the_whole_condition() {
+    let desk = Desk::with(&[("walks.csv", "email\na@x.example\n"), ("cards.csv", "email\nb@x.example\n")]);
+    let ran =
+        desk.run(&["compare", "walks.csv", "cards.csv", "--where", "in walks.csv and not in cards", "-o", "o.csv"]);
+    assert_eq!(ran.status, 2);
+    assert!(ran.stderr.contains("--where 'in walks and not in cards'"), "{}", ran.stderr);
+}

@@ -49,7 +49,7 @@ fn clean_merges_files_of_different_shapes_into_one() {
       Repairs: 2 values by 2 rules: --verbose
 
       Worth a look
-      · there is no bank yet, so nobody is held for what was remembered
+      · there is no bank yet, so nobody is suppressed for what was remembered
       · no source has a column that says who may be written to, so everybody passes
 
       Written

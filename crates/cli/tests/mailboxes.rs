@@ -203,9 +203,9 @@ fn a_part_of_a_list_gives_out_its_own_addresses_although_they_stand_above_it_too
 
 #[rstest]
 #[case::word_not_known("email,status\nida@post.example,purple\nhugo@post.example,valid\n", &[], 1, "\"purple\" (1)")]
-#[case::no_column("email,colour\nida@post.example,blue\n", &[], 1, "no column holds words of an address check")]
+#[case::no_column("email,colour\nida@post.example,blue\n", &[], 1, "no column has words of an address check")]
 #[case::two_columns("email,Status,Validity\nida@post.example,valid,invalid\n", &[], 1, "--status \"Status\"")]
-#[case::own_word("email,status\nida@post.example,active\n", &[], 1, "no column holds words")]
+#[case::own_word("email,status\nida@post.example,active\n", &[], 1, "no column has words")]
 #[case::other_list("email,status\nx@a.example,valid\ny@a.example,valid\nida@post.example,valid\n", &[], 3, "other-results")]
 #[case::other_option("email,status\nida@post.example,valid\n", &["--scope", "larkfold"], 2, "--scope")]
 fn results_that_are_not_understood_change_nothing(

@@ -86,6 +86,18 @@ fn refused(typed: &[&str]) -> Ran {
 }
 
 #[rstest]
+#[case::lists_without_their_option(
+    &["suppress", "shop.csv", "out.csv", "-o", "left.csv"],
+    "pebblebank suppress shop.csv --against out.csv -o left.csv"
+)]
+#[case::new_people_without_their_option(
+    &["top-up", "shop.csv", "new.csv", "-o", "left.csv"],
+    "pebblebank top-up shop.csv --from new.csv -o left.csv"
+)]
+#[case::columns_with_semicolons(
+    &["clean", "shop.csv", "-o", "out.csv", "--columns", "A=email;B=city"],
+    "--columns 'A=email,B=city'"
+)]
 #[case::dedupe(&["dedupe", "shop.csv"], "pebblebank clean FILE")]
 #[case::merge(&["merge", "shop.csv"], "pebblebank clean FILE")]
 #[case::exclude(&["exclude", "shop.csv"], "pebblebank suppress LIST")]

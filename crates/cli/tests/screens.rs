@@ -128,7 +128,7 @@ fn a_master_topped_up() {
       Not taken over, since the master has no column for it: "last_name", "Walk", "amount"
 
       Worth a look
-      ! the bank was left out (--without-bank): nobody was held back for what it remembers
+      ! the bank was left out (--without-bank): nobody was suppressed for what it remembers
       · no source has a column that says who may be written to, so everybody passes
 
       Where to look next
@@ -170,10 +170,9 @@ fn people_taken_out_of_a_list() {
       they stay; --near-miss set-aside takes them out.
 
       Worth a look
-      ! the bank was left out (--without-bank): nobody was held back for what it remembers
+      ! the bank was left out (--without-bank): nobody was suppressed for what it remembers
       · no source has a column that says who may be written to, so everybody passes
-      · 1 row has no usable address; what has none can only be held by another field, and stays
-        otherwise
+      · 1 row has no usable address; such rows can match only by another field, and stay otherwise
 
       Where to look next
       clear.csv             the rows that are left
@@ -186,7 +185,7 @@ fn a_guard_that_stopped() {
     insta::assert_snapshot!(screen(&[&["suppress", "many.csv", "--against", "most.csv", "-o", "clear.csv", "--without-bank"][..]]), @r#"
     stopped by a guard; nothing was written
 
-      guard holds-most: the suppression list "most" would hold 15 of 20 people, more than half
+      guard holds-most: the suppression list "most" would suppress 15 of 20 people, more than half
             look whether it is the right list; to go on all the same, --accept holds-most
 
       List   rows   taken out   left
@@ -201,7 +200,7 @@ fn a_guard_that_stopped() {
       unmatched: entries that no contact has. people: suppressed by this list, perhaps by others too.
 
       Worth a look
-      ! the bank was left out (--without-bank): nobody was held back for what it remembers
+      ! the bank was left out (--without-bank): nobody was suppressed for what it remembers
       · no source has a column that says who may be written to, so everybody passes
     "#);
 }
@@ -209,7 +208,7 @@ fn a_guard_that_stopped() {
 #[test]
 fn what_a_load_would_do() {
     insta::assert_snapshot!(screen(&[&["bank", "load", "no.csv", "--as", "opted-out", "--dry-run"][..]]), @r#"
-    would take in as opted-out, for everyone:
+    would load as opted-out, for everyone:
 
       File     rows   without an entry   unreadable   left out
       no.csv      3                  0            0          0
@@ -217,14 +216,14 @@ fn what_a_load_would_do() {
       Entries
       read      3   each counted once
       new       3   not in the bank for this reason yet
-      known     0   held for this reason before, in this scope or for everyone
+      known     0   in the bank for this reason already, in this scope or for everyone
     "#);
 }
 
 #[test]
 fn what_went_into_the_bank() {
     insta::assert_snapshot!(screen(&[&["bank", "load", "no.csv", "--as", "opted-out", "--yes"][..]]), @r#"
-    3 entries taken in as opted-out, for everyone: batch 1
+    3 entries loaded as opted-out, for everyone: batch 1
 
       File     rows   without an entry   unreadable   left out
       no.csv      3                  0            0          0
@@ -232,9 +231,9 @@ fn what_went_into_the_bank() {
       Entries
       read      3   each counted once
       new       3   not in the bank for this reason yet
-      known     0   held for this reason before, in this scope or for everyone
+      known     0   in the bank for this reason already, in this scope or for everyone
 
-      to take it back whole: pebblebank bank undo 1
+      to undo it: pebblebank bank undo 1
     "#);
 }
 

@@ -228,7 +228,7 @@ fn suppress_takes_people_out_and_leaves_rows_as_they_are() {
     desk.done(&["suppress", "list.csv", "--against", "out.txt", "-o", "marked.csv", "--mark"]);
     let marked = desk.sheet("marked.csv");
     assert_eq!(marked.column("reason"), ["", "", "", "", "do-not-contact", ""]);
-    assert_eq!(marked.column("held by"), ["", "", "", "", "out", ""]);
+    assert_eq!(marked.column("suppressed by"), ["", "", "", "", "out", ""]);
 }
 
 #[test]

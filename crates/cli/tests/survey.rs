@@ -105,7 +105,7 @@ fn a_survey_never_asks_it_shows_what_would_have_to_be_decided() {
     ]);
     let ran = desk.done(&["survey", "gift.csv", "names.csv"]);
     for words in [
-        "several columns hold addresses",
+        "several columns have addresses",
         "may say who must not be contacted",
         "no column was recognised as addresses",
         "Next",

@@ -249,6 +249,7 @@ fn a_table_without_the_column_says_which_it_has(#[case] text: &str, #[case] says
 #[case::a_day_that_counts("seen <= 2026-02-28", "seen before 2026-03-01")]
 #[case::words_for_blank("town is empty or not seen is null", "town is blank or not seen is blank")]
 #[case::patterns("town like 'Iv%' and town like '%es%'", "town starts with Iv and town contains es")]
+#[case::a_list_after_a_list("in walks and not cards", "in walks and not in cards")]
 #[case::the_end_is_missing("orders between 3 and 5 and", "orders between 3 and 5")]
 fn a_condition_that_cannot_be_read_is_offered_as_it_was_meant(#[case] text: &str, #[case] meant: &str) {
     let error = Selection::parse(text).unwrap_err();
@@ -261,6 +262,7 @@ fn a_condition_that_cannot_be_read_is_offered_as_it_was_meant(#[case] text: &str
 #[rstest]
 #[case::which_day("seen after 2026")]
 #[case::nothing_to_compare("town Ives")]
+#[case::which_lists("only in walks")]
 #[case::signs_in_the_middle("town like 'I_es'")]
 #[case::closes_nothing("town is Ives)")]
 fn where_it_is_not_clear_what_was_meant_no_condition_is_offered(#[case] text: &str) {

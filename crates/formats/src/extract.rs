@@ -20,7 +20,7 @@ use std::path::Path;
 pub struct ReadWishes {
     /// The encoding.
     pub encoding: Option<&'static Encoding>,
-    /// What becomes of bytes that fit no character.
+    /// What happens to bytes that fit no character.
     pub bad_bytes: BadBytesAre,
     /// The delimiter.
     pub delimiter: Option<u8>,
@@ -168,7 +168,7 @@ fn fingerprint(input: &Input) -> Result<String> {
     }
 }
 
-/// What is said of an encoding that is not UTF-8.
+/// What to say about an encoding that is not UTF-8.
 fn encoding_finding(sample: &Sample) -> Option<Finding> {
     let name = sample.encoding.name();
     match sample.knowledge {

@@ -101,10 +101,7 @@ pub fn recognise_format(sample: &Sample, is_table: bool) -> Result<Format, Unrea
         return Ok(Format::Mail);
     }
     if memchr(0, text).is_some() {
-        return Err((
-            "this is not text: it holds NUL bytes",
-            "check that this is the export; open it to see what it is",
-        ));
+        return Err(("this is not text: it has NUL bytes", "check that this is the export; open it to see what it is"));
     }
     if vcard::looks_like_vcard(text) {
         return Ok(Format::VCard);

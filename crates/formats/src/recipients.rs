@@ -15,13 +15,13 @@ use std::path::Path;
 /// How much text is looked at to tell recipients from a table.
 const LOOKED_AT: usize = 16 << 10;
 
-/// A recipient of more bytes than this is none, and is parted here.
+/// A recipient of more bytes than this is none, and is split here.
 const LONGEST: usize = 64 << 10;
 
 /// Labels of the recipients' line itself, which are no group's name.
 const LABELS: [&str; 12] = ["to", "cc", "bcc", "mailto", "an", "kopie", "blindkopie", "para", "aan", "à", "a", "cci"];
 
-/// One recipient as it stands in the line.
+/// One recipient as it is in the line.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Recipient {
     /// The address as typed; empty where there is none.
@@ -41,7 +41,7 @@ enum Inside {
     Comment(u32),
 }
 
-/// Parts a recipient line, piece by piece.
+/// Splits a recipient line, piece by piece.
 #[derive(Debug)]
 pub struct Parser {
     text: Vec<u8>,
@@ -203,7 +203,7 @@ impl Parser {
     }
 }
 
-/// Parts a recipient into its name and its address.
+/// Splits a recipient into its name and its address.
 fn parts(text: &str) -> Recipient {
     let group = String::new();
     let open = if text.contains('"') {

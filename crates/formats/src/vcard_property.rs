@@ -2,7 +2,7 @@
 
 use crate::encoded_word::{in_charset, quoted_printable};
 
-/// One property: its name in capitals, its parameters, its value as it stands.
+/// One property: its name in capitals, its parameters, its value as it is.
 pub(super) struct Property {
     pub(super) name: String,
     pub(super) parameters: Vec<(String, String)>,

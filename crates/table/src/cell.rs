@@ -1,4 +1,4 @@
-//! A cell as it stands in the file, and the value that it stands for.
+//! A cell as it is in the file, and the value that it stands for.
 
 use crate::dialect::QUOTE;
 use crate::record::is_quoted;

@@ -1,4 +1,4 @@
-//! A digest of rows of cells: what was meant to be written, held against what a reader finds in the written file.
+//! A digest of rows of cells: what was meant to be written, compared with what a reader finds in the written file.
 //!
 //! It goes by the values of cells, whatever their quotes, delimiters and encoding, and by which cells stand in one row. The
 //! order of rows does not count, so that chunks and sorted files can be digested piece by piece.

@@ -54,7 +54,7 @@ pub struct ChunkReader<R> {
     read_up_to: ReadUpTo<R>,
 }
 
-/// Adds at most so many bytes to a buffer; fewer only at the end.
+/// Adds at most this many bytes to a buffer; fewer only at the end.
 type ReadUpTo<R> = fn(&mut R, u64, &mut Vec<u8>) -> std::io::Result<usize>;
 
 impl<R: Read> ChunkReader<R> {
@@ -81,7 +81,7 @@ impl<R: Read> ChunkReader<R> {
         ChunkReader { read_up_to, ..self }
     }
 
-    /// The same with chunks of about so many bytes, at least those of a byte order mark.
+    /// The same with chunks of about this many bytes, at least those of a byte order mark.
     #[must_use]
     pub fn with_chunk_bytes(self, chunk_bytes: usize) -> Self {
         ChunkReader { chunk_bytes: chunk_bytes.max(BYTE_ORDER_MARK.len()), ..self }

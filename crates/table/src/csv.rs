@@ -14,7 +14,7 @@ pub enum Defusing {
     Off,
 }
 
-/// Whether a cell as it stood in its file can be copied without a look at it.
+/// Whether a cell as it was in its file can be copied without a look at it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum RawCells {
     /// It came from a regular comma-delimited chunk.
@@ -31,7 +31,7 @@ pub struct CsvBuffer {
     row_start: usize,
     rows: u64,
     defusing: Defusing,
-    /// Of what is meant to be written, where that is held against the file later.
+    /// Of what is meant to be written, where that is compared with the file later.
     digest: Option<CellDigest>,
 }
 
@@ -134,7 +134,7 @@ impl CsvBuffer {
         self.bytes.push(b',');
     }
 
-    /// Adds a cell as it stood in its file.
+    /// Adds a cell as it was in its file.
     #[inline]
     pub fn raw(&mut self, raw: RawCell, cells: RawCells) {
         match raw.bytes.first() {

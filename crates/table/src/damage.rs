@@ -9,7 +9,7 @@ const WEIGHED_FROM: u64 = 1 << 30;
 /// How many times its packed size a file may unpack to; text packs five to twenty times smaller.
 const MOST_TIMES: u64 = 500;
 
-/// Whether so many bytes can hardly have come honestly out of so few.
+/// Whether this many bytes can hardly have come honestly out of so few.
 pub fn is_absurd(unpacked: u64, packed: u64) -> bool {
     unpacked > WEIGHED_FROM && unpacked / MOST_TIMES > packed
 }

@@ -15,7 +15,7 @@ use encoding_rs::{
 use std::io::Read;
 use std::path::Path;
 
-/// What becomes of bytes that fit no character of the encoding.
+/// What happens to bytes that fit no character of the encoding.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub enum BadBytesAre {
     /// They stop the run.

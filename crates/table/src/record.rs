@@ -5,7 +5,7 @@
 //!
 //! - a quote inside an unquoted cell is text;
 //! - spaces between a delimiter and a quote are not part of the cell;
-//! - text after a closing quote belongs to the cell, and the cell then is as it stands, quotes included
+//! - text after a closing quote belongs to the cell, and the cell then is as it is, quotes included
 //!   (`"Moss, Ida" <ida@post.example>`), unless the quoted part held a line end: then
 //! - a quote that does not close, within [`MAX_QUOTED_LINES`] or at all, is no quote but text.
 
@@ -110,7 +110,7 @@ fn count(bytes: &[u8], byte: u8) -> usize {
     memchr::memchr_iter(byte, bytes).count()
 }
 
-/// Whether a cell as it stands in the file is a quoted one, so that its quotes are not part of its value.
+/// Whether a cell as it is in the file is a quoted one, so that its quotes are not part of its value.
 pub fn is_quoted(raw: &[u8]) -> bool {
     let [QUOTE, inner @ .., QUOTE] = raw else { return false };
     let mut rest = inner;

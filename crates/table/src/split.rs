@@ -70,7 +70,7 @@ impl RecordBuffer {
         self.ends.clear();
     }
 
-    /// Adds a cell as it would stand in a comma-delimited file.
+    /// Adds a cell as it would are in a comma-delimited file.
     pub fn cell(&mut self, raw: &[u8]) {
         self.bytes.extend_from_slice(raw);
         self.ends.push(self.bytes.len() as u32);
@@ -85,7 +85,7 @@ impl RecordBuffer {
     }
 }
 
-/// A cell as it stands in the file.
+/// A cell as it is in the file.
 #[derive(Debug, Clone, Copy)]
 pub struct RawCell<'a> {
     /// The cell.
@@ -115,7 +115,7 @@ impl<'a> Record<'a> {
         self.ends.len()
     }
 
-    /// The cell in column `column` as it stands in the file; empty where the record is too short.
+    /// The cell in column `column` as it is in the file; empty where the record is too short.
     #[inline]
     pub fn raw(&self, column: usize) -> &'a [u8] {
         let Some(&end) = self.ends.get(column) else { return &[] };
@@ -139,13 +139,13 @@ impl<'a> Record<'a> {
         RawCell { bytes, window: self.bytes[start as usize..].first_chunk() }
     }
 
-    /// The whole record as it stands in the file, without its line end.
+    /// The whole record as it is in the file, without its line end.
     #[inline]
     pub fn bytes(&self) -> &'a [u8] {
         self.raw_from(0)
     }
 
-    /// All cells, as they stand in the file.
+    /// All cells, as they are in the file.
     #[inline]
     pub fn raw_cells(&self) -> impl Iterator<Item = &'a [u8]> + use<'a> {
         let record = *self;

@@ -105,7 +105,7 @@ impl RowSpool {
         if self.buffer.len() - self.row_start > MAX_RECORD_BYTES {
             return Err(Error::new(
                 ErrorKind::Input,
-                format!("a single row holds more than {} MiB, so this is no table of contacts", MAX_RECORD_BYTES >> 20),
+                format!("a single row has more than {} MiB, so this is no table of contacts", MAX_RECORD_BYTES >> 20),
                 "open the file to see what it is, and export the contacts again",
             )
             .in_file(&self.source)

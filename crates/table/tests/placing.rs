@@ -305,7 +305,7 @@ fn only_a_file_gives_way_to_a_file_and_only_a_receipt_to_a_receipt() {
     assert!(!is_refused("receipt"));
     fs::rename(desk.path("receipt"), desk.path("receipt.previous")).unwrap();
     let error = Staged::new(false).folder(&desk.path("receipt"), Placement::KeepPrevious).unwrap_err();
-    assert_eq!(error.what(), "this receipt holds something of your own (me.jpg), and would be deleted");
+    assert_eq!(error.what(), "this receipt has something of your own in it (me.jpg), and would be deleted");
     assert!(desk.path("receipt.previous/me.jpg").exists());
 }
 

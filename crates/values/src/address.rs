@@ -55,7 +55,7 @@ pub struct FurtherAddress {
     pub text: String,
     /// What it is compared by.
     pub identity: String,
-    /// As it stands in the cell, spaces around it aside.
+    /// As it is in the cell, spaces around it aside.
     pub typed: String,
 }
 
@@ -76,7 +76,7 @@ impl<'a> Address<'a> {
         at: 0,
     };
 
-    /// An address that is known to be clean and usable as it stands.
+    /// An address that is known to be clean and usable as it is.
     #[inline]
     pub fn clean_already(text: &'a [u8]) -> Address<'a> {
         let at = text.iter().position(|byte| *byte == b'@').unwrap_or(text.len());
@@ -167,7 +167,7 @@ impl AddressCleaner {
         Address { state, text, identity: text, rules, further: &[], held_by: &[], at: plain.at }
     }
 
-    /// The careful way, for whatever is not plain ASCII and valid as it stands. Where the quick one decides,
+    /// The careful way, for whatever is not plain ASCII and valid as it is. Where the quick one decides,
     /// this one finds the same.
     #[cold]
     pub fn clean_carefully(&mut self, value: &[u8]) -> Address<'_> {
@@ -341,7 +341,7 @@ fn is_ordinary_in_name(byte: u8) -> bool {
 
 /// One of the addresses of a cell, cleaned.
 struct Part<'a> {
-    /// As it stands in the cell, spaces around it aside.
+    /// As it is in the cell, spaces around it aside.
     typed: &'a str,
     text: String,
     state: State,

@@ -1,4 +1,4 @@
-//! Where a cell with several addresses is parted (`ida@post.example; bob@post.example`), and where it must not be.
+//! Where a cell with several addresses is split (`ida@post.example; bob@post.example`), and where it must not be.
 
 use crate::{Rule, Rules};
 use pebblebank_table::unseen::is_unseen;
@@ -11,7 +11,7 @@ pub(crate) struct Cut<'a> {
     pub(crate) is_torn: bool,
 }
 
-/// Parts a cell at `;` and line ends, at commas only between parts that each hold an `@`, and at blanks
+/// Splits a cell at `;` and line ends, at commas only between parts that each hold an `@`, and at blanks
 /// only where every word holds exactly one `@`; never inside quotes or `<…>`.
 pub(crate) fn part_cell<'a>(value: &'a str, rules: &mut Rules) -> Vec<Cut<'a>> {
     // Each with the separator behind it; all separators take one byte.

@@ -172,7 +172,7 @@ pub fn with_a_labels(address: &str) -> Option<String> {
     Some(format!("{local}@{}", domain(written)?))
 }
 
-/// Whether an ASCII character may stand in a dot-atom (RFC 5322, section 3.2.3).
+/// Whether an ASCII character may are in a dot-atom (RFC 5322, section 3.2.3).
 pub(crate) fn is_atom_text(c: char) -> bool {
     c.is_ascii_alphanumeric() || "!#$%&'*+-/=?^_`{|}~.".contains(c)
 }

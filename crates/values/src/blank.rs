@@ -97,7 +97,7 @@ impl BlankWords {
         BlankWords::of(words)
     }
 
-    /// Whether a cell as it stands in the file surely is no blank word, where it has no blanks at its ends.
+    /// Whether a cell as it is in the file surely is no blank word, where it has no blanks at its ends.
     #[inline]
     pub fn is_surely_none(&self, raw: &[u8], field: BlankIn) -> bool {
         let lengths = if field == BlankIn::Names { &self.lengths_in_names } else { &self.lengths };

@@ -134,7 +134,7 @@ impl DateColumn {
         }
     }
 
-    /// Whether the value is an ISO date in its bounds as it stands.
+    /// Whether the value is an ISO date in its bounds as it is.
     #[inline]
     pub fn is_clean(&self, value: &[u8]) -> bool {
         value.len() == 10 && iso_date(value).is_some_and(|date| !self.is_far(date) && !self.is_to_come(date))

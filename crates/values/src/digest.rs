@@ -120,7 +120,7 @@ impl DigestsInUse {
     }
 
     /// Calls `each` with the hash of every digest that a list may hold an address by: of the identity as it is compared, of
-    /// that without regard to letter case alone, as its owner writes it, and as it stands in the cell.
+    /// that without regard to letter case alone, as its owner writes it, and as it is in the cell.
     pub fn for_each(
         &self,
         typed: &[u8],

@@ -94,7 +94,7 @@ impl Doubt {
 /// What became of a value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Cleaned {
-    /// It is clean as it stands.
+    /// It is clean as it is.
     AsItIs,
     /// It was repaired, by these rules; the new value was put where the caller said.
     Repaired(crate::Rules),

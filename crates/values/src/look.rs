@@ -70,7 +70,7 @@ impl Look {
     }
 }
 
-/// Whether an `@` stands in the text with a sign on both sides of it that an address could have.
+/// Whether an `@` is in the text with a sign on both sides of it that an address could have.
 pub fn holds_address(text: &str) -> bool {
     let bytes = text.as_bytes();
     memchr::memchr_iter(b'@', bytes).any(|at| {

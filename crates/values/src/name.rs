@@ -1,7 +1,7 @@
 //! Names: a full name and its parts, letter case, titles and suffixes, and what is no person's name.
 //!
 //! What cannot be told from the written form alone is left alone: which of several last names is a middle one, how a
-//! name in mixed case is meant, or how one in a script without blanks is parted.
+//! name in mixed case is meant, or how one in a script without blanks is split.
 
 use crate::fold::fold;
 use crate::name_words::WORDS;
@@ -53,9 +53,9 @@ impl NameParts<'_> {
     }
 }
 
-/// Parts a full name.
+/// Splits a full name.
 ///
-/// "Family, Given" is parted at its comma; else the first word is the given name and the rest the family name, so
+/// "Family, Given" is split at its comma; else the first word is the given name and the rest the family name, so
 /// that no word gets lost between the two. A name of one word is a given name. What is a company or an address, or is
 /// written in a script without given and family name apart, stays whole.
 ///
@@ -125,7 +125,7 @@ pub struct WithoutExtras<'a> {
     pub middle: Vec<&'a str>,
 }
 
-/// Parts a whole name for a comparison. Of words in a row the first is the given name; the family name is the last, or begins
+/// Splits a whole name for a comparison. Of words in a row the first is the given name; the family name is the last, or begins
 /// with its particle. A comma, or capitals, say which the family name is.
 pub fn compared_parts(full_name: &str) -> WithoutExtras<'_> {
     let words = |text| str::split_whitespace(text).collect::<Vec<&str>>();

@@ -1,7 +1,7 @@
 //! Phone numbers as they were typed → E.164, by the numbering plans of `phone_plans.txt`.
 //!
 //! A number counts as possible by its length in its country's plan, so that numbers from ranges that are set aside for
-//! fiction are possible too. What lacks digits, or stands in a spreadsheet's exponent form, is damaged: nothing is guessed.
+//! fiction are possible too. What lacks digits, or is in a spreadsheet's exponent form, is damaged: nothing is guessed.
 
 use crate::place::Country;
 use crate::{Cleaned, Doubt, Rule, Rules};
@@ -48,7 +48,7 @@ const MOST_DIGITS: usize = 15;
 /// hardly more than one length: shorter ones may lack their area code.
 const SURE_WITHOUT_TRUNK: usize = 9;
 
-/// Whether the value is a possible number in E.164 as it stands.
+/// Whether the value is a possible number in E.164 as it is.
 #[inline]
 pub fn is_clean(value: &[u8]) -> bool {
     let [b'+', digits @ ..] = value else { return false };
@@ -261,7 +261,7 @@ fn without_prefix<'a>(digits: &'a [u8], prefix: &str) -> Option<&'a [u8]> {
     digits.strip_prefix(prefix.as_bytes())
 }
 
-/// Digits behind a plus: possible as they stand, or without the trunk prefix in "+44 (0)20…".
+/// Digits behind a plus: possible as they are, or without the trunk prefix in "+44 (0)20…".
 fn international(digits: &[u8]) -> Option<Vec<u8>> {
     if digits.len() <= MOST_DIGITS && has_possible_length(digits) && !has_inner_trunk(digits) {
         return Some(digits.to_vec());

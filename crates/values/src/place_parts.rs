@@ -1,4 +1,4 @@
-//! City, region and postal code that stand in one cell, parted.
+//! City, region and postal code that stand in one cell, split.
 
 use crate::fold::fold;
 use crate::place::Country;

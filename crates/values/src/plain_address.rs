@@ -1,4 +1,4 @@
-//! The quick test of an address that needs no care: valid ASCII as it stands, found by looking at 16 bytes at a time.
+//! The quick test of an address that needs no care: valid ASCII as it is, found by looking at 16 bytes at a time.
 
 use wide::u8x16;
 
@@ -58,7 +58,7 @@ impl Masks {
     }
 }
 
-/// Whether the bytes are a valid ASCII address as they stand, letter case aside.
+/// Whether the bytes are a valid ASCII address as they are, letter case aside.
 ///
 /// Never says yes where the careful judgement says no; gives up on what is rare, which is then judged there.
 #[inline]

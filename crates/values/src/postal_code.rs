@@ -88,7 +88,7 @@ pub(crate) static FORMS: LazyLock<Vec<CodeForm>> = LazyLock::new(|| {
 /// The longest postal code that is looked at, without blanks and hyphens.
 pub(crate) const LONGEST_CODE: usize = 12;
 
-/// Whether a postal code is clean as it stands in a country: as the country writes it.
+/// Whether a postal code is clean as it is in a country: as the country writes it.
 #[inline]
 pub fn is_clean_code(value: &[u8], country: Country) -> bool {
     match code_form(country) {
@@ -191,7 +191,7 @@ pub(crate) fn bare_code<'a>(text: &str, country: Country, room: &'a mut [u8; LON
     Some(&room[skipped..length])
 }
 
-/// Adds a code in its form, with so many zeros in front; false where it does not fit.
+/// Adds a code in its form, with this many zeros in front; false where it does not fit.
 pub(crate) fn push_formed(form: &[u8], zeros: usize, bare: &[u8], out: &mut String) -> bool {
     let mut bytes = std::iter::repeat_n(b'0', zeros).chain(bare.iter().copied());
     for sign in form {

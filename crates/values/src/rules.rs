@@ -62,7 +62,7 @@ pub enum Rule {
     FamilyFirst,
     /// A title or suffix moved from the name into its own column.
     NameParts,
-    /// City, region and postal code in one cell parted.
+    /// City, region and postal code in one cell split.
     PlaceParts,
     /// A part of a postal address that stands there twice.
     RepeatedPart,

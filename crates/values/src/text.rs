@@ -6,7 +6,7 @@ use pebblebank_table::unseen::is_invisible;
 use std::borrow::Cow;
 use unicode_normalization::{UnicodeNormalization, is_nfc};
 
-/// What becomes of line ends and tabs inside a value.
+/// What happens to line ends and tabs inside a value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum LineEnds {
     /// They stay: notes may have several lines.

@@ -1,4 +1,4 @@
-//! What stands in a suppression list and was not read as an entry: addresses and hashes in other columns, in titles and
+//! What is in a suppression list and was not read as an entry: addresses and hashes in other columns, in titles and
 //! headers, on other sheets; domains and phone numbers in rows that gave no entry.
 
 use crate::digest::Digest;

@@ -88,7 +88,7 @@ struct Shared {
     servers: Mutex<HashMap<IpAddr, Arc<tokio::sync::Mutex<Instant>>>>,
 }
 
-/// What came of one connection.
+/// The result of one connection.
 struct Probed {
     work: DomainWork,
     found: Vec<(String, Why)>,

@@ -1,4 +1,4 @@
-//! Encryption where a mail server offers it (RFC 3207). No certificate is held against anything, as between mail servers
+//! Encryption where a mail server offers it (RFC 3207). No certificate is compared with anything, as between mail servers
 //! (RFC 7435): a question about a mailbox is no secret, and many servers answer only over TLS.
 
 use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};

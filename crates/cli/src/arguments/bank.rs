@@ -109,10 +109,10 @@ pub struct BankLoad {
     /// A note
     #[arg(long, value_name = "TEXT")]
     pub note: Option<String>,
-    /// Change nothing unless there are exactly so many entries
+    /// Change nothing unless there are exactly this many entries
     #[arg(long, value_name = "N")]
     pub expect: Option<u64>,
-    /// Take in a file that was taken in before
+    /// Load a file that was loaded before
     #[arg(long)]
     pub again: bool,
     /// Where to write who is in files prepared or sent lately and is held now, for removal at the sending service

@@ -359,7 +359,7 @@ pub struct Suppress {
     /// Keep all rows, and add columns with the reason and the list
     #[arg(long)]
     pub mark: bool,
-    /// What becomes of contacts that are one typo from an entry
+    /// What happens to contacts that are one typo from an entry
     #[arg(long, value_name = "WHAT", default_value = "report")]
     pub near_miss: NearMiss,
     #[command(flatten)]

@@ -221,6 +221,10 @@ pub fn layout_of(columns: &[String]) -> Result<Layout> {
 
 /// The columns that `--columns` asks for.
 pub fn columns_of(columns: &[String]) -> Result<Vec<LayoutColumn>> {
+    if let Some(text) = columns.iter().find(|text| text.contains(';') && text.matches('=').count() > 1) {
+        let what = format!("\"{text}\" is several columns in one");
+        return Err(wrong_use(what, format!("part columns by commas: --columns '{}'", text.replace(';', ","))));
+    }
     let columns: Vec<LayoutColumn> = columns.iter().map(|text| LayoutColumn::parse(text)).collect::<Result<_>>()?;
     for (place, column) in columns.iter().enumerate() {
         if columns[..place].iter().any(|other| other.name == column.name) {

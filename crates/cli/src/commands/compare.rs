@@ -1,4 +1,4 @@
-//! `pebblebank compare A B`: lists held against each other.
+//! `pebblebank compare A B`: lists compared.
 
 use crate::arguments::{Compare, Shared};
 use crate::commands::clean::layout_of;

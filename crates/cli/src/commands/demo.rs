@@ -151,7 +151,7 @@ fn refuse_foreign_folder(folder: &Path) -> Result<()> {
     }
     Err(Error::new(
         ErrorKind::Output,
-        "this folder holds files that are not the demo's, so nothing was written into it",
+        "this folder has files that are not the demo's, so nothing was written into it",
         "name a new folder: pebblebank demo my-demo",
     )
     .in_file(folder))

@@ -110,7 +110,7 @@ fn remembering_on(
 /// What it means that there is no bank: nothing, unless one was named.
 fn no_bank(path: &Path, shared: &Shared) -> Result<Remembering> {
     if shared.bank.is_some() || bank_of_environment().is_some() {
-        let what = "there is no bank here, so that nobody would be held for what it remembers";
+        let what = "there is no bank here, so it would suppress nobody";
         let advice = "look whether the name is right; pebblebank bank add or bank load makes a bank, and --without-bank \
              goes without one";
         return Err(Error::new(ErrorKind::Input, what, advice).in_file(path));

@@ -32,7 +32,7 @@ pub fn propose_job(command: &Propose, shared: &Shared) -> Result<Said, Error> {
         .in_file(output));
     }
     let read = read_files(&command.reading)?;
-    // What is said of reading is about the files; where there are none, about the template.
+    // What to say about reading is about the files; where there are none, about the template.
     let of_template = if command.files.is_empty() { read.clone() } else { ReadFiles::default() };
     let template = command.layout.as_deref().map(|path| template(path, &of_template, shared)).transpose()?;
     if let (Some(output), Some(template)) = (output, &command.layout)

@@ -39,7 +39,7 @@ pub struct DryRun {
     pub preview: usize,
 }
 
-/// Does a job and says what came of it. `again` is the command to type for the same without `--dry-run`.
+/// Does a job and says the result of it. `again` is the command to type for the same without `--dry-run`.
 pub fn do_job(job: &Job, dry_run: DryRun, shared: &Shared, now: &Now, again: &str) -> Result<Said, Error> {
     let drawn = Drawn::new(!shared.quiet && !shared.json);
     let finished =

@@ -23,7 +23,7 @@ use pebblebank_table::{Error, Result};
 use pebblebank_values::ColumnRef;
 use std::path::{Path, PathBuf};
 
-/// Parts the list and says which files there are.
+/// Splits the list and says which files there are.
 pub fn split_list(command: &Split, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
     let mut found = FilePattern::relative(&command.list, Path::new("")).files()?;

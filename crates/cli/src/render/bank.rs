@@ -66,7 +66,7 @@ pub fn overview(path: &Path, counts: &[Held], verdicts: &VerdictCounts, batches:
     }
     let mut text = good(&format!("The bank in {}", path.display()), screen);
     if counts.is_empty() {
-        text.push_str("\n  It holds nobody.\n");
+        text.push_str("\n  It has no entries.\n");
     } else {
         let headings = [
             ("Scope", Side::Left),
@@ -148,7 +148,7 @@ pub fn batches(batches: &[Batch], screen: &Screen) -> String {
         return "Nothing went into the bank yet.\n".to_owned();
     }
     let mut text = batch_table("Batch", batches, screen);
-    text.push_str(&faint("to take one back whole: pebblebank bank undo NUMBER", screen));
+    text.push_str(&faint("to undo one: pebblebank bank undo NUMBER", screen));
     text
 }
 
@@ -163,17 +163,17 @@ pub fn added(batch: &Batch, preview: &Preview, unreadable: &[String], screen: &S
         0 => String::new(),
         count => format!(" ({} known before)", number(count)),
     };
-    let text = format!("{entries} held as {}, for {}{known}: batch {}", batch.what.name(), batch.scope, batch.id.0);
+    let text = format!("{entries} added as {}, for {}{known}: batch {}", batch.what.name(), batch.scope, batch.id.0);
     let mut text = good(&text, screen);
     for value in unreadable {
         let sign = screen.paint(Tone::Warning, "!");
         text.push_str(&format!(
-            "  {sign} not taken in, since it is neither an address nor a domain nor a phone number: {}\n",
+            "  {sign} not added: neither an address nor a domain nor a phone number: {}\n",
             safe(value, 60)
         ));
     }
     text.push_str(&held_table(&preview.held, screen));
-    text.push_str(&faint(&format!("to take it back: pebblebank bank undo {}", batch.id.0), screen));
+    text.push_str(&faint(&format!("to undo it: pebblebank bank undo {}", batch.id.0), screen));
     text
 }
 
@@ -187,7 +187,7 @@ pub(super) fn held_table(held: &[HeldPrepared], screen: &Screen) -> String {
         ("scope", Side::Left),
         ("day", Side::Left),
         ("contacts", Side::Right),
-        ("held now", Side::Right),
+        ("suppressed now", Side::Right),
     ];
     let mut table = Table::new(&headings);
     for file in held {
@@ -221,7 +221,7 @@ pub fn undone(batch: &Batch, screen: &Screen) -> String {
         return of_schema("pebblebank/bank-undo/1", &[("batch", json!(batch))], json!({}));
     }
     let text = format!(
-        "batch {} taken back: {} as {}, for {}",
+        "batch {} undone: {} as {}, for {}",
         batch.id.0,
         counted(batch.entries, "entry"),
         batch.what.name(),
@@ -267,7 +267,7 @@ pub fn forgotten(forgot: &Forgot, screen: &Screen) -> String {
         .collect();
     good(&text, screen)
         + &names
-        + &faint("copies of the bank, receipts and your own files may still hold it; look there too.", screen)
+        + &faint("copies of the bank, receipts and your own files may still have it; look there, too.", screen)
 }
 
 /// What was exported.

@@ -18,10 +18,10 @@ pub fn removed(removed: &[Removed], found: &Found, today: &str, screen: &Screen)
         return of_schema("pebblebank/bank-remove/1", &extra, json!({}));
     }
     let what: Vec<&str> = removed.iter().map(|removed| removed.what.name()).collect();
-    let mut text = good(&format!("{} no longer held as {}", found.asked, what.join(", ")), screen);
+    let mut text = good(&format!("{} no longer suppressed as {}", found.asked, what.join(", ")), screen);
     if found.is_held(today) {
         let sign = screen.paint(Tone::Warning, "!");
-        text.push_str(&format!("  {sign} it is still held otherwise: pebblebank bank find {}\n", found.asked));
+        text.push_str(&format!("  {sign} other entries still suppress it: pebblebank bank find {}\n", found.asked));
     }
     text
 }
@@ -43,7 +43,7 @@ pub fn found(found: &Found, today: &str, screen: &Screen) -> String {
             screen.paint(Tone::Bad, &format!("{} must not be contacted{whom}", found.asked))
         }
         (false, true) => format!("{}: the bank knows nothing of this {}", found.asked, found.kind),
-        (false, false) => screen.paint(Tone::Good, &format!("{}: nothing in the bank holds it", found.asked)),
+        (false, false) => screen.paint(Tone::Good, &format!("{}: no entry of the bank suppresses it", found.asked)),
     };
     let mut text = format!("{headline}\n");
     let parts =
@@ -81,7 +81,7 @@ pub(super) fn entry_table(heading: &str, entries: &[KnownEntry], shows_text: boo
         let from = entry.campaign.as_ref().or(entry.file.as_ref()).or(entry.note.as_ref()).or(entry.job.as_ref());
         let state = match (&entry.gone, entry.what) {
             (Some(gone), _) => format!("no longer, since {}", day(gone)),
-            (None, What::Sent | What::Prepared) => "holds nobody by itself".to_owned(),
+            (None, What::Sent | What::Prepared) => "suppresses nobody by itself".to_owned(),
             _ => String::new(),
         };
         let mut cells = Vec::new();

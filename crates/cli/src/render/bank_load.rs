@@ -34,7 +34,7 @@ pub fn would_load(seen: &LoadSeen, screen: &Screen) -> String {
     if screen.json {
         return load_json(seen, None);
     }
-    let text = format!("would take in as {}, for {}:", seen.what.name(), seen.scope);
+    let text = format!("would load as {}, for {}:", seen.what.name(), seen.scope);
     format!("{}\n{}", screen.paint(Tone::Heading, &text), load_numbers(seen, screen))
 }
 
@@ -120,21 +120,21 @@ pub(crate) fn load_numbers(seen: &LoadSeen, screen: &Screen) -> String {
     };
     row("read", *entries, "each counted once");
     row("new", *new, "not in the bank for this reason yet");
-    row("known", *known, "held for this reason before, in this scope or for everyone");
+    row("known", *known, "in the bank for this reason already, in this scope or for everyone");
     if *forgotten > 0 {
         row("forgotten", *forgotten, "of the known: they stay uncontacted, and are not written down again");
     }
     if *came_back > 0 {
-        row("came back", *came_back, "took the refusal back after the file was last changed; not taken in");
+        row("came back", *came_back, "came back after the file was last changed; not loaded");
     }
     if seen.softs > 0 {
-        row("soft", seen.softs, "came back for a reason that may pass: held after three within 30 days");
+        row("soft", seen.softs, "came back for a reason that may pass: suppressed after three within 30 days");
     }
     if seen.no_bounce > 0 {
-        row("something else", seen.no_bounce, "by their status; not taken in");
+        row("something else", seen.no_bounce, "by their status; not loaded");
     }
     if seen.lapsed > 0 {
-        row("lapsed", seen.lapsed, "their last day is past; not taken in");
+        row("lapsed", seen.lapsed, "their last day is past; not loaded");
     }
     text.push('\n');
     text.push_str(&numbers.render(screen));
@@ -156,7 +156,7 @@ pub fn loaded(batch: &Batch, seen: &LoadSeen, taken_out: Option<(&Path, u64)>, s
         count => format!(" ({} for now only)", number(count)),
     };
     let text = format!(
-        "{} taken in as {}{softs}, for {}: batch {}",
+        "{} loaded as {}{softs}, for {}: batch {}",
         counted(batch.entries, "entry"),
         batch.what.name(),
         batch.scope,
@@ -165,7 +165,7 @@ pub fn loaded(batch: &Batch, seen: &LoadSeen, taken_out: Option<(&Path, u64)>, s
     let mut text = good(&text, screen) + &load_numbers(seen, screen);
     match taken_out {
         Some((file, 0)) => text.push_str(&format!(
-            "\n  {} is empty: nobody in a file that was prepared or sent lately is held by it\n",
+            "\n  {} is empty: it suppresses nobody in files that were prepared or sent lately\n",
             file.display()
         )),
         Some((file, count)) => text.push_str(&format!(
@@ -176,6 +176,6 @@ pub fn loaded(batch: &Batch, seen: &LoadSeen, taken_out: Option<(&Path, u64)>, s
         None => {}
     }
     text.push('\n');
-    text.push_str(&faint(&format!("to take it back whole: pebblebank bank undo {}", batch.id.0), screen));
+    text.push_str(&faint(&format!("to undo it: pebblebank bank undo {}", batch.id.0), screen));
     text
 }

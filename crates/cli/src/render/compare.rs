@@ -1,4 +1,4 @@
-//! Lists held against each other: who is in which.
+//! Lists compared: who is in which.
 
 use super::json::of_schema;
 use super::table::{Side, Table};
@@ -215,7 +215,7 @@ fn empty_lists(lists: &[ListCount], screen: &Screen) -> String {
         let what = if list.rows == 0 {
             format!("{name} is empty: nobody can be in it")
         } else {
-            format!("{name} holds nobody who can be compared; is it the right column?")
+            format!("{name} has nobody who can be compared; is it the right column?")
         };
         format!("  {} {what}\n", screen.paint(Tone::Warning, "!"))
     });

@@ -40,7 +40,7 @@ fn headline(looked: &Preflight, screen: &Screen) -> String {
     let file = safe(&looked.file, 60);
     let contacts = counted(looked.rows, "contact");
     if looked.is_fit() && looked.tally.suppression.is_empty() {
-        let nobody = if looked.tally.bank.applied { "the bank holds nobody" } else { "no bank" };
+        let nobody = if looked.tally.bank.applied { "the bank has no entries" } else { "no bank" };
         let text = format!(
             "{file} is fit as a file: {contacts}. Whether they may be contacted was not looked up: {nobody}, no list (--against)"
         );
@@ -107,9 +107,9 @@ fn since(since: Option<Since>, screen: &Screen) -> String {
     let contacts = counted(written, "contact");
     if added == 0 && missing == 0 && written == rows && changed.unwrap_or_default() == 0 {
         let what = match changed {
-            Some(_) => format!("It holds the {contacts} that the run wrote, every cell as it was."),
+            Some(_) => format!("It has the {contacts} that the run wrote, every cell as it was."),
             None => {
-                format!("It holds the {contacts} that the run wrote; whether cells changed its receipt does not tell.")
+                format!("It has the {contacts} that the run wrote; its receipt does not tell whether cells changed.")
             }
         };
         return format!("  {}\n", screen.paint(Tone::Faint, &what));

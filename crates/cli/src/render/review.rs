@@ -34,7 +34,7 @@ pub fn pair(columns: &[String], pair: &Pair, place: usize, count: usize, can_dec
         let standing = |row: &ReviewRow| {
             if row.standing.is_empty() { "may be written to".to_owned() } else { row.standing.clone() }
         };
-        text.push_str(&line("!", "held", &standing(first), &standing(second), Tone::Bad, screen));
+        text.push_str(&line("!", "suppressed", &standing(first), &standing(second), Tone::Bad, screen));
     }
     text.push_str("\n  ≠ differs   · only one has it\n\n");
     if !can_decide {

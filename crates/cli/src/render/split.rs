@@ -1,4 +1,4 @@
-//! The files that a list was parted into.
+//! The files that a list was split into.
 
 use super::json::of_schema;
 use super::table::{Side, Table};

@@ -1,4 +1,4 @@
-//! A list held against others.
+//! A list compared with others.
 
 use super::json::of_schema;
 use super::table::{Side, Table};

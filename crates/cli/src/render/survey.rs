@@ -278,7 +278,7 @@ fn next(surveys: &[FileSurvey], arguments: &[String], screen: &Screen) -> String
     let mut text = format!("\n  {}\n", screen.paint(Tone::Heading, "Next"));
     let is_mail = surveys.iter().all(|survey| survey.format == Format::Mail.name());
     let commands: Vec<(String, &str)> = if is_mail {
-        let taking_in = "what came back goes into the bank, which holds it from then on";
+        let taking_in = "load what came back into the bank, which suppresses it from then on";
         vec![(format!("pebblebank bank load {files} --as bounced"), taking_in)]
     } else if surveys.len() == 1 {
         vec![

@@ -148,7 +148,7 @@ pub(super) fn values_table(values: &Counted, screen: &Screen) -> String {
     }
     if values.of_further_values > 0 {
         text.push_str(&format!(
-            "  {} more hold values beyond those counted one by one\n",
+            "  {} more rows have values beyond those counted one by one\n",
             counted(values.of_further_values, "row")
         ));
     }

@@ -1,4 +1,4 @@
-//! One cell of a record: a quick test whether it is clean as it stands, and what becomes of it if not.
+//! One cell of a record: a quick test whether it is clean as it is, and what happens to it if not.
 
 use super::known_words::WORDS_REMEMBERED;
 use super::plan::{CleaningPlan, ColumnCleaning};
@@ -52,7 +52,7 @@ pub(super) fn is_plain_name(raw: &[u8], part: NamePart) -> bool {
 }
 
 impl RowCleaner {
-    /// The quick tests, on the cell as it stands in the file.
+    /// The quick tests, on the cell as it is in the file.
     #[inline]
     pub(super) fn is_surely_clean(
         &mut self,
@@ -142,7 +142,7 @@ impl RowCleaner {
         self.out = out;
     }
 
-    /// What becomes of the text of a cell; where it is repaired, `out` holds the new text.
+    /// What happens to the text of a cell; where it is repaired, `out` holds the new text.
     pub(super) fn cleaned(
         &mut self,
         plan: &CleaningPlan,

@@ -18,7 +18,7 @@ pub(super) fn push_value(cell: &mut CsvBuffer, buffer: &mut RecordBuffer, value:
 }
 
 impl RowCleaner {
-    /// Builds the record anew: cells as they stand or as they were changed, then the derived ones, then surplus ones.
+    /// Builds the record anew: cells as they are or as they were changed, then the derived ones, then surplus ones.
     pub(super) fn rebuild(
         &mut self,
         plan: &CleaningPlan,
@@ -80,7 +80,7 @@ impl RowCleaner {
         }
     }
 
-    /// What stood in the cell of the city besides the city, where it was parted.
+    /// What was in the cell of the city besides the city, where it was split.
     fn parted_place(&mut self, plan: &CleaningPlan, record: &Record, country: &mut RowCountry) -> Option<PlaceParts> {
         let is_wanted = plan.derived.iter().any(|derived| matches!(derived, Derived::PostalCode | Derived::Region));
         let is_parted = self.repairs.iter().any(|repair| repair.rules.has(Rule::PlaceParts));

@@ -9,7 +9,7 @@ use pebblebank_values::fold::fold;
 use pebblebank_values::{Rule, Rules, name, place_parts};
 
 impl RowCleaner {
-    /// Titles and suffixes that stand in a name go where the file has a column for them.
+    /// Titles and suffixes that are in a name go where the file has a column for them.
     pub(super) fn move_name_parts(&mut self, plan: &CleaningPlan, record: &Record) {
         let [title, first, _, last, suffix] = plan.names;
         if let (Some(to), Some(from)) = (title, first) {
@@ -40,7 +40,7 @@ impl RowCleaner {
         }
     }
 
-    /// City, region and postal code in one cell are parted where the others are blank, or wanted and not there.
+    /// City, region and postal code in one cell are split where the others are blank, or wanted and not there.
     pub(super) fn part_place(
         &mut self,
         plan: &CleaningPlan,

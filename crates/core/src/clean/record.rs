@@ -2,7 +2,7 @@
 //! that follow from others.
 //!
 //! Only columns that are written, required, or in a condition are looked at. A record in which all is clean is handed on
-//! as it stands.
+//! as it is.
 
 use super::plan::CleaningPlan;
 use super::row::RowCleaner;

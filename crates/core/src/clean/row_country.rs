@@ -1,5 +1,5 @@
 //! The country of a row, by which its phone numbers, postal codes and regions are read: asked for once, and remembered
-//! by what stands in the cell.
+//! by what is in the cell.
 
 use super::plan::CleaningPlan;
 use super::row::RowCleaner;

@@ -28,7 +28,7 @@ impl Mapper<'_> {
             _ if self.file.is_list => columns[0],
             _ => {
                 let names: Vec<_> = columns.iter().map(|column| format!("\"{}\"", self.map.header(*column))).collect();
-                let what = format!("several columns hold addresses: {}", names.join(", "));
+                let what = format!("several columns have addresses: {}", names.join(", "));
                 let example = self.map.header(columns[0]);
                 let advice = format!("say which is the contact's: --field \"email={example}\"");
                 let in_job = format!("say which is the contact's: columns = {{ email = \"{example}\" }}");
@@ -131,7 +131,7 @@ impl Mapper<'_> {
         self.take(Field::Email, column);
         if self.file.table.has_header {
             let header = self.map.header(column).to_owned();
-            let text = format!("\"{header}\" was taken for email, since it holds addresses");
+            let text = format!("\"{header}\" was taken for email, because it has addresses");
             // Who is held hangs on a list's column of addresses.
             let weight = if self.file.is_list { Weight::Warning } else { Weight::Doubt };
             self.findings.push(Finding::new("address-by-values", weight, text).in_column(header));
@@ -144,12 +144,12 @@ impl Mapper<'_> {
         let (says, weight) = if whose == Whose::Unknown {
             self.map.compared_addresses.push(column);
             (
-                "holds addresses, and it is not clear whose: they are compared with lists, and join nobody",
+                "has addresses, and it is not clear whose: they are compared with lists, and make no rows one person",
                 Weight::Warning,
             )
         } else {
             self.map.others_addresses.push(column);
-            ("holds addresses of somebody else, by its header: they count for nobody", Weight::Doubt)
+            ("has addresses of somebody else, by its header: they count for nobody", Weight::Doubt)
         };
         let main = self.map.column(Field::Email).map_or("…", |column| self.map.header(column));
         let text = format!(

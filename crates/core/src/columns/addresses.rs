@@ -50,7 +50,7 @@ impl Whose {
     }
 }
 
-/// The words of a header, digits parted from letters, a capital beginning a new word.
+/// The words of a header, digits split from letters, a capital beginning a new word.
 fn parted(header: &str) -> String {
     let mut text = String::with_capacity(header.len() + 4);
     let mut before: Option<char> = None;

@@ -117,7 +117,7 @@ impl ValuesSay {
         }
     }
 
-    /// Whether they are such as stand in a column about consent.
+    /// Whether they are such as are in a column about consent.
     pub fn look_like_consent(&self) -> bool {
         (self.yes + self.no + self.dates + self.words) * 2 > self.filled
     }

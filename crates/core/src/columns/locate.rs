@@ -14,7 +14,7 @@ use pebblebank_values::look::{self, Look};
 use pebblebank_values::{Field, NamedHeaders, consent as words};
 use std::collections::HashSet;
 
-/// How many rows below a possible header are held against it.
+/// How many rows below a possible header are compared with it.
 const ROWS_BELOW: usize = 200;
 
 /// In how many columns a header is looked for.
@@ -283,7 +283,7 @@ impl Finder<'_> {
         if row.iter().enumerate().any(typed) {
             (Line::Contact, "it has a value where the table has such values".to_owned())
         } else if row.iter().any(|value| look::holds_address(value)) {
-            (Line::Unreadable, "it holds an address outside the table".to_owned())
+            (Line::Unreadable, "it has an address outside the table".to_owned())
         } else if filled_cells(row) > 2 {
             (Line::Contact, "it has more cells than a title".to_owned())
         } else {
@@ -347,7 +347,7 @@ fn extent(row: &[String]) -> usize {
     row.iter().rposition(|value| !value.chars().all(pebblebank_table::unseen::is_unseen)).map_or(0, |last| last + 1)
 }
 
-/// A first line such as `sep=;`, parted by the very delimiter that it names.
+/// A first line such as `sep=;`, split by the very delimiter that it names.
 fn says_delimiter(row: &[String]) -> bool {
     row.first().is_some_and(|first| first.len() <= 5 && first.to_ascii_lowercase().starts_with("sep="))
 }
@@ -394,7 +394,7 @@ fn header_of_two_lines(upper: &[String], lower: &[String]) -> Option<Vec<String>
     (lower_known >= 2 && says_more || combined_known > upper_known + 1).then_some(combined)
 }
 
-/// How many different words of headers stand in a row: a status that comes again in it is a value.
+/// How many different words of headers are in a row: a status that comes again in it is a value.
 fn different_words(row: &[String], is_known: impl Fn(&str) -> bool) -> usize {
     row.iter().filter(|value| is_known(value)).map(|value| fold(value)).collect::<HashSet<_>>().len()
 }

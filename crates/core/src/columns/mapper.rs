@@ -78,7 +78,7 @@ impl Mapper<'_> {
             let list = named_in_error(headers.iter().map(String::as_str));
             let advice = match closest(header, headers.iter().map(String::as_str)) {
                 Some(near) => format!("did you mean \"{near}\"?"),
-                None => format!("say which of its columns holds {field}"),
+                None => format!("say which of its columns has {field}"),
             };
             Error::new(ErrorKind::Columns, format!("there is no column \"{header}\" for the field {field}"), advice)
                 .in_file(self.file.path)

@@ -52,7 +52,7 @@ impl SampleRecords {
         self.records.is_empty()
     }
 
-    /// About how many records a file of so many bytes has, if it goes on like this.
+    /// About how many records a file of this many bytes has, if it goes on like this.
     pub fn estimate(&self, file_bytes: u64) -> u64 {
         let sampled = self.chunk.bytes.len() as u64;
         (self.len() as u64 * file_bytes).checked_div(sampled).unwrap_or_default()

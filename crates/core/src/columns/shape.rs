@@ -92,7 +92,7 @@ impl Fit {
             if filled.is_empty() {
                 continue;
             }
-            // A remark says nothing about how rows are parted.
+            // A remark says nothing about how rows are split.
             if let [only] = filled.as_slice()
                 && only.split_whitespace().count() > 2
                 && !Look::of(only).is_typed()
@@ -112,7 +112,7 @@ impl Fit {
         }
         let purity = if with_address == 0 { 1.0 } else { pure as f64 / with_address as f64 };
         let (width, evenly) = most_frequent(&counts);
-        // Addresses with nothing beside them are several of one person, however many stand in a line.
+        // Addresses with nothing beside them are several of one person, however many are in a line.
         let parts_people = only_addresses && with_address > 0 && shape.dialect.delimiter != b'|';
         let evenness = match is_parted {
             true if width > 1 && !parts_people => evenly,

@@ -116,7 +116,7 @@ pub enum Part {
     Whole,
     /// Of the list at this place, the entries that have its reason.
     OfReason(usize),
-    /// What stands in the files of the list at this place beside its entries. Whom it names is about to be written by
+    /// What is in the files of the list at this place beside its entries. Whom it names is about to be written by
     /// mistake, perhaps: it holds nobody, and trips a guard.
     Unread(usize),
 }
@@ -337,7 +337,7 @@ pub struct Hold {
     pub name: String,
     /// The reason.
     pub reason: Reason,
-    /// What becomes of entries that no contact has and are close to a contact.
+    /// What happens to entries that no contact has and are close to a contact.
     pub near_miss: NearMisses,
     /// After how many days the list's files are too old to be relied on; none for never.
     pub stale_after: Option<u32>,
@@ -352,7 +352,7 @@ impl Hold {
     }
 }
 
-/// What becomes of entries of a suppression list that no contact has and are close to a contact.
+/// What happens to entries of a suppression list that no contact has and are close to a contact.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub enum NearMisses {
     /// They are reported, as long as the list is not too long to be searched in passing.

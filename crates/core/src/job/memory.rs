@@ -1,6 +1,6 @@
 //! How much memory a run may take, as people write it.
 
-/// The limit unless said: 1 GiB.
+/// The limit by default: 1 GiB.
 pub const DEFAULT_MEMORY: u64 = 1 << 30;
 
 /// Reads "800 MiB", "2G", "1073741824": bytes, or binary multiples of them. None where it is no such text.

@@ -79,7 +79,7 @@ pub struct Job {
     pub remember: Remember,
     /// Who is remembered from earlier work.
     pub remembered: Remembering,
-    /// What becomes of contacts by the verdicts on their addresses; none where these do not count.
+    /// What happens to contacts by the verdicts on their addresses; none where these do not count.
     pub check: Option<VerdictRules>,
     /// What a usable contact must have.
     pub require: Requirement,
@@ -108,7 +108,7 @@ pub struct Job {
     /// Whether CSV files have semicolons and a byte order mark, as spreadsheet programs want them where the comma is the
     /// decimal sign: the receipt, rows set aside, and import files whose layout says no delimiter.
     pub for_spreadsheet: bool,
-    /// Whether it comes from a job file; what is said of it then names keys instead of options.
+    /// Whether it comes from a job file; what to say about it then names keys instead of options.
     pub is_from_file: bool,
     /// The files that the job itself was read from, which no output may be.
     pub read_from: Vec<PathBuf>,
@@ -139,7 +139,7 @@ pub struct Write {
     pub form: FileForm,
     /// The first of the files that are written; the only one unless a file may hold only so much.
     pub first_file: PathBuf,
-    /// Who of those that are written stands in this file; none for all.
+    /// Who of those that are written is in this file; none for all.
     pub condition: Option<Selection>,
 }
 
@@ -195,7 +195,7 @@ pub struct TagRule {
 /// How many of those who could be written are.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Pick {
-    /// The first so many, in the order in which they are read.
+    /// This many contacts, the first in reading order.
     First(u64),
     /// A number of people at random; a seed gives the same people again, as far as they are there.
     Sample {
@@ -426,6 +426,16 @@ impl Job {
         map.consents.iter().any(|consent| consent.column == column) || needed.any(|wanted| is_this(&wanted))
     }
 
+    /// Advice to write `near` in place of the list `name`, with the condition where one asks for it.
+    fn with_list(&self, name: &str, near: &str) -> String {
+        let condition = self.conditions_of_people().find(|condition| condition.lists().any(|list| list == name));
+        let option = if self.is_from_file { "where =" } else { "--where" };
+        match condition.and_then(|condition| condition.with_name(name, near)) {
+            Some(meant) => format!("did you mean \"{near}\"? {option} '{meant}'"),
+            None => format!("did you mean \"{near}\"?"),
+        }
+    }
+
     /// Every list that is asked about must be there, and no row can be judged by lists before all are read.
     fn check_lists(&self) -> Result<()> {
         let wrong = |what: String, advice: String| Err(Error::new(ErrorKind::Job, what, advice));
@@ -434,7 +444,7 @@ impl Job {
                 let sources = self.sources.iter().map(|source| source.name.as_str());
                 let known: Vec<&str> = self.lists.iter().map(JobList::name).chain(sources).collect();
                 let advice = match closest(name, known.iter().copied()) {
-                    Some(near) => format!("did you mean \"{near}\"?"),
+                    Some(near) => self.with_list(name, near),
                     None => {
                         format!("add a [[list]] with name = \"{name}\" and files, or name one of those that are there")
                     }

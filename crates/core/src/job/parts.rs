@@ -45,7 +45,7 @@ pub(super) struct JobFile {
     pub(super) layout: BTreeMap<String, LayoutPart>,
 }
 
-/// What becomes of contacts by verdicts that were found earlier.
+/// What happens to contacts by verdicts that were found earlier.
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct CheckPart {

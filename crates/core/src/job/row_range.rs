@@ -4,7 +4,7 @@ use pebblebank_table::units::RowNumber;
 use pebblebank_table::{Error, ErrorKind, Result};
 use std::fmt;
 
-/// What is said of a row that a range leaves out.
+/// What to say about a row that a range leaves out.
 pub const OUTSIDE: &str = "outside of the rows that are wanted";
 
 /// Rows of a file, numbered from 1 with the header and all other lines included. Both ends belong to it.

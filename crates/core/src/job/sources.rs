@@ -65,9 +65,9 @@ pub struct CleanWishes {
     pub blank_words: Arc<BlankWords>,
     /// What addresses are compared by.
     pub identity: Identity,
-    /// What becomes of role addresses, such as `info@`.
+    /// What happens to role addresses, such as `info@`.
     pub role: Passing,
-    /// What becomes of addresses at disposable domains.
+    /// What happens to addresses at disposable domains.
     pub disposable: Passing,
     /// Which domains those are, beside the known ones.
     pub disposable_domains: DisposableDomains,

@@ -2,7 +2,7 @@
 
 use pebblebank_values::verdict::{Level, Verdict};
 
-/// What becomes of contacts by their verdicts.
+/// What happens to contacts by their verdicts.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct VerdictRules {
     /// How far the verdicts go that count.

@@ -1,4 +1,4 @@
-//! What the texts of a column must be for the sending service, and what becomes of others.
+//! What the texts of a column must be for the sending service, and what happens to others.
 
 use std::borrow::Cow;
 use unicode_normalization::char::is_combining_mark;
@@ -24,11 +24,11 @@ pub struct Demands {
 pub struct Longest {
     /// In characters (Unicode scalar values).
     pub characters: usize,
-    /// What becomes of longer ones.
+    /// What happens to longer ones.
     pub then: TooLong,
 }
 
-/// What becomes of a text that is too long.
+/// What happens to a text that is too long.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum TooLong {
     /// It is cut.

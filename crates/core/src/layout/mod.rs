@@ -23,7 +23,7 @@ pub struct Layout {
     pub columns: Vec<LayoutColumn>,
     /// Whether a cell that a spreadsheet would run as a formula gets an apostrophe in front.
     pub defuse: bool,
-    /// What becomes of a row in which a required column stays blank.
+    /// What happens to a row in which a required column stays blank.
     pub on_violation: OnViolation,
     /// What rows are sorted by; empty for the order in which they were read.
     pub sort: Vec<SortColumn>,
@@ -51,7 +51,7 @@ impl Layout {
         }
     }
 
-    /// Checks whether its columns can stand in a file of this form.
+    /// Checks whether its columns can are in a file of this form.
     pub fn fits(&self, form: &FileForm) -> Result<()> {
         let wrong = |what: String, advice: &str| Err(Error::new(ErrorKind::Job, what, advice));
         if form.format == FileFormat::Xlsx && self.columns.len() > SHEET_COLUMNS {
@@ -61,10 +61,8 @@ impl Layout {
         let is_address = |column: &LayoutColumn| column.content == Content::Column(ColumnRef::Field(Field::Email));
         let is_line = matches!(self.columns.as_slice(), [first] | [first, _] if is_address(first));
         if form.format == FileFormat::RecipientLine && !is_line {
-            let what = format!(
-                "a recipient line holds addresses, and names where they are wanted; {} has other columns",
-                self.name
-            );
+            let what =
+                format!("a recipient line has addresses, and names if you want them; {} has other columns", self.name);
             return wrong(
                 what,
                 "write email as the first column, and at most a name as the second, as in \"email, full_name\"",
@@ -83,7 +81,7 @@ pub struct SortColumn {
     pub is_descending: bool,
 }
 
-/// What becomes of a row that does not fit the layout.
+/// What happens to a row that does not fit the layout.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum OnViolation {
     /// It is set aside as `layout-violation`.
@@ -106,7 +104,7 @@ pub struct LayoutColumn {
     pub otherwise: Option<String>,
     /// Whether it must be filled.
     pub required: bool,
-    /// What its texts must be, and what becomes of others.
+    /// What its texts must be, and what happens to others.
     pub demands: Demands,
 }
 
@@ -129,7 +127,7 @@ impl LayoutColumn {
         Ok(LayoutColumn { content: Content::from_text(from)?, ..LayoutColumn::of_column(name) })
     }
 
-    /// Whether it is the column of that name as it stands.
+    /// Whether it is the column of that name as it is.
     #[must_use]
     pub fn is_just(&self, name: &str) -> bool {
         matches!(&self.content, Content::Column(column) if column.name() == name)
@@ -204,7 +202,7 @@ impl LetterCase {
     }
 }
 
-/// What stands in a column.
+/// What is in a column.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Content {
     /// One text in all rows.

@@ -269,7 +269,7 @@ pub struct Row<'a> {
     pub tags: &'a [&'a str],
 }
 
-/// What stands in a cell.
+/// What is in a cell.
 enum CellText<'a> {
     /// A text that the job says, the same in many rows.
     OfJob(&'a str),
@@ -293,7 +293,7 @@ impl CellPlan {
         }
     }
 
-    /// What stands in the column for this row.
+    /// What is in the column for this row.
     fn text<'a>(&'a self, row: &Row<'a>, blank_words: &BlankWords) -> CellText<'a> {
         let Row { record, address, marks, tags } = *row;
         let text: Cow<[u8]> = match &self.content {

@@ -1,4 +1,4 @@
-//! The receipt: what stands in its files, column by column.
+//! The receipt: what is in its files, column by column.
 
 use crate::columns::map::ColumnMap;
 use pebblebank_table::csv::{Defusing, RawCells};

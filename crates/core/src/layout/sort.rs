@@ -1,4 +1,4 @@
-//! What rows are sorted by: bytes that stand in the same order as the values.
+//! What rows are sorted by: bytes that are in the same order as the values.
 //!
 //! Fields go by their folded text (small letters without accents), code point by code point; extra columns by number where a value is one, numbers before
 //! texts. Blanks come last, whatever the direction. Rows with equal values stay in the order in which they were read.

@@ -41,7 +41,7 @@ pub enum Verdict {
 }
 
 impl Verdict {
-    /// As it stands in the file.
+    /// As it is in the file.
     pub fn name(self) -> &'static str {
         self.into()
     }
@@ -76,7 +76,7 @@ impl Named {
         matches!(address.state, State::Usable | State::Invalid(_)).then_some(Named::Address(identity))
     }
 
-    /// As it stands in the file.
+    /// As it is in the file.
     pub fn text(&self) -> Cow<'_, str> {
         match self {
             Named::Address(address) => address.into(),

@@ -1,4 +1,4 @@
-//! All keys of a run: 16 bytes each, parted by their high bits, on disk beyond the memory limit.
+//! All keys of a run: 16 bytes each, split by their high bits, on disk beyond the memory limit.
 //!
 //! A key is a hash and who has it: a row, or an entry of a suppression list. Equal hashes fall into the
 //! same partition, so that each can be settled by itself.

@@ -3,7 +3,7 @@
 /// Set in the byte of a record whose first address can be used: it outranks the copies without.
 pub const HAS_ADDRESS: u8 = 0x80;
 
-/// Set in the byte of a record whose address is clean as it stands in the file, so that it is not cleaned again.
+/// Set in the byte of a record whose address is clean as it is in the file, so that it is not cleaned again.
 pub const IS_CLEAN: u8 = 0x40;
 
 /// Set in the byte of a record that its source's condition leaves out: it joins its person and cannot survive.

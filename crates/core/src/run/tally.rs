@@ -22,7 +22,7 @@ pub struct Tally {
     pub schema: &'static str,
     /// The job's name.
     pub job: String,
-    /// What came of it.
+    /// The result of it.
     pub outcome: Outcome,
     /// The keys by which rows are one person.
     pub same: Vec<String>,
@@ -68,7 +68,7 @@ pub struct Tally {
     pub findings: Vec<Finding>,
 }
 
-/// What came of a run.
+/// The result of a run.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Outcome {
@@ -258,7 +258,7 @@ pub struct UnreadTally {
     pub contacts: Vec<String>,
 }
 
-/// What came of a part of the job that allows addresses.
+/// The result of a part of the job that allows addresses.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct AllowedTally {
     /// Why they are allowed.
@@ -271,7 +271,7 @@ pub struct AllowedTally {
     pub lifted: u64,
 }
 
-/// What came of the search for entries that no contact has and are close to a contact.
+/// The result of the search for entries that no contact has and are close to a contact.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
 pub struct NearMissTally {
     /// Entries that were looked at.
@@ -440,7 +440,7 @@ pub struct WriteTally {
     pub condition: Option<String>,
     /// Its rows, without the header.
     pub rows: u64,
-    /// How many of them stand in another import file too.
+    /// How many of them are in another import file too.
     pub also_in_another: u64,
     /// The numbered files that it came to, where a file may hold only so much.
     pub files: Vec<PartTally>,

@@ -21,7 +21,7 @@ pub struct TrippedGuard {
 }
 
 impl TrippedGuard {
-    /// A guard that counted so many; `advice` says what to do about it, without how to accept it.
+    /// A guard that counted this many; `advice` says what to do about it, without how to accept it.
     pub fn new(which: Guard, count: u64, text: impl Into<String>, advice: &str) -> TrippedGuard {
         let guard = which.name();
         let accept = format!("; to go on all the same, --accept {guard}");

@@ -73,7 +73,7 @@ pub enum Test {
     Before(Date),
     /// From this day to that, both included.
     BetweenDays(Date, Date),
-    /// Not more than so many days ago, and not still to come.
+    /// At most this many days ago, and not still to come.
     WithinDays(i32),
     /// A number from this to that, both included where the second says so.
     Number(NumberTest),
@@ -133,8 +133,8 @@ impl Selection {
         }
     }
 
-    /// The condition with another column in place of the one of this name; none where its words do not show it.
-    pub fn with_column(&self, name: &str, other: &str) -> Option<String> {
+    /// The condition with another column or list in place of the one of this name; none where its words do not show it.
+    pub fn with_name(&self, name: &str, other: &str) -> Option<String> {
         let needs_quotes = !other.chars().all(|c| c.is_alphanumeric() || c == '_');
         let other = if needs_quotes { format!("\"{other}\"") } else { other.to_owned() };
         let quoted = format!("\"{name}\"");
@@ -274,7 +274,7 @@ impl Parser<'_> {
         Ok(if parts.len() == 1 { parts.remove(0) } else { Condition::All(parts) })
     }
 
-    /// Reads what stands in a parenthesis or behind a not.
+    /// Reads what is in a parenthesis or behind a not.
     fn deeper(&mut self, read: impl FnOnce(&mut Self) -> Result<Condition>) -> Result<Condition> {
         if self.depth == DEEPEST {
             let what = format!("more than {DEEPEST} parentheses or nots stand one in the other at word {}", self.at);

@@ -196,7 +196,15 @@ fn flush(clause: &mut Vec<Token>, written: &mut Vec<String>) -> Option<()> {
         written.push(format!("in {}", joined(&tokens[1..])?));
         return Some(());
     }
-    let (at, length, how) = comparison(&tokens)?;
+    let Some((at, length, how)) = comparison(&tokens) else {
+        // "in walks and not cards": the second list is asked about like the first.
+        let follows_list = written.iter().any(|part| part.starts_with("in "));
+        written.push(format!("in {}", joined(&tokens).filter(|_| follows_list)?));
+        return Some(());
+    };
+    if tokens[0].is("only") {
+        return None;
+    }
     let subject = joined(&tokens[..at])?;
     let values = &tokens[at + length..];
     written.push(test(&subject, how, values)?);

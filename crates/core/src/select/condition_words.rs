@@ -1,4 +1,4 @@
-//! A condition parted into words, and how errors name it.
+//! A condition split into words, and how errors name it.
 
 use pebblebank_table::{Error, ErrorKind, Result};
 use std::borrow::Cow;
@@ -25,7 +25,7 @@ pub(super) fn in_short(text: &str) -> Cow<'_, str> {
     }
 }
 
-/// Parts a condition into words; quotes hold together what has blanks, commas and parentheses stand alone.
+/// Splits a condition into words; quotes hold together what has blanks, commas and parentheses stand alone.
 pub(super) fn words(text: &str) -> Result<Vec<Word>> {
     let mut words = Vec::new();
     let mut rest = text.trim_start();

@@ -14,7 +14,7 @@ use pebblebank_values::digest::DigestsInUse;
 use pebblebank_values::identity::IdentityHash;
 use std::collections::HashMap;
 
-/// What the identities of each row are held against as soon as it is read.
+/// What the identities of each row are compared with as soon as it is read.
 #[derive(Debug, Default)]
 pub struct RowChecks {
     /// Domains that lists hold.

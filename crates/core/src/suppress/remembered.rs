@@ -8,7 +8,7 @@ use pebblebank_values::verdict::Why;
 use std::collections::HashSet;
 use std::fmt::Debug;
 
-/// Who is remembered from earlier work, as it stands at the beginning of a run.
+/// Who is remembered from earlier work, as it is at the beginning of a run.
 pub trait Remembered: Debug + Send + Sync {
     /// Where it is kept, as messages name it.
     fn shown(&self) -> String;

@@ -105,7 +105,7 @@ pub fn read_results(wishes: &ResultsWishes, setting: &Setting, observer: &dyn Ob
     let [file] = opening.sources() else {
         return Err(Error::new(
             ErrorKind::Input,
-            "this holds several files",
+            "this has several files in it",
             "name one of its files, as in results.zip/all.csv",
         ));
     };
@@ -241,7 +241,7 @@ fn column_of(wishes: &ResultsWishes, file: &OpenFile<SourceId>, words: &[Words])
         .collect();
     candidates.sort_unstable();
     let Some((rank, _, column)) = candidates.first().copied() else {
-        let what = "no column holds words of an address check, such as valid, invalid, risky or unknown";
+        let what = "no column has words of an address check, such as valid, invalid, risky or unknown";
         let advice = "look whether it is the file that came back; --status COLUMN names the column, --status-means \"WORD=invalid\" a word";
         return Err(Error::new(ErrorKind::Columns, what, advice));
     };
@@ -249,7 +249,7 @@ fn column_of(wishes: &ResultsWishes, file: &OpenFile<SourceId>, words: &[Words])
         let names = candidates.iter().map(|(_, _, column)| format!("\"{}\"", map.header(ColumnIndex(*column))));
         let names = names.collect::<Vec<_>>().join(", ");
         let what = format!(
-            "several columns hold words of an address check ({names}), and only one can decide; nothing was changed"
+            "several columns have words of an address check ({names}), and only one can decide; nothing was changed"
         );
         let advice = format!("say which: --status \"{}\"", map.header(ColumnIndex(column)));
         return Err(Error::new(ErrorKind::Question, what, advice));

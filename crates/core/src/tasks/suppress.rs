@@ -1,4 +1,4 @@
-//! One list held against others: its own rows, less those of people who must not be contacted, or each with the reason.
+//! One list compared with others: its own rows, less those of people who must not be contacted, or each with the reason.
 //! Rows stay as they are read and in their order; nothing is merged, and nobody need have an address.
 
 use crate::job::Job;
@@ -60,7 +60,7 @@ pub struct AgainstWishes {
     pub scope: Option<String>,
     /// Who is remembered from earlier work.
     pub remembered: Remembering,
-    /// What becomes of near misses, also of what is remembered.
+    /// What happens to near misses, also of what is remembered.
     pub near_miss: NearMisses,
     /// The columns that are written; none for all.
     pub columns: Option<Vec<LayoutColumn>>,
@@ -82,7 +82,7 @@ pub struct AgainstWishes {
     pub today: Date,
 }
 
-/// What came of it.
+/// The result of it.
 #[derive(Debug, Clone)]
 pub struct HeldAgainst {
     /// The account; with marks every row is written.
@@ -120,7 +120,7 @@ pub fn hold_against(wishes: &AgainstWishes, setting: &Setting, observer: &dyn Ob
     tally.check_balance()?;
     if without_key > 0 {
         let text = format!(
-            "{} no usable address; what has none can only be held by another field, and stays otherwise",
+            "{} no usable address; such rows can match only by another field, and stay otherwise",
             counted(without_key, "row", "has", "have")
         );
         tally.findings.push(Finding::new("rows-without-address", Weight::Note, text));
@@ -184,7 +184,7 @@ impl Files {
     }
 }
 
-/// The rows of a chunk, parted.
+/// The rows of a chunk, split.
 #[derive(Default)]
 struct Parted {
     kept: Copies,
@@ -255,7 +255,7 @@ fn columns_of(wishes: &AgainstWishes, known: &Known, file: &OpenFile<SourceId>) 
     let width = file.map().width();
     let columns = CopiedColumns::of(wishes.columns.as_deref(), &file.table.headers, file.map())?;
     let columns = columns.with_surplus(&known.source_counts[file.id.0 as usize], width);
-    let marks: Vec<String> = ["reason", "held by"]
+    let marks: Vec<String> = ["reason", "suppressed by"]
         .into_iter()
         .filter(|_| wishes.marks)
         .map(|name| free_name(name, &columns.headers))
@@ -263,13 +263,13 @@ fn columns_of(wishes: &AgainstWishes, known: &Known, file: &OpenFile<SourceId>) 
     Ok(columns.followed_by(marks, width))
 }
 
-/// Parts the rows of the list into those that stay and those that are taken out.
+/// Splits the rows of the list into those that stay and those that are taken out.
 struct Parting<'a> {
     wishes: &'a AgainstWishes,
     job: &'a Job,
     known: &'a Known,
     near: &'a NearMissed,
-    /// What is said of each combination of marks.
+    /// What to say about each combination of marks.
     details: Vec<String>,
     originals: OriginalValues,
     file: &'a OpenFile<SourceId>,
@@ -309,7 +309,7 @@ impl Parting<'_> {
         }
     }
 
-    /// Why a row is taken out, if it is, and what is said of it.
+    /// Why a row is taken out, if it is, and what to say about it.
     fn why_taken_out(&self, copied: &Copied, parted: &mut Parted) -> (Option<Reason>, &str) {
         if let Some(reason) = copied.refusal() {
             return (Some(reason), &self.details[copied.marks().0 as usize]);

@@ -51,7 +51,7 @@ fn text_of(part: &mail_parser::MessagePart) -> String {
     }
 }
 
-/// Groups of fields, parted by empty lines; a line that begins with a blank goes on with the one before (RFC 5322, 2.2.3).
+/// Groups of fields, split by empty lines; a line that begins with a blank goes on with the one before (RFC 5322, 2.2.3).
 fn groups(text: &str) -> Vec<Vec<(String, String)>> {
     let mut groups: Vec<Vec<(String, String)>> = vec![Vec::new()];
     for line in text.lines() {

@@ -224,11 +224,9 @@ fn choose(book: &mut Book, wanted: Option<&str>, likeness: Likeness, path: &Path
         .map(|(.., name)| format!("\"{name}\""))
         .collect();
     if !others.is_empty() {
-        let text = format!(
-            "the sheet \"{best}\" was read; {} may hold contacts too: sheet = in a job, or --sheet, reads another",
-            others.join(", ")
-        );
-        findings.push(Finding::new("several-sheets", Weight::Doubt, text));
+        let what = format!("the sheet \"{best}\" was read; {} may have contacts, too:", others.join(", "));
+        let finding = Finding::new("several-sheets", Weight::Doubt, format!("{what} --sheet NAME reads another"));
+        findings.push(finding.or_in_job(format!("{what} sheet = \"NAME\" reads another")));
     }
     if !is_visible {
         let text = format!("the sheet \"{best}\", which was read, is hidden in the workbook");

@@ -82,7 +82,7 @@ impl<'a> SheetRows<'a> {
             self.end_row()?;
         }
         if self.errors.count > 0 {
-            let cells = counted(self.errors.count, "cell", "holds", "hold");
+            let cells = counted(self.errors.count, "cell", "has", "have");
             let text = format!("{cells} an error such as #N/A; errors were read as blank");
             findings.push(Finding::new("error-cells", Weight::Warning, text).at_rows(&self.errors));
         }

@@ -112,7 +112,7 @@ fn near_form(character: char) -> Option<&'static str> {
     })
 }
 
-/// A text as it will stand in a file of this encoding; none where it cannot.
+/// A text as it will are in a file of this encoding; none where it cannot.
 pub fn written_form(text: &str, encoding: &'static Encoding, lacking: Lacking) -> Option<String> {
     match lacking {
         Lacking::SetAside => has_all_of(text, encoding).then(|| text.to_owned()),

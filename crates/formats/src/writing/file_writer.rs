@@ -303,7 +303,7 @@ impl FileWriter {
         Ok(())
     }
 
-    /// Reads every file again and holds it against what was meant.
+    /// Reads every file again and compares it with what was meant.
     pub fn read_back(&self, staged: &Staged, threads: usize, observer: &dyn Observer) -> Result<()> {
         let mut found = RowsDigest::default();
         for part in &self.parts {

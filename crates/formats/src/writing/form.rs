@@ -19,13 +19,13 @@ pub struct FileForm {
     pub line_end: LineEnd,
     /// The encoding of delimited text.
     pub encoding: &'static Encoding,
-    /// What becomes of characters that the encoding lacks.
+    /// What happens to characters that the encoding lacks.
     pub lacking: Lacking,
     /// Whether delimited text begins with a byte order mark (U+FEFF).
     pub has_byte_order_mark: bool,
     /// How much a file may hold; what is more goes into further files with numbered names.
     pub most: Most,
-    /// How recipients are parted; for recipient lines.
+    /// How recipients are split; for recipient lines.
     pub recipients: Recipients,
 }
 
@@ -33,7 +33,7 @@ pub struct FileForm {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, strum::IntoStaticStr, strum::EnumString, strum::VariantArray)]
 #[strum(serialize_all = "kebab-case")]
 pub enum FileFormat {
-    /// Delimited text, with commas unless said.
+    /// Delimited text, with commas by default.
     Csv,
     /// Delimited text with tabs.
     Tsv,
@@ -75,7 +75,7 @@ impl LineEnd {
     }
 }
 
-/// What becomes of characters that an encoding lacks.
+/// What happens to characters that an encoding lacks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Lacking {
     /// The row is not written.
@@ -102,7 +102,7 @@ impl Most {
     }
 }
 
-/// How recipients are parted.
+/// How recipients are split.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Recipients {
     /// What stands between two.
@@ -154,7 +154,7 @@ impl FileFormat {
 }
 
 impl FileForm {
-    /// The form that a format has where nothing else is said.
+    /// The form that a format has where nothing else is chosen.
     pub fn of(format: FileFormat) -> FileForm {
         let delimiter = if format == FileFormat::Tsv { b'\t' } else { b',' };
         FileForm { format, delimiter, has_header: format != FileFormat::RecipientLine, ..FileForm::default() }

@@ -1,7 +1,7 @@
 //! What a file that is written looks like, and the way of rows into it.
 //!
 //! [`form`] says the shape, [`row_buffer`] turns the rows of a chunk into bytes of it on any thread, [`file_writer`] puts
-//! them into files in order, and [`read_back`] reads a finished file again and holds it against what was meant.
+//! them into files in order, and [`read_back`] reads a finished file again and compares it with what was meant.
 
 pub mod encode;
 pub mod file_writer;

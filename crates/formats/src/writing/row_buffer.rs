@@ -19,7 +19,7 @@ pub trait RowBuffer {
     fn own_text(&mut self, text: &[u8]);
     /// Adds a usable address.
     fn address(&mut self, address: &[u8]);
-    /// Adds a cell as it stood in its file.
+    /// Adds a cell as it was in its file.
     fn raw(&mut self, raw: RawCell, cells: RawCells);
     /// Ends the row.
     fn end_row(&mut self);

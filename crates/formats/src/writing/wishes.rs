@@ -1,4 +1,4 @@
-//! What is said of a file's form, and the form that comes of it: what nobody said is as the format has it, and what does not
+//! What to say about a file's form, and the form that comes of it: what nobody chose is as the format has it, and what does not
 //! go with the format is an error.
 
 use super::form::{FileForm, FileFormat, Lacking, LineEnd, Most, Quoting, Recipients, Separator};
@@ -6,7 +6,7 @@ use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE};
 use pebblebank_table::encoding::encoding_named;
 use pebblebank_table::{Error, ErrorKind, Result};
 
-/// What is said of a file's form.
+/// What to say about a file's form.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct FormWishes {
     /// The format; else that of the file's name.
@@ -21,7 +21,7 @@ pub struct FormWishes {
     pub line_end: Option<LineEnd>,
     /// The encoding.
     pub encoding: Option<&'static Encoding>,
-    /// What becomes of characters that the encoding lacks.
+    /// What happens to characters that the encoding lacks.
     pub lacking: Option<Lacking>,
     /// Whether there is a byte order mark.
     pub byte_order_mark: Option<bool>,
@@ -29,7 +29,7 @@ pub struct FormWishes {
     pub most: Most,
     /// What stands between recipients.
     pub separator: Option<Separator>,
-    /// How many recipients stand in a line.
+    /// How many recipients are in a line.
     pub most_per_line: Option<u64>,
 }
 

@@ -58,7 +58,8 @@ pub(super) fn refuse_foreign_folder(target: &Path) -> Result<()> {
     let mut foreign: Vec<_> = entries.filter(|entry| !is_of_a_receipt(entry)).map(|entry| entry.file_name()).collect();
     foreign.sort();
     let Some(first) = foreign.first() else { return Ok(()) };
-    let what = format!("this receipt holds something of your own ({}), and would be deleted", first.to_string_lossy());
+    let what =
+        format!("this receipt has something of your own in it ({}), and would be deleted", first.to_string_lossy());
     Err(Error::new(ErrorKind::Output, what, "move it out of the receipt first, or name another receipt")
         .in_file(target))
 }

@@ -89,8 +89,8 @@ fn text_named(named: &Named) -> Result<Text> {
 fn add(command: &BankAdd, bank: &mut Bank, screen: &Screen) -> Result<String> {
     let what = what_named(&command.what)?;
     if what == What::Sent {
-        let advice = "take in who was sent it: pebblebank bank load EXPORT --as sent --campaign NAME";
-        return Err(wrong_use("bank add holds people, and does not say which mailing they were sent", advice));
+        let advice = "load who was sent it: pebblebank bank load EXPORT --as sent --campaign NAME";
+        return Err(wrong_use("bank add suppresses people, and cannot say which mailing they were sent", advice));
     }
     let country = country_named(command.country.as_ref())?;
     let today = bank.today();
@@ -107,7 +107,10 @@ fn add(command: &BankAdd, bank: &mut Bank, screen: &Screen) -> Result<String> {
     }
     if entries.is_empty() {
         let what = "nothing of what was given is an address, a domain or a phone number, so nothing was changed";
-        return Err(wrong_use(what, "write ines@hotel.example, hotel.example, or +442079460018"));
+        return Err(wrong_use(
+            what,
+            "write an address, a domain such as hotel.example, or a phone number such as +442079460018",
+        ));
     }
     let batch =
         NewBatch { new_scope: planned.new, note: command.note.clone(), ..NewBatch::new(what, planned.id, today) };
@@ -201,7 +204,7 @@ fn sent(command: &BankSent, bank: &mut Bank, now: &Now, screen: &Screen) -> Resu
     let tally = command.receipt.join("tally.json");
     let prepared = bank.prepared(&fingerprint(&tally)?)?.ok_or_else(|| {
         let what = "the bank does not know this receipt: it was made without the bank, or the same job ran again since";
-        let advice = "take in the sending service's own export: pebblebank bank load EXPORT --as sent --campaign NAME";
+        let advice = "load the sending service's own export: pebblebank bank load EXPORT --as sent --campaign NAME";
         Error::new(ErrorKind::Input, what, advice).in_file(&command.receipt)
     })?;
     let batch = bank.sent(&prepared, command.campaign.as_deref(), on)?;

@@ -11,7 +11,7 @@ use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
 use std::io::{BufRead, IsTerminal, Write};
 
-/// Likely mistakes that nobody said to be meant.
+/// Likely mistakes that nobody accepted.
 pub(crate) fn refuse_providers(preview: &Preview, accept: &Accepted) -> Result<()> {
     if accept.covers(Guard::MailboxProvider, preview.providers.len() as u64) {
         return Ok(());
@@ -23,7 +23,7 @@ pub(crate) fn refuse_providers(preview: &Preview, accept: &Accepted) -> Result<(
 pub(crate) fn until_named(text: &str, option: &str, today: Date) -> Result<Date> {
     let until = day_named(text, option)?;
     if until < today {
-        let what = format!("{option}: {text} is past, so that the entry would hold nobody; nothing was changed");
+        let what = format!("{option}: {text} is past, so the entry would suppress nobody; nothing was changed");
         return Err(wrong_use(what, format!("name a day that is still to come, or leave {option} out")));
     }
     Ok(until)

@@ -1,4 +1,4 @@
-//! The account of a run on one screen: what does not fit is counted, and stands in the receipt and behind `--verbose`.
+//! The account of a run on one screen: what does not fit is counted, and is in the receipt and behind `--verbose`.
 
 use super::headline::{guards, headline};
 use super::remarks::{cut_finding, first_rows, in_several_files, near_duplicates, written_files};

@@ -38,7 +38,7 @@ pub fn suppression(tally: &Tally, screen: &Screen) -> String {
         let lifted = counted(allowed.lifted, "person");
         let addresses = if allowed.addresses == 1 { "address" } else { "addresses" };
         lines.push(format!(
-            "allowed: {} {addresses} ({}); {lifted} written to although a list holds them.",
+            "allowed: {} {addresses} ({}); {lifted} written although a list suppresses them.",
             number(allowed.addresses),
             safe(&allowed.why, 60)
         ));
@@ -137,6 +137,6 @@ pub(super) fn lists(tally: &Tally, screen: &Screen) -> String {
         table.row(std::iter::once(safe(&list.name, 40)).chain(counts).collect());
     }
     let explanation =
-        "contacts in it: people of all that were read, written or not. A list by itself holds nobody back.";
+        "contacts in it: people of all that were read, written or not. A list by itself suppresses nobody.";
     format!("{}  {}\n", table.render(screen), screen.paint(Tone::Faint, explanation))
 }

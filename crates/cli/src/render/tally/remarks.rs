@@ -186,7 +186,7 @@ pub(super) fn where_to_look(finished: &Finished, again: &str, screen: &Screen) -
     format!("{}{}", table.render(screen), in_several_files(&finished.tally.written, screen))
 }
 
-/// How many contacts of each file stand in another one too.
+/// How many contacts of each file are in another one too.
 pub(super) fn in_several_files(written: &[WriteTally], screen: &Screen) -> String {
     let also = written.iter().filter(|file| file.also_in_another > 0);
     let also = also.map(|file| {

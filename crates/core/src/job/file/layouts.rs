@@ -96,7 +96,7 @@ impl Reader<'_> {
     fn unknown_layout(&self, name: &str, layouts: &BTreeMap<String, Layout>) -> Error {
         let advice = match closest(name, layouts.keys().map(String::as_str)) {
             Some(near) => format!("did you mean {near}?"),
-            None => format!("add a [layout.{name}] to this file, or name a .toml file that holds one"),
+            None => format!("add a [layout.{name}] to this file, or name a .toml file that has one"),
         };
         self.wrong(name, format!("there is no layout {name}"), advice)
     }
@@ -257,7 +257,7 @@ impl Reader<'_> {
             // A cut address would be that of somebody else.
             (_, Some(TooLongPart::Cut)) if is_address => {
                 return wrong(
-                    format!("\"{name}\" holds addresses, which are never cut"),
+                    format!("\"{name}\" has addresses, which are never cut"),
                     "write too_long = \"set-aside\" or \"stop\"",
                 );
             }
@@ -281,10 +281,7 @@ impl Reader<'_> {
             return wrong(format!("other of \"{name}\" goes with allowed"), "write allowed = [\"a\", \"b\"]");
         }
         if is_address && (part.other.is_some() || !part.values.is_empty()) {
-            return wrong(
-                format!("\"{name}\" holds addresses, which nothing may replace"),
-                "take values and other out",
-            );
+            return wrong(format!("\"{name}\" has addresses, which nothing may replace"), "take values and other out");
         }
         let pattern = part.pattern.as_deref().map(glob::Pattern::new).transpose().map_err(|cause| {
             let what = format!("the pattern of \"{name}\" cannot be read: {}", cause.msg);

@@ -136,7 +136,7 @@ impl Reader<'_> {
             return Err(self.wrong(name, format!("there is no list \"{name}\""), advice));
         };
         if let Some(earlier) = &list.hold {
-            let what = format!("the list \"{name}\" holds people back twice: as {} and as {}", earlier.name, part.name);
+            let what = format!("the list \"{name}\" suppresses people twice: as {} and as {}", earlier.name, part.name);
             return Err(self.wrong(&part.name, what, "take one of them out"));
         }
         list.hold = Some(hold);

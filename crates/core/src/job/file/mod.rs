@@ -77,7 +77,7 @@ pub fn layout_in_job(place: &str) -> Option<(&Path, &str)> {
     is_job.then_some((job, name))
 }
 
-/// Reads a layout that stands in a file of its own.
+/// Reads a layout that is in a file of its own.
 pub fn read_layout(path: &Path) -> Result<Layout> {
     let text = read_text(path)?;
     let part: LayoutPart = parse(&text, path)?;

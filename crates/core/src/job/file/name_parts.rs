@@ -1,4 +1,4 @@
-//! What stands in the names of files that are written for words in braces.
+//! What is in the names of files that are written for words in braces.
 
 /// What stands there, where the job says it.
 pub(super) struct NameParts<'a> {

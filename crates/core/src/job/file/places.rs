@@ -1,4 +1,4 @@
-//! Where the parts of a job stand in its file, for advice that names a key.
+//! Where the parts of a job are in its file, for advice that names a key.
 
 use crate::job::Job;
 use crate::job::lists::EntriesToCompare;

@@ -8,7 +8,7 @@ use crate::run::tripped_guard::TrippedGuard;
 use crate::suppress::reason::Reason;
 use pebblebank_table::observe::{Finding, Weight, counted, grouped};
 
-/// Parts the guards that were tripped into those that stop the run, and those that were accepted.
+/// Splits the guards that were tripped into those that stop the run, and those that were accepted.
 pub fn sort_out(tripped: Vec<TrippedGuard>, accepted: &Accepted) -> (Vec<TrippedGuard>, Vec<TrippedGuard>) {
     tripped.into_iter().partition(|guard| !accepted.covers(guard.which, guard.count))
 }

@@ -1,4 +1,4 @@
-//! What should be said of lists: what was not read of them, words that are not known, entries that no longer count.
+//! What to say about lists: what was not read of them, words that are not known, entries that no longer count.
 
 use crate::job::lists::{EntriesToCompare, JobList};
 use crate::run::account::reports::Reports;
@@ -65,7 +65,7 @@ impl Reports<'_> {
             }
             if counts.soft_bounces > 0 {
                 let text = format!(
-                    "{} {} whose mail came back for a reason that may pass; by itself that holds nobody (the bank counts them: pebblebank bank load)",
+                    "{} {} whose mail came back for a reason that may pass; by itself that suppresses nobody (the bank counts them: pebblebank bank load)",
                     counted(counts.soft_bounces, "entry", "of the suppression list", "of the suppression list"),
                     list.name(),
                 );
@@ -80,10 +80,10 @@ impl Reports<'_> {
         let lists = self.job.lists.iter().zip(&self.known.entrants.lists).filter(|(_, counts)| counts.voided > 0);
         let finding = |(list, counts): (&JobList, &ListCounts)| {
             let text = format!(
-                "{} of the suppression list \"{}\" no longer {}: the person came back since it was last changed, as the bank remembers (pebblebank bank history)",
+                "{} of the suppression list \"{}\" no longer {}: the person came back after the file was last changed (pebblebank bank history)",
                 counted(counts.voided, "entry", "", "").trim_end(),
                 list.name(),
-                if counts.voided == 1 { "holds" } else { "hold" },
+                if counts.voided == 1 { "counts" } else { "count" },
             );
             Finding { count: counts.voided, ..Finding::new("returned", Weight::Warning, text) }
         };
@@ -136,7 +136,7 @@ fn nothing_usable(what: &str, list: &ListTally) -> Option<Finding> {
         (0, _) if list.left_out > 0 && list.entries + list.blank == 0 => {
             format!("the condition of the {what} {} leaves out all of its rows", list.name)
         }
-        (0, _) => format!("the {what} {} holds nothing that can be compared; is it the right column?", list.name),
+        (0, _) => format!("the {what} {} has nothing that can be compared; is it the right column?", list.name),
         _ => return None,
     };
     Some(Finding::new("list-without-entries", Weight::Warning, text))

@@ -40,7 +40,7 @@ pub fn check(job: &Job, known: &Known, tally: &Tally, earlier: &EarlierRun) -> V
     }
     tripped.extend(tally.unread.iter().filter_map(unread_entries));
     if earlier.had_bank && !tally.bank.applied && !tally.bank.switched_off {
-        let text = "the run before went by a bank, and there is none now, so that nobody is held for what it remembers";
+        let text = "the run before used a bank, and there is none now, so nobody is suppressed for what it remembers";
         let advice = "look where the bank is: --bank FILE, or PEBBLEBANK_BANK in the environment";
         tripped.push(TrippedGuard::new(Guard::BankGone, 1, text, advice));
     }
@@ -121,7 +121,7 @@ impl Look<'_> {
             let same = sources.find(|(_, source)| source.fingerprint == counts.fingerprint && counts.contacts > 0);
             if let Some((source, _)) = same {
                 let (file, source) = (file.input.name(), source.input.name());
-                let text = format!("{}: {file} holds the same as {source}, where contacts come from", self.name());
+                let text = format!("{}: {file} is the same as {source}, where contacts come from", self.name());
                 return Some(trip(Guard::SameAsSource, counts.contacts, text));
             }
         }
@@ -136,7 +136,7 @@ impl Look<'_> {
         let is_usual =
             matches!(self.hold.reason, Reason::AlreadySent | Reason::OnOtherList) || self.people < FEW_PEOPLE;
         (is_most && !is_usual).then(|| {
-            let text = format!("{} would hold {held} of {} people, more than half", self.name(), self.people);
+            let text = format!("{} would suppress {held} of {} people, more than half", self.name(), self.people);
             trip(Guard::HoldsMost, held, text)
         })
     }
@@ -166,7 +166,7 @@ impl Look<'_> {
     fn mailbox_provider(&self) -> Option<TrippedGuard> {
         let providers = &self.known.entrants.lists[self.id.0 as usize].providers;
         let domain = providers.first()?;
-        let text = format!("{} holds {domain}, and so everybody who has a mailbox there", self.name());
+        let text = format!("{} has {domain}, and so suppresses everyone with a mailbox there", self.name());
         Some(trip(Guard::MailboxProvider, providers.len() as u64, text))
     }
 

@@ -37,7 +37,7 @@ use reports::Reports;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-/// The account of a run that balances, and what is said of it.
+/// The account of a run that balances, and what to say about it.
 pub struct Accounted {
     tally: Tally,
     tripped: Vec<TrippedGuard>,

@@ -1,4 +1,4 @@
-//! What should be said of the people of a run: shared values, decisions that came to nothing, namesakes on lists.
+//! What to say about the people of a run: shared values, decisions that came to nothing, namesakes on lists.
 
 use crate::job::Job;
 use crate::job::lists::EntriesToCompare;
@@ -12,7 +12,7 @@ pub fn of_switchboards(known: &Known, job: &Job) -> Vec<Finding> {
     known.settled.switchboards.iter().map(|boards| switchboard(known, boards, job)).collect()
 }
 
-/// What should be said of the decisions about people; the numbers are those of the lines of their file.
+/// What to say about the decisions about people; the numbers are those of the lines of their file.
 pub fn of_decisions(known: &Known, job: &Job) -> Vec<Finding> {
     let Some(path) = &job.person.decisions else { return not_read(job).into_iter().collect() };
     let file = path.display().to_string();
@@ -49,7 +49,7 @@ fn not_read(job: &Job) -> Option<Finding> {
     (count > 0).then_some(Finding { count, ..finding })
 }
 
-/// Entries of lists that go by another field, such as a name, and are several people, all of whom are held.
+/// Entries of lists that go by another field, such as a name, and are several people, all of whom are suppressed.
 pub fn of_namesakes(known: &Known, job: &Job) -> Vec<Finding> {
     let place = |row: &RowId| {
         let (file, number) = known.settled.place(*row);
@@ -57,7 +57,7 @@ pub fn of_namesakes(known: &Known, job: &Job) -> Vec<Finding> {
     };
     let finding = |namesakes: &Namesakes| {
         let list = &job.lists[namesakes.list.0 as usize];
-        let what = if list.hold().is_some() { "all of whom are held" } else { "all of whom are in it" };
+        let what = if list.hold().is_some() { "all of whom are suppressed" } else { "all of whom are in it" };
         let text = format!(
             "{} of \"{}\" {} several people, {what}; for example in {}",
             counted(namesakes.entries, "value", "", "").trim_end(),

@@ -25,7 +25,7 @@ pub struct Reports<'a> {
 }
 
 impl Reports<'_> {
-    /// What stands in the receipt besides its tables.
+    /// What is in the receipt besides its tables.
     pub fn documents(&self, tally: &Tally, setting: &Setting) -> Documents {
         let tally = serde_json::to_value(tally).expect("a tally is plain data");
         let run = json!({

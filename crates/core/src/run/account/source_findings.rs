@@ -1,4 +1,4 @@
-//! What should be said of sources and of the bank: values that are in doubt, words that are not known, rows without addresses.
+//! What to say about sources and of the bank: values that are in doubt, words that are not known, rows without addresses.
 
 use crate::clean::replace::Replacement;
 use crate::job::remembering::Remembering;
@@ -12,7 +12,7 @@ use pebblebank_table::units::{ColumnIndex, FileId};
 use pebblebank_values::Doubt;
 
 impl Reports<'_> {
-    /// What should be said of the files and of what became of people.
+    /// What to say about the files and of what became of people.
     pub(super) fn findings(&self, sources: &[SourceTally]) -> Vec<Finding> {
         let mut findings = Vec::new();
         for (file, counts) in self.known.files.sources.iter().zip(&self.known.source_counts) {
@@ -46,22 +46,22 @@ impl Reports<'_> {
         Finding::new(doubt.code(), Weight::Warning, text).in_file(file.input.name()).in_column(header).at_rows(met)
     }
 
-    /// What should be said of the bank, before all else: it is about who may be written to.
+    /// What to say about the bank, before all else: it is about who may be written to.
     pub(super) fn of_the_bank(&self) -> Vec<Finding> {
         match &self.job.remembered {
             Remembering::Nothing if self.job.compares() => Vec::new(),
             Remembering::Nothing => {
-                let text = "there is no bank yet, so nobody is held for what was remembered";
+                let text = "there is no bank yet, so nobody is suppressed for what was remembered";
                 vec![Finding::new("no-bank", Weight::Note, text)]
             }
             Remembering::From(memory) => other_scopes(memory.other_scopes()).into_iter().collect(),
             Remembering::NotThere(path) => {
                 let path = path.display();
-                let text = format!("there is no bank in {path} yet, so nobody is held for what was remembered");
+                let text = format!("there is no bank in {path} yet, so nobody is suppressed for what was remembered");
                 vec![Finding::new("no-bank", Weight::Note, text)]
             }
             Remembering::SwitchedOff => {
-                let text = "the bank was left out (--without-bank): nobody was held back for what it remembers";
+                let text = "the bank was left out (--without-bank): nobody was suppressed for what it remembers";
                 vec![Finding::new("without-bank", Weight::Warning, text)]
             }
         }

@@ -64,7 +64,7 @@ impl Look<'_> {
         let now = self.files().map(|file| self.known.source_counts[file].fingerprint.as_str());
         let is_same = self.rows() > 0 && before.fingerprints.iter().map(String::as_str).eq(now);
         is_same.then(|| {
-            let text = "its files hold just what they held in the run before";
+            let text = "its files are the same as in the run before";
             self.trip(
                 Guard::SameAsLastTime,
                 self.rows(),

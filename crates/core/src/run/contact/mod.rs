@@ -24,7 +24,7 @@ use std::sync::Arc;
 pub struct ContactWishes<'p> {
     /// How its values are cleaned; none where its address is all that is wanted.
     pub values: Option<&'p CleaningPlan>,
-    /// Whether an earlier reading found its address clean as it stands.
+    /// Whether an earlier reading found its address clean as it is.
     pub is_clean: bool,
 }
 
@@ -40,13 +40,13 @@ impl<'p> ContactWishes<'p> {
 
 /// One person or mailbox, as one record describes it.
 pub struct Contact<'a> {
-    /// The record as it stands in its file.
+    /// The record as it is in its file.
     pub as_read: Record<'a>,
     /// The record with the replacements of the job.
     pub as_meant: Record<'a>,
     /// The record as it is meant, with its values cleaned where that was wanted.
     pub cleaned: Record<'a>,
-    /// What stands in the column of addresses, with the replacements of the job.
+    /// What is in the column of addresses, with the replacements of the job.
     pub typed: &'a [u8],
     /// Its address.
     pub address: Address<'a>,

@@ -1,4 +1,4 @@
-//! Rows that are copied as they stand in their file, each with what was decided about its person.
+//! Rows that are copied as they are in their file, each with what was decided about its person.
 //!
 //! A command that copies rows writes them through [`Copies`], which asks for that decision: no row goes into a file without
 //! it being looked at whether its person may be contacted.
@@ -140,7 +140,7 @@ impl Refused {
         &self.by_reason
     }
 
-    /// What should be said of it; nothing where there are none.
+    /// What to say about it; nothing where there are none.
     pub fn finding(&self) -> Option<Finding> {
         let count: u64 = self.by_reason.values().sum();
         if count == 0 {

@@ -117,7 +117,7 @@ impl Folding<'_> {
                 parts.iter().filter(|part| !part.is_empty()).map(String::as_str).collect::<Vec<_>>().join(" ")
             }
             (_, Kind::Name(part)) => name::part(&text(Field::FullName)).part(part).to_owned(),
-            // What stood in the city's cell was parted before; where another row gave the city, it gives its region too.
+            // What was in the city's cell was split before; where another row gave the city, it gives its region too.
             _ => String::from_utf8_lossy(filled.beside(Field::City, *field)).into_owned(),
         };
         Some(value.into_bytes())

@@ -1,6 +1,6 @@
 //! The third stage of a run: who is the same person, who survives, who must not be contacted.
 //!
-//! [`settle`] decides it from keys and row numbers alone, partition by partition; [`settled`] is what came of it, and the
+//! [`settle`] decides it from keys and row numbers alone, partition by partition; [`settled`] is the result of it, and the
 //! only place that makes a [`settled::Cleared`]. What needs values is read again ([`read_again`]): what people are filled
 //! with ([`fill`]), who may be one person ([`near_duplicates`]), and which entries are close to somebody ([`near_misses`]).
 

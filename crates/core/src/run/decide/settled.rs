@@ -74,7 +74,7 @@ pub struct Namesakes {
     pub examples: Vec<RowId>,
 }
 
-/// What came of the decisions; lines are those of their file.
+/// The result of the decisions; lines are those of their file.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Decided {
     /// Pairs that were made one person.
@@ -109,13 +109,13 @@ pub struct Settled {
     pub switchboards: Vec<Switchboards>,
     /// Entries of lists that values are taken from, and the people whom they are of.
     pub taken: SharedValues,
-    /// What came of the decisions about people.
+    /// The result of the decisions about people.
     pub decided: Decided,
     /// Values of lists that are several people.
     pub namesakes: Vec<Namesakes>,
     /// The entries that matched, by number.
     pub matched_entries: RowSet,
-    /// What rows were held against.
+    /// What rows were compared with.
     pub checks: RowChecks,
     /// Makes identities into the hashes that were settled.
     pub hasher: IdentityHasher,
@@ -243,7 +243,7 @@ impl Settled {
         rows.map(RowId).filter(|row| self.line(*row) == Line::Contact)
     }
 
-    /// What was decided about the person of a record that is copied as it stands.
+    /// What was decided about the person of a record that is copied as it is.
     pub fn copied(&self, row: RowId) -> Copied {
         let marks = self.marks_of(self.survivor_of(row));
         let standing = match self.reasons[marks.0 as usize] {
@@ -284,7 +284,7 @@ impl Settled {
         self.lines[row.index()] & flags != 0
     }
 
-    /// Whether the record's address is clean as it stands in the file.
+    /// Whether the record's address is clean as it is in the file.
     #[inline]
     pub fn is_clean(&self, row: RowId) -> bool {
         self.lines[row.index()] & IS_CLEAN != 0

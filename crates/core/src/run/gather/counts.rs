@@ -81,7 +81,7 @@ impl FileCounts {
         self.replaced = read.replaced;
     }
 
-    /// Adds what was counted in a chunk; so many records of the file come before it.
+    /// Adds what was counted in a chunk; this many records of the file come before it.
     pub fn add(&mut self, chunk: &FileCounts, first_row: u64) {
         let moved = |met: &Met| met.moved(first_row);
         self.contacts += chunk.contacts;
@@ -119,7 +119,7 @@ impl FileCounts {
         self.others[Line::OTHERS.len() - 1] += count;
     }
 
-    /// What should be said of the shape of the file's rows.
+    /// What to say about the shape of the file's rows.
     pub fn row_findings(&self) -> Vec<Finding> {
         let said = [
             ("short-rows", &self.short_rows, "fewer cells than the header; the missing ones count as blank"),

@@ -42,7 +42,7 @@ pub const MEMORY_FOR_BUFFERS: u64 = 48 << 20;
 pub struct People {
     /// Makes identities into hashes.
     pub hasher: IdentityHasher,
-    /// What each row's identities are held against as soon as it is read.
+    /// What each row's identities are compared with as soon as it is read.
     pub checks: RowChecks,
     /// The keys of rows and entries.
     pub keys: KeyStore,

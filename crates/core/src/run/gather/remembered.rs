@@ -1,5 +1,5 @@
 //! The entries that are remembered from earlier work, brought into a run: by one scan, or by look-ups where few people
-//! are to be held against many entries.
+//! are to be compared with many entries.
 
 use super::chunks::Reading;
 use super::counts::ListCounts;
@@ -25,7 +25,7 @@ use std::sync::Arc;
 /// With fewer entries a scan takes no time that anybody would notice.
 const WORTH_LOOK_UPS: u64 = 100_000;
 
-/// A look-up takes as long as scanning about so many entries.
+/// A look-up takes as long as scanning about this many entries.
 const ENTRIES_PER_LOOK_UP: u64 = 20;
 
 /// Adds the entries of everything that is remembered; says whether they were looked up, so that most are not there.
@@ -77,7 +77,7 @@ pub fn add_entries(
     Ok(looks_up)
 }
 
-/// Whether few rows are asked about so many entries that each is looked up, and identities are what the bank knows.
+/// Whether few rows are asked about this many entries that each is looked up, and identities are what the bank knows.
 fn is_worth_looking_up(entries: u64, files: &OpenFiles, job: &Job) -> bool {
     let rows: u64 = files.sources.iter().map(|file| file.records_estimated).sum();
     entries >= WORTH_LOOK_UPS

@@ -270,7 +270,7 @@ const CONDITION: &str = "the condition";
 fn with_condition(error: Error, job: &Job, column: &ColumnRef, files: &[&OpenFile<SourceId>]) -> Error {
     let Some(near) = near_column(column.name(), files) else { return error };
     let condition = job.conditions_of_people().find(|condition| condition.columns().any(|named| named == *column));
-    let Some(meant) = condition.and_then(|condition| condition.with_column(column.name(), near)) else { return error };
+    let Some(meant) = condition.and_then(|condition| condition.with_name(column.name(), near)) else { return error };
     Error::new(error.kind(), error.what(), format!("did you mean \"{near}\"? --where '{meant}'"))
         .or_in_job(format!("did you mean \"{near}\"? where = '{meant}'"))
         .expected(error.expectation().unwrap_or_default())

@@ -45,7 +45,7 @@ pub struct OpenFile<Owner> {
     pub encoding: &'static Encoding,
     /// How that is known.
     pub knowledge: Knowledge,
-    /// What becomes of bytes that fit no character.
+    /// What happens to bytes that fit no character.
     pub bad_bytes: BadBytesAre,
     /// Whether quotes inside of quotes stand behind a backslash.
     pub has_backslash_quotes: bool,

@@ -65,7 +65,7 @@ impl Glimpse {
         }
     }
 
-    /// Whether the first names of one file are the last names of the other: so many names are found crosswise, and
+    /// Whether the first names of one file are the last names of the other: this many names are found crosswise, and
     /// hardly any straight.
     fn is_swapped_against(&self, other: &Glimpse) -> bool {
         const NAMES: usize = 5;

@@ -61,7 +61,7 @@ impl OpenFiles {
         newest_by: Option<&ColumnRef>,
         all: &AllColumns,
     ) -> CleaningPlan {
-        // A master's rows are written as they stand, unless its blanks are filled.
+        // A master's rows are written as they are, unless its blanks are filled.
         let is_kept = job.has_master() && file.owner == SourceId(0) && !job.person.fill;
         let mut wanted = if is_kept { Wanted::default() } else { wanted(job, newest_by, all, file.map()) };
         let condition = job.sources[file.owner.0 as usize].condition.as_ref();

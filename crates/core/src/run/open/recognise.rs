@@ -281,6 +281,22 @@ fn refuse_wide(table: &Table, path: &Path) -> Result<()> {
     Ok(())
 }
 
+/// A delimiter that was named and leaves the header in one cell, with another delimiter in it, was meant for something else.
+fn refuse_single_cell(delimiter: Option<u8>, table: &Table, path: &Path) -> Result<()> {
+    let (Some(_), [header]) = (delimiter, table.headers.as_slice()) else { return Ok(()) };
+    let is_other = |sign: &char| header.matches(*sign).count() > 1;
+    match [',', ';', '\t', '|'].into_iter().find(is_other) {
+        Some(_) => Err(Error::new(
+            ErrorKind::Columns,
+            "with the delimiter that was named, the whole header is one cell",
+            "take out --delimiter, which is about reading; --for-spreadsheet writes semicolons",
+        )
+        .or_in_job("take delimiter out of the source; a layout says which delimiter is written")
+        .in_file(path)),
+        None => Ok(()),
+    }
+}
+
 /// The day on which a file was last changed, in UTC.
 pub(crate) fn day_of_change(input: &Input) -> Option<i32> {
     let changed = std::fs::metadata(input.path()).and_then(|about| about.modified()).ok()?;
@@ -295,6 +311,7 @@ pub(crate) fn shape_of(prepared: &Prepared, wishes: &ReadWishes, named: &NamedHe
     let wishes = ShapeWishes { delimiter: wishes.delimiter, header_row: wishes.header_row, named };
     if prepared.format == Format::Delimited {
         let shape = recognise_shape(&sample.bytes, sample.is_whole, wishes);
+        refuse_single_cell(wishes.delimiter, &shape.table, prepared.input.path())?;
         check_header_row(wishes.header_row, &shape.records, &prepared.input)?;
         return Ok(shape);
     }

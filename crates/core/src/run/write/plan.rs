@@ -49,7 +49,7 @@ pub struct SecondPass<'a> {
     pub(super) settled: &'a Settled,
     pub(super) shapes: &'a [ImportShape],
     pub(super) plans: Vec<FilePlan>,
-    /// What is said of each combination of marks.
+    /// What to say about each combination of marks.
     pub(super) details: Vec<String>,
     /// The keys of the job, as receipts name them.
     pub(super) key_names: Vec<String>,

@@ -97,7 +97,7 @@ fn in_utf8(bytes: &[u8], encoding: &'static Encoding) -> Vec<u8> {
     encoding.decode_without_bom_handling(bytes).0.into_owned().into_bytes()
 }
 
-/// A row of a workbook, as it would stand in a CSV file.
+/// A row of a workbook, as it would are in a CSV file.
 fn as_csv(row: &[u8]) -> Vec<u8> {
     let mut csv = CsvBuffer::default();
     unpacked(row).for_each(|cell| csv.value(cell));

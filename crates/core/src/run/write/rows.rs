@@ -110,7 +110,7 @@ pub struct Counts {
     pub without_verdict: u64,
     /// Contacts written that might be left out.
     pub doubtful: DoubtfulTally,
-    /// Rows of each import file that stand in another one too.
+    /// Rows of each import file that are in another one too.
     pub also_elsewhere: Vec<u64>,
     /// The row that a layout stops at, and why.
     pub(super) stop: Option<(RowNumber, Violation)>,

@@ -52,7 +52,7 @@ pub fn check(
     let opening = Opening::of(&job, setting, observer)?;
     let [file] = opening.sources() else {
         let advice = "name one of its files, as in exports.zip/shop.csv";
-        return Err(Error::new(ErrorKind::Input, "this holds several files", advice));
+        return Err(Error::new(ErrorKind::Input, "this has several files in it", advice));
     };
     if file.map().column(Field::Email).is_none() && !file.is_empty {
         let what = "no column of this file was recognised as e-mail addresses";

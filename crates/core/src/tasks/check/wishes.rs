@@ -1,4 +1,4 @@
-//! What is asked of a check of addresses, and what comes of it.
+//! What is asked of a check of addresses, and what results.
 
 use crate::job::remembering::Remembering;
 use crate::job::row_range::RowRange;

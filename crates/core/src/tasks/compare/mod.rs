@@ -1,4 +1,4 @@
-//! Lists held against each other: how many people each has, who is in which, who is new.
+//! Lists compared: how many people each has, who is in which, who is new.
 //!
 //! A comparison is a job whose sources are the lists: rows of one person come together by a key, every row is marked with
 //! its list, and consent is not asked. What is written are people with a yes or no for each list, or the rows of the

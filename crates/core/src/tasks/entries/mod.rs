@@ -65,12 +65,12 @@ impl EntriesRead {
             } else {
                 "neither an address nor a domain"
             };
-            let text = format!("{} {what}", counted(met.count, "row", "holds", "hold"));
+            let text = format!("{} {what}", counted(met.count, "row", "has", "have"));
             self.findings
                 .push(Finding::new("unreadable-entries", Weight::Warning, text).in_file(&file.name).at_rows(met));
         }
         for ((file, plan), met) in self.files.iter().zip(plans).zip(no_days) {
-            let said = ["; they count from the day of the load", "; these entries hold for good"];
+            let said = ["; they count from the day of the load", "; these entries count for good"];
             for ((column, met), so) in [&plan.dated, &plan.until].into_iter().zip(met).zip(said) {
                 if let Some(column) = column.as_ref().filter(|_| met.count > 0) {
                     let text = format!("{} no day that can be read{so}", counted(met.count, "value", "is", "are"));
@@ -141,7 +141,7 @@ struct EntriesPass<'a> {
 
 impl<'a> EntriesPass<'a> {
     fn new(wishes: &'a EntriesWishes, files: &'a OpenFiles, plans: &'a [Plan]) -> EntriesPass<'a> {
-        // What a status column says is asked here as it stands, and not for consent.
+        // What a status column says is asked here as it is, and not for consent.
         let findings = files.all_findings().into_iter().filter(|finding| finding.code != "status-column").collect();
         EntriesPass {
             wishes,

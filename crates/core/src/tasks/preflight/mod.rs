@@ -34,7 +34,7 @@ use rows::{Looking, Seen};
 use std::path::PathBuf;
 use wishes::PreflightWishes;
 
-/// What came of it.
+/// The result of it.
 #[derive(Debug, Clone)]
 pub struct Preflight {
     /// The file.

@@ -1,4 +1,4 @@
-//! The rows of a file that is to be imported, each held against what must be right.
+//! The rows of a file that is to be imported, each compared with what must be right.
 
 use super::problem::{Kind, Problem, Since};
 use super::wishes::PreflightWishes;
@@ -30,7 +30,7 @@ use std::collections::{BTreeMap, HashSet};
 use std::path::Path;
 use std::str::FromStr;
 
-/// What every row is held against.
+/// What every row is compared with.
 pub(super) struct Looking<'a> {
     known: &'a Known,
     file: &'a OpenFile<SourceId>,

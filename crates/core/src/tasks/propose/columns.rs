@@ -55,9 +55,9 @@ fn open_address(text: &mut JobText, survey: &FileSurvey, name: &str) -> Option<S
     of_code(survey, "several-address-columns").next()?;
     let columns = survey.columns.iter().filter(|column| column.field == Some(Field::Email.name()));
     let addresses: Vec<String> = columns.map(|column| quoted(&column.header)).collect();
-    text.comment(&format!("DECIDE: which column holds the contact's address? One of {}", addresses.join(", ")));
+    text.comment(&format!("DECIDE: which column has the contact's address? One of {}", addresses.join(", ")));
     text.line("# columns = { email = \"…\" }");
-    Some(format!("{name}: which column holds the contact's address"))
+    Some(format!("{name}: which column has the contact's address"))
 }
 
 /// Asks whether the day or the month comes first.

@@ -76,7 +76,7 @@ pub(super) fn looks_like_list(survey: &FileSurvey) -> Option<(Reason, String)> {
     }
     let is_a_domain_list = survey.domain_entries * 10 > survey.rows && survey.domain_entries > 0;
     if survey.only_addresses || is_a_domain_list {
-        return Some((Reason::DoNotContact, "it holds only addresses or domains".to_owned()));
+        return Some((Reason::DoNotContact, "it has only addresses or domains".to_owned()));
     }
     None
 }

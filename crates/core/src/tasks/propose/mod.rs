@@ -57,7 +57,7 @@ pub fn propose(surveys: &[FileSurvey], template: Option<&Template>, name: &str, 
     }
     // A list of addresses alone is a source where there is no other.
     if contacts.is_empty() {
-        let by_content = |(_, _, because): &(&FileSurvey, Reason, String)| because.starts_with("it holds only");
+        let by_content = |(_, _, because): &(&FileSurvey, Reason, String)| because.starts_with("it has only");
         if let Some(place) = lists.iter().position(by_content).or(if lists.is_empty() { None } else { Some(0) }) {
             contacts.push(lists.remove(place).0);
         }

@@ -41,13 +41,13 @@ pub use parts::MOST_FILES;
 /// How many bytes of a part wait in memory before they are written.
 const BYTES_WAITING: usize = 64 << 10;
 
-/// Parts a list.
+/// Splits a list.
 pub fn split(wishes: &SplitWishes, setting: &Setting, observer: &dyn Observer) -> Result<Split> {
     let job = job(wishes).with_remembered_lists();
     let opening = Opening::of(&job, setting, observer)?;
     let [file] = opening.sources() else {
         let advice = "name one of its files, as in exports.zip/shop.csv";
-        return Err(Error::new(ErrorKind::Input, "this holds several files", advice));
+        return Err(Error::new(ErrorKind::Input, "this has several files in it", advice));
     };
     PartValue::new(file, wishes)?;
     let known = read_and_decide(opening, &job, setting, observer)?;
@@ -85,7 +85,7 @@ fn job(wishes: &SplitWishes) -> Job {
     }
 }
 
-/// Parts a list whose people are known.
+/// Splits a list whose people are known.
 struct Splitter<'a> {
     job: &'a Job,
     known: &'a Known,
@@ -181,7 +181,7 @@ impl<'a> Splitter<'a> {
         read_again(known, setting, *observer, &wants, each, |chunk| {
             refused.add_all(chunk.copies.refused());
             if let Some(row) = chunk.no_recipient {
-                let what = "this row has no usable address, and a line of recipients holds nothing else";
+                let what = "this row has no usable address, and a recipient line needs one";
                 let advice = "take such rows out first: pebblebank clean LIST -o clean.csv, then split that";
                 return Err(Error::new(ErrorKind::Columns, what, advice).in_file(path).at_row(settled.place(row).1));
             }

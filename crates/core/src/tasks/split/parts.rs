@@ -26,7 +26,7 @@ const MOST_VALUES: usize = 100_000;
 /// What the value is of which the part of a contact is made.
 pub(super) struct PartValue<'a> {
     by: &'a SplitBy,
-    /// How the values of the column are cleaned; none where the list is not parted by a column.
+    /// How the values of the column are cleaned; none where the list is not split by a column.
     pub cleaning: Option<CleaningPlan>,
     source: ValueSource,
     blank_words: Arc<BlankWords>,
@@ -101,7 +101,7 @@ pub(super) struct Parts<'a> {
 }
 
 impl<'a> Parts<'a> {
-    /// The parts of a list of so many contacts. Those that go by values are found by [`Self::count`].
+    /// The parts of a list of this many contacts. Those that go by values are found by [`Self::count`].
     pub fn new(by: &'a SplitBy, rows: u64) -> Parts<'a> {
         let of_size = |sizes: &mut dyn Iterator<Item = u64>| sizes.map(|size| (String::new(), size)).collect();
         let sizes = match by {
@@ -161,7 +161,7 @@ impl FilePlan {
         let by_value = parts.go_by_value();
         let mut order: Vec<usize> = (0..parts.sizes.len()).collect();
         match wishes.by {
-            // Periods stand in their order.
+            // Periods are in their order.
             SplitBy::Column(_, Every::Year | Every::Month | Every::Day) => {
                 order.sort_by(|a, b| parts.sizes[*a].0.cmp(&parts.sizes[*b].0));
             }

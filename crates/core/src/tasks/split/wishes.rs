@@ -1,4 +1,4 @@
-//! What is asked of a split, and what comes of it.
+//! What is asked of a split, and what results.
 
 use crate::job::remembering::Remembering;
 use crate::job::row_range::RowRange;
@@ -14,7 +14,7 @@ use pebblebank_values::place::Country;
 use serde::Serialize;
 use std::path::PathBuf;
 
-/// What a list is parted by.
+/// What a list is split by.
 #[derive(Debug, Clone, PartialEq)]
 pub enum SplitBy {
     /// The value of a field or column, or of a part of its date.
@@ -52,7 +52,7 @@ pub struct SplitWishes {
     pub read: ReadFiles,
     /// Which of its rows are wanted; none for all.
     pub rows: Option<RowRange>,
-    /// What it is parted by.
+    /// What it is split by.
     pub by: SplitBy,
     /// The columns that are written; none for all.
     pub columns: Option<Vec<LayoutColumn>>,

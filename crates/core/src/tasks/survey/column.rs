@@ -188,7 +188,7 @@ impl ColumnChunk {
         self.doubts.entry(doubt).or_default().at(row);
     }
 
-    /// Looks at a cell as it stands in the file; `row` counts from 1 in the chunk.
+    /// Looks at a cell as it is in the file; `row` counts from 1 in the chunk.
     pub(super) fn look(&mut self, raw: &[u8], row: u64) {
         const LONGEST_BLANK_WORD: usize = 24;
         if raw.is_empty() {
@@ -287,13 +287,13 @@ impl ColumnCount {
         }
     }
 
-    /// Adds one cell as it stands in the file.
+    /// Adds one cell as it is in the file.
     pub(super) fn add_one(&mut self, raw: &[u8]) {
         self.filled += 1;
         self.distinct.add(hash(cell::value(raw).trim_ascii()));
     }
 
-    /// What is said of the column once all of the file was seen.
+    /// What to say about the column once all of the file was seen.
     pub(super) fn finish(&self, file: &OpenFile<()>, column: ColumnIndex, rows: u64, read: &ReadFiles) -> ColumnSurvey {
         let map = file.map();
         let header = map.header(column).to_owned();

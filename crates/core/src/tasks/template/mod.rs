@@ -143,7 +143,7 @@ fn open(path: &Path, read: &ReadFiles, spool_folder: &Path, observer: &dyn Obser
     Ok(file)
 }
 
-/// How rows and cells stand in the file.
+/// How rows and cells are in the file.
 fn form_wishes(
     file: &OpenFile<()>,
     values: &ColumnValues,

@@ -128,7 +128,7 @@ impl Changes<'_> {
     }
 }
 
-/// Writes a record with some of its cells changed, the others as they stand.
+/// Writes a record with some of its cells changed, the others as they are.
 fn write_record(record: &Record, cells: &[(ColumnIndex, &[u8])], manner: &Manner, out: &mut Vec<u8>) {
     let last = cells.iter().map(|(column, _)| column.0 + 1).max().unwrap_or_default();
     for column in 0..record.cells().max(last) {

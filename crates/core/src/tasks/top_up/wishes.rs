@@ -1,4 +1,4 @@
-//! What is asked of a top-up, and what comes of it.
+//! What is asked of a top-up, and what results.
 
 use crate::job::guard::Accepted;
 use crate::job::lists::SuppressionList;

@@ -144,7 +144,7 @@ fn of_chunks(
     Ok(sum)
 }
 
-/// The next bytes of a text, up to where it can be parted; what stands behind that waits in `rest`. None at the end.
+/// The next bytes of a text, up to where it can be split; what stands behind that waits in `rest`. None at the end.
 fn next_block(
     text: &mut File,
     rest: &mut Vec<u8>,

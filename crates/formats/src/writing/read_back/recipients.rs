@@ -1,4 +1,4 @@
-//! Recipients of a finished file, read again: where a long text of them can be parted, so that several threads read it, and the
+//! Recipients of a finished file, read again: where a long text of them can be split, so that several threads read it, and the
 //! digest of a part.
 
 use crate::recipients::{Parser, Recipient, reads_as_it_stands};
@@ -39,7 +39,7 @@ fn is_simple(text: &[u8]) -> bool {
     }) && !is_in_angle
 }
 
-/// Where a simple text can be parted so that each part reads as it does in the whole: behind its last recipient that is ended.
+/// Where a simple text can be split so that each part reads as it does in the whole: behind its last recipient that is ended.
 fn end_of_simple(text: &[u8]) -> Option<usize> {
     let separator = |end: usize| memchr::memrchr3(b',', b';', b'\n', &text[..end]);
     let mut end = separator(text.len());
@@ -55,7 +55,7 @@ fn end_of_simple(text: &[u8]) -> Option<usize> {
     None
 }
 
-/// Where a text of recipients can be parted so that each part reads as it does in the whole; none where that cannot be told. A bracket that is opened and not closed yet may be closed in what follows.
+/// Where a text of recipients can be split so that each part reads as it does in the whole; none where that cannot be told. A bracket that is opened and not closed yet may be closed in what follows.
 pub fn end(text: &[u8]) -> Option<usize> {
     let last = memchr::memrchr3(b',', b';', b'\n', text)?;
     if is_simple(&text[..=last]) { end_of_simple(&text[..=last]) } else { end_of_quoted(text) }
@@ -89,7 +89,7 @@ fn end_of_quoted(text: &[u8]) -> Option<usize> {
     end
 }
 
-/// The digest of a simple text in which every recipient is an address, or a name that reads as it stands and an address; none for
+/// The digest of a simple text in which every recipient is an address, or a name that reads as it is and an address; none for
 /// any other text.
 fn simple_recipients(text: &[u8], has_names: bool) -> Option<RowsDigest> {
     let whole = std::str::from_utf8(text).ok().filter(|_| is_simple(text))?;

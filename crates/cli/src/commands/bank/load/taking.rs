@@ -1,4 +1,4 @@
-//! What becomes of each entry of a file: taken in, or counted as no bounce, as lapsed, or as forgotten elsewhere.
+//! What happens to each entry of a file: taken in, or counted as no bounce, as lapsed, or as forgotten elsewhere.
 
 use pebblebank_bank::batch::What;
 use pebblebank_bank::entry::NewEntry;
@@ -8,7 +8,7 @@ use pebblebank_core::suppress::status::StatusReason;
 use pebblebank_core::tasks::found_entries::{FoundEntry, FoundText};
 use pebblebank_values::date::Date;
 
-/// What becomes of the entries of a file.
+/// What happens to the entries of a file.
 pub(super) struct Taking {
     pub what: What,
     pub on: Option<Date>,
