@@ -43,6 +43,8 @@ pub fn setting(shared: &Shared, dry_run: bool, now: &Now) -> Setting {
         preview_rows: 20,
         spool_folder: std::env::temp_dir(),
         started: now.moment.clone(),
+        arguments: std::env::args_os().skip(1).map(|word| word.to_string_lossy().into_owned()).collect(),
+        folder: std::env::current_dir().map(|folder| folder.display().to_string()).unwrap_or_default(),
         peak_memory,
     }
 }

@@ -57,6 +57,8 @@ fn setting(folder: &Path) -> Setting {
         preview_rows: 20,
         spool_folder,
         started: String::new(),
+        arguments: Vec::new(),
+        folder: String::new(),
         peak_memory: || None,
     }
 }

@@ -271,6 +271,8 @@ fn run(folder: &Path) -> Finished {
         preview_rows: 20,
         spool_folder: std::env::temp_dir(),
         started: String::new(),
+        arguments: Vec::new(),
+        folder: String::new(),
         peak_memory: || None,
     };
     run::run(&job, &setting, &Silent).expect("a run")

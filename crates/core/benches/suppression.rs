@@ -70,6 +70,8 @@ fn suppression(criterion: &mut Criterion) {
         preview_rows: 20,
         spool_folder,
         started: String::new(),
+        arguments: Vec::new(),
+        folder: String::new(),
         peak_memory: || None,
     };
     let mut group = criterion.benchmark_group("suppression");

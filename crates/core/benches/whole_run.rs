@@ -31,6 +31,8 @@ fn whole_run(criterion: &mut Criterion) {
             preview_rows: 20,
             spool_folder: std::env::temp_dir(),
             started: String::new(),
+            arguments: Vec::new(),
+            folder: String::new(),
             peak_memory: || None,
         };
         let expected = run::run(&job, &setting, &Silent).expect("the first run").tally.all;

@@ -44,6 +44,8 @@ fn a_panic_in_any_stage_ends_the_run_with_70_and_leaves_the_folder_as_it_was(
         preview_rows: 20,
         spool_folder: std::env::temp_dir(),
         started: String::new(),
+        arguments: Vec::new(),
+        folder: String::new(),
         peak_memory: || None,
     };
     let error = run::run(&job, &setting, &GivesUp(stage)).map(|_| "it went on").unwrap_err();

@@ -37,6 +37,8 @@ fn setting() -> Setting {
         preview_rows: 20,
         spool_folder: std::env::temp_dir(),
         started: String::new(),
+        arguments: Vec::new(),
+        folder: String::new(),
         peak_memory: || None,
     }
 }

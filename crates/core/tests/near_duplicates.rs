@@ -335,6 +335,8 @@ fn listed(folder: &Path, csv: &str, threads: usize) -> BTreeSet<(usize, usize)> 
         preview_rows: 20,
         spool_folder: folder.to_path_buf(),
         started: String::new(),
+        arguments: Vec::new(),
+        folder: String::new(),
         peak_memory: || None,
     };
     run(&job, &setting, &Silent).unwrap();

@@ -78,6 +78,8 @@ fn written(job: &Job, folder: &Path) -> Result<BTreeSet<String>, String> {
         preview_rows: 20,
         spool_folder: folder.to_path_buf(),
         started: String::new(),
+        arguments: Vec::new(),
+        folder: String::new(),
         peak_memory: || None,
     };
     let finished = run(job, &setting, &Silent).map_err(|error| error.what().chars().take(60).collect::<String>())?;

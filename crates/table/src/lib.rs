@@ -21,6 +21,7 @@ pub mod observe;
 pub mod owner_only;
 pub mod recognise;
 pub mod record;
+pub mod saved_table;
 pub mod scan;
 pub mod sorter;
 pub mod spill;

@@ -53,7 +53,15 @@ const RARE: [&str; 44] = [
 ];
 
 /// Examples of each command, with the files of `pebblebank demo`; they are typed in its folder.
-const EXAMPLES: [(&str, &[&str]); 13] = [
+const EXAMPLES: [(&str, &[&str]); 15] = [
+    (
+        "why",
+        &[
+            "pebblebank why hugo.garcia748@harbourmail.example",
+            "pebblebank why ida@post.example --receipt 'out/*.receipt'",
+        ],
+    ),
+    ("changes", &["pebblebank changes out/spring-fair-invitation.receipt -o changes"]),
     ("survey", &["pebblebank survey exports/sign-ups.csv", "pebblebank survey exports/* --verbose"]),
     ("propose", &["pebblebank propose exports/sign-ups.csv exports/volunteers.txt -o job.toml"]),
     ("run", &["pebblebank run spring-fair.toml --dry-run", "pebblebank run spring-fair.toml --replace"]),

@@ -3,6 +3,7 @@
 mod bank;
 mod check;
 pub(crate) mod help;
+mod receipts;
 pub(crate) mod shared;
 
 pub use bank::{
@@ -11,6 +12,7 @@ pub use bank::{
 };
 
 pub use check::Check;
+pub use receipts::{Changes, Review, Why};
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 pub use shared::Remembered;
@@ -51,6 +53,10 @@ pub enum Command {
     Check(Check),
     /// Decide on likely duplicates one by one: the same person or two people
     Review(Review),
+    /// Tell what became of a person in a run: every row, why, and what was written
+    Why(Why),
+    /// Show what changed since the run before: who is new, who is gone and why
+    Changes(Changes),
     /// Remember who must not be contacted and who was written to
     Bank(BankCommand),
     /// Write the demo data and run the full example on it
@@ -475,25 +481,6 @@ pub enum Period {
     Month,
     /// 2026-03-05
     Day,
-}
-
-#[derive(Args, Debug)]
-pub struct Review {
-    /// The receipt of a run
-    #[arg(value_name = "RECEIPT")]
-    pub receipt: PathBuf,
-    /// The file that decisions are kept in [default: the one that the job names, else decisions.csv beside the receipt]
-    #[arg(long, value_name = "FILE")]
-    pub decisions: Option<PathBuf>,
-    /// Take one person out by hand, instead of going through the pairs: an address, or "phone = +442079460001"
-    #[arg(long, value_name = "PERSON", requires = "note")]
-    pub take_out: Option<String>,
-    /// Undo --take-out for this person
-    #[arg(long, value_name = "PERSON", conflicts_with = "take_out")]
-    pub take_back: Option<String>,
-    /// Why the person is taken out
-    #[arg(long, value_name = "TEXT", requires = "take_out")]
-    pub note: Option<String>,
 }
 
 #[derive(Args, Debug)]

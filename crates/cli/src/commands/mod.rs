@@ -1,6 +1,7 @@
 //! One file a command: the story of that command.
 
 pub mod bank;
+pub mod changes;
 pub mod check;
 pub mod clean;
 pub mod compare;
@@ -18,3 +19,4 @@ pub mod suppress;
 pub mod survey;
 pub mod template;
 pub mod top_up;
+pub mod why;

@@ -9,7 +9,11 @@ use crate::setting::{Now, setting};
 use pebblebank_core::job::named::guard;
 use pebblebank_core::job::{self, Job};
 use pebblebank_core::run::{self, Setting};
+use pebblebank_report::changes::compare;
+use pebblebank_report::receipt::Receipt;
 use pebblebank_table::Error;
+use pebblebank_table::staged::placement::with_ending;
+use std::path::Path;
 
 /// Reads the job file and does the job.
 pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
@@ -28,6 +32,20 @@ pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
     let job = recall(job, &command.remembered, command.dry_run, shared, &now)?;
     let dry_run = DryRun { is_wanted: command.dry_run, preview: command.previewing.preview };
     do_job(&job, dry_run, shared, &now, &again).map_err(|error| job::file::told_for_job(error, &job, &path))
+}
+
+/// The largest indexes of people that a run compares in passing.
+const MOST_OF_INDEX: u64 = 64 << 20;
+
+/// What changed since the run whose receipt this one replaced, in a line; nothing where there is none.
+fn since_before(receipt: &Path) -> String {
+    let previous = with_ending(receipt, ".previous");
+    let length = |folder: &Path| std::fs::metadata(folder.join("people.idx")).map_or(u64::MAX, |about| about.len());
+    if !previous.is_dir() || length(receipt).saturating_add(length(&previous)) > MOST_OF_INDEX {
+        return String::new();
+    }
+    let found = Receipt::open(receipt).and_then(|now| compare(&now, &Receipt::open(&previous)?, 2));
+    found.map_or(String::new(), |found| render::changes::in_short(&found, receipt))
 }
 
 /// Whether nothing is to be written, and how many rows are shown instead.
@@ -65,9 +83,11 @@ pub fn do_job(job: &Job, dry_run: DryRun, shared: &Shared, now: &Now, again: &st
     } else if shared.quiet && status == 0 {
         String::new()
     } else {
+        let since = finished.receipt.as_deref().filter(|_| status == 0).map_or(String::new(), since_before);
         let remembered = recorded.map_or(String::new(), |recorded| {
             render::bank::recorded(&recorded, finished.receipt.as_deref(), shared.bank.as_deref(), &screen)
         });
+        let remembered = format!("{since}{remembered}");
         render::tally::finished(&finished, again, &remembered, &screen)
     };
     Ok(Said { errors, status, ..Said::done(text) })

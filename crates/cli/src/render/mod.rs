@@ -4,6 +4,7 @@ pub mod bank;
 pub mod bank_entries;
 pub mod bank_load;
 pub mod bank_verdicts;
+pub mod changes;
 pub mod check;
 pub mod compare;
 pub mod duplicates;
@@ -20,6 +21,7 @@ mod survey_tables;
 pub mod table;
 pub mod tally;
 pub mod top_up;
+pub mod why;
 
 use crate::arguments::{Color, Shared};
 use anstyle::{AnsiColor, Style};

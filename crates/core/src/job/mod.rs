@@ -110,6 +110,8 @@ pub struct Job {
     pub for_spreadsheet: bool,
     /// Whether it comes from a job file; what to say about it then names keys instead of options.
     pub is_from_file: bool,
+    /// The text of its file; none for a command.
+    pub text: Option<String>,
     /// The files that the job itself was read from, which no output may be.
     pub read_from: Vec<PathBuf>,
 }
@@ -264,6 +266,7 @@ impl Job {
             replace: false,
             for_spreadsheet: false,
             is_from_file: false,
+            text: None,
             read_from: Vec::new(),
         }
     }

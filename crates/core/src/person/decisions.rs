@@ -10,11 +10,11 @@
 //! People go by their identity, not by a row's number, so that the file is still right when the exports come anew: by
 //! their address, or by a field and its cleaned value.
 
-use pebblebank_table::csv::{Defusing, without_defusing};
+use pebblebank_table::csv::Defusing;
 use pebblebank_table::error::closest;
-use pebblebank_table::record::{RecordEnd, split_record};
+use pebblebank_table::saved_table::rows;
 use pebblebank_table::staged::write_alone;
-use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result, cell, recognise_dialect};
+use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
 use pebblebank_values::address::{AddressCleaner, State};
 use pebblebank_values::{Cleaned, Field, phone};
 use std::borrow::Cow;
@@ -248,32 +248,4 @@ impl Decisions {
         };
         self.all.iter().any(is_pair)
     }
-}
-
-/// The rows with their lines, the cells without quotes. A spreadsheet may have saved it with other delimiters.
-pub fn rows(text: &str) -> Vec<(usize, Vec<String>)> {
-    let mut bytes = text.trim_start_matches('\u{feff}').as_bytes().to_vec();
-    let dialect = recognise_dialect(&bytes);
-    if bytes.last().is_some_and(|last| *last != dialect.line_end) {
-        bytes.push(dialect.line_end);
-    }
-    let mut rows = Vec::new();
-    let mut ends = Vec::new();
-    let (mut at, mut line) = (0, 1);
-    while at < bytes.len() {
-        ends.clear();
-        let RecordEnd::At(next) = split_record(&bytes, at, dialect, true, &mut ends) else { break };
-        let mut start = at;
-        let mut cells = Vec::with_capacity(ends.len());
-        for end in &ends {
-            let raw = &bytes[start..*end as usize];
-            let value = without_defusing(cell::value(raw.strip_suffix(b"\r").unwrap_or(raw)));
-            cells.push(String::from_utf8_lossy(&value).into_owned());
-            start = *end as usize + 1;
-        }
-        rows.push((line, cells));
-        line += memchr::memchr_iter(b'\n', &bytes[at..next]).count().max(1);
-        at = next;
-    }
-    rows
 }

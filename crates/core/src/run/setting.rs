@@ -19,6 +19,10 @@ pub struct Setting {
     pub spool_folder: PathBuf,
     /// When the run began (RFC 3339), for `run.json`.
     pub started: String,
+    /// The words of the command, for `run.json`.
+    pub arguments: Vec<String>,
+    /// The folder in which it was typed, for `run.json`.
+    pub folder: String,
     /// Says how many bytes of memory the process had at most so far, where the system tells it; for `run.json`.
     pub peak_memory: fn() -> Option<u64>,
 }

@@ -3,6 +3,7 @@
 use crate::job::sources::ReadFiles;
 use crate::select::condition::Selection;
 use crate::suppress::status::StatusReason;
+use pebblebank_table::units::RowNumber;
 use pebblebank_values::ColumnRef;
 use pebblebank_values::date::Date;
 use pebblebank_values::digest::Digest;
@@ -67,6 +68,10 @@ pub const FORGOTTEN: &str = "forgotten";
 /// An entry that was read.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FoundEntry {
+    /// The place of its file among those that are read.
+    pub file: usize,
+    /// Its row.
+    pub row: RowNumber,
     /// What it holds.
     pub text: FoundText,
     /// What its status says, where there is such a column.

@@ -3,9 +3,10 @@
 //! A session knows where it is and what was answered; after each answer the file of decisions is written anew, so that
 //! nothing is lost however it ends.
 
-use crate::person::decisions::{Decision, Decisions, Named, Verdict, rows};
+use crate::person::decisions::{Decision, Decisions, Named, Verdict};
 use crate::run::decide::near_duplicates::REVIEW;
 use crate::run::write::people_index;
+use pebblebank_table::saved_table::rows;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::identity::stable_digest;
 use std::path::{Path, PathBuf};

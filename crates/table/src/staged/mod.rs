@@ -10,6 +10,7 @@ mod in_the_way;
 mod journal;
 mod part;
 pub mod placement;
+pub mod seal;
 
 pub use part::clear_all_parts;
 
@@ -23,6 +24,7 @@ use early_sync::{BYTES_BETWEEN, EarlySync};
 use in_the_way::{refuse_existing, refuse_foreign_folder, refuse_no_receipt, refuse_odd};
 use journal::{Move, Set};
 use part::{Kind, Part, folder_of};
+use seal::{Seal, Sealing};
 use std::fs::File;
 use std::path::{Path, PathBuf};
 
@@ -47,6 +49,8 @@ struct StagedOutput {
     unsynced: u64,
     /// Turns what is written into CSV for spreadsheets.
     for_spreadsheet: Option<SpreadsheetCsv>,
+    /// For a file in a folder: the folder, and what was written so far.
+    sealed: Option<(Output, Sealing)>,
 }
 
 #[derive(Debug)]
@@ -108,7 +112,9 @@ impl Staged {
             }
             What::Nothing | What::InFolder(_) => What::Nothing,
         };
-        Ok(self.add(&target.clone(), target, what))
+        let file = self.add(&target.clone(), target, what);
+        self.outputs[file.0].sealed = Some((folder, Sealing::default()));
+        Ok(file)
     }
 
     /// Takes what is written to this file for rows of CSV, and writes them as [`SpreadsheetCsv`].
@@ -118,16 +124,30 @@ impl Staged {
 
     /// Adds bytes to a file.
     pub fn write(&mut self, output: Output, bytes: &[u8]) -> Result<()> {
-        let StagedOutput { shown, what, unsynced, for_spreadsheet, .. } = &mut self.outputs[output.0];
+        let StagedOutput { shown, what, unsynced, for_spreadsheet, sealed, .. } = &mut self.outputs[output.0];
         let (What::Part(Part { claim: file, .. }, _) | What::InFolder(file)) = what else { return Ok(()) };
         let bytes = for_spreadsheet.as_mut().map_or(bytes, |csv| csv.converted(bytes));
         calls::write(file, bytes).map_err(|cause| Error::unwritable(shown, &cause))?;
+        if let Some((_, sealing)) = sealed {
+            sealing.add(bytes);
+        }
         *unsynced += bytes.len() as u64;
         if *unsynced >= BYTES_BETWEEN {
             *unsynced = 0;
             self.sync.ask(file);
         }
         Ok(())
+    }
+
+    /// The seals of the files of a folder, as far as they are written, by name.
+    pub fn seals(&self, folder: Output) -> Vec<Seal> {
+        let seal = |output: &StagedOutput| {
+            let (_, sealing) = output.sealed.as_ref().filter(|(of, _)| *of == folder)?;
+            Some(sealing.seal(output.target.file_name()?.to_string_lossy().into_owned()))
+        };
+        let mut seals: Vec<Seal> = self.outputs.iter().filter_map(seal).collect();
+        seals.sort_by(|a, b| a.file.cmp(&b.file));
+        seals
     }
 
     /// Where a file lies while it is written, for a writer that goes by a path; none in a dry run.
@@ -206,7 +226,7 @@ impl Staged {
 
     fn add(&mut self, shown: &Path, target: PathBuf, what: What) -> Output {
         let shown = shown.to_path_buf();
-        self.outputs.push(StagedOutput { shown, target, what, unsynced: 0, for_spreadsheet: None });
+        self.outputs.push(StagedOutput { shown, target, what, unsynced: 0, for_spreadsheet: None, sealed: None });
         Output(self.outputs.len() - 1)
     }
 

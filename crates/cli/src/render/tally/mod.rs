@@ -12,7 +12,7 @@ pub use brief::{LINES, Room, findings as findings_in_short, fitted, lists as lis
 pub use entries::{NearMissAdvice, near_misses, suppression};
 pub use headline::guards;
 pub use remarks::{cut_finding, findings, first_rows, one_finding};
-pub use rows::{other_lines_in_words, set_aside};
+pub use rows::{meaning, other_lines_in_words, set_aside};
 
 use crate::render::{Screen, Tone, counted};
 use changes::{repairs, suggestions};

@@ -110,7 +110,8 @@ pub fn set_aside(all: &Account, screen: &Screen) -> String {
     table.render(screen)
 }
 
-pub(super) fn meaning(reason: Reason) -> &'static str {
+/// What a reason means, in a few words.
+pub fn meaning(reason: Reason) -> &'static str {
     match reason {
         Reason::Complained => "reported a mailing as unwanted",
         Reason::OptedOut => "opted out, in a source or on a list",

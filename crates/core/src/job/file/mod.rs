@@ -43,11 +43,15 @@ use std::sync::Arc;
 
 /// Reads the job file at `path`. `today` stands in file names for `{date}` unless the job fixes it.
 pub fn read(path: &Path, today: &str) -> Result<Job> {
-    let text = read_text(path)?;
-    let parts: JobFile = parse(&text, path)?;
+    parse_job(&read_text(path)?, path, today)
+}
+
+/// Reads the text of a job file that stands, or stood, at `path`.
+pub fn parse_job(text: &str, path: &Path, today: &str) -> Result<Job> {
+    let parts: JobFile = parse(text, path)?;
     let folder = path.parent().unwrap_or(Path::new(""));
     let today = parts.job.today.clone().unwrap_or_else(|| today.to_owned());
-    Reader { path, folder, text: &text, today: &today }.job(parts)
+    Reader { path, folder, text, today: &today }.job(parts)
 }
 
 /// Reads a layout by where it stands: a file of its own, or `JOB.toml:NAME`.
@@ -200,6 +204,7 @@ impl Reader<'_> {
             receipt,
             read_from,
             is_from_file: true,
+            text: Some(self.text.to_owned()),
             ..Job::new(parts.job.name, day)
         };
         let job = job.written_for_spreadsheet(parts.job.for_spreadsheet);

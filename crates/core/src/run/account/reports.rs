@@ -9,6 +9,7 @@ use crate::run::setting::Setting;
 use crate::run::tally::Tally;
 use crate::run::write::outputs::Documents;
 use serde_json::{Value, json};
+use std::path::Path;
 
 /// The schema of `inputs.json`.
 pub const INPUTS_SCHEMA: &str = "pebblebank/inputs/1";
@@ -33,13 +34,35 @@ impl Reports<'_> {
             "program": "pebblebank",
             "version": env!("CARGO_PKG_VERSION"),
             "started": setting.started,
+            "arguments": setting.arguments,
+            "folder": setting.folder,
+            "job_file": self.job.read_from.first().filter(|_| self.job.is_from_file).map(|file| absolute(file)),
+            "inputs": self.paths(),
             "threads": setting.threads,
             "memory_bytes": setting.memory,
             "peak_memory_bytes": (setting.peak_memory)(),
         });
         let files = [("tally.json", tally), ("inputs.json", self.inputs()), ("run.json", run)];
         let readme = ("README.txt", include_bytes!("receipt_readme.txt").to_vec());
-        Documents { files: files.into_iter().map(|(name, value)| (name, pretty(&value))).chain([readme]).collect() }
+        let job = ("job.toml", self.job_text());
+        let files = files.into_iter().map(|(name, value)| (name, pretty(&value))).chain([readme, job]).collect();
+        Documents { files, of_one_run: vec!["run.json"] }
+    }
+
+    /// The job as it was run: the text of its file, or the command that had none.
+    fn job_text(&self) -> Vec<u8> {
+        match &self.job.text {
+            Some(text) => text.clone().into_bytes(),
+            None => b"# This work had no job file. run.json has the command that did it.\n".to_vec(),
+        }
+    }
+
+    /// Where each input was, in the order of `inputs.json`.
+    fn paths(&self) -> Vec<String> {
+        let files = &self.known.files;
+        let sources = files.sources.iter().map(|file| &file.input);
+        let inputs = sources.chain(files.lists.iter().map(|file| &file.input));
+        inputs.map(|input| absolute(input.path())).collect()
     }
 
     fn inputs(&self) -> Value {
@@ -65,8 +88,13 @@ fn input<Owner>(part: &str, of: &str, file: &OpenFile<Owner>, counts: &FileCount
         "of": of,
         "bytes": file.input.file_bytes,
         "rows": counts.contacts,
+        "records": counts.contacts + counts.others.iter().sum::<u64>(),
         "blake3": counts.fingerprint,
     })
+}
+
+fn absolute(path: &Path) -> String {
+    std::path::absolute(path).unwrap_or_else(|_| path.to_path_buf()).display().to_string()
 }
 
 fn pretty(value: &Value) -> Vec<u8> {

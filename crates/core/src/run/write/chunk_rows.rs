@@ -5,6 +5,7 @@ use super::meant::Meant;
 use super::people_index;
 use super::plan::{FilePlan, SecondPass};
 use super::rows::Rows;
+use super::written_people;
 use crate::job::row_range;
 use crate::layout::plan::Row;
 use crate::run::decide::settled::{Cleared, Standing};
@@ -263,6 +264,9 @@ impl<'b> ChunkRows<'_, 'b> {
         let laid_out = Row { record, address: usable, marks, tags: &tags };
         let files: Option<Vec<usize>> =
             self.has_conditions_on_files().then(|| self.files_that_take(&laid_out).collect());
+        if address.is_usable() && self.pass.job.receipt.is_some() {
+            written_people::add(address.identity, &mut self.rows.written_people);
+        }
         let Rows { imports, repairs, counts, .. } = &mut *self.rows;
         let takes = |file: usize| files.as_ref().is_none_or(|files| files.contains(&file));
         imports.write(cleared, &self.plan.layouts, takes, &laid_out, *cells);

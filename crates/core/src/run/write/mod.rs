@@ -20,6 +20,7 @@ mod repair_rows;
 pub(crate) mod rows;
 pub mod second_pass;
 pub mod shapes;
+pub mod written_people;
 pub mod written_rows;
 
 use super::decide::fill::Supplies;

@@ -5,7 +5,7 @@ use super::people_index;
 use super::preview::Preview;
 use super::rows::{Rows, Sink};
 use super::shapes::ImportShape;
-use super::written_rows;
+use super::{written_people, written_rows};
 use crate::job::Job;
 use crate::layout::receipt::{AllColumns, CONFLICTS, MERGED, REPAIRS, SET_ASIDE, SUGGESTIONS};
 use crate::run::decide::known::Known;
@@ -17,9 +17,17 @@ use pebblebank_table::file_identity::FileIdentity;
 use pebblebank_table::observe::Observer;
 use pebblebank_table::sorter::Sorter;
 use pebblebank_table::staged::placement::{Placement, with_ending};
+use pebblebank_table::staged::seal::Seal;
 use pebblebank_table::staged::{Output, Staged};
 use pebblebank_table::{Error, ErrorKind, Result};
+use serde_json::json;
 use std::path::{Path, PathBuf};
+
+/// The document with the seals of a receipt's files.
+pub const SEALS_FILE: &str = "receipt.json";
+
+/// The schema of `receipt.json`.
+pub const SEALS_SCHEMA: &str = "pebblebank/receipt/1";
 
 /// How many bytes of a sorted file are written at once.
 const SORTED_BYTES: usize = 256 << 10;
@@ -55,6 +63,7 @@ struct Receipt {
     review: Output,
     near_misses: Output,
     people: Output,
+    written_people: Output,
     written: Output,
 }
 
@@ -62,6 +71,20 @@ struct Receipt {
 pub struct Documents {
     /// Name and text.
     pub files: Vec<(&'static str, Vec<u8>)>,
+    /// Those that differ between two runs over the same input.
+    pub of_one_run: Vec<&'static str>,
+}
+
+impl Documents {
+    /// `receipt.json`: the seals of the files that are the same in every run over the same input.
+    fn seals(&self, seals: Vec<Seal>) -> Vec<u8> {
+        let seals: Vec<Seal> =
+            seals.into_iter().filter(|seal| !self.of_one_run.contains(&seal.file.as_str())).collect();
+        let mut text =
+            serde_json::to_vec_pretty(&json!({ "schema": SEALS_SCHEMA, "files": seals })).expect("plain data");
+        text.push(b'\n');
+        text
+    }
 }
 
 /// What was put in place.
@@ -139,6 +162,7 @@ impl Outputs {
             self.staged.write(receipt.suggestions, &AllColumns::default().header(&SUGGESTIONS))?;
             self.staged.write(receipt.conflicts, &AllColumns::default().header(&CONFLICTS))?;
             self.staged.write(receipt.people, &people_index::header())?;
+            self.staged.write(receipt.written_people, &written_people::header())?;
             self.staged.write(receipt.written, &written_rows::header())?;
         }
         Ok(())
@@ -250,6 +274,9 @@ impl Outputs {
                 let file = staged.file_in(folder, name)?;
                 staged.write(file, text)?;
             }
+            let seals = staged.seals(folder);
+            let file = staged.file_in(folder, SEALS_FILE)?;
+            staged.write(file, &documents.seals(seals))?;
             if outcome == Outcome::Stopped {
                 let stopped = with_ending(staged.target(folder), ".stopped");
                 staged.retarget(folder, &stopped, Placement::Replace)?;
@@ -284,6 +311,7 @@ impl Receipt {
             review: file("review.csv")?,
             near_misses: file("near-misses.csv")?,
             people: file("people.idx")?,
+            written_people: file("written.csv")?,
             written: file("written.idx")?,
             folder,
         })
@@ -314,6 +342,7 @@ impl Sink for Outputs {
             self.staged.write(receipt.repairs, &rows.repairs.bytes)?;
             self.staged.write(receipt.suggestions, &rows.suggestions.bytes)?;
             self.staged.write(receipt.people, &rows.people)?;
+            self.staged.write(receipt.written_people, &rows.written_people.bytes)?;
             let mut digests = Vec::new();
             for file in new {
                 written_rows::add(file.row_digests(), &mut digests);

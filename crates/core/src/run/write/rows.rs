@@ -35,6 +35,8 @@ pub struct Rows {
     pub suggestions: CsvBuffer,
     /// Records of `people.idx`.
     pub people: Vec<u8>,
+    /// Rows of `written.csv`.
+    pub written_people: CsvBuffer,
     /// What the bank learns.
     pub learned: Vec<u8>,
     /// Why people are not written, where that is to be found out.

@@ -122,15 +122,15 @@ impl SecondPass<'_> {
             repairs: CsvBuffer::new(Defusing::On),
             suggestions: CsvBuffer::new(Defusing::On),
             people: Vec::new(),
+            written_people: CsvBuffer::new(Defusing::On),
             learned: Vec::new(),
             judged: Vec::new(),
             counts: Counts::default(),
         });
         rows.imports.clear();
         rows.candidates.clear();
-        for buffer in [&mut rows.set_aside, &mut rows.merged, &mut rows.repairs, &mut rows.suggestions] {
-            buffer.clear();
-        }
+        let Rows { set_aside, merged, repairs, suggestions, written_people, .. } = &mut rows;
+        [set_aside, merged, repairs, suggestions, written_people].into_iter().for_each(CsvBuffer::clear);
         rows.people.clear();
         rows.learned.clear();
         rows.judged.clear();

@@ -223,7 +223,8 @@ impl<'a> EntriesPass<'a> {
                 self.unusable[index].at(number);
             }
             Texts::These(texts) => {
-                let entry = |text| FoundEntry { text, status, day, until, file_day: file.changed_on };
+                let entry =
+                    |text| FoundEntry { file: index, row: number, text, status, day, until, file_day: file.changed_on };
                 texts.into_iter().try_for_each(|text| each(entry(text)))?;
             }
         }

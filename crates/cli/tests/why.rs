@@ -1,0 +1,240 @@
+//! Why somebody was written or not, and what changed since the run before: held against plain re-counts of the files.
+
+#![allow(clippy::unwrap_used)] // a failure is a failed test
+
+mod common;
+
+use common::{Desk, job_with};
+use rstest::rstest;
+use serde_json::{Value, json};
+use std::collections::{BTreeMap, BTreeSet};
+
+const FAIR: &str = "pebblebank-demo/out/spring-fair-invitation.receipt";
+
+/// The demo's run.
+fn demo() -> Desk {
+    let desk = Desk::new();
+    desk.done(&["demo"]);
+    desk
+}
+
+fn why(desk: &Desk, who: &str, receipt: &str) -> Value {
+    let ran = desk.run(&["why", who, "--receipt", receipt, "--json"]);
+    let mut document: Value = serde_json::from_str(&ran.stdout).unwrap();
+    document["runs"][0].take()
+}
+
+#[test]
+fn every_reason_and_every_kind_of_match_is_told_as_the_tables_have_it() {
+    let desk = demo();
+    let aside = desk.sheet(&format!("{FAIR}/set-aside.csv"));
+    let columns = ["email", "pebblebank_reason", "pebblebank_details", "pebblebank_file", "pebblebank_row"];
+    // One row of each reason and combination of lists that names somebody.
+    let mut kinds: BTreeMap<(String, String), [&str; 5]> = BTreeMap::new();
+    for row in aside.columns(columns).into_iter().filter(|row| row[0].trim().len() > 3) {
+        kinds.entry((row[1].to_owned(), row[2].to_owned())).or_insert(row);
+    }
+    let reasons: BTreeSet<&String> = kinds.keys().map(|(reason, _)| reason).collect();
+    assert!(kinds.len() > 30 && reasons.len() > 8, "{kinds:?}");
+    for [email, reason, details, file, row] in kinds.into_values() {
+        let told = why(&desk, email.trim(), FAIR);
+        let rows = told["rows"].as_array().unwrap();
+        let is_it = |told: &&Value| told["file"] == file && told["row"].to_string() == row;
+        let found = rows.iter().find(is_it).unwrap_or_else(|| panic!("{email:?} of {file} row {row}: {told:#}"));
+        let (fate, said, because) = (&found["fate"], &found["reason"], &found["details"]);
+        assert_eq!((fate, said, because), (&json!("set-aside"), &json!(reason), &json!(details)), "{email}");
+        let read = found["read"].as_array().unwrap();
+        assert!(read.iter().any(|cell| cell["value"].as_str().unwrap().contains(email.trim())), "{email}: {found:#}");
+        assert_eq!(told["is_written"], false, "{email}");
+    }
+}
+
+#[test]
+fn whoever_was_written_has_all_merged_rows_and_a_line_in_the_import_file() {
+    let desk = demo();
+    let import = desk.sheet("pebblebank-demo/out/spring-fair.csv");
+    let merged = desk.sheet(&format!("{FAIR}/merged.csv"));
+    let columns = ["pebblebank_survivor_file", "pebblebank_survivor_row", "pebblebank_file", "pebblebank_row"];
+    let mut copies: BTreeMap<[String; 2], BTreeSet<[String; 2]>> = BTreeMap::new();
+    for [survivor_file, survivor_row, file, row] in merged.columns(columns) {
+        let survivor = [survivor_file.to_owned(), survivor_row.to_owned()];
+        copies.entry(survivor).or_default().insert([file.to_owned(), row.to_owned()]);
+    }
+    for (line, address) in import.column("Email Address").into_iter().enumerate().step_by(47) {
+        let told = why(&desk, address, FAIR);
+        assert_eq!(told["is_written"], true, "{address}");
+        assert_eq!(told["import_line"]["line"], line + 2, "{address}");
+        let place = |row: &Value| [row["file"].as_str().unwrap().to_owned(), row["row"].to_string()];
+        let rows = told["rows"].as_array().unwrap();
+        let survivor = place(rows.iter().find(|row| row["fate"] == "written").unwrap());
+        let others: BTreeSet<_> = rows.iter().filter(|row| row["fate"] == "merged").map(place).collect();
+        assert_eq!(others, copies.get(&survivor).cloned().unwrap_or_default(), "{address}");
+    }
+}
+
+#[rstest]
+#[case::the_address_on_a_list("hugo.garcia748@harbourmail.example", "opted out", "the address", "lists/opted-out.csv")]
+#[case::its_domain(
+    "aoife458+garden@bookings.hotel.example",
+    "do not contact",
+    "the domain hotel.example",
+    "lists/do-not-contact.csv"
+)]
+fn the_entry_of_a_list_is_named_with_its_row(
+    #[case] who: &str,
+    #[case] list: &str,
+    #[case] entry: &str,
+    #[case] file: &str,
+) {
+    let desk = demo();
+    let told = why(&desk, who, FAIR);
+    let lists = told["lists"].as_array().unwrap();
+    let found = lists.iter().find(|found| found["list"] == list).unwrap();
+    let first = &found["entries"][0];
+    assert_eq!((&first["entry"], &first["file"]), (&json!(entry), &json!(file)));
+    let row = first["row"].as_u64().unwrap() as usize;
+    let text = desk.text(&format!("pebblebank-demo/{file}"));
+    let line = text.lines().nth(row - 1).unwrap().to_lowercase();
+    assert!(line.contains(who) || line.contains("hotel.example"), "{line}");
+    // A list that changed since cannot say which entry it was.
+    desk.file(&format!("pebblebank-demo/{file}"), format!("{text}\nnew@post.example\n"));
+    let again = why(&desk, who, FAIR);
+    let found = again["lists"].as_array().unwrap().iter().find(|found| found["list"] == list).unwrap().clone();
+    assert_eq!((&found["has_changed"], &found["entries"]), (&json!(true), &json!([])));
+}
+
+const SHOP: &str = "No,Email,Name,Phone\n\
+    1,Ida@Post.example,Ida Moss,020 7946 0018 ext. 4\n\
+    2,,Wren Quill,\n\
+    3,ida@post.example;,Ida Moss,\n\
+    4,hugo@post.example,Hugo Vale,\n";
+
+fn shop() -> Desk {
+    let desk = Desk::with(&[("shop.csv", SHOP), ("job.toml", &job_with(""))]);
+    desk.done(&["run", "job.toml"]);
+    desk
+}
+
+#[rstest]
+#[case::a_name("wren quill", 3, "set-aside")]
+#[case::a_phone_without_its_extension("020 7946 0018", 2, "written")]
+#[case::the_same_number_from_abroad("+44 20 7946 0018", 2, "written")]
+#[case::an_id("4", 5, "written")]
+#[case::a_field("contact_id = 2", 3, "set-aside")]
+fn people_are_found_by_any_value(#[case] who: &str, #[case] row: u64, #[case] fate: &str) {
+    let told = why(&shop(), who, "fair.receipt");
+    assert_eq!((&told["rows"][0]["row"], &told["rows"][0]["fate"]), (&json!(row), &json!(fate)), "{told:#}");
+}
+
+#[test]
+fn an_address_that_was_never_read_is_answered_with_the_closest() {
+    let desk = shop();
+    let ran = desk.run(&["why", "hugoo@post.example"]);
+    assert!(ran.status == 1 && ran.stdout.contains("close to it, and written: hugo@post.example"), "{}", ran.stdout);
+    assert!(!ran.stdout.contains("not searched"), "an index has every address: {}", ran.stdout);
+}
+
+#[test]
+fn several_receipts_give_the_history() {
+    let desk = shop();
+    let second = job_with("").replace("\"fair\"", "\"autumn\"").replace("out.csv", "autumn.csv");
+    desk.file("autumn.toml", second);
+    desk.file("shop.csv", SHOP.replace("4,hugo@post.example", "4,hugo.vale@post.example"));
+    desk.done(&["run", "autumn.toml"]);
+    let ran = desk.done(&["why", "hugo@post.example", "--receipt", "*.receipt"]);
+    assert!(ran.stdout.starts_with("hugo@post.example: written to out.csv"), "{}", ran.stdout);
+    assert!(ran.stdout.contains("autumn.receipt: in no row of this run"), "{}", ran.stdout);
+}
+
+#[test]
+fn an_edited_receipt_a_newer_one_and_none_at_all_are_told_apart() {
+    let desk = shop();
+    let aside = desk.text("fair.receipt/set-aside.csv").replace("blank-address", "opted-out");
+    desk.file("fair.receipt/set-aside.csv", aside);
+    let ran = desk.done(&["why", "ida@post.example"]);
+    assert!(ran.stdout.contains("edited after the run: set-aside.csv"), "{}", ran.stdout);
+    std::fs::remove_file(desk.path("fair.receipt/receipt.json")).unwrap();
+    let ran = desk.done(&["why", "ida@post.example"]);
+    assert!(ran.stdout.contains("this receipt has no seals"), "{}", ran.stdout);
+    let tally = desk.text("fair.receipt/tally.json").replace("pebblebank/tally/1", "pebblebank/tally/9");
+    desk.file("fair.receipt/tally.json", tally);
+    let ran = desk.run(&["why", "ida@post.example"]);
+    assert!(
+        ran.status == 1 && ran.stderr.contains("a newer version of Pebblebank wrote this receipt"),
+        "{}",
+        ran.stderr
+    );
+    let ran = desk.run(&["why", "ida@post.example", "--receipt", "job.toml"]);
+    assert!(ran.status == 1 && ran.stderr.contains("this is not a receipt"), "{}", ran.stderr);
+    let ran = desk.run(&["changes", "fair.receipt"]);
+    assert!(ran.status == 1, "{}", ran.stderr);
+}
+
+#[test]
+fn rows_are_found_by_halves_also_where_cells_have_line_ends_and_semicolons() {
+    let rows: String = (0..30_000)
+        .map(|row| match row % 3 {
+            0 => format!("{row},,\"a\nb, \"\"c\"\"\"\n"),
+            1 => format!("{row},p{}@post.example,x;y\n", row / 30 * 30),
+            _ => format!("{row},p{row}@post.example,\n"),
+        })
+        .collect();
+    let desk = Desk::with(&[("shop.csv", &format!("No,Email,Note\n{rows}")), ("job.toml", &job_with(""))]);
+    for option in ["--replace", "--for-spreadsheet"] {
+        let typed: &[&str] = if option == "--replace" {
+            &["run", "job.toml", option]
+        } else {
+            &["run", "job.toml", "--replace", option]
+        };
+        desk.done(typed);
+        for number in [1_u32, 14_971, 29_998] {
+            let told = why(&desk, &format!("p{}@post.example", number / 30 * 30), "fair.receipt");
+            let rows = told["rows"].as_array().unwrap();
+            assert!(rows.iter().any(|row| row["fate"] == "merged" && row["key"] == "email"), "{option} {number}");
+            assert!(rows.iter().all(|row| !row["read"].as_array().unwrap().is_empty()), "{option} {number}");
+        }
+    }
+}
+
+#[test]
+fn what_changed_is_what_two_plain_sets_of_addresses_say() {
+    let desk = demo();
+    let before: BTreeSet<String> = emails(&desk);
+    let exports = "pebblebank-demo/exports";
+    let shop = desk.text(&format!("{exports}/plant-shop-2026.csv"));
+    let kept: Vec<&str> = shop.lines().enumerate().filter(|(line, _)| *line % 9 != 4).map(|(_, line)| line).collect();
+    let row =
+        |number: u32| format!("2026-01-0{number} 10:00,pia.new{number}@postbox.example,New,Pia,Ives,LF1 1AA,GB,,\n");
+    let new = format!("{}{}", row(4), row(5));
+    desk.file(&format!("{exports}/plant-shop-2026.csv"), format!("{}\n{new}", kept.join("\n")));
+    let bank = ["--bank", "pebblebank-demo/bank.sqlite"];
+    let held = before.iter().nth(100).unwrap().clone();
+    desk.done(&[&["bank", "add", &held, "--as", "opted-out"], &bank[..]].concat());
+    let run = [&["run", "pebblebank-demo/spring-fair.toml", "--replace"], &bank[..]].concat();
+    let said = desk.done(&run).stdout;
+    assert!(said.contains("Since the run before: "), "{said}");
+    let now = emails(&desk);
+    let found = desk.json(&["changes", FAIR, "-o", "moved"]);
+    let (new, gone): (BTreeSet<_>, BTreeSet<_>) =
+        (now.difference(&before).cloned().collect(), before.difference(&now).cloned().collect());
+    assert!(new.len() == 2 && gone.len() > 5, "{new:?} {gone:?}");
+    assert_eq!((&found["new"], &found["gone"]), (&json!(new.len()), &json!(gone.len())));
+    let file = desk.sheet("moved/new.csv");
+    assert_eq!(file.header, desk.sheet("pebblebank-demo/out/spring-fair.csv").header);
+    let listed: BTreeSet<String> = file.column("Email Address").into_iter().map(str::to_owned).collect();
+    assert_eq!(listed, new);
+    let file = desk.sheet("moved/gone.csv");
+    let listed: BTreeMap<String, String> =
+        file.columns(["email", "why"]).into_iter().map(|[email, why]| (email.to_owned(), why.to_owned())).collect();
+    assert_eq!(listed.keys().cloned().collect::<BTreeSet<_>>(), gone);
+    assert_eq!(listed[&held], "opted-out");
+    assert!(listed.values().any(|why| why == "in-no-source"));
+    let again = desk.run(&["changes", FAIR, "-o", "moved"]);
+    assert!(again.status == 1 && again.stderr.contains("--replace"), "{}", again.stderr);
+}
+
+/// The addresses of the demo's import file.
+fn emails(desk: &Desk) -> BTreeSet<String> {
+    let import = desk.sheet("pebblebank-demo/out/spring-fair.csv");
+    import.column("Email Address").into_iter().map(str::to_owned).collect()
+}

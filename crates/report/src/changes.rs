@@ -1,0 +1,200 @@
+//! What differs between two runs of the same job: who is new, who is gone and why, and how the counts moved.
+//!
+//! People are compared by the digests of their identities in `people.idx`. A person whom both runs wrote, under whichever
+//! address, is neither new nor gone.
+
+use crate::receipt::Receipt;
+use crate::receipt::people::{Fate, Person};
+use crate::story::written_addresses;
+use pebblebank_core::suppress::reason::Reason;
+use pebblebank_table::Result;
+use pebblebank_values::identity::stable_digest;
+use serde::Serialize;
+use serde_json::Value;
+use std::collections::{BTreeMap, HashMap, HashSet};
+
+/// The digest of an identity.
+pub type Identity = [u8; 12];
+
+/// Why somebody who was written is no longer.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Gone {
+    /// The person is set aside now, for this reason.
+    SetAside(Reason),
+    /// No source has the person any more.
+    InNoSource,
+}
+
+impl Gone {
+    /// The stable name: that of the reason, or `in-no-source`.
+    pub fn name(self) -> &'static str {
+        match self {
+            Gone::SetAside(reason) => reason.name(),
+            Gone::InNoSource => "in-no-source",
+        }
+    }
+}
+
+/// What differs between two runs.
+#[derive(Debug, Clone, Default)]
+pub struct Changes {
+    /// How many contacts the earlier run wrote.
+    pub written_before: u64,
+    /// How many contacts this run wrote.
+    pub written_now: u64,
+    /// The identities of people who were not written before; one for each person.
+    pub new: Vec<Identity>,
+    /// The identities of people who are no longer written, and why; one for each person.
+    pub gone: Vec<(Identity, Gone)>,
+    /// For each reason: how many rows were set aside for it before, and now.
+    pub reasons: BTreeMap<String, (u64, u64)>,
+    /// For each suppression list: its entries and matches before, and now; none where one of the runs had no such list.
+    pub lists: BTreeMap<String, (Option<ListCounts>, Option<ListCounts>)>,
+    /// For each file that was read: how it compares.
+    pub files: Vec<(String, FileChange)>,
+}
+
+/// The counts of a suppression list.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+pub struct ListCounts {
+    /// Its entries.
+    pub entries: u64,
+    /// Those that a contact has.
+    pub matched: u64,
+}
+
+/// How a file compares with the one of the same name before.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum FileChange {
+    /// The very same bytes.
+    Same,
+    /// Other bytes.
+    Changed,
+    /// Not read before.
+    New,
+    /// Read before only.
+    Gone,
+}
+
+/// Compares a run with an earlier one.
+pub fn compare(now: &Receipt, before: &Receipt, threads: usize) -> Result<Changes> {
+    let people_now = People::of(now, threads)?;
+    let people_before = People::of(before, threads)?;
+    let new = people_now.written_people(|identity| people_before.is_written(identity));
+    let gone = people_before.written_people(|identity| people_now.is_written(identity));
+    let gone = gone.into_iter().map(|person| (person[0], people_now.why_not(&person))).collect();
+    let written = |receipt: &Receipt| receipt.tally["all"]["written"].as_u64().unwrap_or_default();
+    Ok(Changes {
+        written_before: written(before),
+        written_now: written(now),
+        new: new.into_iter().map(|person| person[0]).collect(),
+        gone,
+        reasons: pairs(&reasons(&before.tally), &reasons(&now.tally)),
+        lists: lists(&before.tally, &now.tally),
+        files: files(before, now),
+    })
+}
+
+/// The addresses that have these digests, by digest; those that a run wrote.
+pub fn addresses(receipt: &Receipt, wanted: &HashSet<Identity>) -> Result<HashMap<Identity, String>> {
+    let all = written_addresses(receipt)?.unwrap_or_default();
+    let digested = all.into_iter().map(|address| (stable_digest(address.as_bytes()), address));
+    Ok(digested.filter(|(digest, _)| wanted.contains(digest)).collect())
+}
+
+/// The people of a run: the identities of each, and what became of it.
+struct People {
+    /// Identity and survivor, sorted.
+    identities: Vec<(Identity, u32)>,
+    /// What became of each survivor.
+    fates: HashMap<u32, Fate>,
+}
+
+impl People {
+    fn of(receipt: &Receipt, threads: usize) -> Result<People> {
+        let each = |person: Person, found: &mut Vec<Person>| found.push(person);
+        let records: Vec<Person> = receipt.scan(threads, &each)?.into_iter().flatten().collect();
+        let own = records.iter().filter(|person| person.row == person.survivor);
+        let fates = own.map(|person| (person.survivor, person.fate)).collect();
+        let mut identities: Vec<(Identity, u32)> =
+            records.into_iter().map(|person| (person.identity, person.survivor)).collect();
+        identities.sort_unstable();
+        identities.dedup();
+        Ok(People { identities, fates })
+    }
+
+    fn survivors_of(&self, identity: &Identity) -> impl Iterator<Item = u32> {
+        let first = self.identities.partition_point(|(known, _)| known < identity);
+        self.identities[first..].iter().take_while(move |(known, _)| known == identity).map(|(_, survivor)| *survivor)
+    }
+
+    fn is_written(&self, identity: &Identity) -> bool {
+        self.survivors_of(identity).any(|survivor| self.fates.get(&survivor) == Some(&Fate::Written))
+    }
+
+    /// The identities of each written person none of whose identities is `known`, the survivor's own first, in reading order.
+    fn written_people(&self, known: impl Fn(&Identity) -> bool) -> Vec<Vec<Identity>> {
+        let mut people: BTreeMap<u32, (bool, Vec<Identity>)> = BTreeMap::new();
+        for (identity, survivor) in &self.identities {
+            if self.fates.get(survivor) == Some(&Fate::Written) {
+                let person = people.entry(*survivor).or_default();
+                person.0 |= known(identity);
+                person.1.push(*identity);
+            }
+        }
+        people.into_values().filter(|(is_known, _)| !is_known).map(|(_, identities)| identities).collect()
+    }
+
+    /// Why nobody with these identities is written.
+    fn why_not(&self, identities: &[Identity]) -> Gone {
+        let survivors = identities.iter().flat_map(|identity| self.survivors_of(identity));
+        let reasons = survivors.filter_map(|survivor| match self.fates.get(&survivor) {
+            Some(Fate::SetAside(reason)) => Some(*reason),
+            _ => None,
+        });
+        reasons.min().map_or(Gone::InNoSource, Gone::SetAside)
+    }
+}
+
+fn reasons(tally: &Value) -> BTreeMap<String, u64> {
+    let counts = tally["all"]["set_aside_by_reason"].as_object().into_iter().flatten();
+    counts.map(|(reason, count)| (reason.clone(), count.as_u64().unwrap_or_default())).collect()
+}
+
+fn pairs(before: &BTreeMap<String, u64>, now: &BTreeMap<String, u64>) -> BTreeMap<String, (u64, u64)> {
+    let count = |counts: &BTreeMap<String, u64>, name: &String| counts.get(name).copied().unwrap_or_default();
+    before.keys().chain(now.keys()).map(|name| (name.clone(), (count(before, name), count(now, name)))).collect()
+}
+
+fn lists(before: &Value, now: &Value) -> BTreeMap<String, (Option<ListCounts>, Option<ListCounts>)> {
+    let of = |tally: &Value| -> BTreeMap<String, ListCounts> {
+        let all = tally["suppression"].as_array().map(Vec::as_slice).unwrap_or_default();
+        let counts = |list: &Value| {
+            let number = |key: &str| list[key].as_u64().unwrap_or_default();
+            let counts = ListCounts { entries: number("entries"), matched: number("matched") };
+            (list["name"].as_str().unwrap_or_default().to_owned(), counts)
+        };
+        all.iter().map(counts).collect()
+    };
+    let (before, now) = (of(before), of(now));
+    let names = before.keys().chain(now.keys());
+    names.map(|name| (name.clone(), (before.get(name).copied(), now.get(name).copied()))).collect()
+}
+
+fn files(before: &Receipt, now: &Receipt) -> Vec<(String, FileChange)> {
+    let earlier = |file: &str| before.inputs.iter().find(|input| input.file == file);
+    let of_now = now.inputs.iter().map(|input| {
+        let change = match earlier(&input.file) {
+            None => FileChange::New,
+            Some(known) if known.blake3 == input.blake3 => FileChange::Same,
+            Some(_) => FileChange::Changed,
+        };
+        (input.file.clone(), change)
+    });
+    let is_gone = |input: &&crate::receipt::Input| !now.inputs.iter().any(|known| known.file == input.file);
+    let gone = before.inputs.iter().filter(is_gone).map(|input| (input.file.clone(), FileChange::Gone));
+    let mut files: Vec<(String, FileChange)> = of_now.chain(gone).collect();
+    files.dedup_by(|a, b| a.0 == b.0);
+    files
+}

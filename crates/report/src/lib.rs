@@ -1,0 +1,9 @@
+//! What receipts say.
+//!
+//! [`receipt`] reads the folder that a run left and notices if somebody edited it. [`story`] tells what became of one
+//! person, and [`changes`] what differs between two runs of the same job. Nothing here is printed or changed.
+
+pub mod changes;
+pub mod new_rows;
+pub mod receipt;
+pub mod story;

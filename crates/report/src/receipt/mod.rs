@@ -1,0 +1,209 @@
+//! The receipt of a run, opened to be read.
+
+pub mod people;
+pub mod table;
+
+use pebblebank_core::run::write::outputs::SEALS_FILE;
+use pebblebank_table::staged::seal::Seal;
+use pebblebank_table::{Error, ErrorKind, Result};
+use serde_json::Value;
+use std::path::{Path, PathBuf};
+use std::time::{Duration, SystemTime};
+
+/// How long after the seals a file may have been written by the same run.
+const SAME_RUN: Duration = Duration::from_secs(2);
+
+/// A receipt.
+#[derive(Debug)]
+pub struct Receipt {
+    /// Its folder.
+    pub folder: PathBuf,
+    /// `tally.json`.
+    pub tally: Value,
+    /// The files that the run read, sources first.
+    pub inputs: Vec<Input>,
+    /// When the run began (RFC 3339); none if `run.json` is gone.
+    pub started: Option<String>,
+    /// The job file (its path as the run opened it); none for work without one.
+    pub job_file: Option<PathBuf>,
+    /// The files that were edited after the run, by name.
+    pub edited: Vec<String>,
+    /// Whether the receipt has no seals: an earlier version wrote it, or the file was deleted.
+    pub is_unsealed: bool,
+}
+
+/// A file that a run read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Input {
+    /// Its name, as receipts have it.
+    pub file: String,
+    /// `source`, `list` or `suppress`.
+    pub part: String,
+    /// The name of the source or list.
+    pub of: String,
+    /// How many records it had, the header and other lines included.
+    pub records: u64,
+    /// Its size in bytes.
+    pub bytes: u64,
+    /// Its BLAKE3, in hexadecimal digits.
+    pub blake3: String,
+    /// Where it was when the run read it.
+    pub path: Option<PathBuf>,
+}
+
+/// Where a row was read.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Place {
+    /// The place of the file among the inputs of the receipt.
+    pub input: usize,
+    /// The row, from 1, as a spreadsheet shows it.
+    pub row: u64,
+}
+
+impl Receipt {
+    /// Opens the receipt in a folder.
+    ///
+    /// # Errors
+    ///
+    /// If the folder is no receipt, if a newer version of the program wrote it, or if a part of it is gone.
+    pub fn open(folder: &Path) -> Result<Receipt> {
+        let tally = document(folder, "tally.json").map_err(|error| no_receipt(folder, &error))?;
+        known_version(folder, "tally.json", &tally, "pebblebank/tally/")?;
+        let inputs = document(folder, "inputs.json")?;
+        known_version(folder, "inputs.json", &inputs, "pebblebank/inputs/")?;
+        // Without it only times and places are unknown.
+        let run = document(folder, "run.json").unwrap_or_default();
+        let text = |key: &str| run[key].as_str().filter(|text| !text.is_empty()).map(str::to_owned);
+        let (edited, is_unsealed) = edited(folder)?;
+        Ok(Receipt {
+            folder: folder.to_path_buf(),
+            inputs: inputs_of(&inputs, &run["inputs"]),
+            tally,
+            started: text("started"),
+            job_file: text("job_file").map(PathBuf::from),
+            edited,
+            is_unsealed,
+        })
+    }
+
+    /// The name of the job.
+    pub fn job(&self) -> &str {
+        self.tally["job"].as_str().unwrap_or_default()
+    }
+
+    /// Where the row is that has this number among all rows of all sources, from 0.
+    pub fn place(&self, mut number: u64) -> Option<Place> {
+        for (input, file) in self.inputs.iter().enumerate().filter(|(_, file)| file.part == "source") {
+            if number < file.records {
+                return Some(Place { input, row: number + 1 });
+            }
+            number -= file.records;
+        }
+        None
+    }
+
+    /// The number of a row among all rows of all sources, from 0.
+    pub fn number(&self, place: &Place) -> Option<u64> {
+        let before = self.inputs.get(..place.input)?.iter().filter(|file| file.part == "source");
+        Some(before.map(|file| file.records).sum::<u64>() + place.row.checked_sub(1)?)
+    }
+
+    /// A file of the receipt.
+    pub fn path(&self, name: &str) -> PathBuf {
+        self.folder.join(name)
+    }
+}
+
+fn document(folder: &Path, name: &str) -> Result<Value> {
+    let path = folder.join(name);
+    let bytes = std::fs::read(&path).map_err(|cause| Error::unreadable(&path, &cause))?;
+    serde_json::from_slice(&bytes).map_err(|_| {
+        let what = "this part of the receipt is damaged";
+        Error::new(ErrorKind::Input, what, "run the job again; its receipt is then whole").in_file(&path)
+    })
+}
+
+fn no_receipt(folder: &Path, error: &Error) -> Error {
+    if folder.join("tally.json").exists() {
+        return error.clone();
+    }
+    let what = if folder.exists() { "this is not a receipt" } else { "there is no such receipt" };
+    Error::new(ErrorKind::Input, what, "name the folder that a run left, whose name ends with .receipt").in_file(folder)
+}
+
+/// Fails if a newer version wrote the document, since its numbers may mean something else.
+fn known_version(folder: &Path, name: &str, document: &Value, schema: &str) -> Result<()> {
+    let version = document["schema"].as_str().and_then(|text| text.strip_prefix(schema)).unwrap_or_default();
+    match version.parse::<u32>() {
+        Ok(1) => Ok(()),
+        Ok(_) => {
+            let what = "a newer version of Pebblebank wrote this receipt";
+            Err(Error::new(ErrorKind::Input, what, "open it with that version").in_file(&folder.join(name)))
+        }
+        Err(_) => {
+            let what = "this part of the receipt is damaged";
+            let advice = "run the job again; its receipt is then whole";
+            Err(Error::new(ErrorKind::Input, what, advice).in_file(&folder.join(name)))
+        }
+    }
+}
+
+fn inputs_of(inputs: &Value, paths: &Value) -> Vec<Input> {
+    let all = inputs["inputs"].as_array().map(Vec::as_slice).unwrap_or_default();
+    let input = |(place, input): (usize, &Value)| {
+        let text = |key: &str| input[key].as_str().unwrap_or_default().to_owned();
+        let number = |key: &str| input[key].as_u64().unwrap_or_default();
+        Input {
+            file: text("file"),
+            part: text("part"),
+            of: text("of"),
+            records: number("records"),
+            bytes: number("bytes"),
+            blake3: text("blake3"),
+            path: paths[place].as_str().map(PathBuf::from),
+        }
+    };
+    all.iter().enumerate().map(input).collect()
+}
+
+/// The sealed files that are no longer as the run wrote them, and whether there are no seals.
+///
+/// Every size is compared. A file that was written later than the seals is read and compared as a whole.
+fn edited(folder: &Path) -> Result<(Vec<String>, bool)> {
+    let path = folder.join(SEALS_FILE);
+    if !path.exists() {
+        return Ok((Vec::new(), true));
+    }
+    let document = document(folder, SEALS_FILE)?;
+    known_version(folder, SEALS_FILE, &document, "pebblebank/receipt/")?;
+    let seals: Vec<Seal> = serde_json::from_value(document["files"].clone()).map_err(|_| {
+        let what = "this part of the receipt is damaged";
+        Error::new(ErrorKind::Input, what, "run the job again; its receipt is then whole").in_file(&path)
+    })?;
+    let sealed_at = modified(&path);
+    let is_edited = |seal: &Seal| {
+        let is_later = match (modified(&folder.join(&seal.file)), sealed_at) {
+            (Some(file), Some(sealed)) => file > sealed + SAME_RUN,
+            _ => true,
+        };
+        if is_later { !seal.fits(folder) } else { !seal.fits_size(folder) }
+    };
+    Ok((seals.iter().filter(|seal| is_edited(seal)).map(|seal| seal.file.clone()).collect(), false))
+}
+
+fn modified(path: &Path) -> Option<SystemTime> {
+    std::fs::metadata(path).and_then(|about| about.modified()).ok()
+}
+
+impl Input {
+    /// The bytes of the file, if it is still where it was and as it was; at most `most` bytes are read.
+    pub fn unchanged(&self, most: u64) -> Option<Vec<u8>> {
+        let path = self.path.as_ref()?;
+        let is_same_size = std::fs::metadata(path).is_ok_and(|about| about.is_file() && about.len() == self.bytes);
+        if !is_same_size || self.bytes > most {
+            return None;
+        }
+        let bytes = std::fs::read(path).ok()?;
+        (blake3::hash(&bytes).to_hex().as_str() == self.blake3).then_some(bytes)
+    }
+}
