@@ -45,6 +45,7 @@ fn run(arguments: arguments::Arguments) -> Result<finish::Said, Error> {
         Some(arguments::Command::Check(command)) => commands::check::check_list(&command, &arguments.shared),
         Some(arguments::Command::Review(command)) => commands::review::review(&command, &arguments.shared),
         Some(arguments::Command::Why(command)) => commands::why::why(&command, &arguments.shared),
+        Some(arguments::Command::Report(command)) => commands::report::report(&command, &arguments.shared),
         Some(arguments::Command::Changes(command)) => commands::changes::changes(&command, &arguments.shared),
         Some(arguments::Command::Preflight(command)) => {
             commands::preflight::preflight_file(&command, &arguments.shared)

@@ -70,6 +70,8 @@ fn files_for_spreadsheets_have_semicolons_and_a_mark(#[case] arguments: &[&str],
     let mut names = vec!["out.csv".to_owned()];
     let tables = std::fs::read_dir(desk.path("fair.receipt")).unwrap().map(|entry| entry.unwrap().file_name());
     let tables = tables.map(|name| name.into_string().unwrap()).filter(|name| name.ends_with(".csv"));
+    // A single column has nothing to split.
+    let tables = tables.filter(|name| name != "written.csv");
     names.extend(tables.map(|name| format!("fair.receipt/{name}")));
     assert!(names.len() > 6, "{names:?}");
     for name in names.iter().filter(|name| !desk.bytes(name).is_empty()) {

@@ -39,7 +39,7 @@ pub fn new_rows(receipt: &Receipt, new: &HashSet<Identity>) -> Result<(Vec<u8>, 
 }
 
 /// The import file that everybody is in, if it is delimited text and still there.
-fn import_file(receipt: &Receipt) -> Option<PathBuf> {
+pub(crate) fn import_file(receipt: &Receipt) -> Option<PathBuf> {
     let files = receipt.tally["written"].as_array()?;
     let is_whole = |file: &&serde_json::Value| {
         file["where"].is_null()

@@ -53,7 +53,7 @@ const RARE: [&str; 44] = [
 ];
 
 /// Examples of each command, with the files of `pebblebank demo`; they are typed in its folder.
-const EXAMPLES: [(&str, &[&str]); 15] = [
+const EXAMPLES: [(&str, &[&str]); 16] = [
     (
         "why",
         &[
@@ -61,6 +61,7 @@ const EXAMPLES: [(&str, &[&str]); 15] = [
             "pebblebank why ida@post.example --receipt 'out/*.receipt'",
         ],
     ),
+    ("report", &["pebblebank report out/spring-fair-invitation.receipt -o fair.html"]),
     ("changes", &["pebblebank changes out/spring-fair-invitation.receipt -o changes"]),
     ("survey", &["pebblebank survey exports/sign-ups.csv", "pebblebank survey exports/* --verbose"]),
     ("propose", &["pebblebank propose exports/sign-ups.csv exports/volunteers.txt -o job.toml"]),

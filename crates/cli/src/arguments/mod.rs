@@ -12,7 +12,7 @@ pub use bank::{
 };
 
 pub use check::Check;
-pub use receipts::{Changes, Review, Why};
+pub use receipts::{Changes, ReportPage, Review, Why};
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 pub use shared::Remembered;
@@ -57,6 +57,8 @@ pub enum Command {
     Why(Why),
     /// Show what changed since the run before: who is new, who is gone and why
     Changes(Changes),
+    /// Write a run as one HTML page, for a colleague
+    Report(ReportPage),
     /// Remember who must not be contacted and who was written to
     Bank(BankCommand),
     /// Write the demo data and run the full example on it
@@ -152,6 +154,9 @@ pub struct Run {
     /// The folder for the receipt, instead of what the job says
     #[arg(long, value_name = "DIR")]
     pub receipt: Option<PathBuf>,
+    /// Also write the run as an HTML page beside the receipt
+    #[arg(long)]
+    pub report: bool,
     #[command(flatten)]
     pub spreadsheet: ForSpreadsheet,
     #[command(flatten)]

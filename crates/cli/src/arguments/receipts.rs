@@ -47,3 +47,19 @@ pub struct Changes {
     #[arg(long, requires = "output")]
     pub replace: bool,
 }
+
+#[derive(Args, Debug)]
+pub struct ReportPage {
+    /// The receipt of a run
+    #[arg(value_name = "RECEIPT")]
+    pub receipt: PathBuf,
+    /// The page to write [default: beside the receipt, with .html]
+    #[arg(short, long, value_name = "PAGE")]
+    pub output: Option<PathBuf>,
+    /// Show addresses whole, and not as i…@post.example
+    #[arg(long)]
+    pub show_addresses: bool,
+    /// Replace the page if it exists
+    #[arg(long)]
+    pub replace: bool,
+}

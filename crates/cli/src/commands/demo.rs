@@ -5,8 +5,10 @@ use crate::commands::bank::bank_at;
 use crate::commands::check::check_at;
 use crate::commands::memory::recall;
 use crate::commands::preflight::preflight_at;
+use crate::commands::report::{page_beside, write_page};
 use crate::commands::run::{DryRun, do_job};
 use crate::finish::Said;
+use crate::render::report::in_short;
 use crate::render::tally::suppression;
 use crate::render::{Screen, number};
 use crate::setting::{Now, setting};
@@ -31,6 +33,11 @@ pub fn demo(command: &Demo, shared: &Shared) -> Result<Said> {
     job.replace = true;
     let job = recall(job, &Remembered::default(), false, &shared, &now)?;
     let mut said = do_job(&job, DryRun { is_wanted: false, preview: 0 }, &shared, &now, "")?;
+    if let Some(receipt) = &job.receipt {
+        let page = page_beside(receipt);
+        write_page(receipt, &page, false, true, 2)?;
+        said.text.push_str(&in_short(&page));
+    }
     let other = other_client(folder, &shared, &now)?;
     let fit = still_fit(folder, &shared, &now)?;
     let checked = checked(folder, &shared, &now)?;

@@ -10,6 +10,7 @@ pub mod memory;
 pub mod preflight;
 pub mod propose;
 pub mod reading;
+pub mod report;
 pub mod review;
 pub mod run;
 pub mod split;

@@ -2,18 +2,19 @@
 
 use crate::arguments::{Run, Shared};
 use crate::commands::memory::{recall, record};
+use crate::commands::report::{page_beside, write_page};
 use crate::finish::Said;
 use crate::observe::Drawn;
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
 use pebblebank_core::job::named::guard;
 use pebblebank_core::job::{self, Job};
-use pebblebank_core::run::{self, Setting};
+use pebblebank_core::run::{self, Setting, wrong_use};
 use pebblebank_report::changes::compare;
 use pebblebank_report::receipt::Receipt;
-use pebblebank_table::Error;
 use pebblebank_table::staged::placement::with_ending;
-use std::path::Path;
+use pebblebank_table::{Error, ErrorKind};
+use std::path::{Path, PathBuf};
 
 /// Reads the job file and does the job.
 pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
@@ -31,7 +32,29 @@ pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
     let again = format!("pebblebank run {}{replace}", command.job.display());
     let job = recall(job, &command.remembered, command.dry_run, shared, &now)?;
     let dry_run = DryRun { is_wanted: command.dry_run, preview: command.previewing.preview };
-    do_job(&job, dry_run, shared, &now, &again).map_err(|error| job::file::told_for_job(error, &job, &path))
+    let page = if command.report && !command.dry_run { Some(page_of(&job)?) } else { None };
+    let mut said =
+        do_job(&job, dry_run, shared, &now, &again).map_err(|error| job::file::told_for_job(error, &job, &path))?;
+    if let (Some((receipt, page)), 0) = (page, said.status) {
+        write_page(&receipt, &page, false, job.replace, setting(shared, false, &now).threads)?;
+        if !shared.json && !shared.quiet {
+            said.text.push_str(&render::report::in_short(&page));
+        }
+    }
+    Ok(said)
+}
+
+/// The receipt of a job and the page that shows it, which must not be there yet unless it may be replaced.
+fn page_of(job: &Job) -> Result<(PathBuf, PathBuf), Error> {
+    let receipt = job.receipt.clone().ok_or_else(|| {
+        wrong_use("--report shows the receipt, and this job leaves none", "give it one: receipt = \"…\" in [job]")
+    })?;
+    let page = page_beside(&receipt);
+    if page.exists() && !job.replace {
+        let what = "the page of the run exists already";
+        return Err(Error::new(ErrorKind::Output, what, "add --replace, or move it away").in_file(&page));
+    }
+    Ok((receipt, page))
 }
 
 /// The largest indexes of people that a run compares in passing.

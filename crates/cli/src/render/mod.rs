@@ -13,6 +13,7 @@ pub mod harmless;
 pub mod json;
 pub mod preflight;
 pub mod propose;
+pub mod report;
 pub mod review;
 pub mod split;
 pub mod suppress;
