@@ -50,6 +50,8 @@ fn run(arguments: arguments::Arguments) -> Result<finish::Said, Error> {
         Some(arguments::Command::Preflight(command)) => {
             commands::preflight::preflight_file(&command, &arguments.shared)
         }
+        Some(arguments::Command::Completions(command)) => Ok(commands::shell::completions(&command, &arguments.shared)),
+        Some(arguments::Command::Man(command)) => commands::shell::man(&command, &arguments.shared),
         Some(arguments::Command::Demo(command)) => commands::demo::demo(&command, &arguments.shared),
     }
 }

@@ -237,3 +237,28 @@ fn every_reason_is_explained_and_every_picture_is_there_and_shown() {
         }
     }
 }
+
+#[test]
+fn shells_complete_fields_and_reasons_and_every_command_has_a_man_page() {
+    let desk = Desk::new();
+    for shell in ["bash", "zsh", "fish", "powershell", "elvish"] {
+        let script = desk.done(&["completions", shell]).stdout;
+        for word in ["top-up", "--without-bank", "do-not-contact", "signed_up", "recipient-line"] {
+            assert!(script.contains(word), "{shell}: {word}");
+        }
+    }
+    desk.done(&["man", "man"]);
+    let help = desk.done(&["--help"]).stdout;
+    let commands = help.lines().skip_while(|line| *line != "Commands:").skip(1).take_while(|line| line.starts_with("  "));
+    let commands: Vec<&str> = commands
+        .filter(|line| !line.starts_with("   "))
+        .filter_map(|line| line.split_whitespace().next())
+        .filter(|name| *name != "help")
+        .collect();
+    assert!(commands.len() > 15);
+    for command in commands {
+        let page = desk.text(&format!("man/pebblebank-{command}.1"));
+        assert!(page.contains(".TH") && page.contains("With the demo") || page.contains(".SH OPTIONS"), "{command}");
+    }
+    assert!(desk.has("man/pebblebank.1") && desk.has("man/pebblebank-bank-load.1"));
+}

@@ -42,10 +42,10 @@ pub struct Changes {
     pub written_before: u64,
     /// How many contacts this run wrote.
     pub written_now: u64,
-    /// The identities of people who were not written before; one for each person.
-    pub new: Vec<Identity>,
-    /// The identities of people who are no longer written, and why; one for each person.
-    pub gone: Vec<(Identity, Gone)>,
+    /// The identities of each person who was not written before.
+    pub new: Vec<Vec<Identity>>,
+    /// The identities of each person who is no longer written, and why.
+    pub gone: Vec<(Vec<Identity>, Gone)>,
     /// For each reason: how many rows were set aside for it before, and now.
     pub reasons: BTreeMap<String, (u64, u64)>,
     /// For each suppression list: its entries and matches before, and now; none where one of the runs had no such list.
@@ -81,14 +81,18 @@ pub enum FileChange {
 pub fn compare(now: &Receipt, before: &Receipt, threads: usize) -> Result<Changes> {
     let people_now = People::of(now, threads)?;
     let people_before = People::of(before, threads)?;
-    let new = people_now.written_people(|identity| people_before.is_written(identity));
-    let gone = people_before.written_people(|identity| people_now.is_written(identity));
-    let gone = gone.into_iter().map(|person| (person[0], people_now.why_not(&person))).collect();
+    let new = people_now.written_people(&people_before.written_identities());
+    let gone = people_before.written_people(&people_now.written_identities());
+    let why_not = |person: Vec<Identity>| {
+        let why = people_now.why_not(&person);
+        (person, why)
+    };
+    let gone = gone.into_iter().map(why_not).collect();
     let written = |receipt: &Receipt| receipt.tally["all"]["written"].as_u64().unwrap_or_default();
     Ok(Changes {
         written_before: written(before),
         written_now: written(now),
-        new: new.into_iter().map(|person| person[0]).collect(),
+        new,
         gone,
         reasons: pairs(&reasons(&before.tally), &reasons(&now.tally)),
         lists: lists(&before.tally, &now.tally),
@@ -105,23 +109,38 @@ pub fn addresses(receipt: &Receipt, wanted: &HashSet<Identity>) -> Result<HashMa
 
 /// The people of a run: the identities of each, and what became of it.
 struct People {
-    /// Identity and survivor, sorted.
+    /// Identity and survivor, sorted by identity.
     identities: Vec<(Identity, u32)>,
-    /// What became of each survivor.
-    fates: HashMap<u32, Fate>,
+    /// What became of each survivor, sorted by its row.
+    fates: Vec<(u32, Fate)>,
 }
+
+/// What one thread finds in its part of an index.
+type Found = (Vec<(Identity, u32)>, Vec<(u32, Fate)>);
 
 impl People {
     fn of(receipt: &Receipt, threads: usize) -> Result<People> {
-        let each = |person: Person, found: &mut Vec<Person>| found.push(person);
-        let records: Vec<Person> = receipt.scan(threads, &each)?.into_iter().flatten().collect();
-        let own = records.iter().filter(|person| person.row == person.survivor);
-        let fates = own.map(|person| (person.survivor, person.fate)).collect();
-        let mut identities: Vec<(Identity, u32)> =
-            records.into_iter().map(|person| (person.identity, person.survivor)).collect();
+        let each = |person: Person, (identities, fates): &mut Found| {
+            identities.push((person.identity, person.survivor));
+            if person.row == person.survivor {
+                fates.push((person.survivor, person.fate));
+            }
+        };
+        let (mut identities, mut fates) = Found::default();
+        for (part, ends) in receipt.scan(threads, &each)? {
+            identities.extend(part);
+            fates.extend(ends);
+        }
         identities.sort_unstable();
         identities.dedup();
+        // Rows come in reading order, and so do the records of one row.
+        fates.dedup_by_key(|(row, _)| *row);
         Ok(People { identities, fates })
+    }
+
+    fn fate(&self, survivor: u32) -> Option<Fate> {
+        let place = self.fates.binary_search_by_key(&survivor, |(row, _)| *row).ok()?;
+        Some(self.fates[place].1)
     }
 
     fn survivors_of(&self, identity: &Identity) -> impl Iterator<Item = u32> {
@@ -129,28 +148,41 @@ impl People {
         self.identities[first..].iter().take_while(move |(known, _)| known == identity).map(|(_, survivor)| *survivor)
     }
 
-    fn is_written(&self, identity: &Identity) -> bool {
-        self.survivors_of(identity).any(|survivor| self.fates.get(&survivor) == Some(&Fate::Written))
+    /// The sorted identities of everybody who was written.
+    fn written_identities(&self) -> Vec<Identity> {
+        let written = self.identities.iter().filter(|(_, survivor)| self.fate(*survivor) == Some(Fate::Written));
+        written.map(|(identity, _)| *identity).collect()
     }
 
-    /// The identities of each written person none of whose identities is `known`, the survivor's own first, in reading order.
-    fn written_people(&self, known: impl Fn(&Identity) -> bool) -> Vec<Vec<Identity>> {
-        let mut people: BTreeMap<u32, (bool, Vec<Identity>)> = BTreeMap::new();
+    /// The identities of each written person none of whose identities is `known` (sorted), in reading order.
+    fn written_people(&self, known: &[Identity]) -> Vec<Vec<Identity>> {
+        let mut others: Vec<(u32, Identity)> = Vec::new();
+        let mut is_known: HashSet<u32> = HashSet::new();
+        let mut known = known.iter().peekable();
         for (identity, survivor) in &self.identities {
-            if self.fates.get(survivor) == Some(&Fate::Written) {
-                let person = people.entry(*survivor).or_default();
-                person.0 |= known(identity);
-                person.1.push(*identity);
+            while known.next_if(|next| *next < identity).is_some() {}
+            if self.fate(*survivor) != Some(Fate::Written) {
+                continue;
+            }
+            if known.peek() == Some(&identity) {
+                is_known.insert(*survivor);
+            } else {
+                others.push((*survivor, *identity));
             }
         }
-        people.into_values().filter(|(is_known, _)| !is_known).map(|(_, identities)| identities).collect()
+        others.retain(|(survivor, _)| !is_known.contains(survivor));
+        others.sort_unstable();
+        others
+            .chunk_by(|a, b| a.0 == b.0)
+            .map(|person| person.iter().map(|(_, identity)| *identity).collect())
+            .collect()
     }
 
     /// Why nobody with these identities is written.
     fn why_not(&self, identities: &[Identity]) -> Gone {
         let survivors = identities.iter().flat_map(|identity| self.survivors_of(identity));
-        let reasons = survivors.filter_map(|survivor| match self.fates.get(&survivor) {
-            Some(Fate::SetAside(reason)) => Some(*reason),
+        let reasons = survivors.filter_map(|survivor| match self.fate(survivor) {
+            Some(Fate::SetAside(reason)) => Some(reason),
             _ => None,
         });
         reasons.min().map_or(Gone::InNoSource, Gone::SetAside)

@@ -16,7 +16,8 @@ use std::path::{Path, PathBuf};
 /// # Errors
 ///
 /// If the import file has fewer of these people than the run wrote: somebody changed it since.
-pub fn new_rows(receipt: &Receipt, new: &HashSet<Identity>) -> Result<(Vec<u8>, u64)> {
+pub fn new_rows(receipt: &Receipt, people: &[Vec<Identity>]) -> Result<(Vec<u8>, u64)> {
+    let new: &HashSet<Identity> = &people.iter().flatten().copied().collect();
     let Some(path) = import_file(receipt) else {
         let mut found: Vec<String> = addresses(receipt, new)?.into_values().collect();
         found.sort();
@@ -29,9 +30,9 @@ pub fn new_rows(receipt: &Receipt, new: &HashSet<Identity>) -> Result<(Vec<u8>, 
     };
     let bytes = std::fs::read(&path).map_err(|cause| Error::unreadable(&path, &cause))?;
     let (rows, count) = rows_of(&bytes, new);
-    if count < new.len() as u64 {
+    if count < people.len() as u64 {
         let what =
-            format!("{count} of {} new people are in this file, so it is no longer as the run wrote it", new.len());
+            format!("{count} of {} new people are in this file, so it is no longer as the run wrote it", people.len());
         let advice = "run the job again, or compare without -o";
         return Err(Error::new(ErrorKind::Input, what, advice).in_file(&path));
     }

@@ -8,16 +8,24 @@ use pebblebank_core::run::write::written_people;
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_table::csv::without_defusing;
 use pebblebank_table::dialect::Dialect;
+use pebblebank_table::record::{RecordEnd, split_record};
 use pebblebank_table::saved_table::{rows, rows_in};
-use pebblebank_table::{Error, Result, cell};
+use pebblebank_table::{Error, Result, cell, recognise_dialect};
+use pebblebank_values::address::AddressCleaner;
 use pebblebank_values::identity::stable_digest;
 use pebblebank_values::text::comparable;
 use std::borrow::Cow;
 use std::collections::{BTreeSet, HashSet};
 use std::path::{Path, PathBuf};
 
-/// The largest input that is opened for the words of a row.
-const MOST_OF_INPUT: u64 = 64 << 20;
+/// How far a story goes.
+#[derive(Debug, Clone, Copy)]
+pub struct Reading {
+    /// How many threads work.
+    pub threads: usize,
+    /// The largest input that is opened for the words of a row, in bytes.
+    pub most_of_input: u64,
+}
 
 /// How many close addresses are offered.
 const CLOSEST: usize = 3;
@@ -110,7 +118,8 @@ impl Story {
 }
 
 /// Tells what became of a person, who is named by an address, by `field = value`, or by a value of any column.
-pub fn tell(receipt: &Receipt, asked: &str, threads: usize) -> Result<Story> {
+pub fn tell(receipt: &Receipt, asked: &str, reading: Reading) -> Result<Story> {
+    let threads = reading.threads;
     let mut story = Story::default();
     let named = Named::parse(asked);
     let people = match &named {
@@ -125,7 +134,7 @@ pub fn tell(receipt: &Receipt, asked: &str, threads: usize) -> Result<Story> {
             Some(Named::By(_, value)) => value.as_str(),
             _ => asked,
         };
-        let found = rows_with(receipt, value, &mut story.not_searched);
+        let found = rows_with(receipt, value, reading, &mut story.not_searched);
         let of_person = receipt.people(threads, |person| found.contains(&person.row))?;
         let survivors: HashSet<u32> = of_person.iter().map(|person| person.survivor).collect();
         let all = receipt.people(threads, |person| survivors.contains(&person.survivor))?;
@@ -139,7 +148,7 @@ pub fn tell(receipt: &Receipt, asked: &str, threads: usize) -> Result<Story> {
     story.rows_in_all = numbers.len();
     let mut tables = Tables::open(receipt)?;
     for number in numbers.into_iter().take(MOST_ROWS) {
-        story.rows.extend(tables.row(receipt, number, fates.get(&number))?);
+        story.rows.extend(tables.row(receipt, number, fates.get(&number), reading)?);
     }
     if story.rows.is_empty() {
         if let Some(Named::Address(address)) = &named {
@@ -196,7 +205,13 @@ impl Tables {
     }
 
     /// The story of a row; none if its number is none of this run.
-    fn row(&mut self, receipt: &Receipt, number: u32, person: Option<&Person>) -> Result<Option<RowStory>> {
+    fn row(
+        &mut self,
+        receipt: &Receipt,
+        number: u32,
+        person: Option<&Person>,
+        reading: Reading,
+    ) -> Result<Option<RowStory>> {
         let Some(place) = receipt.place(u64::from(number)) else { return Ok(None) };
         let input = &receipt.inputs[place.input];
         let mut story = RowStory {
@@ -223,7 +238,7 @@ impl Tables {
             self.tell_merged(receipt, &place, &mut story)?;
         }
         if story.read.is_empty() {
-            story.read = as_read(receipt, &place);
+            story.read = as_read(receipt, &place, person, reading);
         }
         Ok(Some(story))
     }
@@ -282,23 +297,58 @@ fn read_cells(table: &Table, row: &TableRow) -> Vec<(String, String)> {
 }
 
 /// The cells of a row of an input, if it is delimited text that is still as it was.
-fn as_read(receipt: &Receipt, place: &Place) -> Vec<(String, String)> {
-    let input = &receipt.inputs[place.input];
-    let Some(text) = text_of(receipt, place.input) else { return Vec::new() };
-    let all = rows(&text);
-    // Line ends inside of cells count once, as they do in receipts.
-    if all.len() as u64 != input.records {
+///
+/// Lines may be split otherwise than the run did it, so the row must have the address that the run found in it.
+fn as_read(receipt: &Receipt, place: &Place, person: Option<&Person>, reading: Reading) -> Vec<(String, String)> {
+    let Some(text) = text_of(receipt, place.input, reading) else { return Vec::new() };
+    let bytes = text.trim_start_matches('\u{feff}').as_bytes();
+    let dialect = recognise_dialect(bytes);
+    let (mut at, mut row, mut ends) = (0, 1, Vec::new());
+    let mut header: Vec<Vec<String>> = Vec::new();
+    while at < bytes.len() {
+        ends.clear();
+        let next = match split_record(bytes, at, dialect, true, &mut ends) {
+            RecordEnd::At(next) => next,
+            _ => bytes.len(),
+        };
+        if row == place.row || header.len() < HEADER_IS_WITHIN {
+            let Some((_, cells)) = rows_in(&bytes[at..next], dialect).into_iter().next() else { return Vec::new() };
+            if row < place.row {
+                header.push(cells);
+            } else {
+                return named_cells(&header, cells, person);
+            }
+        }
+        row += 1;
+        at = next;
+    }
+    Vec::new()
+}
+
+/// How many rows at the top may be the header.
+const HEADER_IS_WITHIN: usize = 20;
+
+fn named_cells(above: &[Vec<String>], cells: Vec<String>, person: Option<&Person>) -> Vec<(String, String)> {
+    let mut cleaner = AddressCleaner::default();
+    let mut has = |identity: &[u8; 12]| {
+        let of_cell = |cell: &String| {
+            let address = cleaner.clean(cell.as_bytes());
+            let further = address.further.iter().map(|further| further.identity.as_bytes());
+            std::iter::once(address.identity).chain(further).any(|found| stable_digest(found) == *identity)
+        };
+        cells.iter().any(of_cell)
+    };
+    if person.is_some_and(|person| !has(&person.identity)) {
         return Vec::new();
     }
-    let Some((_, cells)) = usize::try_from(place.row - 1).ok().and_then(|row| all.get(row)) else { return Vec::new() };
-    let header = all.iter().find(|(_, header)| header.len() == cells.len()).map(|(_, header)| header.clone());
-    let header = header.unwrap_or_default();
-    let named = cells.iter().enumerate().filter(|(_, value)| !value.trim().is_empty());
-    named.map(|(column, value)| (header.get(column).cloned().unwrap_or_default(), value.clone())).collect()
+    let header = above.iter().find(|header| header.len() == cells.len());
+    let name = |column: usize| header.and_then(|header| header.get(column)).cloned().unwrap_or_default();
+    let filled = cells.into_iter().enumerate().filter(|(_, value)| !value.trim().is_empty());
+    filled.map(|(column, value)| (name(column), value)).collect()
 }
 
 /// The text of an input that is delimited text, and still as it was.
-fn text_of(receipt: &Receipt, input: usize) -> Option<String> {
+fn text_of(receipt: &Receipt, input: usize, reading: Reading) -> Option<String> {
     let file = &receipt.inputs[input];
     let of_tally = receipt.tally["sources"].as_array()?.iter().find(|source| source["name"] == *file.of)?;
     let known = of_tally["files"].as_array()?.iter().find(|known| known["file"] == *file.file)?;
@@ -306,13 +356,13 @@ fn text_of(receipt: &Receipt, input: usize) -> Option<String> {
         return None;
     }
     let encoding = encoding_rs::Encoding::for_label(known["encoding"].as_str()?.as_bytes())?;
-    let bytes = file.unchanged(MOST_OF_INPUT)?;
+    let bytes = file.unchanged(reading.most_of_input)?;
     let (text, _, has_errors) = encoding.decode(&bytes);
     (!has_errors).then(|| text.into_owned())
 }
 
 /// The rows in which some cell has the value, as it is compared: letter case does not count, nor do the signs of a number.
-fn rows_with(receipt: &Receipt, value: &str, not_searched: &mut Vec<String>) -> HashSet<u32> {
+fn rows_with(receipt: &Receipt, value: &str, reading: Reading, not_searched: &mut Vec<String>) -> HashSet<u32> {
     let wanted = comparable(value.trim()).into_owned();
     let digits = digits_of(value);
     let is_it = |cell: &String| {
@@ -320,7 +370,7 @@ fn rows_with(receipt: &Receipt, value: &str, not_searched: &mut Vec<String>) -> 
     };
     let mut found = HashSet::new();
     for (place, input) in receipt.inputs.iter().enumerate().filter(|(_, input)| input.part == "source") {
-        let Some(text) = text_of(receipt, place) else {
+        let Some(text) = text_of(receipt, place, reading) else {
             not_searched.push(input.file.clone());
             continue;
         };

@@ -2,7 +2,9 @@
 //! `-h` only what is often needed.
 
 use super::Arguments;
+use clap::builder::PossibleValuesParser;
 use clap::{Arg, Command, CommandFactory};
+use pebblebank_values::Field;
 
 /// Options that `-h` leaves to `--help`.
 const RARE: [&str; 44] = [
@@ -124,6 +126,24 @@ pub fn command() -> Command {
         });
     }
     command
+}
+
+/// All commands with the values that shells complete: fields, reasons, keys and these scopes.
+pub fn completed(scopes: Vec<String>) -> Command {
+    let fields: Vec<&'static str> = Field::ALL.into_iter().map(Field::name).collect();
+    let reasons = ["complained", "opted-out", "do-not-contact", "bounced", "sent", "verdicts"].to_vec();
+    let formats = ["csv", "tsv", "xlsx", "jsonl", "recipient-line"].to_vec();
+    let with_values = |argument: Arg| {
+        let values: Vec<String> = match argument.get_id().as_str() {
+            "require" | "same" | "columns" => fields.iter().map(ToString::to_string).collect(),
+            "what" => reasons.iter().map(ToString::to_string).collect(),
+            "format" => formats.iter().map(ToString::to_string).collect(),
+            "scope" if !scopes.is_empty() => scopes.clone(),
+            _ => return argument,
+        };
+        argument.value_parser(PossibleValuesParser::new(values))
+    };
+    command().mut_subcommands(|own| own.mut_args(with_values).mut_subcommands(|below| below.mut_args(with_values)))
 }
 
 fn hide_rare(argument: Arg) -> Arg {

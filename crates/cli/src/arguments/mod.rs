@@ -12,7 +12,8 @@ pub use bank::{
 };
 
 pub use check::Check;
-pub use receipts::{Changes, ReportPage, Review, Why};
+pub use help::completed;
+pub use receipts::{Changes, Completions, Man, ReportPage, Review, Why};
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 pub use shared::Remembered;
@@ -63,6 +64,10 @@ pub enum Command {
     Bank(BankCommand),
     /// Write the demo data and run the full example on it
     Demo(Demo),
+    /// Print the script by which a shell completes commands and options
+    Completions(Completions),
+    /// Write the manual as man pages
+    Man(Man),
 }
 
 /// Options of every command.

@@ -1,6 +1,7 @@
-//! What can be typed after the commands that ask receipts.
+//! What can be typed after the commands that ask receipts, and after those for the shell.
 
 use clap::Args;
+use clap_complete::Shell;
 use std::path::PathBuf;
 
 #[derive(Args, Debug)]
@@ -60,6 +61,23 @@ pub struct ReportPage {
     #[arg(long)]
     pub show_addresses: bool,
     /// Replace the page if it exists
+    #[arg(long)]
+    pub replace: bool,
+}
+
+#[derive(Args, Debug)]
+pub struct Completions {
+    /// The shell: bash, elvish, fish, powershell or zsh
+    #[arg(value_name = "SHELL", value_enum)]
+    pub shell: Shell,
+}
+
+#[derive(Args, Debug)]
+pub struct Man {
+    /// The folder to write the pages into
+    #[arg(value_name = "DIR")]
+    pub folder: PathBuf,
+    /// Replace pages that exist
     #[arg(long)]
     pub replace: bool,
 }

@@ -70,17 +70,17 @@ fn write(found: &changes::Changes, now: &Receipt, before: &Receipt, folder: &Pat
     std::fs::create_dir_all(folder).map_err(|cause| Error::unwritable(folder, &cause))?;
     let (new, gone) = (folder.join("new.csv"), folder.join("gone.csv"));
     let (new_file, gone_file) = (staged.file(&new, placement)?, staged.file(&gone, placement)?);
-    let (rows, count) = new_rows(now, &found.new.iter().copied().collect())?;
+    let (rows, count) = new_rows(now, &found.new)?;
     staged.write(new_file, &rows)?;
-    let wanted: HashSet<Identity> = found.gone.iter().map(|(identity, _)| *identity).collect();
+    let wanted: HashSet<Identity> = found.gone.iter().flat_map(|(person, _)| person).copied().collect();
     let known = addresses(before, &wanted)?;
     let mut csv = CsvBuffer::new(Defusing::On);
     csv.value(b"email");
     csv.value(b"why");
     csv.end_row();
     let mut gone_count = 0;
-    for (identity, why) in &found.gone {
-        if let Some(address) = known.get(identity) {
+    for (person, why) in &found.gone {
+        if let Some(address) = person.iter().find_map(|identity| known.get(identity)) {
             csv.value(address.as_bytes());
             csv.value(why.name().as_bytes());
             csv.end_row();

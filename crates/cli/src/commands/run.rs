@@ -58,7 +58,7 @@ fn page_of(job: &Job) -> Result<(PathBuf, PathBuf), Error> {
 }
 
 /// The largest indexes of people that a run compares in passing.
-const MOST_OF_INDEX: u64 = 64 << 20;
+const MOST_OF_INDEX: u64 = 8 << 20;
 
 /// What changed since the run whose receipt this one replaced, in a line; nothing where there is none.
 fn since_before(receipt: &Path) -> String {

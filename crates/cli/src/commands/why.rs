@@ -14,24 +14,26 @@ use pebblebank_core::run::wrong_use;
 use pebblebank_core::tasks::entries::read_entries;
 use pebblebank_core::tasks::found_entries::{EntriesWishes, FoundText, StatusWish};
 use pebblebank_report::receipt::Receipt;
-use pebblebank_report::story::{Story, tell};
+use pebblebank_report::story::{Reading, Story, tell};
 use pebblebank_table::observe::Silent;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::digest::DigestKind;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-/// The largest list that is read again for its entries.
-const MOST_OF_LIST: u64 = 64 << 20;
+/// The largest source or list that is opened again, unless everything is wanted.
+const MOST_OF_INPUT: u64 = 8 << 20;
 
 /// Tells what became of a person in one run, or in several.
 pub fn why(command: &Why, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
     let threads = setting(shared, true, &now).threads;
+    let most_of_input = if shared.verbose { u64::MAX } else { MOST_OF_INPUT };
+    let reading = Reading { threads, most_of_input };
     let mut told = Vec::new();
     for folder in receipts(&command.receipt)? {
         let receipt = Receipt::open(&folder)?;
-        let story = tell(&receipt, &command.who, threads)?;
+        let story = tell(&receipt, &command.who, reading)?;
         told.push(Told { receipt, story, lists: Vec::new() });
     }
     // Runs that have the person come first, the latest of them at the top.
@@ -42,7 +44,7 @@ pub fn why(command: &Why, shared: &Shared) -> Result<Said, Error> {
     });
     let screen = Screen::new(shared);
     for one in told.iter_mut().take(1) {
-        one.lists = listed_in(&one.receipt, &one.story, &command.who, &setting(shared, true, &now));
+        one.lists = listed_in(&one.receipt, &one.story, &command.who, most_of_input, &setting(shared, true, &now));
     }
     let bank = of_bank(&command.who, shared, &now);
     let is_found = told.iter().any(|one| !one.story.rows.is_empty());
@@ -91,16 +93,23 @@ fn of_bank(who: &str, shared: &Shared, now: &Now) -> Option<BankSaid> {
 }
 
 /// The entries of the lists that suppressed a person, as far as the lists are still as the run read them.
-fn listed_in(receipt: &Receipt, story: &Story, who: &str, setting: &pebblebank_core::run::Setting) -> Vec<ListedIn> {
+fn listed_in(
+    receipt: &Receipt,
+    story: &Story,
+    who: &str,
+    most: u64,
+    setting: &pebblebank_core::run::Setting,
+) -> Vec<ListedIn> {
     let named: Vec<&str> = story.rows.iter().flat_map(|row| row.details.split("; ")).collect();
     let Some(job) = job_of(receipt) else { return Vec::new() };
     let mut found: BTreeMap<String, ListedIn> = BTreeMap::new();
     for list in job.lists.iter().filter(|list| list.hold().is_some_and(|hold| named.contains(&hold.name.as_str()))) {
         let (Some(hold), Some(files)) = (list.hold(), list.files()) else { continue };
-        let mut one = ListedIn { list: hold.name.clone(), entries: Vec::new(), has_changed: false };
+        let mut one = ListedIn { list: hold.name.clone(), ..ListedIn::default() };
         let inputs = receipt.inputs.iter().filter(|input| input.part != "source" && input.of == list.name());
-        one.has_changed = inputs.clone().any(|input| input.unchanged(MOST_OF_LIST).is_none());
-        if !one.has_changed && files.by.is_none() {
+        one.is_large = inputs.clone().any(|input| input.bytes > most);
+        one.has_changed = !one.is_large && inputs.clone().any(|input| input.unchanged(most).is_none());
+        if !one.has_changed && !one.is_large && files.by.is_none() {
             one.entries = entries_of(files, who, &job, setting).unwrap_or_default();
         }
         found.insert(hold.name.clone(), one);

@@ -30,6 +30,7 @@ pub struct Told {
 }
 
 /// Where a person is on a list.
+#[derive(Default)]
 pub struct ListedIn {
     /// The list.
     pub list: String,
@@ -37,6 +38,8 @@ pub struct ListedIn {
     pub entries: Vec<(String, u64, String)>,
     /// Whether the list is no longer as the run read it.
     pub has_changed: bool,
+    /// Whether the list is too large to be searched in passing.
+    pub is_large: bool,
 }
 
 /// What the bank knows of a person today.
@@ -218,6 +221,9 @@ fn lists(told: &Told, screen: &Screen) -> String {
     for list in &told.lists {
         if list.has_changed {
             text.push_str(&paragraph(&format!("{}: the list has changed since, so its entry is not known", list.list)));
+        }
+        if list.is_large {
+            text.push_str(&paragraph(&format!("{}: a large list; --verbose looks for the entry", list.list)));
         }
         for (file, row, what) in &list.entries {
             text.push_str(&format!("  {}: {what}, in {file} row {}\n", list.list, number(*row)));

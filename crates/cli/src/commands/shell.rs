@@ -1,0 +1,50 @@
+//! `pebblebank completions SHELL` and `pebblebank man DIR`: at home in the shell.
+
+use crate::arguments::{Completions, Man, Shared, completed};
+use crate::commands::memory::{bank_path, open};
+use crate::finish::Said;
+use crate::setting::Now;
+use pebblebank_bank::{Access, Bank};
+use pebblebank_table::staged::Staged;
+use pebblebank_table::staged::placement::Placement;
+use pebblebank_table::{Error, Result};
+
+/// Prints the script by which a shell completes commands, options and their values.
+pub fn completions(command: &Completions, shared: &Shared) -> Said {
+    let mut script = Vec::new();
+    clap_complete::generate(command.shell, &mut completed(scopes(shared)), "pebblebank", &mut script);
+    Said::done(String::from_utf8_lossy(&script).into_owned())
+}
+
+/// The scopes of the bank as it is now; none without a bank.
+fn scopes(shared: &Shared) -> Vec<String> {
+    let is_there = bank_path(shared).is_ok_and(|path| Bank::is_at(&path).unwrap_or(false));
+    let bank = is_there.then(|| open(shared, Access::Ask, &Now::read()).ok()).flatten();
+    let scopes = bank.and_then(|bank| bank.scopes().ok()).unwrap_or_default();
+    scopes.into_iter().map(|(_, name)| name).collect()
+}
+
+/// Writes a man page for the program and for each command.
+pub fn man(command: &Man, shared: &Shared) -> Result<Said> {
+    std::fs::create_dir_all(&command.folder).map_err(|cause| Error::unwritable(&command.folder, &cause))?;
+    let mut staged = Staged::new(false);
+    let all = crate::arguments::help::command();
+    let mut pages = vec![("pebblebank".to_owned(), all.clone())];
+    for own in all.get_subcommands() {
+        let name = format!("pebblebank-{}", own.get_name());
+        pages.extend(own.get_subcommands().map(|below| (format!("{name}-{}", below.get_name()), below.clone())));
+        pages.push((name, own.clone()));
+    }
+    for (name, page) in &pages {
+        let path = command.folder.join(format!("{name}.1"));
+        let mut text = Vec::new();
+        clap_mangen::Man::new(page.clone().name(name.clone()))
+            .render(&mut text)
+            .map_err(|cause| Error::unwritable(&path, &cause))?;
+        let file = staged.file(&path, Placement::of_file(command.replace))?;
+        staged.write(file, &text)?;
+    }
+    staged.place()?;
+    let text = format!("{} man pages in {}\n", pages.len(), command.folder.display());
+    Ok(Said::done(if shared.quiet { String::new() } else { text }))
+}
