@@ -243,13 +243,14 @@ fn shells_complete_fields_and_reasons_and_every_command_has_a_man_page() {
     let desk = Desk::new();
     for shell in ["bash", "zsh", "fish", "powershell", "elvish"] {
         let script = desk.done(&["completions", shell]).stdout;
-        for word in ["top-up", "--without-bank", "do-not-contact", "signed_up", "recipient-line"] {
+        for word in ["top-up", "without-bank", "do-not-contact", "signed_up", "recipient-line"] {
             assert!(script.contains(word), "{shell}: {word}");
         }
     }
     desk.done(&["man", "man"]);
     let help = desk.done(&["--help"]).stdout;
-    let commands = help.lines().skip_while(|line| *line != "Commands:").skip(1).take_while(|line| line.starts_with("  "));
+    let commands =
+        help.lines().skip_while(|line| *line != "Commands:").skip(1).take_while(|line| line.starts_with("  "));
     let commands: Vec<&str> = commands
         .filter(|line| !line.starts_with("   "))
         .filter_map(|line| line.split_whitespace().next())

@@ -55,14 +55,12 @@ pub(crate) fn import_file(receipt: &Receipt) -> Option<PathBuf> {
     [beside_job, beside_receipt, Some(PathBuf::from(name))].into_iter().flatten().find(|path| path.is_file())
 }
 
-/// The largest import file in which a line is looked for.
-const MOST_OF_IMPORT: u64 = 64 << 20;
-
-/// The import file and the number of the line that has the address; none if no import file is delimited text, or if it is gone.
-pub(crate) fn line_of(receipt: &Receipt, address: &str) -> Option<(PathBuf, u64)> {
+/// The import file and the number of the line that has the address; none if no import file is delimited text, if it is gone, or
+/// if it has more than `most` bytes.
+pub(crate) fn line_of(receipt: &Receipt, address: &str, most: u64) -> Option<(PathBuf, u64)> {
     let path = import_file(receipt)?;
     let length = std::fs::metadata(&path).ok()?.len();
-    if length > MOST_OF_IMPORT {
+    if length > most {
         return None;
     }
     let bytes = std::fs::read(&path).ok()?;

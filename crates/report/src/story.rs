@@ -158,7 +158,7 @@ pub fn tell(receipt: &Receipt, asked: &str, reading: Reading) -> Result<Story> {
         story.near_misses = near_misses(receipt, &story.rows)?;
         note_decision(receipt, &mut story);
         if let Some(Named::Address(address)) = &named {
-            story.import_line = crate::new_rows::line_of(receipt, address);
+            story.import_line = crate::new_rows::line_of(receipt, address, reading.most_of_input);
         }
     }
     Ok(story)
@@ -200,7 +200,8 @@ struct Tables {
 
 impl Tables {
     fn open(receipt: &Receipt) -> Result<Tables> {
-        let open = |name: &str| Table::open(&receipt.path(name), &receipt.inputs);
+        let is_as_written = |name: &str| !receipt.is_unsealed && !receipt.edited.iter().any(|edited| edited == name);
+        let open = |name: &str| Table::open(&receipt.path(name), &receipt.inputs, is_as_written(name));
         Ok(Tables { set_aside: open("set-aside.csv")?, merged: open("merged.csv")?, repairs: open("repairs.csv")? })
     }
 
@@ -402,7 +403,7 @@ fn ends_alike(a: &str, b: &str) -> bool {
 }
 
 fn near_misses(receipt: &Receipt, of: &[RowStory]) -> Result<Vec<NearMiss>> {
-    let Some(mut table) = Table::open(&receipt.path("near-misses.csv"), &receipt.inputs)? else {
+    let Some(mut table) = Table::open(&receipt.path("near-misses.csv"), &receipt.inputs, false)? else {
         return Ok(Vec::new());
     };
     let mut found = Vec::new();

@@ -55,7 +55,7 @@ const RARE: [&str; 44] = [
 ];
 
 /// Examples of each command, with the files of `pebblebank demo`; they are typed in its folder.
-const EXAMPLES: [(&str, &[&str]); 16] = [
+const EXAMPLES: [(&str, &[&str]); 18] = [
     (
         "why",
         &[
@@ -63,6 +63,8 @@ const EXAMPLES: [(&str, &[&str]); 16] = [
             "pebblebank why ida@post.example --receipt 'out/*.receipt'",
         ],
     ),
+    ("completions", &["pebblebank completions bash"]),
+    ("man", &["pebblebank man man-pages"]),
     ("report", &["pebblebank report out/spring-fair-invitation.receipt -o fair.html"]),
     ("changes", &["pebblebank changes out/spring-fair-invitation.receipt -o changes"]),
     ("survey", &["pebblebank survey exports/sign-ups.csv", "pebblebank survey exports/* --verbose"]),

@@ -12,7 +12,6 @@ pub use bank::{
 };
 
 pub use check::Check;
-pub use help::completed;
 pub use receipts::{Changes, Completions, Man, ReportPage, Review, Why};
 
 use clap::{Args, Parser, Subcommand, ValueEnum};

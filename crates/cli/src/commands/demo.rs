@@ -36,7 +36,9 @@ pub fn demo(command: &Demo, shared: &Shared) -> Result<Said> {
     if let Some(receipt) = &job.receipt {
         let page = page_beside(receipt);
         write_page(receipt, &page, false, true, 2)?;
-        said.text.push_str(&in_short(&page));
+        if !shared.json && !shared.quiet {
+            said.text.push_str(&in_short(&page));
+        }
     }
     let other = other_client(folder, &shared, &now)?;
     let fit = still_fit(folder, &shared, &now)?;

@@ -1,6 +1,7 @@
 //! `pebblebank completions SHELL` and `pebblebank man DIR`: at home in the shell.
 
-use crate::arguments::{Completions, Man, Shared, completed};
+use crate::arguments::help::{command as all_commands, completed};
+use crate::arguments::{Completions, Man, Shared};
 use crate::commands::memory::{bank_path, open};
 use crate::finish::Said;
 use crate::setting::Now;
@@ -28,7 +29,7 @@ fn scopes(shared: &Shared) -> Vec<String> {
 pub fn man(command: &Man, shared: &Shared) -> Result<Said> {
     std::fs::create_dir_all(&command.folder).map_err(|cause| Error::unwritable(&command.folder, &cause))?;
     let mut staged = Staged::new(false);
-    let all = crate::arguments::help::command();
+    let all = all_commands();
     let mut pages = vec![("pebblebank".to_owned(), all.clone())];
     for own in all.get_subcommands() {
         let name = format!("pebblebank-{}", own.get_name());

@@ -1,7 +1,7 @@
 //! Looks rows up in the tables of a receipt, which stand in reading order, by where they were read.
 //!
-//! A table may have gigabytes, so it is searched by halves. Where that finds nothing the whole table is read: it may have
-//! been sorted in a spreadsheet.
+//! A table may have gigabytes, so it is searched by halves. If that finds nothing and the table was edited, all of it is read:
+//! it may have been sorted in a spreadsheet.
 
 use super::{Input, Place};
 use pebblebank_table::dialect::Dialect;
@@ -27,6 +27,8 @@ pub struct Table {
     file: File,
     length: u64,
     dialect: Dialect,
+    /// Whether its rows are surely in reading order.
+    is_in_order: bool,
     /// The names of its columns.
     pub header: Vec<String>,
     /// Where the rows begin.
@@ -48,8 +50,8 @@ pub struct TableRow {
 }
 
 impl Table {
-    /// Opens a table; none if the receipt does not have it, or if it has no columns that say where rows were read.
-    pub fn open(path: &Path, inputs: &[Input]) -> Result<Option<Table>> {
+    /// Opens a table, whose rows are as the run wrote them if it `is_in_order`; none if the receipt does not have it, or if it has no columns that say where rows were read.
+    pub fn open(path: &Path, inputs: &[Input], is_in_order: bool) -> Result<Option<Table>> {
         let unreadable = |cause: std::io::Error| Error::unreadable(path, &cause);
         let mut file = match File::open(path) {
             Err(cause) if cause.kind() == std::io::ErrorKind::NotFound => return Ok(None),
@@ -69,7 +71,19 @@ impl Table {
         let sources = inputs.iter().enumerate().filter(|(_, input)| input.part == "source");
         let inputs = sources.map(|(place, input)| ((input.of.clone(), input.file.clone()), place)).collect();
         let path = path.to_path_buf();
-        Ok(Some(Table { path, file, length, dialect, header, start: end as u64 + 1, source, name, row, inputs }))
+        Ok(Some(Table {
+            path,
+            file,
+            length,
+            dialect,
+            is_in_order,
+            header,
+            start: end as u64 + 1,
+            source,
+            name,
+            row,
+            inputs,
+        }))
     }
 
     /// The value of a column in a row of this table.
@@ -81,7 +95,7 @@ impl Table {
     /// The rows that were read there.
     pub fn at(&mut self, place: &Place) -> Result<Vec<TableRow>> {
         let found = self.by_halves(place)?;
-        if found.is_empty() { self.by_reading(place) } else { Ok(found) }
+        if found.is_empty() && !self.is_in_order { self.by_reading(place) } else { Ok(found) }
     }
 
     fn by_halves(&mut self, place: &Place) -> Result<Vec<TableRow>> {
