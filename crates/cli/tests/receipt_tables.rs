@@ -6,6 +6,7 @@ mod common;
 
 use common::{Desk, job_with};
 use rstest::rstest;
+use std::path::Path;
 
 const HEADER: &str = "No,E-Mail,Nachname,,Newsletter note";
 const OWN: &str = "pebblebank_reason,pebblebank_details,pebblebank_source,pebblebank_file,pebblebank_row";
@@ -69,7 +70,9 @@ fn files_for_spreadsheets_have_semicolons_and_a_mark(#[case] arguments: &[&str],
     desk.done(arguments);
     let mut names = vec!["out.csv".to_owned()];
     let tables = std::fs::read_dir(desk.path("fair.receipt")).unwrap().map(|entry| entry.unwrap().file_name());
-    let tables = tables.map(|name| name.into_string().unwrap()).filter(|name| name.ends_with(".csv"));
+    let tables = tables
+        .map(|name| name.into_string().unwrap())
+        .filter(|name| Path::new(name).extension().is_some_and(|ending| ending == "csv"));
     // A single column has nothing to split.
     let tables = tables.filter(|name| name != "written.csv");
     names.extend(tables.map(|name| format!("fair.receipt/{name}")));

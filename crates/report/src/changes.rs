@@ -101,7 +101,8 @@ pub fn compare(now: &Receipt, before: &Receipt, threads: usize) -> Result<Change
 }
 
 /// The addresses that have these digests, by digest; those that a run wrote.
-pub fn addresses(receipt: &Receipt, wanted: &HashSet<Identity>) -> Result<HashMap<Identity, String>> {
+pub fn addresses(receipt: &Receipt, wanted: &[Identity]) -> Result<HashMap<Identity, String>> {
+    let wanted: HashSet<&Identity> = wanted.iter().collect();
     let all = written_addresses(receipt)?.unwrap_or_default();
     let digested = all.into_iter().map(|address| (stable_digest(address.as_bytes()), address));
     Ok(digested.filter(|(digest, _)| wanted.contains(digest)).collect())

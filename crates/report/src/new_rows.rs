@@ -17,9 +17,10 @@ use std::path::{Path, PathBuf};
 ///
 /// If the import file has fewer of these people than the run wrote: somebody changed it since.
 pub fn new_rows(receipt: &Receipt, people: &[Vec<Identity>]) -> Result<(Vec<u8>, u64)> {
-    let new: &HashSet<Identity> = &people.iter().flatten().copied().collect();
+    let all: Vec<Identity> = people.iter().flatten().copied().collect();
+    let new: &HashSet<Identity> = &all.iter().copied().collect();
     let Some(path) = import_file(receipt) else {
-        let mut found: Vec<String> = addresses(receipt, new)?.into_values().collect();
+        let mut found: Vec<String> = addresses(receipt, &all)?.into_values().collect();
         found.sort();
         let mut csv = CsvBuffer::new(Defusing::On);
         for address in std::iter::once("email").chain(found.iter().map(String::as_str)) {
@@ -83,7 +84,7 @@ fn rows_of(bytes: &[u8], new: &HashSet<Identity>) -> (Vec<u8>, u64) {
         ends.clear();
         let next = match split_record(text, at, dialect, true, &mut ends) {
             RecordEnd::At(next) => next,
-            _ => text.len(),
+            RecordEnd::NeedsMore => text.len(),
         };
         let is_header = at == 0;
         let mut start = at;

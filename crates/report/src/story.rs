@@ -171,7 +171,8 @@ fn note_decision(receipt: &Receipt, story: &mut Story) {
     let Some(file) = receipt.tally["decisions"].as_str() else { return };
     let beside_job = receipt.job_file.as_deref().and_then(Path::parent).map(|folder| folder.join(file));
     let decisions = [Some(PathBuf::from(file)), beside_job].into_iter().flatten();
-    let Some(decisions) = decisions.filter_map(|path| Decisions::read(&path).ok().flatten()).next() else { return };
+    let mut decisions = decisions;
+    let Some(decisions) = decisions.find_map(|path| Decisions::read(&path).ok().flatten()) else { return };
     let values: Vec<String> = row.read.iter().map(|(_, value)| comparable(value.trim()).into_owned()).collect();
     let names = |named: &Named| match named {
         Named::Address(address) => values.iter().any(|value| value.contains(&comparable(address).into_owned())),
@@ -310,7 +311,7 @@ fn as_read(receipt: &Receipt, place: &Place, person: Option<&Person>, reading: R
         ends.clear();
         let next = match split_record(bytes, at, dialect, true, &mut ends) {
             RecordEnd::At(next) => next,
-            _ => bytes.len(),
+            RecordEnd::NeedsMore => bytes.len(),
         };
         if row == place.row || header.len() < HEADER_IS_WITHIN {
             let Some((_, cells)) = rows_in(&bytes[at..next], dialect).into_iter().next() else { return Vec::new() };

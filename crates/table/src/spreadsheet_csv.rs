@@ -70,7 +70,9 @@ mod tests {
         ) {
             let mut plain = CsvBuffer::new(Defusing::Off);
             for row in &rows {
-                row.iter().for_each(|cell| plain.value(cell.as_bytes()));
+                for cell in row {
+                    plain.value(cell.as_bytes());
+                }
                 plain.end_row();
             }
             let mut converter = SpreadsheetCsv::default();

@@ -131,7 +131,7 @@ pub fn command() -> Command {
 }
 
 /// All commands with the values that shells complete: fields, reasons, keys and these scopes.
-pub fn completed(scopes: Vec<String>) -> Command {
+pub fn completed(scopes: &[String]) -> Command {
     let fields: Vec<&'static str> = Field::ALL.into_iter().map(Field::name).collect();
     let reasons = ["complained", "opted-out", "do-not-contact", "bounced", "sent", "verdicts"].to_vec();
     let formats = ["csv", "tsv", "xlsx", "jsonl", "recipient-line"].to_vec();
@@ -140,7 +140,7 @@ pub fn completed(scopes: Vec<String>) -> Command {
             "require" | "same" | "columns" => fields.iter().map(ToString::to_string).collect(),
             "what" => reasons.iter().map(ToString::to_string).collect(),
             "format" => formats.iter().map(ToString::to_string).collect(),
-            "scope" if !scopes.is_empty() => scopes.clone(),
+            "scope" if !scopes.is_empty() => scopes.to_vec(),
             _ => return argument,
         };
         argument.value_parser(PossibleValuesParser::new(values))

@@ -9,10 +9,10 @@ use pebblebank_report::changes::{self, Identity, addresses, compare};
 use pebblebank_report::new_rows::new_rows;
 use pebblebank_report::receipt::Receipt;
 use pebblebank_table::csv::Defusing;
+use pebblebank_table::owner_only::create_folders;
 use pebblebank_table::staged::Staged;
 use pebblebank_table::staged::placement::{Placement, with_ending};
 use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
-use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 
 /// Compares a run with the one before it, or with another.
@@ -67,12 +67,12 @@ fn check_room(now: &Receipt, before: &Receipt, memory: u64) -> Result<()> {
 fn write(found: &changes::Changes, now: &Receipt, before: &Receipt, folder: &Path, replace: bool) -> Result<Files> {
     let mut staged = Staged::new(false);
     let placement = Placement::of_file(replace);
-    std::fs::create_dir_all(folder).map_err(|cause| Error::unwritable(folder, &cause))?;
+    create_folders(folder).map_err(|cause| Error::unwritable(folder, &cause))?;
     let (new, gone) = (folder.join("new.csv"), folder.join("gone.csv"));
     let (new_file, gone_file) = (staged.file(&new, placement)?, staged.file(&gone, placement)?);
     let (rows, count) = new_rows(now, &found.new)?;
     staged.write(new_file, &rows)?;
-    let wanted: HashSet<Identity> = found.gone.iter().flat_map(|(person, _)| person).copied().collect();
+    let wanted: Vec<Identity> = found.gone.iter().flat_map(|(person, _)| person).copied().collect();
     let known = addresses(before, &wanted)?;
     let mut csv = CsvBuffer::new(Defusing::On);
     csv.value(b"email");

@@ -13,7 +13,7 @@ use pebblebank_table::{Error, Result};
 /// Prints the script by which a shell completes commands, options and their values.
 pub fn completions(command: &Completions, shared: &Shared) -> Said {
     let mut script = Vec::new();
-    clap_complete::generate(command.shell, &mut completed(scopes(shared)), "pebblebank", &mut script);
+    clap_complete::generate(command.shell, &mut completed(&scopes(shared)), "pebblebank", &mut script);
     Said::done(String::from_utf8_lossy(&script).into_owned())
 }
 

@@ -3,6 +3,7 @@
 use super::bank_entries::entry_table;
 use super::{Screen, Tone, number, safe, wrapped};
 use pebblebank_bank::find::Found;
+use pebblebank_core::suppress::reason::Reason;
 use pebblebank_report::receipt::people::Fate;
 use pebblebank_report::receipt::{Place, Receipt};
 use pebblebank_report::story::{RowStory, Story};
@@ -167,7 +168,9 @@ fn rows(told: &Told, screen: &Screen) -> String {
         for repair in &row.repairs {
             let (before, after) = (safe(&repair.before, 40), safe(&repair.after, 40));
             let line = format!("repaired {}: {before} → {after} ({})", repair.field, repair.rule);
-            wrapped(&line, WIDTH - 6, "  ").iter().for_each(|line| text.push_str(&format!("      {line}\n")));
+            for line in wrapped(&line, WIDTH - 6, "  ") {
+                text.push_str(&format!("      {line}\n"));
+            }
         }
     }
     let more = story.rows_in_all.saturating_sub(story.rows.len().min(most));
@@ -298,7 +301,7 @@ pub fn json(who: &str, told: &[Told], bank: Option<&BankSaid>) -> String {
         json!({
             "receipt": told.receipt.folder, "job": told.receipt.job(), "started": told.receipt.started,
             "edited": told.receipt.edited, "is_unsealed": told.receipt.is_unsealed,
-            "is_written": told.story.is_written(), "reason": told.story.reason().map(|reason| reason.name()),
+            "is_written": told.story.is_written(), "reason": told.story.reason().map(Reason::name),
             "rows_in_all": told.story.rows_in_all,
             "rows": told.story.rows.iter().map(|one| row(told, one)).collect::<Vec<_>>(),
             "lists": told.lists.iter().map(list).collect::<Vec<_>>(),

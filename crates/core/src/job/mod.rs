@@ -272,6 +272,7 @@ impl Job {
     }
 
     /// The job with its CSV files written for spreadsheet programs where `is_wanted`.
+    #[must_use]
     pub fn written_for_spreadsheet(mut self, is_wanted: bool) -> Job {
         if is_wanted {
             self.for_spreadsheet = true;

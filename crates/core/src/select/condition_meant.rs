@@ -10,8 +10,9 @@ pub(super) fn meant(text: &str) -> Option<String> {
     let mut clause: Vec<Token> = Vec::new();
     for token in tokens.into_iter().chain([Token::sign("and")]) {
         let is_list = clause.iter().any(|word| word.is("of")) || clause.last().is_some_and(|word| word.is("in"));
+        let is_of_list = (is_list && token.text == "(") || is_open_list(&clause);
         match token.text.as_str() {
-            "(" | ")" if !token.is_quoted && !(token.text == "(" && is_list) && !is_open_list(&clause) => {
+            "(" | ")" if !token.is_quoted && !is_of_list => {
                 flush(&mut clause, &mut written)?;
                 open = if token.text == "(" { open + 1 } else { open.checked_sub(1)? };
                 written.push(token.text);

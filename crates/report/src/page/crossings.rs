@@ -53,7 +53,9 @@ pub(super) fn of(receipt: &Receipt, threads: usize) -> Result<Option<Crossings>>
     };
     let mut people: HashMap<u32, u16> = HashMap::new();
     for part in receipt.scan(threads, &each)? {
-        part.into_iter().for_each(|(survivor, sources)| *people.entry(survivor).or_default() |= sources);
+        for (survivor, sources) in part {
+            *people.entry(survivor).or_default() |= sources;
+        }
     }
     let mut counts = vec![vec![0_u64; names.len()]; names.len()];
     for sources in people.into_values() {

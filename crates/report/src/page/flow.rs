@@ -100,7 +100,7 @@ fn rectangle(x: f64, y: f64, height: f64, class: &str) -> String {
 
 fn band((from, left): (f64, f64), (to, right): (f64, f64), class: &str) -> String {
     let (start, end) = (LEFT + BOX, RIGHT);
-    let middle = (start + end) / 2.0;
+    let middle = f64::midpoint(start, end);
     format!(
         "<path class=\"band {class}\" d=\"M{start:.1} {from:.1}C{middle:.1} {from:.1} {middle:.1} {to:.1} {end:.1} {to:.1}L{end:.1} {:.1}C{middle:.1} {:.1} {middle:.1} {:.1} {start:.1} {:.1}Z\"/>",
         to + right,

@@ -180,7 +180,8 @@ fn share(part: u64, whole: u64) -> String {
 }
 
 fn percent(part: u64, whole: u64) -> u64 {
-    ((part as f64 / whole.max(1) as f64) * 100.0).round() as u64
+    let whole = u128::from(whole.max(1));
+    u64::try_from((u128::from(part) * 200 + whole) / (whole * 2)).unwrap_or(u64::MAX)
 }
 
 fn headline(tally: &Value) -> String {

@@ -62,7 +62,7 @@ impl Receipt {
         let length = file.metadata().map_err(unreadable)?.len();
         let mut header = vec![0; people_index::header().len()];
         file.read_exact(&mut header).map_err(|_| damaged())?;
-        if header != people_index::header() || (length - header.len() as u64) % RECORD_BYTES as u64 != 0 {
+        if header != people_index::header() || !(length - header.len() as u64).is_multiple_of(RECORD_BYTES as u64) {
             return Err(damaged());
         }
         let records = (length - header.len() as u64) / RECORD_BYTES as u64;
