@@ -204,7 +204,8 @@ fn address_lines(addresses: &AddressSurvey, domain_entries: u64, screen: &Screen
             parts.push(format!("{} {what}", number(count)));
         }
     }
-    let mut text = format!("  addresses: {}\n", parts.join(", "));
+    let lines = wrapped(&format!("addresses: {}", parts.join(", ")), WIDTH - 2, "  ");
+    let mut text: String = lines.iter().map(|line| format!("  {line}\n")).collect();
     if addresses.repeated > 0 {
         let about = if addresses.repeated_is_estimate { "about " } else { "" };
         let repeat = if addresses.repeated == 1 { "repeats" } else { "repeat" };
