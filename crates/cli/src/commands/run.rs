@@ -36,9 +36,14 @@ pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
     let mut said =
         do_job(&job, dry_run, shared, &now, &again).map_err(|error| job::file::told_for_job(error, &job, &path))?;
     if let (Some((receipt, page)), 0) = (page, said.status) {
-        write_page(&receipt, &page, false, job.replace, setting(shared, false, &now).threads)?;
-        if !shared.json && !shared.quiet {
-            said.text.push_str(&render::report::in_short(&page));
+        match write_page(&receipt, &page, false, job.replace, setting(shared, false, &now).threads) {
+            Ok(()) if shared.json || shared.quiet => {}
+            Ok(()) => said.text.push_str(&render::report::in_short(&page)),
+            // The run is done all the same.
+            Err(error) => {
+                said.errors.push(error);
+                said.status = 1;
+            }
         }
     }
     Ok(said)
