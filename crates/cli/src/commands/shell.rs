@@ -29,7 +29,10 @@ fn scopes(shared: &Shared) -> Vec<String> {
 pub fn man(command: &Man, shared: &Shared) -> Result<Said> {
     std::fs::create_dir_all(&command.folder).map_err(|cause| Error::unwritable(&command.folder, &cause))?;
     let mut staged = Staged::new(false);
-    let all = all_commands();
+    // The manual has every option, with its words.
+    let shown = |argument: clap::Arg| argument.hide_short_help(false);
+    let all = all_commands().mut_args(shown);
+    let all = all.mut_subcommands(|own| own.mut_args(shown).mut_subcommands(|below| below.mut_args(shown)));
     let mut pages = vec![("pebblebank".to_owned(), all.clone())];
     for own in all.get_subcommands() {
         let name = format!("pebblebank-{}", own.get_name());
