@@ -23,6 +23,13 @@ fn begin(desk: &Desk, arguments: &[&str]) -> Child {
 /// Sends the signal once the program has had time to begin to wait; gives what it left.
 fn interrupted(mut child: Child, signal: &str) -> Ran {
     let stdin = child.stdin.take();
+    // On a busy machine it takes a while until the program listens at all.
+    for _ in 0..100 {
+        if listens(child.id()) {
+            break;
+        }
+        std::thread::sleep(Duration::from_millis(100));
+    }
     std::thread::sleep(Duration::from_millis(800));
     assert!(child.try_wait().unwrap().is_none(), "it waits");
     let sent = Command::new("sh").args(["-c", &format!("kill -{signal} {}", child.id())]).status().unwrap();
@@ -34,6 +41,13 @@ fn interrupted(mut child: Child, signal: &str) -> Ran {
     }
     drop(stdin);
     Ran::of(&child.wait_with_output().unwrap())
+}
+
+/// Whether the program has a handler for SIGINT, as Linux tells it (proc(5), `SigCgt`); elsewhere nobody knows.
+fn listens(process: u32) -> bool {
+    let Ok(status) = std::fs::read_to_string(format!("/proc/{process}/status")) else { return true };
+    let mask = status.lines().find_map(|line| line.strip_prefix("SigCgt:")).map(str::trim).unwrap_or_default();
+    u64::from_str_radix(mask, 16).is_ok_and(|mask| mask & (1 << 1) != 0)
 }
 
 fn assert_stopped(ran: &Ran, signal: &str) {

@@ -29,8 +29,8 @@ pub struct Why {
     #[arg(value_name = "WHO")]
     pub who: String,
     /// The receipt of the run; a pattern gives the history: 'out/*.receipt' [default: those in this folder and one below]
-    #[arg(long, num_args = 1.., value_name = "DIR")]
-    pub receipt: Vec<String>,
+    #[arg(long = "receipt", num_args = 1.., value_name = "DIR")]
+    pub receipts: Vec<String>,
 }
 
 #[derive(Args, Debug)]

@@ -31,7 +31,7 @@ pub fn why(command: &Why, shared: &Shared) -> Result<Said, Error> {
     let most_of_input = if shared.verbose { u64::MAX } else { MOST_OF_INPUT };
     let reading = Reading { threads, most_of_input };
     let mut told = Vec::new();
-    for folder in receipts(&command.receipt)? {
+    for folder in receipts(&command.receipts)? {
         let receipt = Receipt::open(&folder)?;
         let story = tell(&receipt, &command.who, reading)?;
         told.push(Told { receipt, story, lists: Vec::new() });
