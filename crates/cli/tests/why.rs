@@ -238,3 +238,41 @@ fn emails(desk: &Desk) -> BTreeSet<String> {
     let import = desk.sheet("pebblebank-demo/out/spring-fair.csv");
     import.column("Email Address").into_iter().map(str::to_owned).collect()
 }
+
+#[test]
+fn a_header_is_nobody_and_a_name_may_be_that_of_several() {
+    let shop = "Email,Name\nida@post.example,Ida Moss\nmoss@post.example,Ida Moss\n,Ida Moss\n";
+    let desk = Desk::with(&[("shop.csv", shop), ("job.toml", &job_with(""))]);
+    desk.done(&["run", "job.toml"]);
+    let ran = desk.run(&["why", "Name"]);
+    assert!(ran.status == 1 && ran.stdout.contains("Name: in no row of this run"), "{}", ran.stdout);
+    let ran = desk.done(&["why", "ida moss"]);
+    assert!(ran.stdout.starts_with("ida moss: 3 people have this, and 2 of them are written"), "{}", ran.stdout);
+}
+
+#[test]
+fn who_has_many_rows_is_told_by_all_of_them_and_who_has_no_address_is_not_lost() {
+    let many = "ida@post.example,Ida,\n".repeat(300);
+    let shop = format!("Email,Name,Phone\n{many}ida@post.example,Ida,+442079460018\n,Wren,+442079460019\n");
+    let rules = "[person]\nsurvivor = \"last-read\"\n[require]\nfields = [\"phone\"]\n";
+    let desk = Desk::with(&[("shop.csv", &shop), ("job.toml", &job_with(rules))]);
+    desk.done(&["run", "job.toml"]);
+    let told = why(&desk, "ida@post.example", "fair.receipt");
+    assert_eq!((&told["is_written"], &told["rows_in_all"]), (&json!(true), &json!(301)));
+    let told = why(&desk, "Wren", "fair.receipt");
+    assert_eq!((&told["is_written"], &told["rows"][0]["row"]), (&json!(true), &json!(303)));
+    desk.done(&["run", "job.toml", "--replace"]);
+    let ran = desk.done(&["changes", "fair.receipt"]);
+    assert!(ran.stdout.contains("2 contacts have no address"), "{}", ran.stdout);
+}
+
+#[test]
+fn gone_people_are_never_left_out_of_the_file_in_silence() {
+    let desk = shop();
+    desk.file("shop.csv", SHOP.replace("hugo@post.example", ""));
+    desk.done(&["run", "job.toml", "--replace"]);
+    std::fs::remove_file(desk.path("fair.receipt.previous/written.csv")).unwrap();
+    let ran = desk.run(&["changes", "fair.receipt", "-o", "moved"]);
+    assert!(ran.status == 1 && ran.stderr.contains("the addresses of 1 of 1 people"), "{}", ran.stderr);
+    assert!(!desk.has("moved/gone.csv"));
+}

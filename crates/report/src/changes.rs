@@ -42,6 +42,8 @@ pub struct Changes {
     pub written_before: u64,
     /// How many contacts this run wrote.
     pub written_now: u64,
+    /// How many contacts of both runs have no address, so that they were not compared.
+    pub not_compared: u64,
     /// The identities of each person who was not written before.
     pub new: Vec<Vec<Identity>>,
     /// The identities of each person who is no longer written, and why.
@@ -92,6 +94,8 @@ pub fn compare(now: &Receipt, before: &Receipt, threads: usize) -> Result<Change
     Ok(Changes {
         written_before: written(before),
         written_now: written(now),
+        not_compared: (written(before) + written(now))
+            .saturating_sub(people_before.written_count() + people_now.written_count()),
         new,
         gone,
         reasons: pairs(&reasons(&before.tally), &reasons(&now.tally)),
@@ -137,6 +141,10 @@ impl People {
         // Rows come in reading order, and so do the records of one row.
         fates.dedup_by_key(|(row, _)| *row);
         Ok(People { identities, fates })
+    }
+
+    fn written_count(&self) -> u64 {
+        self.fates.iter().filter(|(_, fate)| *fate == Fate::Written).count() as u64
     }
 
     fn fate(&self, survivor: u32) -> Option<Fate> {

@@ -21,6 +21,10 @@ pub fn new_rows(receipt: &Receipt, people: &[Vec<Identity>]) -> Result<(Vec<u8>,
     let new: &HashSet<Identity> = &all.iter().copied().collect();
     let Some(path) = import_file(receipt) else {
         let mut found: Vec<String> = addresses(receipt, &all)?.into_values().collect();
+        if found.len() < people.len() {
+            let what = "the import file is gone, and the receipt does not have the addresses of all new people";
+            return Err(Error::new(ErrorKind::Input, what, "run the job again").in_file(&receipt.folder));
+        }
         found.sort();
         let mut csv = CsvBuffer::new(Defusing::On);
         for address in std::iter::once("email").chain(found.iter().map(String::as_str)) {

@@ -15,7 +15,7 @@ use pebblebank_values::address::AddressCleaner;
 use pebblebank_values::identity::stable_digest;
 use pebblebank_values::text::comparable;
 use std::borrow::Cow;
-use std::collections::{BTreeSet, HashSet};
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 /// How far a story goes.
@@ -40,6 +40,12 @@ pub struct Story {
     pub rows: Vec<RowStory>,
     /// How many rows the person has.
     pub rows_in_all: usize,
+    /// How many people have these rows: a value such as a name may be that of several.
+    pub people: usize,
+    /// How many of them were written.
+    pub written_people: usize,
+    /// The gravest reason of all rows, those that are not named included.
+    gravest: Option<Reason>,
     /// Entries of suppression lists that are close to the person and did not match.
     pub near_misses: Vec<NearMiss>,
     /// The import file and the line in which the address is, if the file is delimited text and still there.
@@ -53,6 +59,8 @@ pub struct Story {
 /// What became of one row.
 #[derive(Debug, Clone)]
 pub struct RowStory {
+    /// Its number among all rows of all sources, from 0.
+    number: u32,
     /// Where it was read.
     pub place: Place,
     /// The source.
@@ -104,16 +112,29 @@ pub struct NearMiss {
 impl Story {
     /// Whether a row of the person was written.
     pub fn is_written(&self) -> bool {
-        self.rows.iter().any(|row| row.fate == Fate::Written)
+        self.written_people > 0
     }
 
     /// The gravest reason for which a row of the person was set aside.
     pub fn reason(&self) -> Option<Reason> {
-        let of_row = |row: &RowStory| match row.fate {
+        self.gravest
+    }
+
+    /// Counts the people of the rows, by what the index knows of all of them and the tables of the rest.
+    fn count_people(&mut self, fates: &HashMap<u32, Person>) {
+        let survivors: HashSet<u32> = fates.values().map(|person| person.survivor).collect();
+        let unknown: Vec<Fate> =
+            self.rows.iter().filter(|row| !fates.contains_key(&row.number)).map(|row| row.fate).collect();
+        let is_end = |fate: &&Fate| **fate != Fate::Merged;
+        self.people = survivors.len() + unknown.iter().filter(is_end).count();
+        let written = fates.values().filter(|person| person.fate == Fate::Written).map(|person| person.survivor);
+        let written: HashSet<u32> = written.collect();
+        self.written_people = written.len() + unknown.iter().filter(|fate| **fate == Fate::Written).count();
+        let reason = |fate: Fate| match fate {
             Fate::SetAside(reason) => Some(reason),
             Fate::Written | Fate::Merged => None,
         };
-        self.rows.iter().filter_map(of_row).min()
+        self.gravest = fates.values().map(|person| person.fate).chain(unknown).filter_map(reason).min();
     }
 }
 
@@ -127,7 +148,8 @@ pub fn tell(receipt: &Receipt, asked: &str, reading: Reading) -> Result<Story> {
         _ => Vec::new(),
     };
     let mut numbers: BTreeSet<u32> = people.iter().map(|person| person.row).collect();
-    let mut fates: std::collections::HashMap<u32, Person> = people.iter().map(|person| (person.row, *person)).collect();
+    let mut fates: HashMap<u32, Person> = people.iter().map(|person| (person.row, *person)).collect();
+    let mut has_written_without_address = false;
     let is_address = matches!(named, Some(Named::Address(_)));
     if people.is_empty() {
         let value = match &named {
@@ -138,6 +160,7 @@ pub fn tell(receipt: &Receipt, asked: &str, reading: Reading) -> Result<Story> {
         let of_person = receipt.people(threads, |person| found.contains(&person.row))?;
         let survivors: HashSet<u32> = of_person.iter().map(|person| person.survivor).collect();
         let all = receipt.people(threads, |person| survivors.contains(&person.survivor))?;
+        has_written_without_address = !found.is_empty() && written_without_address(receipt, threads)? > 0;
         numbers.extend(found.iter().copied().chain(all.iter().map(|person| person.row)));
         fates.extend(all.into_iter().map(|person| (person.row, person)));
         if is_address {
@@ -148,8 +171,16 @@ pub fn tell(receipt: &Receipt, asked: &str, reading: Reading) -> Result<Story> {
     story.rows_in_all = numbers.len();
     let mut tables = Tables::open(receipt)?;
     for number in numbers.into_iter().take(MOST_ROWS) {
-        story.rows.extend(tables.row(receipt, number, fates.get(&number), reading)?);
+        let row = tables.row(receipt, number, fates.get(&number), reading)?;
+        // A row that neither the index nor a table knows was written without an address, or is a header and no contact.
+        let is_told =
+            |row: &RowStory| row.fate != Fate::Written || fates.contains_key(&number) || has_written_without_address;
+        story.rows.extend(row.filter(is_told));
     }
+    if story.rows_in_all <= MOST_ROWS {
+        story.rows_in_all = story.rows.len();
+    }
+    story.count_people(&fates);
     if story.rows.is_empty() {
         if let Some(Named::Address(address)) = &named {
             story.closest = closest(receipt, address)?;
@@ -180,6 +211,15 @@ fn note_decision(receipt: &Receipt, story: &mut Story) {
     };
     let made = decisions.all.iter().find(|made| made.verdict == Verdict::TakeOut && names(&made.person));
     row.note = made.map_or(String::new(), |made| made.note.clone());
+}
+
+/// How many contacts were written that have no address, so that the index does not know them.
+pub fn written_without_address(receipt: &Receipt, threads: usize) -> Result<u64> {
+    let written = receipt.tally["all"]["written"].as_u64().unwrap_or_default();
+    // The records of a row stand together, but may be split between two threads.
+    let rows = receipt.people(threads, |person| person.fate == Fate::Written)?;
+    let known = rows.chunk_by(|a, b| a.row == b.row).count() as u64;
+    Ok(written.saturating_sub(known))
 }
 
 /// The records of everybody who has the identity, and of all rows that were merged with theirs.
@@ -217,6 +257,7 @@ impl Tables {
         let Some(place) = receipt.place(u64::from(number)) else { return Ok(None) };
         let input = &receipt.inputs[place.input];
         let mut story = RowStory {
+            number,
             source: input.of.clone(),
             file: input.file.clone(),
             fate: person.map_or(Fate::Written, |person| person.fate),

@@ -87,6 +87,15 @@ fn write(found: &changes::Changes, now: &Receipt, before: &Receipt, folder: &Pat
             gone_count += 1;
         }
     }
+    if gone_count < found.gone.len() as u64 {
+        let what = format!(
+            "the addresses of {} of {} people who are gone are not known",
+            found.gone.len() as u64 - gone_count,
+            found.gone.len()
+        );
+        let advice = "an earlier version wrote this receipt, or its written.csv was edited; compare without -o";
+        return Err(Error::new(ErrorKind::Input, what, advice).in_file(&before.folder));
+    }
     staged.write(gone_file, &csv.bytes)?;
     staged.place()?;
     Ok(Files { new: (new, count), gone: (gone, gone_count) })

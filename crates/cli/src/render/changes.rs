@@ -36,6 +36,11 @@ pub fn finished(found: &Changes, now: &Receipt, before: &Receipt, files: Option<
         let what = format!("{} was edited after the run: {}", receipt.folder.display(), receipt.edited.join(", "));
         text.push_str(&format!("  {}\n", screen.paint(Tone::Warning, &what)));
     }
+    if found.not_compared > 0 {
+        let contacts = counted(found.not_compared, "contact", "has", "have");
+        let what = format!("{contacts} no address and could not be compared with the run before");
+        text.push_str(&format!("  {}\n", screen.paint(Tone::Warning, &what)));
+    }
     text.push_str(&why_gone(found, screen));
     text.push_str(&reasons(found, screen));
     text.push_str(&lists(found, screen));
@@ -175,6 +180,7 @@ pub fn json(found: &Changes, now: &Receipt, before: &Receipt, files: Option<&Fil
         "schema": "pebblebank/changes/1",
         "now": receipt(now, found.written_now),
         "before": receipt(before, found.written_before),
+        "not_compared": found.not_compared,
         "new": found.new.len(),
         "gone": found.gone.len(),
         "gone_because": gone,

@@ -89,6 +89,13 @@ fn outcome(told: &Told) -> (Tone, String) {
     if story.rows.is_empty() {
         return (Tone::Warning, "in no row of this run".to_owned());
     }
+    if story.people > 1 {
+        let (people, written) = (number(story.people as u64), number(story.written_people as u64));
+        return (
+            Tone::Warning,
+            format!("{people} people have this, and {written} of them are written; ask for one by address"),
+        );
+    }
     if story.is_written() {
         let files = import_files(&told.receipt);
         let is_done = told.receipt.tally["outcome"] == "written";
@@ -303,6 +310,8 @@ pub fn json(who: &str, told: &[Told], bank: Option<&BankSaid>) -> String {
             "edited": told.receipt.edited, "is_unsealed": told.receipt.is_unsealed,
             "is_written": told.story.is_written(), "reason": told.story.reason().map(Reason::name),
             "rows_in_all": told.story.rows_in_all,
+            "people": told.story.people,
+            "written_people": told.story.written_people,
             "rows": told.story.rows.iter().map(|one| row(told, one)).collect::<Vec<_>>(),
             "lists": told.lists.iter().map(list).collect::<Vec<_>>(),
             "near_misses": told.story.near_misses.iter().map(|near| json!({
