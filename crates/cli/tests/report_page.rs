@@ -136,3 +136,24 @@ fn in_a_browser_nothing_overflows_and_nothing_is_requested() {
     let page = String::from_utf8_lossy(&ran.stdout);
     assert!(page.contains("<title>true,true,0,0</title>"), "{}", &page[..page.len().min(300)]);
 }
+
+#[test]
+fn the_page_of_a_stopped_run_says_that_nobody_was_written() {
+    let shop = "email\nida@post.example\nwren@post.example\n";
+    let desk = Desk::with(&[("shop.csv", shop), ("job.toml", &job_with("[guard]\nwrite_at_least = 0\n"))]);
+    desk.done(&["run", "job.toml"]);
+    desk.file("job.toml", job_with("[guard]\nwrite_at_least = 9\n"));
+    assert_eq!(desk.run(&["run", "job.toml", "--replace"]).status, 3);
+    desk.done(&["report", "fair.receipt.stopped", "-o", "stopped.html"]);
+    let seen = visible(&desk.text("stopped.html"));
+    assert!(seen.contains("A guard stopped the run: none of 2 contacts was written."), "{seen}");
+    assert!(seen.contains("2 | would have been written"), "{seen}");
+    assert!(!seen.contains("How filled the columns are"), "the file is that of the run before: {seen}");
+    let ran = desk.done(&["why", "ida@post.example", "--receipt", "fair.receipt.stopped"]);
+    assert!(
+        ran.stdout.starts_with("ida@post.example: would have been written, but the run wrote nothing"),
+        "{}",
+        ran.stdout
+    );
+    assert!(!ran.stdout.contains("out.csv line"), "{}", ran.stdout);
+}

@@ -44,8 +44,11 @@ pub fn new_rows(receipt: &Receipt, people: &[Vec<Identity>]) -> Result<(Vec<u8>,
     Ok((rows, count))
 }
 
-/// The import file that everybody is in, if it is delimited text and still there.
+/// The import file that everybody is in, if it is delimited text and still the one that the run wrote.
 pub(crate) fn import_file(receipt: &Receipt) -> Option<PathBuf> {
+    if !receipt.has_written() {
+        return None;
+    }
     let files = receipt.tally["written"].as_array()?;
     let is_whole = |file: &&serde_json::Value| {
         file["where"].is_null()
@@ -57,7 +60,10 @@ pub(crate) fn import_file(receipt: &Receipt) -> Option<PathBuf> {
     // A command's paths are relative to the folder in which it was typed; a receipt lies beside its import file.
     let beside_receipt =
         receipt.folder.parent().zip(Path::new(name).file_name()).map(|(folder, name)| folder.join(name));
-    [beside_job, beside_receipt, Some(PathBuf::from(name))].into_iter().flatten().find(|path| path.is_file())
+    [beside_job, beside_receipt, Some(PathBuf::from(name))]
+        .into_iter()
+        .flatten()
+        .find(|path| path.is_file() && receipt.is_of_this_run(path))
 }
 
 /// The import file and the number of the line that has the address; none if no import file is delimited text, if it is gone, or

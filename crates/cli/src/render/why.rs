@@ -98,7 +98,7 @@ fn outcome(told: &Told) -> (Tone, String) {
     }
     if story.is_written() {
         let files = import_files(&told.receipt);
-        let is_done = told.receipt.tally["outcome"] == "written";
+        let is_done = told.receipt.has_written();
         return match (is_done, files.is_empty()) {
             (false, _) => (Tone::Warning, "would have been written, but the run wrote nothing".to_owned()),
             (true, true) => (Tone::Good, "written".to_owned()),

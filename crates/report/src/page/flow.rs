@@ -57,6 +57,7 @@ pub(super) fn picture(tally: &Value) -> String {
     for (end, (_, class, words)) in ENDS.into_iter().enumerate() {
         let count: u64 = sources.iter().map(|(_, counts)| counts[end]).sum();
         let height = unit(count, ENDS.len());
+        let words = if class == "written" && tally["outcome"] != "written" { "would be written" } else { words };
         svg.push_str(&rectangle(RIGHT, y, height.max(1.0), class));
         svg.push_str(&label(RIGHT + BOX + 8.0, y + height / 2.0, "start", &format!("{words} {}", grouped(count))));
         y += height + GAP;

@@ -129,9 +129,13 @@ pub fn page(receipt: &Receipt, wishes: &PageWishes) -> Result<String> {
         day: receipt.started.as_deref().and_then(|moment| moment.get(..10)),
         scope: tally["bank"]["scope"].as_str(),
         headline: headline(tally),
-        tone: if tally["outcome"] == "written" { "good" } else { "stop" },
+        tone: if receipt.has_written() { "good" } else { "stop" },
         numbers: [
-            ("written", grouped(all("written")), share(all("written"), all("read"))),
+            (
+                if receipt.has_written() { "written" } else { "would have been written" },
+                grouped(all("written")),
+                share(all("written"), all("read")),
+            ),
             ("merged into another row of the same person", grouped(all("merged")), share(all("merged"), all("read"))),
             ("set aside, and not written", grouped(all("set_aside")), share(all("set_aside"), all("read"))),
         ],

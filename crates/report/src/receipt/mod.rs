@@ -108,6 +108,17 @@ impl Receipt {
         Some(before.map(|file| file.records).sum::<u64>() + place.row.checked_sub(1)?)
     }
 
+    /// Whether the run wrote its import files.
+    pub fn has_written(&self) -> bool {
+        self.tally["outcome"] == "written"
+    }
+
+    /// Whether a file was last changed while the run was still at work: a later run may have written another one in its place.
+    pub fn is_of_this_run(&self, file: &Path) -> bool {
+        let sealed_at = modified(&self.path(SEALS_FILE));
+        modified(file).zip(sealed_at).is_some_and(|(file, sealed)| file <= sealed + SAME_RUN)
+    }
+
     /// A file of the receipt.
     pub fn path(&self, name: &str) -> PathBuf {
         self.folder.join(name)

@@ -1,7 +1,7 @@
 //! What people are given from elsewhere before they are written: blank fields from their other rows, values from lists.
 //!
 //! The rows of people with several are read again, sorted by person on disk, and folded into one; so are the rows of
-//! lists that values are taken from. What results lies in a nameless file in the order of the rows, for the second
+//! lists that values are taken from. The values are in a nameless temporary file, in the order of the rows, for the second
 //! pass to read alongside.
 
 use super::known::Known;
