@@ -7,15 +7,19 @@ use pebblebank_core::suppress::reason::Reason;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
 use rusqlite::{Connection, OptionalExtension, Row, params};
+use schemars::JsonSchema;
 use serde::Serialize;
 
 /// The number of a batch, as users name it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, JsonSchema, Serialize)]
 pub struct BatchId(pub i64);
 
 /// What the entries of a batch say of their people.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, strum::IntoStaticStr, strum::FromRepr)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, JsonSchema, strum::IntoStaticStr, strum::FromRepr,
+)]
 #[strum(serialize_all = "kebab-case")]
+#[schemars(rename_all = "kebab-case")]
 #[repr(i64)]
 pub enum What {
     /// They reported a mailing as unwanted.
@@ -101,7 +105,7 @@ impl Serialize for What {
 }
 
 /// A batch.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct Batch {
     /// Its number.
     pub id: BatchId,

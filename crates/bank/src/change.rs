@@ -9,10 +9,11 @@ use crate::seal::EntrySum;
 use crate::text::{Text, Value};
 use pebblebank_table::{Error, ErrorKind, Result};
 use rusqlite::{OptionalExtension, Transaction, params};
+use schemars::JsonSchema;
 use serde::Serialize;
 
 /// Entries that were taken out for one person.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct Removed {
     /// What they said.
     pub what: What,

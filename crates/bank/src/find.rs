@@ -6,10 +6,11 @@ use crate::text::{Kind, Text};
 use crate::verdicts::FoundVerdict;
 use pebblebank_table::Result;
 use rusqlite::Row;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 /// What the bank knows of somebody.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct Found {
     /// What was asked for, as the bank compares it.
     pub asked: String,
@@ -30,7 +31,7 @@ pub struct Found {
 }
 
 /// What a check found of an address.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct KnownVerdict {
     /// The verdict.
     pub verdict: &'static str,
@@ -41,7 +42,7 @@ pub struct KnownVerdict {
 }
 
 /// An entry.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct KnownEntry {
     /// Whom it is about.
     pub text: String,

@@ -9,6 +9,7 @@ use crate::scope::{EVERYONE, ScopeId};
 use crate::text::{Kind, Text};
 use pebblebank_table::Result;
 use rusqlite::params;
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::HashSet;
 
@@ -19,7 +20,7 @@ const LATELY_DAYS: i32 = 60;
 const BYTES_PER_TEXT: usize = 2 * size_of::<Text>();
 
 /// People in a file for the sending service who must not be contacted.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct HeldPrepared {
     /// The batch.
     pub batch: BatchId,

@@ -4,10 +4,11 @@ use crate::file::Bank;
 use crate::text::{Kind, Text};
 use pebblebank_table::Result;
 use rusqlite::Row;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 /// Something that was done.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct Happened {
     /// When (RFC 3339).
     pub moment: String,

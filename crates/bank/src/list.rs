@@ -11,12 +11,13 @@ use pebblebank_table::staged::placement::Placement;
 use pebblebank_table::{Error, ErrorKind, Result};
 use rusqlite::Connection;
 use rusqlite::backup::{Backup, StepResult};
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::path::Path;
 use std::time::Duration;
 
 /// How many entries there are of a kind.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct Held {
     /// Whose they are.
     pub scope: String,

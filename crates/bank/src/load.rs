@@ -19,6 +19,7 @@ use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
 use pebblebank_values::suggest::holds_mailbox_provider;
 use rusqlite::{OptionalExtension, Transaction, params};
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::{HashMap, HashSet};
 use std::path::Path;
@@ -27,7 +28,7 @@ use std::path::Path;
 const PROVIDERS_NAMED: usize = 5;
 
 /// What a load would do.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct Preview {
     /// Entries, each once.
     pub entries: u64,

@@ -9,6 +9,7 @@ use pebblebank_core::run::write::learned::{Learned, Learning};
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_table::Result;
 use pebblebank_values::date::Date;
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::BTreeMap;
 
@@ -30,7 +31,7 @@ pub struct RunDone {
 }
 
 /// What the bank keeps of it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct Recorded {
     /// The contacts that were written.
     pub prepared: Option<(BatchId, u64)>,

@@ -2,10 +2,12 @@
 
 mod arguments;
 mod commands;
+mod documents;
 mod file_names;
 mod finish;
 mod interrupts;
 mod listen;
+mod log;
 mod observe;
 mod render;
 mod setting;
@@ -25,6 +27,7 @@ fn main() -> ExitCode {
     finish::keep_values_out_of_panics();
     let screen = render::Screen::new(&arguments.shared);
     listen::listen(screen);
+    log::begin(screen.is_verbose);
     let result = catch_unwind(AssertUnwindSafe(|| run(arguments))).unwrap_or_else(|_| Err(Error::defect()));
     finish::finish(result, &screen)
 }
@@ -51,6 +54,7 @@ fn run(arguments: arguments::Arguments) -> Result<finish::Said, Error> {
             commands::preflight::preflight_file(&command, &arguments.shared)
         }
         Some(arguments::Command::Completions(command)) => Ok(commands::shell::completions(&command, &arguments.shared)),
+        Some(arguments::Command::Schema(command)) => commands::schema::print(&command, &arguments.shared),
         Some(arguments::Command::Man(command)) => commands::shell::man(&command, &arguments.shared),
         Some(arguments::Command::Demo(command)) => commands::demo::demo(&command, &arguments.shared),
     }

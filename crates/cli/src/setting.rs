@@ -1,6 +1,7 @@
 //! The machine, the clock and the options → how a run is to be done.
 
 use crate::arguments::Shared;
+use crate::log;
 use pebblebank_core::run::setting::{Setting, threads_of_this_machine};
 use pebblebank_values::date::Date;
 
@@ -46,5 +47,6 @@ pub fn setting(shared: &Shared, dry_run: bool, now: &Now) -> Setting {
         arguments: std::env::args_os().skip(1).map(|word| word.to_string_lossy().into_owned()).collect(),
         folder: std::env::current_dir().map(|folder| folder.display().to_string()).unwrap_or_default(),
         peak_memory,
+        log: log::lines,
     }
 }

@@ -60,6 +60,7 @@ fn setting(folder: &Path) -> Setting {
         arguments: Vec::new(),
         folder: String::new(),
         peak_memory: || None,
+        log: Vec::new,
     }
 }
 

@@ -274,6 +274,7 @@ fn run(folder: &Path) -> Finished {
         arguments: Vec::new(),
         folder: String::new(),
         peak_memory: || None,
+        log: Vec::new,
     };
     run::run(&job, &setting, &Silent).expect("a run")
 }

@@ -73,6 +73,7 @@ fn suppression(criterion: &mut Criterion) {
         arguments: Vec::new(),
         folder: String::new(),
         peak_memory: || None,
+        log: Vec::new,
     };
     let mut group = criterion.benchmark_group("suppression");
     group.sample_size(10).throughput(Throughput::Elements(rows() as u64));

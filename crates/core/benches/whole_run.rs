@@ -34,6 +34,7 @@ fn whole_run(criterion: &mut Criterion) {
             arguments: Vec::new(),
             folder: String::new(),
             peak_memory: || None,
+            log: Vec::new,
         };
         let expected = run::run(&job, &setting, &Silent).expect("the first run").tally.all;
         assert_eq!(expected.read, rows as u64);

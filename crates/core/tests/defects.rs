@@ -47,6 +47,7 @@ fn a_panic_in_any_stage_ends_the_run_with_70_and_leaves_the_folder_as_it_was(
         arguments: Vec::new(),
         folder: String::new(),
         peak_memory: || None,
+        log: Vec::new,
     };
     let error = run::run(&job, &setting, &GivesUp(stage)).map(|_| "it went on").unwrap_err();
     assert_eq!(error.exit_status(), 70, "{}", error.what());

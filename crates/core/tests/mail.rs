@@ -40,6 +40,7 @@ fn setting() -> Setting {
         arguments: Vec::new(),
         folder: String::new(),
         peak_memory: || None,
+        log: Vec::new,
     }
 }
 

@@ -338,6 +338,7 @@ fn listed(folder: &Path, csv: &str, threads: usize) -> BTreeSet<(usize, usize)> 
         arguments: Vec::new(),
         folder: String::new(),
         peak_memory: || None,
+        log: Vec::new,
     };
     run(&job, &setting, &Silent).unwrap();
     let mut review = csv::Reader::from_path(folder.join("near.receipt/review.csv")).unwrap();

@@ -81,6 +81,7 @@ fn written(job: &Job, folder: &Path) -> Result<BTreeSet<String>, String> {
         arguments: Vec::new(),
         folder: String::new(),
         peak_memory: || None,
+        log: Vec::new,
     };
     let finished = run(job, &setting, &Silent).map_err(|error| error.what().chars().take(60).collect::<String>())?;
     if let Some(guard) = finished.tripped.first() {

@@ -9,6 +9,7 @@ use crate::story::written_addresses;
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_table::Result;
 use pebblebank_values::identity::stable_digest;
+use schemars::JsonSchema;
 use serde::Serialize;
 use serde_json::Value;
 use std::collections::{BTreeMap, HashMap, HashSet};
@@ -57,7 +58,7 @@ pub struct Changes {
 }
 
 /// The counts of a suppression list.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct ListCounts {
     /// Its entries.
     pub entries: u64,
@@ -66,7 +67,7 @@ pub struct ListCounts {
 }
 
 /// How a file compares with the one of the same name before.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, JsonSchema, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum FileChange {
     /// The very same bytes.

@@ -4,6 +4,7 @@ use crate::receipt::people::{Fate, Person};
 use crate::receipt::table::{Table, TableRow};
 use crate::receipt::{Place, Receipt};
 use pebblebank_core::person::decisions::{Decisions, Named, Verdict};
+use pebblebank_core::run::write::people_index::Column;
 use pebblebank_core::run::write::written_people;
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_table::csv::without_defusing;
@@ -157,9 +158,10 @@ pub fn tell(receipt: &Receipt, asked: &str, reading: Reading) -> Result<Story> {
             _ => asked,
         };
         let found = rows_with(receipt, value, reading, &mut story.not_searched);
-        let of_person = receipt.people(threads, |person| found.contains(&person.row))?;
-        let survivors: HashSet<u32> = of_person.iter().map(|person| person.survivor).collect();
-        let all = receipt.people(threads, |person| survivors.contains(&person.survivor))?;
+        let rows = Numbers::of(found.iter().copied());
+        let of_person = receipt.people_by(Column::Row, threads, |row| rows.contain(row))?;
+        let survivors = Numbers::of(of_person.iter().map(|person| person.survivor));
+        let all = receipt.people_by(Column::Survivor, threads, |row| survivors.contain(row))?;
         has_written_without_address = !found.is_empty() && written_without_address(receipt, threads)? > 0;
         numbers.extend(found.iter().copied().chain(all.iter().map(|person| person.row)));
         fates.extend(all.into_iter().map(|person| (person.row, person)));
@@ -224,12 +226,38 @@ pub fn written_without_address(receipt: &Receipt, threads: usize) -> Result<u64>
 
 /// The records of everybody who has the identity, and of all rows that were merged with theirs.
 fn people_of(receipt: &Receipt, identity: &[u8; 12], threads: usize) -> Result<Vec<Person>> {
-    let own = receipt.people(threads, |person| person.identity == *identity)?;
-    let survivors: HashSet<u32> = own.iter().map(|person| person.survivor).collect();
-    if survivors.is_empty() {
+    let [a, b, c, d, ..] = *identity;
+    let start = u32::from_le_bytes([a, b, c, d]);
+    let mut own = receipt.people_by(Column::IdentityStart, threads, |other| other == start)?;
+    own.retain(|person| person.identity == *identity);
+    if own.is_empty() {
         return Ok(Vec::new());
     }
-    receipt.people(threads, |person| survivors.contains(&person.survivor))
+    let survivors = Numbers::of(own.iter().map(|person| person.survivor));
+    receipt.people_by(Column::Survivor, threads, |row| survivors.contain(row))
+}
+
+/// A few numbers that each of millions of records is asked for: mostly one.
+struct Numbers {
+    sorted: Vec<u32>,
+    first: u32,
+    last: u32,
+}
+
+impl Numbers {
+    fn of(numbers: impl Iterator<Item = u32>) -> Numbers {
+        let mut sorted: Vec<u32> = numbers.collect();
+        sorted.sort_unstable();
+        sorted.dedup();
+        // Without numbers the range is empty.
+        let (first, last) = (sorted.first().copied().unwrap_or(1), sorted.last().copied().unwrap_or(0));
+        Numbers { sorted, first, last }
+    }
+
+    #[inline]
+    fn contain(&self, number: u32) -> bool {
+        self.first <= number && number <= self.last && self.sorted.binary_search(&number).is_ok()
+    }
 }
 
 /// The tables that tell of rows.

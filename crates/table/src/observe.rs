@@ -1,6 +1,7 @@
 //! The one way in which a run speaks while it works: progress and findings.
 
 use crate::units::RowNumber;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 /// What a run is busy with.
@@ -63,7 +64,7 @@ pub struct Progress {
 }
 
 /// How much a finding matters.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, JsonSchema, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Weight {
     /// Likely a mistake: look before you use the result.
@@ -75,7 +76,7 @@ pub enum Weight {
 }
 
 /// Something that the user should see, and that stopped nothing.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct Finding {
     /// A stable short name, for programs.
     pub code: &'static str,

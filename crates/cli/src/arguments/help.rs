@@ -55,7 +55,7 @@ const RARE: [&str; 44] = [
 ];
 
 /// Examples of each command, with the files of `pebblebank demo`; they are typed in its folder.
-const EXAMPLES: [(&str, &[&str]); 18] = [
+const EXAMPLES: [(&str, &[&str]); 19] = [
     (
         "why",
         &[
@@ -65,6 +65,7 @@ const EXAMPLES: [(&str, &[&str]); 18] = [
     ),
     ("completions", &["pebblebank completions bash"]),
     ("man", &["pebblebank man man-pages"]),
+    ("schema", &["pebblebank schema job -o pebblebank-job.schema.json", "pebblebank schema tally"]),
     ("report", &["pebblebank report out/spring-fair-invitation.receipt -o fair.html"]),
     ("changes", &["pebblebank changes out/spring-fair-invitation.receipt -o changes"]),
     ("survey", &["pebblebank survey exports/sign-ups.csv", "pebblebank survey exports/* --verbose"]),

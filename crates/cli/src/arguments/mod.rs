@@ -12,7 +12,7 @@ pub use bank::{
 };
 
 pub use check::Check;
-pub use receipts::{Changes, Completions, Man, ReportPage, Review, Why};
+pub use receipts::{Changes, Completions, Man, ReportPage, Review, Schema, Why};
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 pub use shared::Remembered;
@@ -65,6 +65,8 @@ pub enum Command {
     Demo(Demo),
     /// Print the script by which a shell completes commands and options
     Completions(Completions),
+    /// Print the JSON Schema of job files or of a JSON document
+    Schema(Schema),
     /// Write the manual as man pages
     Man(Man),
 }

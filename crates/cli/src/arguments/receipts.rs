@@ -73,6 +73,19 @@ pub struct Completions {
 }
 
 #[derive(Args, Debug)]
+pub struct Schema {
+    /// job, layout, or a document such as tally; without it, their names are listed
+    #[arg(value_name = "NAME")]
+    pub name: Option<String>,
+    /// The file to write [default: print it]
+    #[arg(short, long, value_name = "FILE", requires = "name")]
+    pub output: Option<PathBuf>,
+    /// Replace the file if it exists
+    #[arg(long, requires = "output")]
+    pub replace: bool,
+}
+
+#[derive(Args, Debug)]
 pub struct Man {
     /// The folder to write the pages into
     #[arg(value_name = "DIR")]

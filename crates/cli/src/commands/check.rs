@@ -79,7 +79,7 @@ pub fn check_at(command: &Check, shared: &Shared, now: &Now) -> Result<Said, Err
         bank,
         remembers: !command.dry_run,
     };
-    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let drawn = Drawn::of(shared);
     let preview_rows = command.writing.previewing.preview;
     let setting = Setting { preview_rows, ..setting(shared, command.dry_run, now) };
     let checked = check(&wishes, &mut answers, &setting, &drawn);

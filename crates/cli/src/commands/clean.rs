@@ -62,7 +62,7 @@ fn to_standard_output(mut job: Job, shared: &Shared, now: &Now) -> Result<Said, 
         write.file.clone_from(&output.file);
         write.first_file.clone_from(&output.file);
     }
-    let drawn = Drawn::new(!shared.quiet);
+    let drawn = Drawn::of(shared);
     let finished = run::run(&job, &setting(shared, false, now), &drawn);
     drawn.finish();
     let mut finished = finished?;
@@ -78,7 +78,7 @@ fn to_standard_output(mut job: Job, shared: &Shared, now: &Now) -> Result<Said, 
 fn only_duplicates(job: Job, command: &Clean, shared: &Shared, now: &Now) -> Result<Said, Error> {
     // Nothing but who is who is asked.
     let job = Job { require: Requirement { fields: Vec::new(), ..Requirement::default() }, set_aside: None, ..job };
-    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let drawn = Drawn::of(shared);
     let found = write_groups(&job, &setting(shared, command.dry_run, now), &drawn);
     drawn.finish();
     let found = found?;

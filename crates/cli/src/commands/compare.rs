@@ -31,7 +31,7 @@ pub fn compare_lists(command: &Compare, shared: &Shared) -> Result<Said, Error> 
     if let Some(output) = &to_output {
         wishes.output = Some(output.file.clone());
     }
-    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let drawn = Drawn::of(shared);
     let setting =
         Setting { preview_rows: command.writing.previewing.preview, ..setting(shared, command.dry_run, &now) };
     let compared = if command.mark { mark(&wishes, &setting, &drawn) } else { compare(&wishes, &setting, &drawn) };

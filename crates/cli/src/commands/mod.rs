@@ -13,6 +13,7 @@ pub mod reading;
 pub mod report;
 pub mod review;
 pub mod run;
+pub mod schema;
 pub mod shell;
 pub mod split;
 pub mod standard_output;

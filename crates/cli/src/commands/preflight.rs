@@ -28,7 +28,7 @@ pub fn preflight_file(command: &Preflight, shared: &Shared) -> Result<Said, Erro
 /// The same at a moment.
 pub fn preflight_at(command: &Preflight, shared: &Shared, now: &Now) -> Result<Said, Error> {
     let wishes = wishes(command, shared, now)?;
-    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let drawn = Drawn::of(shared);
     let looked = preflight(&wishes, &setting(shared, true, now), &drawn);
     drawn.finish();
     let looked = looked?;

@@ -87,7 +87,7 @@ pub struct DryRun {
 
 /// Does a job and says the result of it. `again` is the command to type for the same without `--dry-run`.
 pub fn do_job(job: &Job, dry_run: DryRun, shared: &Shared, now: &Now, again: &str) -> Result<Said, Error> {
-    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let drawn = Drawn::of(shared);
     let finished =
         run::run(job, &Setting { preview_rows: dry_run.preview, ..setting(shared, dry_run.is_wanted, now) }, &drawn);
     drawn.finish();

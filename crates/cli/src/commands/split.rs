@@ -52,7 +52,7 @@ pub fn split_list(command: &Split, shared: &Shared) -> Result<Said, Error> {
     if !command.dry_run {
         create_folders(&folder).map_err(|cause| Error::unwritable(&folder, &cause))?;
     }
-    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let drawn = Drawn::of(shared);
     let setting =
         Setting { preview_rows: command.writing.previewing.preview, ..setting(shared, command.dry_run, &now) };
     let done = split(&wishes, &setting, &drawn);

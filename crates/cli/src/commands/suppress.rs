@@ -35,7 +35,7 @@ pub fn suppress(command: &Suppress, shared: &Shared) -> Result<Said, Error> {
             wishes.set_aside = output.beside("set-aside");
         }
     }
-    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let drawn = Drawn::of(shared);
     let done = hold_against(
         &wishes,
         &Setting { preview_rows: command.writing.previewing.preview, ..setting(shared, command.dry_run, &now) },

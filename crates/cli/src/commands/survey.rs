@@ -65,7 +65,7 @@ pub fn survey_all(
     wishes: &SurveyWishes,
     shared: &Shared,
 ) -> Result<(Vec<FileSurvey>, Vec<Error>), Error> {
-    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let drawn = Drawn::of(shared);
     let spool_folder = std::env::temp_dir();
     let (mut surveys, mut errors) = (Vec::new(), Vec::new());
     for file in files {

@@ -9,7 +9,7 @@ use std::path::Path;
 
 /// Reads the layout that a template shows.
 pub fn template(path: &Path, read: &ReadFiles, shared: &Shared) -> Result<Template> {
-    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let drawn = Drawn::of(shared);
     let read = read_template(path, read, &std::env::temp_dir(), &drawn);
     drawn.finish();
     read

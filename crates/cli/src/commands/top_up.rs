@@ -31,7 +31,7 @@ pub fn top_up_master(command: &TopUp, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
     let mut wishes = wishes(command, &now)?;
     wishes.remembered = remembering(wishes.scope.as_ref(), &command.remembered, command.dry_run, shared, &now)?;
-    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let drawn = Drawn::of(shared);
     let preview_rows = command.previewing.preview;
     let setting = Setting { preview_rows, ..setting(shared, command.dry_run, &now) };
     let done = top_up(&wishes, &setting, &drawn);

@@ -49,7 +49,7 @@ pub fn why(command: &Why, shared: &Shared) -> Result<Said, Error> {
     let bank = of_bank(&command.who, shared, &now);
     let is_found = told.iter().any(|one| !one.story.rows.is_empty());
     let text = if shared.json {
-        render::why::json(&command.who, &told, bank.as_ref())
+        render::why_document::json(&command.who, &told, bank.as_ref())
     } else {
         render::why::told(&command.who, &told, bank.as_ref(), &screen)
     };

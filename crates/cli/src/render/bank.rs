@@ -1,8 +1,12 @@
 //! The bank: what went in, what is known of somebody, what would happen.
 
-use super::json::of_schema;
 use super::table::{Side, Table};
 use super::{Screen, Tone, WIDTH, counted, number, safe, safe_ends, wrapped};
+use crate::documents::bank::{
+    AddedDocument, BackupDocument, BankContents, BankDocument, BatchDocument, BatchesDocument, ExportedDocument,
+    ForgottenDocument, VerdictsDocument,
+};
+use crate::documents::document;
 use pebblebank_bank::batch::{Batch, What};
 use pebblebank_bank::forget::Forgot;
 use pebblebank_bank::held_in_files::HeldPrepared;
@@ -10,7 +14,6 @@ use pebblebank_bank::list::Held;
 use pebblebank_bank::load::Preview;
 use pebblebank_bank::record::Recorded;
 use pebblebank_bank::verdicts::VerdictCounts;
-use serde_json::json;
 use std::path::Path;
 
 /// The bank's own words for what entries say of their people.
@@ -40,7 +43,7 @@ pub(super) fn faint(text: &str, screen: &Screen) -> String {
 /// That there is no bank yet.
 pub fn no_bank(path: &Path, screen: &Screen) -> String {
     if screen.json {
-        return of_schema("pebblebank/bank/1", &[("file", json!(path)), ("exists", json!(false))], json!({}));
+        return document("pebblebank/bank/1", BankDocument { file: path, exists: false, has: None });
     }
     let text = "\nIt remembers who must not be contacted, for whom (a client or brand, or everyone), and who was written to.\n\n  \
         pebblebank bank add ines@hotel.example            hold an address, a domain or a phone number\n  \
@@ -52,17 +55,16 @@ pub fn no_bank(path: &Path, screen: &Screen) -> String {
 pub fn overview(path: &Path, counts: &[Held], verdicts: &VerdictCounts, batches: &[Batch], screen: &Screen) -> String {
     const SHOWN: usize = 5;
     if screen.json {
-        let extra = [
-            ("file", json!(path)),
-            ("exists", json!(true)),
-            ("entries", json!(counts)),
-            (
-                "verdicts",
-                json!({ "mailboxes": verdicts.addresses, "domains": verdicts.domains, "awaited": verdicts.awaited }),
-            ),
-            ("latest", json!(&batches[..batches.len().min(SHOWN)])),
-        ];
-        return of_schema("pebblebank/bank/1", &extra, json!({}));
+        let has = BankContents {
+            entries: counts,
+            verdicts: VerdictsDocument {
+                mailboxes: verdicts.addresses,
+                domains: verdicts.domains,
+                awaited: verdicts.awaited,
+            },
+            latest: &batches[..batches.len().min(SHOWN)],
+        };
+        return document("pebblebank/bank/1", BankDocument { file: path, exists: true, has: Some(has) });
     }
     let mut text = good(&format!("The bank in {}", path.display()), screen);
     if counts.is_empty() {
@@ -142,7 +144,7 @@ fn where_from(batch: &Batch) -> String {
 /// All batches.
 pub fn batches(batches: &[Batch], screen: &Screen) -> String {
     if screen.json {
-        return of_schema("pebblebank/bank-batches/1", &[("batches", json!(batches))], json!({}));
+        return document("pebblebank/bank-batches/1", BatchesDocument { batches });
     }
     if batches.is_empty() {
         return "Nothing went into the bank yet.\n".to_owned();
@@ -155,8 +157,7 @@ pub fn batches(batches: &[Batch], screen: &Screen) -> String {
 /// What was added by hand.
 pub fn added(batch: &Batch, preview: &Preview, unreadable: &[String], screen: &Screen) -> String {
     if screen.json {
-        let extra = [("batch", json!(batch)), ("seen", json!(preview)), ("unreadable", json!(unreadable))];
-        return of_schema("pebblebank/bank-add/1", &extra, json!({}));
+        return document("pebblebank/bank-add/1", AddedDocument { batch, seen: preview, unreadable });
     }
     let entries = counted(batch.entries, "entry");
     let known = match preview.known {
@@ -218,7 +219,7 @@ pub(super) fn held_table(held: &[HeldPrepared], screen: &Screen) -> String {
 /// What was taken back.
 pub fn undone(batch: &Batch, screen: &Screen) -> String {
     if screen.json {
-        return of_schema("pebblebank/bank-undo/1", &[("batch", json!(batch))], json!({}));
+        return document("pebblebank/bank-undo/1", BatchDocument { batch });
     }
     let text = format!(
         "batch {} undone: {} as {}, for {}",
@@ -233,7 +234,7 @@ pub fn undone(batch: &Batch, screen: &Screen) -> String {
 /// What was said to be sent.
 pub fn sent(batch: &Batch, screen: &Screen) -> String {
     if screen.json {
-        return of_schema("pebblebank/bank-sent/1", &[("batch", json!(batch))], json!({}));
+        return document("pebblebank/bank-sent/1", BatchDocument { batch });
     }
     let campaign = batch.campaign.as_deref().unwrap_or_default();
     good(
@@ -251,8 +252,8 @@ pub fn sent(batch: &Batch, screen: &Screen) -> String {
 pub fn forgotten(forgot: &Forgot, screen: &Screen) -> String {
     let Forgot { entries, words, renamed } = forgot;
     if screen.json {
-        let seen = [("entries", json!(entries)), ("words", json!(words)), ("renamed", json!(renamed))];
-        return of_schema("pebblebank/bank-forget/1", &seen, json!({}));
+        let body = ForgottenDocument { entries: *entries, words: *words, renamed };
+        return document("pebblebank/bank-forget/1", body);
     }
     let words = match words {
         0 => String::new(),
@@ -273,8 +274,7 @@ pub fn forgotten(forgot: &Forgot, screen: &Screen) -> String {
 /// What was exported.
 pub fn exported(file: &Path, count: u64, forgotten: u64, screen: &Screen) -> String {
     if screen.json {
-        let extra = [("file", json!(file)), ("entries", json!(count)), ("forgotten", json!(forgotten))];
-        return of_schema("pebblebank/bank-export/1", &extra, json!({}));
+        return document("pebblebank/bank-export/1", ExportedDocument { file, entries: count, forgotten });
     }
     let mut text = good(&format!("{} in {}", counted(count, "entry"), file.display()), screen);
     if forgotten > 0 {
@@ -294,7 +294,7 @@ pub fn exported(file: &Path, count: u64, forgotten: u64, screen: &Screen) -> Str
 /// What was copied.
 pub fn backed_up(file: &Path, bytes: u64, screen: &Screen) -> String {
     if screen.json {
-        return of_schema("pebblebank/bank-backup/1", &[("file", json!(file)), ("bytes", json!(bytes))], json!({}));
+        return document("pebblebank/bank-backup/1", BackupDocument { file, bytes });
     }
     good(&format!("a whole copy of the bank is in {} ({} KiB)", file.display(), number(bytes / 1024)), screen)
 }

@@ -1,21 +1,21 @@
 //! What the bank knows of somebody: entries and what happened to them.
 
-use super::json::of_schema;
 use super::table::{Side, Table};
 use super::{Screen, Tone, number, safe, safe_ends};
+use crate::documents::bank::{FoundDocument, HistoryDocument, ListedDocument, RemovedDocument};
+use crate::documents::document;
 use crate::render::bank::{day, faint, good};
 use pebblebank_bank::batch::What;
 use pebblebank_bank::change::Removed;
 use pebblebank_bank::find::{Found, KnownEntry, KnownVerdict};
 use pebblebank_bank::history::Happened;
 use pebblebank_bank::scope::EVERYONE_NAME;
-use serde_json::json;
 
 /// What no longer holds somebody.
 pub fn removed(removed: &[Removed], found: &Found, today: &str, screen: &Screen) -> String {
     if screen.json {
-        let extra = [("removed", json!(removed)), ("still_held", json!(found.is_held(today)))];
-        return of_schema("pebblebank/bank-remove/1", &extra, json!({}));
+        let body = RemovedDocument { removed, still_held: found.is_held(today) };
+        return document("pebblebank/bank-remove/1", body);
     }
     let what: Vec<&str> = removed.iter().map(|removed| removed.what.name()).collect();
     let mut text = good(&format!("{} no longer suppressed as {}", found.asked, what.join(", ")), screen);
@@ -29,8 +29,7 @@ pub fn removed(removed: &[Removed], found: &Found, today: &str, screen: &Screen)
 /// What is known of somebody.
 pub fn found(found: &Found, today: &str, screen: &Screen) -> String {
     if screen.json {
-        let held = [("held", json!(found.is_held(today)))];
-        return of_schema("pebblebank/bank-find/1", &held, serde_json::to_value(found).unwrap_or_default());
+        return document("pebblebank/bank-find/1", FoundDocument { held: found.is_held(today), found });
     }
     let is_held = found.is_held(today);
     let nothing =
@@ -115,7 +114,7 @@ pub(super) fn history_table(heading: &str, history: &[Happened], screen: &Screen
 /// What was done to the bank.
 pub fn history(history: &[Happened], screen: &Screen) -> String {
     if screen.json {
-        return of_schema("pebblebank/bank-history/1", &[("history", json!(history))], json!({}));
+        return document("pebblebank/bank-history/1", HistoryDocument { history });
     }
     if history.is_empty() {
         return "Nothing was done to the bank yet.\n".to_owned();
@@ -126,7 +125,7 @@ pub fn history(history: &[Happened], screen: &Screen) -> String {
 /// Entries, listed.
 pub fn listed(entries: &[KnownEntry], count: u64, screen: &Screen) -> String {
     if screen.json {
-        return of_schema("pebblebank/bank-list/1", &[("count", json!(count)), ("entries", json!(entries))], json!({}));
+        return document("pebblebank/bank-list/1", ListedDocument { count, entries });
     }
     if count == 0 {
         return "No entry is like that.\n".to_owned();

@@ -1,14 +1,14 @@
 //! What `bank load` says: what a file holds, what would go in, what went in.
 
 use super::bank::{faint, good, held_table};
-use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::one_finding;
 use super::{Screen, Tone, counted, number, safe};
+use crate::documents::bank::{LoadDocument, LoadedFile, WordRead};
+use crate::documents::document;
 use pebblebank_bank::load::Preview;
 use pebblebank_bank::{Batch, What};
 use pebblebank_core::tasks::entries::EntriesRead;
-use serde_json::json;
 use std::path::Path;
 
 /// What a load found.
@@ -39,37 +39,30 @@ pub fn would_load(seen: &LoadSeen, screen: &Screen) -> String {
 }
 
 pub(crate) fn load_json(seen: &LoadSeen, batch: Option<&Batch>) -> String {
-    let files: Vec<_> = seen
-        .read
-        .files
-        .iter()
-        .map(|file| {
-            json!({
-                "file": file.name, "blake3": file.fingerprint, "rows": file.rows, "blank": file.blank,
-                "unusable": file.unusable, "left_out": file.left_out,
-            })
-        })
-        .collect();
-    let words: Vec<_> = seen
-        .read
-        .words
-        .iter()
-        .map(|(word, (said, count))| json!({ "word": word, "read_as": said.name(), "rows": count }))
-        .collect();
-    let extra = [
-        ("as", json!(seen.what)),
-        ("scope", json!(seen.scope)),
-        ("batch", json!(batch)),
-        ("seen", json!(seen.preview)),
-        ("soft_bounces", json!(seen.softs)),
-        ("something_else", json!(seen.no_bounce)),
-        ("lapsed", json!(seen.lapsed)),
-        ("status_columns", json!(seen.read.status_columns)),
-        ("status_words", json!(words)),
-        ("files", json!(files)),
-        ("findings", json!(seen.read.findings)),
-    ];
-    of_schema("pebblebank/bank-load/1", &extra, json!({}))
+    let files = seen.read.files.iter().map(|file| LoadedFile {
+        file: &file.name,
+        blake3: &file.fingerprint,
+        rows: file.rows,
+        blank: file.blank,
+        unusable: file.unusable,
+        left_out: file.left_out,
+    });
+    let words = seen.read.words.iter();
+    let words = words.map(|(word, (said, rows))| WordRead { word, read_as: said.name(), rows: *rows });
+    let body = LoadDocument {
+        what: seen.what,
+        scope: &seen.scope,
+        batch,
+        seen: seen.preview,
+        soft_bounces: seen.softs,
+        something_else: seen.no_bounce,
+        lapsed: seen.lapsed,
+        status_columns: &seen.read.status_columns,
+        status_words: words.collect(),
+        files: files.collect(),
+        findings: &seen.read.findings,
+    };
+    document("pebblebank/bank-load/1", body)
 }
 
 /// The column that decided, and how each of its words was read.

@@ -1,13 +1,13 @@
 //! What `bank load --as verdicts` says, and what the bank has of verdicts.
 
 use super::bank::{faint, good};
-use super::json::of_schema;
 use super::table::{Side, Table};
 use super::{Screen, counted, number, safe};
+use crate::documents::bank::{ResultWord, ResultsDocument};
+use crate::documents::document;
 use pebblebank_bank::verdicts::ResultsTaken;
 use pebblebank_core::tasks::check_results::Results;
 use pebblebank_values::verdict::Why;
-use serde_json::json;
 use std::collections::BTreeMap;
 
 /// The most words that are shown.
@@ -102,25 +102,27 @@ pub fn taken_in(seen: &ResultsSeen, dry_run: bool, screen: &Screen) -> String {
 }
 
 fn json_of(seen: &ResultsSeen, dry_run: bool) -> String {
-    let words: Vec<_> = seen
-        .words
-        .iter()
-        .map(|(word, (why, rows))| json!({ "word": word, "verdict": why.verdict().name(), "why": why.name(), "rows": rows }))
-        .collect();
-    let document = json!({
-        "file": seen.file,
-        "dry_run": dry_run,
-        "rows": seen.rows,
-        "column": seen.column,
-        "also": seen.also,
-        "words": words,
-        "addresses": seen.taken.addresses,
-        "came_back": seen.taken.came_back,
-        "still_awaited": seen.taken.still_awaited,
-        "forgotten": seen.taken.forgotten,
-        "contradicting": seen.contradicting,
-        "without_address": seen.without_address,
-        "without_verdict": seen.without_word,
+    let words = seen.words.iter();
+    let words = words.map(|(word, (why, rows))| ResultWord {
+        word,
+        verdict: why.verdict().name(),
+        why: why.name(),
+        rows: *rows,
     });
-    of_schema("pebblebank/bank-verdicts/1", &[], document)
+    let body = ResultsDocument {
+        file: &seen.file,
+        dry_run,
+        rows: seen.rows,
+        column: &seen.column,
+        also: &seen.also,
+        words: words.collect(),
+        addresses: seen.taken.addresses,
+        came_back: seen.taken.came_back,
+        still_awaited: seen.taken.still_awaited,
+        forgotten: seen.taken.forgotten,
+        contradicting: seen.contradicting,
+        without_address: seen.without_address,
+        without_verdict: seen.without_word,
+    };
+    document("pebblebank/bank-verdicts/1", body)
 }

@@ -2,10 +2,11 @@
 
 use super::table::{Side, Table};
 use super::{Screen, Tone, number, safe};
+use crate::documents::document;
+use crate::documents::receipts::{ChangesDocument, InputCompared, ListMoved, PathAndRows, ReasonMoved, RunCompared};
 use pebblebank_report::changes::{Changes, FileChange, Gone};
 use pebblebank_report::receipt::Receipt;
 use pebblebank_table::observe::counted;
-use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
@@ -171,26 +172,27 @@ fn more(all: usize, most: usize, noun: &str) -> String {
 
 /// What changed, for programs.
 pub fn json(found: &Changes, now: &Receipt, before: &Receipt, files: Option<&Files>) -> String {
-    let receipt = |receipt: &Receipt, written: u64| json!({ "receipt": receipt.folder, "started": receipt.started, "edited": receipt.edited, "written": written });
-    let gone: BTreeMap<&str, u64> = counts_of_gone(found).into_iter().map(|(why, count)| (why.name(), count)).collect();
-    let reason =
-        |(name, (before, now)): (&String, &(u64, u64))| json!({ "reason": name, "before": before, "now": now });
-    let file = |(path, rows): &(std::path::PathBuf, u64)| json!({ "file": path, "rows": rows });
-    let document = json!({
-        "schema": "pebblebank/changes/1",
-        "now": receipt(now, found.written_now),
-        "before": receipt(before, found.written_before),
-        "not_compared": found.not_compared,
-        "new": found.new.len(),
-        "gone": found.gone.len(),
-        "gone_because": gone,
-        "reasons": found.reasons.iter().map(reason).collect::<Vec<_>>(),
-        "lists": found.lists.iter()
-            .map(|(name, (before, now))| json!({ "list": name, "before": before, "now": now })).collect::<Vec<_>>(),
-        "inputs": found.files.iter()
-            .map(|(name, change)| json!({ "file": name, "change": change })).collect::<Vec<_>>(),
-        "new_file": files.map_or(Value::Null, |files| file(&files.new)),
-        "gone_file": files.map_or(Value::Null, |files| file(&files.gone)),
-    });
-    format!("{document:#}\n")
+    let gone_because = counts_of_gone(found).into_iter().map(|(why, count)| (why.name(), count)).collect();
+    let reasons =
+        found.reasons.iter().map(|(reason, (before, now))| ReasonMoved { reason, before: *before, now: *now });
+    let lists = found.lists.iter().map(|(list, (before, now))| ListMoved { list, before: *before, now: *now });
+    let inputs = found.files.iter().map(|(file, change)| InputCompared { file, change: *change });
+    let body = ChangesDocument {
+        now: run_compared(now, found.written_now),
+        before: run_compared(before, found.written_before),
+        not_compared: found.not_compared,
+        new: found.new.len(),
+        gone: found.gone.len(),
+        gone_because,
+        reasons: reasons.collect(),
+        lists: lists.collect(),
+        inputs: inputs.collect(),
+        new_file: files.map(|files| PathAndRows { file: &files.new.0, rows: files.new.1 }),
+        gone_file: files.map(|files| PathAndRows { file: &files.gone.0, rows: files.gone.1 }),
+    };
+    document("pebblebank/changes/1", body)
+}
+
+fn run_compared(receipt: &Receipt, written: u64) -> RunCompared<'_> {
+    RunCompared { receipt: &receipt.folder, started: receipt.started.as_deref(), edited: &receipt.edited, written }
 }

@@ -1,14 +1,14 @@
 //! Which addresses will not arrive: by verdict and reason, with what to do next.
 
-use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::{first_rows, one_finding, other_lines_in_words};
 use super::{Screen, Tone, WIDTH, counted, number, wrapped};
 use crate::arguments;
+use crate::documents::document;
+use crate::documents::lists::{CheckDocument, MailboxCounts, RowsOfFile, VerdictCount};
 use pebblebank_core::tasks::check::asking::AskedFor;
 use pebblebank_core::tasks::check::wishes::{CheckWishes, Checked, CheckedFile};
-use pebblebank_values::verdict::{Level, Verdict};
-use serde_json::json;
+use pebblebank_values::verdict::{Level, Verdict, Why};
 
 /// How many findings are shown.
 const FINDINGS_SHOWN: usize = 6;
@@ -203,39 +203,36 @@ fn next(checked: &Checked, asked: &arguments::Check, screen: &Screen) -> String 
 
 /// The JSON document that `--json` prints.
 pub fn json(checked: &Checked, wishes: &CheckWishes) -> String {
-    let counts: Vec<_> = checked
-        .counts
-        .iter()
-        .map(|((verdict, why), rows)| json!({ "verdict": verdict.name(), "why": why.name(), "rows": rows }))
-        .collect();
-    let of = |verdict: Verdict| json!(checked.with(verdict));
-    let files: Vec<_> =
-        checked.files.iter().map(|CheckedFile { file, rows }| json!({ "file": file, "rows": rows })).collect();
-    let document = json!({
-        "list": checked.list,
-        "level": wishes.level.name(),
-        "rows": checked.rows,
-        "checked": checked.checked,
-        "valid": of(Verdict::Valid),
-        "risky": of(Verdict::Risky),
-        "invalid": of(Verdict::Invalid),
-        "unknown": of(Verdict::Unknown),
-        "counts": counts,
-        "duplicates": checked.duplicates,
-        "known": checked.known,
-        "domains": checked.domains.different,
-        "remembered": checked.domains.remembered,
-        "asked": checked.domains.asked,
-        "mailboxes": {
-            "remembered": checked.mailboxes.remembered,
-            "asked": checked.mailboxes.asked,
-            "answered": checked.mailboxes.answered,
+    let count = |((verdict, why), rows): (&(Verdict, Why), &u64)| VerdictCount {
+        verdict: verdict.name(),
+        why: why.name(),
+        rows: *rows,
+    };
+    let body = CheckDocument {
+        list: &checked.list,
+        level: wishes.level.name(),
+        rows: checked.rows,
+        checked: checked.checked,
+        valid: checked.with(Verdict::Valid),
+        risky: checked.with(Verdict::Risky),
+        invalid: checked.with(Verdict::Invalid),
+        unknown: checked.with(Verdict::Unknown),
+        counts: checked.counts.iter().map(count).collect(),
+        duplicates: checked.duplicates,
+        known: checked.known,
+        domains: checked.domains.different,
+        remembered: checked.domains.remembered,
+        asked: checked.domains.asked,
+        mailboxes: MailboxCounts {
+            remembered: checked.mailboxes.remembered,
+            asked: checked.mailboxes.asked,
+            answered: checked.mailboxes.answered,
         },
-        "stopped": checked.is_stopped,
-        "to_check": checked.given_out,
-        "other_lines": checked.other_lines,
-        "files": files,
-        "findings": checked.findings,
-    });
-    of_schema("pebblebank/check/1", &[], document)
+        stopped: checked.is_stopped,
+        to_check: checked.given_out,
+        other_lines: checked.other_lines,
+        files: checked.files.iter().map(|CheckedFile { file, rows }| RowsOfFile { file, rows: *rows }).collect(),
+        findings: &checked.findings,
+    };
+    document("pebblebank/check/1", body)
 }

@@ -1,13 +1,13 @@
 //! Lists compared: who is in which.
 
-use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::{first_rows, one_finding, other_lines_in_words};
 use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
+use crate::documents::document;
+use crate::documents::lists::CompareDocument;
 use pebblebank_core::run::tally::OtherLines;
 use pebblebank_core::tasks::compare::{Compared, ListCount};
 use pebblebank_table::observe::{Finding, Weight};
-use serde_json::json;
 
 /// How many characters of a list's name are shown.
 const NAME_WIDTH: usize = 28;
@@ -251,9 +251,5 @@ fn in_condition(name: &str) -> String {
 
 /// The JSON document that `--json` prints.
 pub fn json(compared: &Compared, marks: bool) -> String {
-    of_schema(
-        "pebblebank/compare/1",
-        &[("rows_of_first_list", json!(marks))],
-        serde_json::to_value(compared).unwrap_or_default(),
-    )
+    document("pebblebank/compare/1", CompareDocument { rows_of_first_list: marks, compared })
 }

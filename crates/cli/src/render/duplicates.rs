@@ -1,8 +1,8 @@
 //! People that have several rows.
 
-use super::json::of_schema;
 use super::tally::one_finding;
 use super::{Screen, Tone, counted, number};
+use crate::documents::document;
 use pebblebank_core::tasks::duplicates::DuplicateGroups;
 use pebblebank_table::observe::{Finding, Weight};
 
@@ -42,5 +42,5 @@ pub fn finished(found: &DuplicateGroups, screen: &Screen) -> String {
 
 /// The JSON document that `--json` prints.
 pub fn json(found: &DuplicateGroups) -> String {
-    of_schema("pebblebank/duplicates/1", &[], serde_json::to_value(found).unwrap_or_default())
+    document("pebblebank/duplicates/1", found)
 }

@@ -23,6 +23,7 @@ pub mod table;
 pub mod tally;
 pub mod top_up;
 pub mod why;
+pub mod why_document;
 
 use crate::arguments::{Color, Shared};
 use anstyle::{AnsiColor, Style};

@@ -1,15 +1,15 @@
 //! Whether a file is fit to be imported: the answer, what keeps it from being imported, and the command that mends it.
 
-use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::{guards, one_finding, suppression};
 use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
 use crate::arguments;
+use crate::documents::document;
+use crate::documents::runs::PreflightDocument;
 use crate::file_names::beside;
 use crate::render::survey::in_shell;
 use pebblebank_core::tasks::preflight::Preflight;
 use pebblebank_core::tasks::preflight::problem::{Kind, Problem, Since};
-use serde_json::json;
 use std::path::Path;
 
 /// How many problems are shown; the JSON document has them all.
@@ -218,16 +218,17 @@ fn same_columns(looked: &Preflight) -> String {
 
 /// The whole answer.
 pub fn json(looked: &Preflight) -> String {
-    let tally = serde_json::to_value(&looked.tally).unwrap_or_default();
-    let extra = [
-        ("file", json!(looked.file)),
-        ("is_fit", json!(looked.is_fit())),
-        ("rows", json!(looked.rows)),
-        ("fit_rows", json!(looked.fit_rows)),
-        ("problems", json!(looked.problems)),
-        ("findings", json!(looked.findings)),
-        ("tripped_guards", json!(looked.tripped)),
-        ("since", json!(looked.since)),
-    ];
-    of_schema("pebblebank/preflight/1", &extra, json!({ "suppression": tally["suppression"], "bank": tally["bank"] }))
+    let body = PreflightDocument {
+        file: &looked.file,
+        is_fit: looked.is_fit(),
+        rows: looked.rows,
+        fit_rows: looked.fit_rows,
+        problems: &looked.problems,
+        findings: &looked.findings,
+        tripped_guards: &looked.tripped,
+        since: looked.since.as_ref(),
+        suppression: &looked.tally.suppression,
+        bank: &looked.tally.bank,
+    };
+    document("pebblebank/preflight/1", body)
 }

@@ -2,10 +2,11 @@
 
 use super::table::{Side, Table};
 use super::{Screen, Tone, WIDTH, counted, safe, wrapped};
+use crate::documents::document;
+use crate::documents::proposals::{LayoutDocument, NotShown, PartDocument, ProposalDocument};
 use pebblebank_core::tasks::propose::Proposal;
 use pebblebank_core::tasks::template::{Matters, Template};
 use pebblebank_formats::writing::FileFormat;
-use serde_json::json;
 use std::path::Path;
 
 /// How many doubts of a kind are shown.
@@ -86,43 +87,35 @@ pub fn layout_written(template: &Template, output: &Path, screen: &Screen) -> St
 
 /// The JSON document of a layout.
 pub fn layout_json(template: &Template, toml: &str, output: Option<&Path>) -> String {
-    let doubts: Vec<_> = template
-        .doubts
-        .iter()
-        .map(|doubt| json!({ "column": doubt.column, "text": doubt.text, "open": doubt.matters == Matters::First }))
-        .collect();
-    let document = json!({
-        "schema": "pebblebank/layout-proposal/1",
-        "template": template.path,
-        "layout_file": output,
-        "columns": template.layout.columns.iter().map(|column| column.name.as_str()).collect::<Vec<_>>(),
-        "not_shown": doubts,
-        "toml": toml,
+    let not_shown = template.doubts.iter().map(|doubt| NotShown {
+        column: doubt.column.as_deref(),
+        text: &doubt.text,
+        open: doubt.matters == Matters::First,
     });
-    format!("{document:#}\n")
+    let body = LayoutDocument {
+        template: &template.path,
+        layout_file: output,
+        columns: template.layout.columns.iter().map(|column| column.name.as_str()).collect(),
+        not_shown: not_shown.collect(),
+        toml,
+    };
+    document("pebblebank/layout-proposal/1", body)
 }
 
 /// The JSON document that `--json` prints.
 pub fn json(proposal: &Proposal, output: Option<&Path>) -> String {
-    let parts: Vec<_> = proposal
-        .parts
-        .iter()
-        .map(|part| {
-            json!({
-                "name": part.name,
-                "part": if part.reason.is_some() { "suppress" } else { "source" },
-                "reason": part.reason.map(pebblebank_core::suppress::reason::Reason::name),
-                "because": part.because,
-                "files": part.files,
-            })
-        })
-        .collect();
-    let document = json!({
-        "schema": "pebblebank/proposal/1",
-        "job_file": output,
-        "parts": parts,
-        "open_questions": proposal.open_questions,
-        "toml": proposal.text,
+    let parts = proposal.parts.iter().map(|part| PartDocument {
+        name: &part.name,
+        part: if part.reason.is_some() { "suppress" } else { "source" },
+        reason: part.reason,
+        because: &part.because,
+        files: &part.files,
     });
-    format!("{document:#}\n")
+    let body = ProposalDocument {
+        job_file: output,
+        parts: parts.collect(),
+        open_questions: &proposal.open_questions,
+        toml: &proposal.text,
+    };
+    document("pebblebank/proposal/1", body)
 }

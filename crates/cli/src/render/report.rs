@@ -1,7 +1,8 @@
 //! That the page of a run was written.
 
 use super::{Screen, Tone};
-use serde_json::json;
+use crate::documents::document;
+use crate::documents::receipts::ReportDocument;
 use std::path::Path;
 
 /// Where the page is, and who may read it.
@@ -22,5 +23,5 @@ pub fn in_short(file: &Path) -> String {
 
 /// The same for programs.
 pub fn json(receipt: &Path, file: &Path) -> String {
-    format!("{:#}\n", json!({ "schema": "pebblebank/report/1", "receipt": receipt, "page": file }))
+    document("pebblebank/report/1", ReportDocument { receipt, page: file })
 }

@@ -1,8 +1,9 @@
 //! A pair of rows side by side, and what was decided.
 
 use super::{Screen, Tone, counted, number, safe};
+use crate::documents::document;
+use crate::documents::proposals::ReviewDocument;
 use pebblebank_core::tasks::review::{Pair, ReviewRow, Session};
-use serde_json::json;
 use std::path::Path;
 use unicode_width::UnicodeWidthStr;
 
@@ -146,15 +147,14 @@ pub fn taken_back(person: &str, file: &Path, is_named: bool, screen: &Screen) ->
 /// The JSON document that `--json` prints.
 pub fn json(session: &Session, file: &Path) -> String {
     let answered = session.answered();
-    let document = json!({
-        "schema": "pebblebank/review/1",
-        "decisions": file,
-        "same": answered.same,
-        "different": answered.different,
-        "taken_out": answered.taken_out,
-        "later": answered.later,
-        "left": session.left(),
-        "decided_before": session.decided_before,
-    });
-    format!("{document:#}\n")
+    let body = ReviewDocument {
+        decisions: file,
+        same: answered.same,
+        different: answered.different,
+        taken_out: answered.taken_out,
+        later: answered.later,
+        left: session.left(),
+        decided_before: session.decided_before,
+    };
+    document("pebblebank/review/1", body)
 }

@@ -1,11 +1,11 @@
 //! The files that a list was split into.
 
-use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::{first_rows, one_finding, other_lines_in_words};
 use super::{Screen, Tone, counted, number, safe};
+use crate::documents::document;
+use crate::documents::lists::SplitDocument;
 use pebblebank_core::tasks::split::wishes::Split;
-use serde_json::json;
 
 /// How many files are shown, unless all are asked for.
 const FILES_SHOWN: usize = 18;
@@ -62,5 +62,5 @@ pub fn finished(split: &Split, dry_run: bool, screen: &Screen) -> String {
 
 /// The JSON document that `--json` prints.
 pub fn json(split: &Split, dry_run: bool) -> String {
-    of_schema("pebblebank/split/1", &[("dry_run", json!(dry_run))], serde_json::to_value(split).unwrap_or_default())
+    document("pebblebank/split/1", SplitDocument { dry_run, split })
 }

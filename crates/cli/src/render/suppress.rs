@@ -1,15 +1,15 @@
 //! A list compared with others.
 
-use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::{
     LINES, NearMissAdvice, Room, findings, findings_in_short, first_rows, fitted, guards, lists_in_short, near_misses,
     reasons, set_aside, suppression,
 };
 use super::{Screen, Tone, WIDTH, counted, number, wrapped};
+use crate::documents::document;
+use crate::documents::runs::SuppressDocument;
 use pebblebank_core::run::tally::{Outcome, Tally};
 use pebblebank_core::tasks::suppress::{AgainstWishes, HeldAgainst};
-use serde_json::json;
 
 /// What can be done about near misses, as options.
 const NEAR_MISSES: NearMissAdvice = NearMissAdvice {
@@ -114,12 +114,12 @@ pub(super) fn where_to_look(done: &HeldAgainst, wishes: &AgainstWishes, screen: 
 
 /// The tally, and where things are.
 pub fn json(done: &HeldAgainst) -> String {
-    let tally = serde_json::to_value(&done.tally).unwrap_or_default();
-    let extra = [
-        ("held", json!(done.held)),
-        ("output", json!(done.output)),
-        ("set_aside_file", json!(done.set_aside)),
-        ("tripped_guards", json!(done.tripped)),
-    ];
-    of_schema("pebblebank/suppress/1", &extra, json!({ "tally": tally }))
+    let body = SuppressDocument {
+        held: done.held,
+        output: done.output.as_deref(),
+        set_aside_file: done.set_aside.as_deref(),
+        tripped_guards: &done.tripped,
+        tally: &done.tally,
+    };
+    document("pebblebank/suppress/1", body)
 }

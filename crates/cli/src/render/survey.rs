@@ -3,12 +3,13 @@
 use super::table::{Side, Table};
 use super::tally::{cut_finding, one_finding, other_lines_in_words};
 use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
+use crate::documents::document;
+use crate::documents::lists::{SurveyDocument, UnreadableFile};
 use crate::render::survey_tables::{columns, fields_by_file, in_words, safe_end, values_table};
 use pebblebank_core::tasks::survey::found::{AddressSurvey, FileSurvey};
 use pebblebank_formats::Format;
 use pebblebank_table::Error;
 use pebblebank_table::observe::Finding;
-use serde_json::json;
 
 /// How many lines a screen has, less the one on which the command was typed.
 const LINES: usize = 44;
@@ -101,12 +102,13 @@ fn whole(surveys: &[FileSurvey], screen: &Screen) -> String {
 
 /// The JSON document that `--json` prints, with all columns and all findings.
 pub fn json(surveys: &[FileSurvey], errors: &[Error]) -> String {
-    let errors: Vec<_> = errors
-        .iter()
-        .map(|error| json!({ "file": error.place().file, "what": error.what(), "advice": error.advice() }))
-        .collect();
-    let document = json!({ "schema": "pebblebank/survey/1", "files": surveys, "errors": errors });
-    format!("{document:#}\n")
+    let errors = errors.iter().map(|error| UnreadableFile {
+        file: error.place().file.as_deref(),
+        what: error.what(),
+        advice: error.advice(),
+    });
+    let body = SurveyDocument { files: surveys, errors: errors.collect() };
+    document("pebblebank/survey/1", body)
 }
 
 fn overview(surveys: &[FileSurvey], screen: &Screen) -> String {

@@ -1,9 +1,9 @@
 //! A master list, topped up.
 
-use super::json::of_schema;
 use super::table::{Side, Table};
 use super::tally::{findings, first_rows, set_aside, suppression};
 use super::{Screen, Tone, WIDTH, counted, number, safe, wrapped};
+use crate::documents::document;
 use pebblebank_core::run::tally::Outcome;
 use pebblebank_core::tasks::top_up::wishes::ToppedUp;
 
@@ -93,5 +93,5 @@ fn where_to_look(done: &ToppedUp, screen: &Screen) -> String {
 
 /// The JSON document that `--json` prints.
 pub fn json(done: &ToppedUp) -> String {
-    of_schema("pebblebank/top-up/1", &[], serde_json::to_value(done).unwrap_or_default())
+    document("pebblebank/top-up/1", done)
 }

@@ -3,12 +3,10 @@
 use super::bank_entries::entry_table;
 use super::{Screen, Tone, number, safe, wrapped};
 use pebblebank_bank::find::Found;
-use pebblebank_core::suppress::reason::Reason;
 use pebblebank_report::receipt::people::Fate;
 use pebblebank_report::receipt::{Place, Receipt};
 use pebblebank_report::story::{RowStory, Story};
 use pebblebank_table::observe::counted;
-use serde_json::{Value, json};
 use std::path::PathBuf;
 
 /// How wide lines may be.
@@ -276,56 +274,4 @@ fn unknown(story: &Story) -> String {
 
 fn paragraph(line: &str) -> String {
     wrapped(line, WIDTH - 2, "  ").iter().map(|line| format!("  {line}\n")).collect()
-}
-
-/// The stories for programs.
-pub fn json(who: &str, told: &[Told], bank: Option<&BankSaid>) -> String {
-    let place = |told: &Told, place: &Option<Place>| match place {
-        Some(place) => json!({ "file": told.receipt.inputs[place.input].file, "row": place.row }),
-        None => Value::Null,
-    };
-    let row = |told: &Told, row: &RowStory| {
-        let (fate, reason) = match row.fate {
-            Fate::Written => ("written", None),
-            Fate::Merged => ("merged", None),
-            Fate::SetAside(reason) => ("set-aside", Some(reason.name())),
-        };
-        json!({
-            "source": row.source, "file": row.file, "row": row.place.row, "fate": fate, "reason": reason,
-            "details": row.details, "key": row.key, "survivor": place(told, &row.survivor), "taken": row.taken, "note": row.note,
-            "read": row.read.iter().map(|(header, value)| json!({ "header": header, "value": value })).collect::<Vec<_>>(),
-            "repairs": row.repairs.iter().map(|repair| json!({
-                "rule": repair.rule, "field": repair.field, "before": repair.before, "after": repair.after,
-            })).collect::<Vec<_>>(),
-        })
-    };
-    let run = |told: &Told| {
-        let entry = |(file, row, what): &(String, u64, String)| json!({ "file": file, "row": row, "entry": what });
-        let list = |list: &ListedIn| {
-            let entries: Vec<Value> = list.entries.iter().map(entry).collect();
-            json!({ "list": list.list, "has_changed": list.has_changed, "entries": entries })
-        };
-        json!({
-            "receipt": told.receipt.folder, "job": told.receipt.job(), "started": told.receipt.started,
-            "edited": told.receipt.edited, "is_unsealed": told.receipt.is_unsealed,
-            "is_written": told.story.is_written(), "reason": told.story.reason().map(Reason::name),
-            "rows_in_all": told.story.rows_in_all,
-            "people": told.story.people,
-            "written_people": told.story.written_people,
-            "rows": told.story.rows.iter().map(|one| row(told, one)).collect::<Vec<_>>(),
-            "lists": told.lists.iter().map(list).collect::<Vec<_>>(),
-            "near_misses": told.story.near_misses.iter().map(|near| json!({
-                "list": near.list, "entry": near.entry, "why": near.why,
-            })).collect::<Vec<_>>(),
-            "import_line": told.story.import_line.as_ref().map(|(file, line)| json!({ "file": file, "line": line })),
-            "closest": told.story.closest, "not_searched": told.story.not_searched,
-        })
-    };
-    let document = json!({
-        "schema": "pebblebank/why/1",
-        "asked": who,
-        "runs": told.iter().map(run).collect::<Vec<_>>(),
-        "bank": bank.map(|bank| json!({ "file": bank.path, "held": bank.found.is_held(&bank.today) })),
-    });
-    format!("{document:#}\n")
 }

@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used)] // a failure here is a failed test
 #![allow(dead_code)] // not every test file needs every part of the desk
 
+pub mod json_schema;
 pub mod mutation;
 pub mod shop;
 
@@ -108,9 +109,11 @@ impl Desk {
         ran
     }
 
-    /// The document that a command prints with `--json`.
+    /// The document that a command prints with `--json`, which must be as its schema says.
     pub fn json(&self, arguments: &[&str]) -> Value {
-        serde_json::from_str(&self.done(&[arguments, &["--json"]].concat()).stdout).unwrap()
+        let document = serde_json::from_str(&self.done(&[arguments, &["--json"]].concat()).stdout).unwrap();
+        json_schema::check(&document);
+        document
     }
 
     pub fn sheet(&self, name: &str) -> Sheet {

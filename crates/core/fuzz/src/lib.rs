@@ -35,7 +35,7 @@ pub fn read_as_file(bytes: &[u8]) {
         replace: true,
         ..Job::new("fuzz", today)
     };
-    let setting = Setting { threads: 1, memory: 256 << 20, dry_run: true, preview_rows: 20, spool_folder: std::env::temp_dir(), started: String::new(), arguments: Vec::new(), folder: String::new(), peak_memory: || None };
+    let setting = Setting { threads: 1, memory: 256 << 20, dry_run: true, preview_rows: 20, spool_folder: std::env::temp_dir(), started: String::new(), arguments: Vec::new(), folder: String::new(), peak_memory: || None, log: Vec::new };
     if let Err(error) = run::run(&job, &setting, &Silent) {
         assert_ne!(error.kind(), ErrorKind::Unbalanced, "every row is accounted for");
         assert_ne!(error.kind(), ErrorKind::InputChanged, "both passes see the same");

@@ -80,6 +80,11 @@ impl ColumnMap {
         self.fields[field as usize]
     }
 
+    /// The fields that have a column, each with it and the one that is taken where it is blank.
+    pub fn field_columns(&self) -> impl Iterator<Item = (Field, ColumnIndex, Option<ColumnIndex>)> + '_ {
+        Field::ALL.into_iter().filter_map(|field| Some((field, self.column(field)?, self.second_choice(field))))
+    }
+
     /// The column that is taken where that of the field is blank.
     pub fn second_choice(&self, field: Field) -> Option<ColumnIndex> {
         self.second_choices[field as usize]

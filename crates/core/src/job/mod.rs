@@ -13,6 +13,7 @@ mod parts;
 pub mod pattern;
 pub mod remembering;
 pub mod row_range;
+pub mod schema;
 pub mod sources;
 pub mod verdict_rules;
 

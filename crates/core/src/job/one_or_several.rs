@@ -1,9 +1,10 @@
 //! A key of a job file that takes one text or a list of them.
 
+use schemars::JsonSchema;
 use serde::Deserialize;
 
 /// One header, or several.
-#[derive(Deserialize, Clone)]
+#[derive(Deserialize, JsonSchema, Clone)]
 #[serde(untagged)]
 pub(super) enum Headers {
     One(String),

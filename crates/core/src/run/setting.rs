@@ -25,6 +25,8 @@ pub struct Setting {
     pub folder: String,
     /// Says how many bytes of memory the process had at most so far, where the system tells it; for `run.json`.
     pub peak_memory: fn() -> Option<u64>,
+    /// What was logged so far, for `log.jsonl`: a JSON object a line.
+    pub log: fn() -> Vec<u8>,
 }
 
 /// Beside the first output, which is on a disk with room for it; a dry run may be without that folder.

@@ -6,8 +6,11 @@ use crate::suppress::reason::Reason;
 use pebblebank_table::observe::Finding;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::Rule;
+use schemars::{JsonSchema, Schema, SchemaGenerator};
 use serde::{Serialize, Serializer};
 use serde_json::{Map, Value};
+use std::borrow::Cow;
+use std::collections::BTreeMap;
 
 /// The schema of the tally as JSON; docs/json.md explains it key by key.
 pub const TALLY_SCHEMA: &str = "pebblebank/tally/1";
@@ -16,7 +19,7 @@ pub const TALLY_SCHEMA: &str = "pebblebank/tally/1";
 pub const EXAMPLES: usize = 2;
 
 /// The account of a run.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, JsonSchema, Serialize)]
 pub struct Tally {
     /// [`TALLY_SCHEMA`].
     pub schema: &'static str,
@@ -69,7 +72,7 @@ pub struct Tally {
 }
 
 /// The result of a run.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, JsonSchema, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Outcome {
     /// The outputs were put in place.
@@ -81,7 +84,8 @@ pub enum Outcome {
 }
 
 /// Rows read = rows written + merged + set aside.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, JsonSchema, Serialize)]
+#[serde(into = "AccountDocument")]
 pub struct Account {
     /// Contacts read, counted in the first pass.
     pub read: u64,
@@ -118,23 +122,35 @@ impl Account {
     }
 }
 
-impl Serialize for Account {
-    fn serialize<S: Serializer>(&self, serializer: S) -> std::result::Result<S::Ok, S::Error> {
-        let reasons: Map<String, Value> =
-            self.reasons().map(|(reason, count)| (reason.name().to_owned(), count.into())).collect();
-        let account = serde_json::json!({
-            "read": self.read,
-            "written": self.written,
-            "merged": self.merged,
-            "set_aside": self.set_aside_in_all(),
-            "set_aside_by_reason": reasons,
-        });
-        account.serialize(serializer)
+/// An account as JSON has it.
+#[derive(JsonSchema, Serialize)]
+struct AccountDocument {
+    /// Contacts read.
+    read: u64,
+    /// Survivors written.
+    written: u64,
+    /// Copies of a survivor.
+    merged: u64,
+    /// All that were set aside.
+    set_aside: u64,
+    /// The reasons that occur, with their counts.
+    set_aside_by_reason: BTreeMap<Reason, u64>,
+}
+
+impl From<Account> for AccountDocument {
+    fn from(account: Account) -> AccountDocument {
+        AccountDocument {
+            read: account.read,
+            written: account.written,
+            merged: account.merged,
+            set_aside: account.set_aside_in_all(),
+            set_aside_by_reason: account.reasons().collect(),
+        }
     }
 }
 
 /// The account of one source.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, JsonSchema, Serialize)]
 pub struct SourceTally {
     /// Its name.
     pub name: String,
@@ -155,7 +171,7 @@ fn is_zero(count: &u64) -> bool {
 }
 
 /// What verdicts on addresses came to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct CheckTally {
     /// How far the verdicts go that count.
     pub level: &'static str,
@@ -168,7 +184,7 @@ pub struct CheckTally {
 }
 
 /// What was read of one file.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, JsonSchema, Serialize)]
 pub struct FileTally {
     /// Its path as given.
     pub file: String,
@@ -190,6 +206,10 @@ pub struct FileTally {
     pub other_lines: OtherLines,
     /// Which column was taken for which field.
     pub fields: Map<String, Value>,
+    /// How many of the contacts have each of these fields filled, as they were read; empty for lists.
+    #[serde(skip_serializing_if = "Map::is_empty")]
+    #[schemars(with = "BTreeMap<String, u64>")]
+    pub filled: Map<String, Value>,
 }
 
 /// Lines that are no contacts, in the order of [`Line::OTHERS`].
@@ -214,8 +234,18 @@ impl Serialize for OtherLines {
     }
 }
 
+impl JsonSchema for OtherLines {
+    fn schema_name() -> Cow<'static, str> {
+        "OtherLines".into()
+    }
+
+    fn json_schema(generator: &mut SchemaGenerator) -> Schema {
+        BTreeMap::<String, u64>::json_schema(generator)
+    }
+}
+
 /// How a suppression list came out.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, JsonSchema, Serialize)]
 pub struct SuppressionTally {
     /// Its entries.
     #[serde(flatten)]
@@ -227,7 +257,7 @@ pub struct SuppressionTally {
 }
 
 /// Whether earlier work counted.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct BankTally {
     /// Whether it did. It does not where there is no bank yet, or where somebody said so.
     pub applied: bool,
@@ -240,7 +270,7 @@ pub struct BankTally {
 }
 
 /// What looks like an entry of a suppression list and was not read.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct UnreadTally {
     /// The list.
     pub list: String,
@@ -259,7 +289,7 @@ pub struct UnreadTally {
 }
 
 /// The result of a part of the job that allows addresses.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct AllowedTally {
     /// Why they are allowed.
     pub why: String,
@@ -272,7 +302,7 @@ pub struct AllowedTally {
 }
 
 /// The result of the search for entries that no contact has and are close to a contact.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct NearMissTally {
     /// Entries that were looked at.
     pub searched: u64,
@@ -289,7 +319,7 @@ pub struct NearMissTally {
 }
 
 /// An entry that is close to a contact.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct NearMissExample {
     /// The list.
     pub list: String,
@@ -302,7 +332,7 @@ pub struct NearMissExample {
 }
 
 /// How a list came out.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, JsonSchema, Serialize)]
 pub struct ListTally {
     /// Its name.
     pub name: String,
@@ -331,7 +361,7 @@ pub struct ListTally {
 }
 
 /// How often a repair was made.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, JsonSchema, Serialize)]
 pub struct RepairTally {
     /// The rule.
     pub rule: &'static str,
@@ -344,7 +374,7 @@ pub struct RepairTally {
 }
 
 /// A repair that was made.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct Example {
     /// The value as it was read.
     pub before: String,
@@ -418,7 +448,7 @@ fn keep_best(examples: &mut Vec<(Company, Example)>) {
 }
 
 /// Contacts that are written and might be left out.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct DoubtfulTally {
     /// Those with the address of an office.
     pub roles: u64,
@@ -427,7 +457,7 @@ pub struct DoubtfulTally {
 }
 
 /// An import file.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, JsonSchema, Serialize)]
 pub struct WriteTally {
     /// Its path as given.
     pub file: String,
@@ -449,7 +479,7 @@ pub struct WriteTally {
 }
 
 /// One of several files with numbered names.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, JsonSchema, Serialize)]
 pub struct PartTally {
     /// Its path as given.
     pub file: String,
@@ -523,7 +553,7 @@ fn unbalanced(what: &str, account: &Account) -> Error {
 }
 
 /// How the search came out.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct NearTally {
     /// Whether it was done.
     pub searched: bool,
@@ -536,7 +566,7 @@ pub struct NearTally {
 }
 
 /// How much was filled from copies.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct FillTally {
     /// People that were given something.
     pub people: u64,
@@ -547,7 +577,7 @@ pub struct FillTally {
 }
 
 /// How much was taken from a list.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct TakenTally {
     /// The list.
     pub list: String,

@@ -1,10 +1,11 @@
 //! A guard that tripped: what it counted, what was found, what to do.
 
 use crate::job::Guard;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 /// A guard that stopped a run, or would have if it had not been accepted.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct TrippedGuard {
     /// Its name, as `--accept` takes it.
     pub guard: &'static str,

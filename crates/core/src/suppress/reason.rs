@@ -1,11 +1,23 @@
 //! Why a row is set aside.
 
+use schemars::JsonSchema;
 use serde::Serialize;
 use strum::VariantArray;
 
 /// Why a row is set aside, gravest first: of two reasons the smaller holds.
 #[derive(
-    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, strum::IntoStaticStr, strum::VariantArray,
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    JsonSchema,
+    Serialize,
+    strum::IntoStaticStr,
+    strum::VariantArray,
 )]
 #[strum(serialize_all = "kebab-case")]
 #[serde(rename_all = "kebab-case")]

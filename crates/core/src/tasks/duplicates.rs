@@ -19,11 +19,12 @@ use pebblebank_table::staged::Staged;
 use pebblebank_table::staged::placement::Placement;
 use pebblebank_table::units::RowId;
 use pebblebank_table::{CsvBuffer, Error, ErrorKind, Result};
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::path::PathBuf;
 
 /// What was found.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, JsonSchema, Serialize)]
 pub struct DuplicateGroups {
     /// The keys by which rows are one person.
     pub same: Vec<String>,

@@ -275,6 +275,5 @@ fn is_in_run(receipt: &Path, address: &str) -> Result<bool> {
     let path = receipt.join("people.idx");
     let bytes = std::fs::read(&path).map_err(|cause| Error::unreadable(&path, &cause))?;
     let digest = stable_digest(address.as_bytes());
-    let records = bytes.get(people_index::header().len()..).unwrap_or_default();
-    Ok(records.chunks_exact(people_index::RECORD_BYTES).any(|record| record[..12] == digest))
+    Ok(people_index::read(&bytes).is_some_and(|mut people| people.any(|person| person.identity == digest)))
 }

@@ -2,13 +2,14 @@
 //!
 //! A seal notices changes by hand or by accident. It is no signature: whoever wants to can make another one.
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::io::Read;
 use std::path::Path;
 use xxhash_rust::xxh3::Xxh3;
 
 /// The seal of a file.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize, Deserialize)]
 pub struct Seal {
     /// Its name in its folder.
     pub file: String,

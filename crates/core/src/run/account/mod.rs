@@ -6,6 +6,7 @@
 pub mod earlier;
 pub mod earlier_run;
 pub mod guards;
+pub mod guards_document;
 mod list_findings;
 pub mod list_guards;
 pub mod people_findings;
@@ -91,8 +92,30 @@ pub fn account(
         tally.findings.iter_mut().for_each(Finding::tell_for_job);
         tripped.iter_mut().for_each(TrippedGuard::tell_for_job);
     }
-    let documents = reports.documents(&tally, setting);
+    log(&tally, &tripped);
+    let documents = reports.documents(&tally, &tripped, setting);
     Ok(Accounted { tally, tripped, documents, memberships })
+}
+
+/// Logs the account: counts and names of guards and findings, and nothing of anybody.
+fn log(tally: &Tally, tripped: &[TrippedGuard]) {
+    for finding in &tally.findings {
+        tracing::info!(code = finding.code, count = finding.count, "finding");
+    }
+    for guard in tripped {
+        tracing::warn!(guard = guard.guard, count = guard.count, "guard stopped the run");
+    }
+    for guard in &tally.accepted_guards {
+        tracing::warn!(guard = guard.guard, count = guard.count, "guard accepted");
+    }
+    let all = &tally.all;
+    tracing::info!(
+        read = all.read,
+        written = all.written,
+        merged = all.merged,
+        set_aside = all.set_aside_in_all(),
+        "account balances"
+    );
 }
 
 /// Puts in place what the account allows.

@@ -18,8 +18,6 @@ use crate::suppress::reason::Reason;
 use pebblebank_formats::Format;
 use pebblebank_table::observe::{Finding, Weight, counted};
 use pebblebank_table::units::{ListId, SourceId};
-use pebblebank_values::Field;
-use serde_json::{Map, Value};
 
 impl Reports<'_> {
     /// The account of the run. `counts` are those of the second pass, by source.
@@ -176,10 +174,11 @@ impl Reports<'_> {
 }
 
 fn file_tally<Owner>(file: &OpenFile<Owner>, counts: &FileCounts) -> FileTally {
-    let fields: Map<String, Value> = Field::ALL
-        .into_iter()
-        .filter_map(|field| Some((field.name().to_owned(), file.map().header(file.map().column(field)?).into())))
-        .collect();
+    let map = file.map();
+    let fields = map.field_columns().map(|(field, column, _)| (field.name().to_owned(), map.header(column).into()));
+    // Footnotes are counted before they are known as such.
+    let filled = map.field_columns().zip(&counts.filled);
+    let filled = filled.map(|((field, ..), count)| (field.name().to_owned(), (*count.min(&counts.contacts)).into()));
     FileTally {
         file: file.input.name(),
         format: file.format_name,
@@ -189,7 +188,8 @@ fn file_tally<Owner>(file: &OpenFile<Owner>, counts: &FileCounts) -> FileTally {
         rows: counts.contacts,
         outside_of_range: counts.outside_of_range,
         other_lines: OtherLines(counts.others),
-        fields,
+        fields: fields.collect(),
+        filled: filled.collect(),
     }
 }
 

@@ -42,6 +42,7 @@ pub fn decide(gathered: Gathered, job: &Job, setting: &Setting, observer: &dyn O
     let Gathered { files, people, source_counts, list_files, entrants, looked_up, spool_folder } = gathered;
     let decisions = files.decisions.as_ref();
     let settled = settle::settle(people, &entrants, job, decisions, &spool_folder, setting.threads, observer)?;
+    tracing::info!("duplicates and suppression decided");
     Ok(Known { files, settled, source_counts, list_files, entrants, looked_up, spool_folder })
 }
 

@@ -33,6 +33,9 @@ pub struct FileCounts {
     pub long_rows: Met,
     /// Words in a consent column that nobody listed, and how often.
     pub unlisted_words: BTreeMap<String, u64>,
+    /// How many of the contacts have each field filled, in the order of the map's own fields
+    /// ([`crate::columns::map::ColumnMap::field_columns`]), as they were read.
+    pub filled: Vec<u64>,
     /// What its watched columns hold, in their order.
     pub watched: Vec<WatchedColumn>,
     /// Rows of a list whose address stands outside of the columns of addresses.
@@ -103,6 +106,8 @@ impl FileCounts {
                 *self.unlisted_words.entry(word.clone()).or_default() += count;
             }
         }
+        self.filled.resize(self.filled.len().max(chunk.filled.len()), 0);
+        self.filled.iter_mut().zip(&chunk.filled).for_each(|(sum, count)| *sum += count);
         self.watched.resize_with(self.watched.len().max(chunk.watched.len()), WatchedColumn::default);
         for (seen, chunk) in self.watched.iter_mut().zip(&chunk.watched) {
             seen.filled += chunk.filled;

@@ -26,6 +26,7 @@ use first_pass::{Counted, read_everything};
 use kept::People;
 use pebblebank_table::Result;
 use pebblebank_table::observe::Observer;
+use pebblebank_values::look::mask_addresses;
 use std::path::PathBuf;
 
 /// What the first pass leaves.
@@ -53,5 +54,14 @@ pub fn gather(opening: Opening, job: &Job, setting: &Setting, observer: &dyn Obs
     let Counted { files: source_counts, list_files, entrants, looked_up } = counted;
     let of_dates = date_orders::decide(&mut files, &source_counts, job)?;
     files.findings.extend(of_dates);
+    let read = files.sources.iter().map(|file| &file.input).zip(&source_counts);
+    for (input, counts) in read.chain(files.lists.iter().map(|file| &file.input).zip(&list_files)) {
+        tracing::info!(
+            file = mask_addresses(&input.name(), |_| false),
+            bytes = input.file_bytes,
+            rows = counts.contacts,
+            "file read"
+        );
+    }
     Ok(Gathered { files, people, source_counts, list_files, entrants, looked_up, spool_folder })
 }

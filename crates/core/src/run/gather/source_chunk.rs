@@ -68,6 +68,8 @@ pub(super) fn read_source_chunk(
     let date_columns: Vec<ColumnIndex> = plan.cleaning.date_columns().collect();
     read.counts.dates = vec![OrderEvidence::default(); date_columns.len()];
     read.counts.watched = vec![WatchedColumn::default(); file.map().watched.len()];
+    let fields: Vec<_> = file.map().field_columns().map(|(_, column, second)| (column, second)).collect();
+    read.counts.filled = vec![0; fields.len()];
     read.lines.reserve(records.len());
     read.keys.reserve(records.len());
     for index in 0..records.len() {
@@ -92,6 +94,10 @@ pub(super) fn read_source_chunk(
         } else {
             read.tail.contact();
         }
+        for (count, (column, second)) in read.counts.filled.iter_mut().zip(&fields) {
+            let is_filled = |column: ColumnIndex| is_filled(contact.as_read.raw(column.0));
+            *count += u64::from(is_filled(*column) || second.is_some_and(is_filled));
+        }
         let mut row_read = RowRead { row, file, read: &mut read, hasher, checks };
         row_read.identities(&contact, further);
         if bits == 0 {
@@ -111,6 +117,12 @@ pub(super) fn read_source_chunk(
         }
     }
     read
+}
+
+/// Whether a cell holds more than spaces and quotes.
+#[inline]
+fn is_filled(raw: &[u8]) -> bool {
+    raw.iter().any(|byte| !matches!(byte, b'"' | b' ' | b'\t' | b'\r' | b'\n'))
 }
 
 /// What a row is, and the bits that are kept with it.

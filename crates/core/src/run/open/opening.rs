@@ -26,7 +26,9 @@ impl Opening {
     /// Opens the files of a job.
     pub fn of(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Opening> {
         let spool_folder = folder_for_spooling(job, setting);
-        Ok(Opening { files: open_files(job, &spool_folder, observer)?, spool_folder })
+        let files = open_files(job, &spool_folder, observer)?;
+        tracing::info!(sources = files.sources.len(), lists = files.lists.len(), "files opened");
+        Ok(Opening { files, spool_folder })
     }
 
     /// The files of the sources.

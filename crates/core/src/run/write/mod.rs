@@ -80,6 +80,7 @@ pub fn write(
     let counts = second_pass.run(setting, outputs, observer)?;
     outputs.write_sorted(observer)?;
     outputs.finish_files(setting.threads, observer)?;
+    tracing::info!("rows written");
     let passed: Vec<RowId> = counts.iter().flat_map(|counts| counts.near_missed.iter().copied()).collect();
     outputs.add_near_misses(&missed.rows(job, known, &passed))?;
     let near = near_duplicates::search(job, known, setting, observer)?;

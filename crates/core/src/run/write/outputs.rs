@@ -20,7 +20,8 @@ use pebblebank_table::staged::placement::{Placement, with_ending};
 use pebblebank_table::staged::seal::Seal;
 use pebblebank_table::staged::{Output, Staged};
 use pebblebank_table::{Error, ErrorKind, Result};
-use serde_json::json;
+use schemars::JsonSchema;
+use serde::Serialize;
 use std::path::{Path, PathBuf};
 
 /// The document with the seals of a receipt's files.
@@ -28,6 +29,15 @@ pub const SEALS_FILE: &str = "receipt.json";
 
 /// The schema of `receipt.json`.
 pub const SEALS_SCHEMA: &str = "pebblebank/receipt/1";
+
+/// `receipt.json`: the seals of the other files.
+#[derive(JsonSchema, Serialize)]
+pub struct SealsDocument {
+    /// `pebblebank/receipt/1`
+    schema: &'static str,
+    /// The seal of each file that is the same in every run over the same input.
+    files: Vec<Seal>,
+}
 
 /// How many bytes of a sorted file are written at once.
 const SORTED_BYTES: usize = 256 << 10;
@@ -63,6 +73,8 @@ struct Receipt {
     review: Output,
     near_misses: Output,
     people: Output,
+    /// What of it makes no block yet.
+    people_blocks: people_index::Blocks,
     written_people: Output,
     written: Output,
 }
@@ -80,8 +92,8 @@ impl Documents {
     fn seals(&self, seals: Vec<Seal>) -> Vec<u8> {
         let seals: Vec<Seal> =
             seals.into_iter().filter(|seal| !self.of_one_run.contains(&seal.file.as_str())).collect();
-        let mut text =
-            serde_json::to_vec_pretty(&json!({ "schema": SEALS_SCHEMA, "files": seals })).expect("plain data");
+        let document = SealsDocument { schema: SEALS_SCHEMA, files: seals };
+        let mut text = serde_json::to_vec_pretty(&document).expect("plain data");
         text.push(b'\n');
         text
     }
@@ -240,6 +252,9 @@ impl Outputs {
             writer.finish(&mut self.staged)?;
             writer.read_back(&self.staged, threads, observer)?;
         }
+        if let Some(receipt) = &mut self.receipt {
+            self.staged.write(receipt.people, &receipt.people_blocks.finish())?;
+        }
         Ok(())
     }
 
@@ -311,6 +326,7 @@ impl Receipt {
             review: file("review.csv")?,
             near_misses: file("near-misses.csv")?,
             people: file("people.idx")?,
+            people_blocks: people_index::Blocks::default(),
             written_people: file("written.csv")?,
             written: file("written.idx")?,
             folder,
@@ -336,12 +352,13 @@ impl Sink for Outputs {
         if let Some(file) = self.set_aside {
             self.staged.write(file, &rows.set_aside.bytes)?;
         }
-        if let Some(receipt) = &self.receipt {
+        if let Some(receipt) = &mut self.receipt {
             self.staged.write(receipt.set_aside, &rows.set_aside.bytes)?;
             self.staged.write(receipt.merged, &rows.merged.bytes)?;
             self.staged.write(receipt.repairs, &rows.repairs.bytes)?;
             self.staged.write(receipt.suggestions, &rows.suggestions.bytes)?;
-            self.staged.write(receipt.people, &rows.people)?;
+            let blocks = receipt.people_blocks.take(&rows.people);
+            self.staged.write(receipt.people, &blocks)?;
             self.staged.write(receipt.written_people, &rows.written_people.bytes)?;
             let mut digests = Vec::new();
             for file in new {

@@ -28,6 +28,7 @@ use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
 use pebblebank_values::place::Country;
 use pebblebank_values::{ColumnRef, Field};
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::path::PathBuf;
 
@@ -77,7 +78,7 @@ pub struct CompareWishes {
 }
 
 /// A list, compared.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct ListCount {
     /// What it is called.
     pub name: String,
@@ -96,7 +97,7 @@ pub struct ListCount {
 }
 
 /// What a comparison found.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, JsonSchema, Serialize)]
 pub struct Compared {
     /// What people were compared by.
     pub by: String,

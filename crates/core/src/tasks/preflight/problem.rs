@@ -1,10 +1,11 @@
 //! What keeps a file from being imported, and how it differs from what a run wrote.
 
 use pebblebank_table::observe::Met;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 /// What kind of thing keeps a file from being imported, gravest first.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, JsonSchema, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Kind {
     /// Somebody in it must not be contacted today.
@@ -26,7 +27,7 @@ pub enum Kind {
 }
 
 /// Something that keeps a file from being imported.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, JsonSchema, Serialize)]
 pub struct Problem {
     /// The kind.
     pub kind: Kind,
@@ -62,7 +63,7 @@ impl Problem {
 }
 
 /// How a file differs from what a run wrote.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct Since {
     /// How many contacts the run wrote.
     pub written: u64,

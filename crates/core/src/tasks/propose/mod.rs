@@ -5,6 +5,7 @@ mod file_kinds;
 mod job_text;
 pub mod layout_text;
 
+use crate::job::schema::JOB_SCHEMA_FILE;
 use crate::suppress::reason::Reason;
 use crate::tasks::survey::column::ColumnSurvey;
 use crate::tasks::survey::found::FileSurvey;
@@ -109,10 +110,14 @@ struct Proposer<'a> {
 
 impl Proposer<'_> {
     fn head(&mut self, name: &str, surveys: &[FileSurvey]) {
+        self.text.line(&format!("#:schema {JOB_SCHEMA_FILE}"));
         self.text.comment(
             "Proposed from what was seen in the files. Every line can be changed; lines that begin with # do nothing.",
         );
         self.text.comment("Look first: pebblebank run THIS_FILE --dry-run");
+        self.text.comment(&format!(
+            "With an editor that knows JSON Schemas, this lets it complete and check the file: pebblebank schema job -o {JOB_SCHEMA_FILE}"
+        ));
         for skipped in surveys.iter().filter(|survey| survey.is_receipt) {
             self.text.comment(&format!("Left out, since an earlier run wrote it aside: {}", skipped.file));
         }

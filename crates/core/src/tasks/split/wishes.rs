@@ -11,6 +11,7 @@ use pebblebank_table::observe::Finding;
 use pebblebank_values::ColumnRef;
 use pebblebank_values::date::Date;
 use pebblebank_values::place::Country;
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::path::PathBuf;
 
@@ -77,7 +78,7 @@ pub struct SplitWishes {
 }
 
 /// A file of a split.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct SplitFile {
     /// Where it is.
     pub file: PathBuf,
@@ -88,7 +89,7 @@ pub struct SplitFile {
 }
 
 /// What a split came to.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, JsonSchema, Serialize)]
 pub struct Split {
     /// The list, as given.
     pub list: String,

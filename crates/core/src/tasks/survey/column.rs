@@ -13,6 +13,7 @@ use pebblebank_values::consent::{self, Consent, Statement, YesMeans};
 use pebblebank_values::fold::fold;
 use pebblebank_values::headers::{self, Meaning, RESERVED_PREFIX};
 use pebblebank_values::{Doubt, Field, Rule, Rules};
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -26,7 +27,7 @@ const MOST_UNLISTED_WORDS: usize = 8;
 const EXAMPLES: usize = 3;
 
 /// What a column feeds.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, JsonSchema, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Feeds {
     /// A field.
@@ -44,7 +45,7 @@ pub enum Feeds {
 }
 
 /// How a column came to be recognised.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, JsonSchema, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Recognised {
     /// The job or an option says it.
@@ -58,7 +59,7 @@ pub enum Recognised {
 }
 
 /// What is known of one column.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, JsonSchema, Serialize)]
 pub struct ColumnSurvey {
     /// Its header; "column 3" and the like where there is none.
     pub header: String,
@@ -93,7 +94,7 @@ pub struct ColumnSurvey {
 }
 
 /// What the values of a column about consent say.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct ConsentWords {
     /// May be written to.
     pub opted_in: u64,

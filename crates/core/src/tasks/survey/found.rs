@@ -7,6 +7,7 @@ use crate::run::tally::OtherLines;
 use pebblebank_table::observe::Finding;
 use pebblebank_values::date::Date;
 use pebblebank_values::place::Country;
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::path::PathBuf;
@@ -29,7 +30,7 @@ pub struct SurveyWishes {
 }
 
 /// What a line at the top of a file was taken for.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
 pub struct LineAtTop {
     /// Its row.
     pub row: u64,
@@ -46,7 +47,7 @@ impl LineAtTop {
 }
 
 /// What is in one file.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, JsonSchema, Serialize)]
 pub struct FileSurvey {
     /// The file, as given.
     pub file: String,
@@ -100,7 +101,7 @@ pub struct FileSurvey {
 }
 
 /// What the addresses of a file are like.
-#[derive(Debug, Clone, Default, Serialize)]
+#[derive(Debug, Clone, Default, JsonSchema, Serialize)]
 pub struct AddressSurvey {
     /// Rows with an address that can be used, cleaned or as it is.
     pub usable: u64,
@@ -136,7 +137,7 @@ impl AddressSurvey {
 }
 
 /// Values with how often they occur, the most frequent first.
-#[derive(Debug, Clone, Default, Serialize)]
+#[derive(Debug, Clone, Default, JsonSchema, Serialize)]
 pub struct Counted {
     /// The field or header that they belong to.
     pub of: String,

@@ -10,6 +10,7 @@ use crate::run::tally::Tally;
 use crate::suppress::reason::Reason;
 use pebblebank_values::date::Date;
 use pebblebank_values::place::Country;
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::path::PathBuf;
 
@@ -51,7 +52,7 @@ pub struct TopUpWishes {
 }
 
 /// What a top-up came to.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, JsonSchema, Serialize)]
 pub struct ToppedUp {
     /// The account: of the master, every row is written.
     pub tally: Tally,

@@ -114,7 +114,7 @@ fn take_in(
     shared: &Shared,
     now: &Now,
 ) -> Result<EntriesRead> {
-    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let drawn = Drawn::of(shared);
     let mut some = Vec::new();
     let read = read_entries(wishes, &setting(shared, command.dry_run, now), &drawn, &mut |entry| {
         some.extend(taking.entry(entry));

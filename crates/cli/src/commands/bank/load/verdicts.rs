@@ -38,7 +38,7 @@ pub(super) fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Scre
         return Err(wrong_use("--on names a day still to come", "name the day on which the addresses were checked"));
     }
     let wishes = wishes(command, now)?;
-    let drawn = Drawn::new(!shared.quiet && !shared.json);
+    let drawn = Drawn::of(shared);
     let read = read_results(&wishes, &setting(shared, command.dry_run, now), &drawn);
     drawn.finish();
     let mut read = read?;
