@@ -143,7 +143,7 @@ fn job_without(header: &str) -> String {
 
 /// All keys of a document, wherever they stand; but for words and names that stand as keys with their counts.
 fn keys_of(document: &Value, found: &mut BTreeSet<String>) {
-    const COUNTED: [&str; 5] = ["fields", "set_aside_by_reason", "consent", "repairs", "suggestions"];
+    const COUNTED: [&str; 6] = ["fields", "filled", "set_aside_by_reason", "consent", "repairs", "suggestions"];
     match document {
         Value::Object(object) => {
             for (key, value) in object {

@@ -12,7 +12,6 @@ use pebblebank_values::blank::{is_blank, is_blank_name};
 use pebblebank_values::consent::{Consent, Statement, YesMeans, is_listed, read};
 use pebblebank_values::fold::fold;
 use pebblebank_values::headers::{Meaning, recognise};
-use pebblebank_values::name::part;
 use proptest::prelude::*;
 use rstest::rstest;
 
@@ -68,18 +67,6 @@ fn blank_words_are_fewer_for_names(#[case] value: &str, #[case] in_other_fields:
 fn blanks_are_no_invisible_characters() {
     assert!(['\u{200b}', '\u{ad}', '\u{feff}', '\u{202e}', '\0', '\u{7f}'].into_iter().all(is_invisible));
     assert!([' ', '\t', '\n', '\u{a0}', '\u{3000}', 'a', 'é'].into_iter().all(|c| !is_invisible(c)));
-}
-
-#[rstest]
-#[case("Ida Moss", "Ida", "Moss")]
-#[case("Ida de la Moor", "Ida", "de la Moor")]
-#[case("Moss, Ida", "Ida", "Moss")]
-#[case(" de la Moor ,  Ida Maria ", "Ida Maria", "de la Moor")]
-#[case("Ida", "Ida", "")]
-#[case("", "", "")]
-#[case("Søren  Weiß", "Søren", "Weiß")]
-fn a_full_name_parts_at_its_comma_or_its_first_blank(#[case] full: &str, #[case] first: &str, #[case] last: &str) {
-    assert_eq!((part(full).first, &*part(full).last), (first, last));
 }
 
 #[rstest]

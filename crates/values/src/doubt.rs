@@ -36,6 +36,10 @@ pub enum Doubt {
     UnusableAddress,
     /// A company in a column of names.
     CompanyInName,
+    /// Two people, or a family, in one name.
+    CoupleInName,
+    /// A name with a comma that does not part family and given name for certain.
+    CommaInName,
     /// An address in a column of names.
     AddressInName,
     /// An address whose top-level domain is not known.
@@ -55,6 +59,8 @@ impl Doubt {
             Doubt::FarOffDate
                 | Doubt::DateToCome
                 | Doubt::CompanyInName
+                | Doubt::CoupleInName
+                | Doubt::CommaInName
                 | Doubt::UnknownTopLevelDomain
                 | Doubt::UnknownRegion
                 | Doubt::UnknownLanguage
@@ -85,6 +91,12 @@ impl Doubt {
             Doubt::UnreadableWebsite => "that cannot be the address of a website, left unchanged",
             Doubt::UnusableAddress => "that cannot be an e-mail address, left unchanged",
             Doubt::CompanyInName => "like the name of a company, in a column of names",
+            Doubt::CoupleInName => {
+                "like the name of two people or a family; where names are split, the first given name and the family name are taken"
+            }
+            Doubt::CommaInName => {
+                "with a comma that does not part family name and given name for certain, left in its order"
+            }
             Doubt::AddressInName => "with an e-mail address in a column of names, left unchanged",
             Doubt::UnknownTopLevelDomain => "under a top-level domain that is not known; perhaps a typo",
         }

@@ -29,7 +29,6 @@ pub mod kind;
 pub mod language;
 pub mod look;
 pub mod name;
-mod name_words;
 pub mod named;
 pub mod number;
 pub mod phone;

@@ -11,7 +11,7 @@ use pebblebank_table::units::ColumnIndex;
 use pebblebank_table::{Record, cell};
 use pebblebank_values::blank::trimmed;
 use pebblebank_values::consent;
-use pebblebank_values::name::{self, NamePart};
+use pebblebank_values::name::{self, NameDoubt, NamePart};
 use pebblebank_values::place::{self, Country};
 use pebblebank_values::quick_map::QuickMap;
 use pebblebank_values::text::{LineEnds, is_tidy, ordinary_width, tidy};
@@ -258,6 +258,13 @@ impl RowCleaner {
         }
         let mut rules = Rules::NONE;
         let turned = if part == NamePart::Full { name::given_first(text) } else { None };
+        if part == NamePart::Full && turned.is_none() {
+            match name::doubt(text) {
+                Some(NameDoubt::Couple) => self.doubts.push((column, Doubt::CoupleInName)),
+                Some(NameDoubt::Comma) => self.doubts.push((column, Doubt::CommaInName)),
+                None => {}
+            }
+        }
         if turned.is_some() {
             rules.add(Rule::FamilyFirst);
         }

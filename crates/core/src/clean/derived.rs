@@ -8,8 +8,11 @@ use crate::clean::row_country::RowCountry;
 use pebblebank_table::split::RecordBuffer;
 use pebblebank_table::{CsvBuffer, Record, cell};
 use pebblebank_values::address::{Address, FurtherAddress};
+use pebblebank_values::name::{self, NamePart, NameParts, Naming, repaired_case};
 use pebblebank_values::place_parts::PlaceParts;
-use pebblebank_values::{Rule, name, place_parts};
+use pebblebank_values::text::{LineEnds, tidy};
+use pebblebank_values::{Field, Rule, Rules, place_parts};
+use std::borrow::Cow;
 
 pub(super) fn push_value(cell: &mut CsvBuffer, buffer: &mut RecordBuffer, value: &str) {
     cell.clear();
@@ -57,8 +60,9 @@ impl RowCleaner {
         country: &mut RowCountry,
         buffer: &mut RecordBuffer,
     ) {
-        let full = plan.full_name.map(|column| self.value(record, column).into_owned());
-        let parts = full.as_deref().map(name::part).unwrap_or_default();
+        let full = self.full_name_as_typed(plan, record);
+        let naming = full.as_ref().map(|_| self.naming(plan, record, country)).unwrap_or_default();
+        let parts = full.as_deref().map(|full| self.name_parts(full, naming)).unwrap_or_default();
         let has_further = plan.derived.iter().any(|derived| matches!(derived, Derived::FurtherAddress(_)));
         let further = if has_further { self.further_addresses(plan, record, address) } else { Vec::new() };
         let place = self.parted_place(plan, record, country);
@@ -78,6 +82,42 @@ impl RowCleaner {
             };
             push_value(&mut self.cell, buffer, value);
         }
+    }
+
+    /// The full name: cleaned, but where it was turned round as it was typed, since its comma says which the family name is.
+    fn full_name_as_typed(&self, plan: &CleaningPlan, record: &Record) -> Option<String> {
+        let column = plan.full_name?;
+        let mut repairs = self.repairs.iter().filter(|repair| repair.column == column);
+        if repairs.any(|repair| repair.rules.has(Rule::FamilyFirst)) {
+            let typed = original_text(plan, record.raw(column.0));
+            return Some(tidy(&typed, LineEnds::AreBlanks, &mut Rules::default()).into_owned());
+        }
+        Some(self.value(record, column).into_owned())
+    }
+
+    /// How names are built in the contact's country, or by its language.
+    fn naming(&mut self, plan: &CleaningPlan, record: &Record, country: &mut RowCountry) -> Naming {
+        let country = self.country(plan, record, country);
+        match (country, plan.map.column(Field::Language)) {
+            (None, Some(column)) if column.0 < plan.width => Naming::of(None, &self.value(record, column)),
+            _ => Naming::of(country, ""),
+        }
+    }
+
+    /// The parts of a full name; those of one that was typed in capitals or small letters throughout with usual letter case.
+    fn name_parts<'a>(&self, full: &'a str, naming: Naming) -> NameParts<'a> {
+        let mut parts = name::part_in(full, naming);
+        if parts.is_turned && repaired_case(full, NamePart::Full).is_some() {
+            let usual = |text: &mut Cow<'a, str>, part| {
+                if let Some(repaired) = repaired_case(text, part) {
+                    *text = repaired.into();
+                }
+            };
+            usual(&mut parts.first, NamePart::First);
+            usual(&mut parts.middle, NamePart::Middle);
+            usual(&mut parts.last, NamePart::Last);
+        }
+        parts
     }
 
     /// What was in the cell of the city besides the city, where it was split.

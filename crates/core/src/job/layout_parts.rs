@@ -1,7 +1,7 @@
 //! The parts of a job file about layouts, as TOML has them; [`super::file`] makes layouts of them.
 
+use crate::job::known_names;
 use crate::job::one_or_several::Headers;
-use crate::job::schema;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use serde::de::value::MapAccessDeserializer;
@@ -22,12 +22,14 @@ pub(super) struct LayoutPart {
     /// What rows are sorted by, as `"last_name, signed_up descending"`.
     pub(super) sort: Option<Headers>,
     /// The format of the file.
-    #[schemars(schema_with = "schema::file_formats")]
+    #[serde(default)]
+    #[schemars(schema_with = "known_names::file_formats")]
     pub(super) format: Option<String>,
     /// Whether the first row names the columns; `true` by default.
     pub(super) header: Option<bool>,
     /// The sign between cells.
-    #[schemars(schema_with = "schema::delimiters")]
+    #[serde(default)]
+    #[schemars(schema_with = "known_names::delimiters")]
     pub(super) delimiter: Option<String>,
     /// Which cells are in quotes: those that need it (default), or all.
     pub(super) quoting: Option<QuotingPart>,

@@ -4,6 +4,8 @@
 
 pub mod file;
 pub mod guard;
+mod guard_parts;
+mod known_names;
 mod layout_parts;
 pub mod lists;
 pub mod memory;

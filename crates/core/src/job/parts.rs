@@ -1,8 +1,9 @@
 //! The parts of a job file as TOML has them; [`super::file`] makes a job of them.
 
+use crate::job::guard_parts::GuardPart;
+use crate::job::known_names;
 use crate::job::layout_parts::LayoutPart;
 use crate::job::one_or_several::Headers;
-use crate::job::schema;
 use pebblebank_values::date::DateOrder;
 use schemars::JsonSchema;
 use serde::{Deserialize, Deserializer};
@@ -22,7 +23,7 @@ pub(super) struct JobFile {
     pub(super) list: Vec<ListPart>,
     /// Fields of your own: a name and a kind.
     #[serde(default)]
-    #[schemars(schema_with = "schema::field_kinds")]
+    #[schemars(schema_with = "known_names::field_kinds")]
     pub(super) fields: BTreeMap<String, String>,
     /// Find and replace, before anything else is done.
     #[serde(default)]
@@ -71,13 +72,14 @@ pub(super) struct JobFile {
 #[serde(deny_unknown_fields)]
 pub(super) struct CheckPart {
     /// How far an address must have been checked: `"domain"` by default.
-    #[schemars(schema_with = "schema::levels")]
+    #[serde(default)]
+    #[schemars(schema_with = "known_names::levels")]
     pub(super) level: Option<String>,
     /// The age at which a verdict no longer counts, as `"30d"`, which is the default.
     pub(super) max_age: Option<String>,
     /// The verdicts whose contacts are set aside as `failed-check`.
     #[serde(default)]
-    #[schemars(schema_with = "schema::verdicts")]
+    #[schemars(schema_with = "known_names::verdicts")]
     pub(super) set_aside: Vec<String>,
     /// A tag for contacts whose verdict is risky.
     pub(super) tag: Option<String>,
@@ -138,7 +140,8 @@ pub(super) struct SourcePart {
     /// What happens to bytes that are no character: `"stop"` (default), or `"replace"` with �.
     pub(super) on_bad_bytes: Option<OnBadBytesPart>,
     /// The delimiter, if recognition is wrong.
-    #[schemars(schema_with = "schema::delimiters")]
+    #[serde(default)]
+    #[schemars(schema_with = "known_names::delimiters")]
     pub(super) delimiter: Option<String>,
     /// The row of the header, from 1, if recognition is wrong; 0 for a file without a header.
     pub(super) header_row: Option<u64>,
@@ -173,7 +176,8 @@ pub(super) struct ListPart {
     /// What happens to bytes that are no character: `"stop"` (default), or `"replace"` with �.
     pub(super) on_bad_bytes: Option<OnBadBytesPart>,
     /// The delimiter, if recognition is wrong.
-    #[schemars(schema_with = "schema::delimiters")]
+    #[serde(default)]
+    #[schemars(schema_with = "known_names::delimiters")]
     pub(super) delimiter: Option<String>,
     /// The row of the header, from 1, if recognition is wrong; 0 for a file without a header.
     pub(super) header_row: Option<u64>,
@@ -222,7 +226,8 @@ pub(super) struct SuppressPart {
     /// Instead of `files`: a `[[list]]` of this job.
     pub(super) list: Option<String>,
     /// Why its people must not be contacted: `do-not-contact` by default, `on-other-list` with `list`.
-    #[schemars(schema_with = "schema::list_reasons")]
+    #[serde(default)]
+    #[schemars(schema_with = "known_names::list_reasons")]
     pub(super) reason: Option<String>,
     /// A status column that gives each entry its own reason.
     pub(super) reason_from: Option<String>,
@@ -250,7 +255,8 @@ pub(super) struct SuppressPart {
     /// What happens to bytes that are no character: `"stop"` (default), or `"replace"` with �.
     pub(super) on_bad_bytes: Option<OnBadBytesPart>,
     /// The delimiter, if recognition is wrong.
-    #[schemars(schema_with = "schema::delimiters")]
+    #[serde(default)]
+    #[schemars(schema_with = "known_names::delimiters")]
     pub(super) delimiter: Option<String>,
     /// The row of the header, from 1, if recognition is wrong; 0 for a file without a header.
     pub(super) header_row: Option<u64>,
@@ -368,7 +374,7 @@ pub(super) struct CleanPart {
     pub(super) identity: Option<IdentityPart>,
     /// Suggested repairs of addresses that the run makes.
     #[serde(default)]
-    #[schemars(schema_with = "schema::suggested_rules")]
+    #[schemars(schema_with = "known_names::suggested_rules")]
     pub(super) apply: Vec<String>,
     /// Whether the day or the month comes first in dates that can be read both ways.
     pub(super) date_order: Option<DateOrderPart>,
@@ -437,7 +443,8 @@ pub(super) struct PersonPart {
     /// The keys that make rows one person, as `["email", "last_name + postal_code"]`; by default `["email"]`.
     pub(super) same: Option<Vec<String>>,
     /// Which row of a person is written: `first-read` by default.
-    #[schemars(schema_with = "schema::survivors")]
+    #[serde(default)]
+    #[schemars(schema_with = "known_names::survivors")]
     pub(super) survivor: Option<String>,
     /// The date that `newest` compares.
     pub(super) newest_by: Option<String>,
@@ -484,60 +491,6 @@ pub(super) struct SelectPart {
     pub(super) seed: Option<u64>,
 }
 
-/// A share or a number of rows, or one for each reason.
-#[derive(Deserialize, JsonSchema)]
-#[serde(untagged, expecting = "a share as \"40%\", a number of rows, or { all = \"40%\", invalid-address = 200 }")]
-pub(super) enum SetAsidePart {
-    Share(String),
-    Rows(u64),
-    Each(BTreeMap<String, ShareOrRows>),
-}
-
-impl Default for SetAsidePart {
-    fn default() -> SetAsidePart {
-        SetAsidePart::Each(BTreeMap::new())
-    }
-}
-
-#[derive(Deserialize, JsonSchema)]
-#[serde(untagged, expecting = "a share as \"40%\", or a number of rows")]
-pub(super) enum ShareOrRows {
-    Share(String),
-    Rows(u64),
-}
-
-#[derive(Deserialize, JsonSchema, Default)]
-#[serde(deny_unknown_fields)]
-pub(super) struct GuardPart {
-    /// How many contacts may be set aside: a share, a number, or one for each reason.
-    #[serde(default)]
-    pub(super) set_aside_at_most: SetAsidePart,
-    /// The fewest contacts that must be written; 1 by default.
-    pub(super) write_at_least: Option<u64>,
-    /// The most contacts that may be written.
-    pub(super) write_at_most: Option<u64>,
-    /// The number of contacts that must be written.
-    pub(super) write_exactly: Option<u64>,
-    /// How much the number of contacts may differ from the run before, as `"20%"`.
-    pub(super) change_at_most: Option<String>,
-    /// No source may be the same as in the run before.
-    #[serde(default)]
-    pub(super) not_same_as_last_time: bool,
-    /// No source may have fewer rows than in the run before.
-    #[serde(default)]
-    pub(super) not_fewer_than_last_time: bool,
-    /// Every source must have rows.
-    #[serde(default)]
-    pub(super) no_empty_source: bool,
-    /// The numbers of contacts at which the sending service costs more.
-    #[serde(default)]
-    pub(super) steps: Vec<u64>,
-    /// Guards that do not stop the run, each up to the count that its message gives.
-    #[serde(default)]
-    #[schemars(schema_with = "schema::accepted_guards")]
-    pub(super) accept: BTreeMap<String, u64>,
-}
-
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct WritePart {
@@ -546,7 +499,8 @@ pub(super) struct WritePart {
     /// A `[layout.NAME]` of this file, or a `.toml` file that has its keys.
     pub(super) layout: Option<String>,
     /// The format; by default by the ending of the name.
-    #[schemars(schema_with = "schema::file_formats")]
+    #[serde(default)]
+    #[schemars(schema_with = "known_names::file_formats")]
     pub(super) format: Option<String>,
     /// Who of those that are written is in this file; by default everyone.
     #[serde(rename = "where")]

@@ -3,8 +3,8 @@
 use super::Reader;
 use crate::job::Guards;
 use crate::job::guard::{Accepted, AtMost};
+use crate::job::guard_parts::{GuardPart, SetAsidePart, ShareOrRows};
 use crate::job::named::{guard, set_aside_reason};
-use crate::job::parts::{GuardPart, SetAsidePart, ShareOrRows};
 use crate::suppress::reason::Reason;
 use pebblebank_table::Result;
 

@@ -14,8 +14,10 @@ use pebblebank_table::observe::Observer;
 use pebblebank_table::sorter::{Sorted, Sorter};
 use pebblebank_table::units::{RowId, SourceId};
 use pebblebank_table::{CsvBuffer, Result};
+use pebblebank_values::name::{self, Naming};
+use pebblebank_values::place::Country;
 use pebblebank_values::text::comparable;
-use pebblebank_values::{ColumnRef, Field, Kind, name, tags};
+use pebblebank_values::{ColumnRef, Field, Kind, tags};
 use std::collections::HashSet;
 
 /// Folds the rows of each person into what its survivor is given.
@@ -116,7 +118,10 @@ impl Folding<'_> {
                 let parts = [Field::FirstName, Field::MiddleName, Field::LastName].map(text);
                 parts.iter().filter(|part| !part.is_empty()).map(String::as_str).collect::<Vec<_>>().join(" ")
             }
-            (_, Kind::Name(part)) => name::part(&text(Field::FullName)).part(part).to_owned(),
+            (_, Kind::Name(part)) => {
+                let naming = Naming::of(Country::from_text(&text(Field::Country)), &text(Field::Language));
+                name::part_in(&text(Field::FullName), naming).part(part).to_owned()
+            }
             // What was in the city's cell was split before; where another row gave the city, it gives its region too.
             _ => String::from_utf8_lossy(filled.beside(Field::City, *field)).into_owned(),
         };

@@ -6,11 +6,38 @@ use std::collections::{HashMap, HashSet};
 use std::sync::LazyLock;
 
 /// The words of `name_words.txt`.
+#[derive(Default)]
 pub(super) struct Words {
+    /// Words in front of a name, with a dot or without.
     pub(super) titles: WordSet,
+    /// Titles only with a dot: "Mag." and "Ing." are, "Mag" and "Ing" may be names.
+    pub(super) dotted_titles: WordSet,
+    /// Titles of two words.
+    pub(super) title_pairs: HashSet<&'static str>,
+    /// What goes on with a title: "Dr. rer. nat."
+    pub(super) title_tails: HashSet<&'static str>,
+    /// Titles in some languages, given names in others.
+    pub(super) dons: WordSet,
+    /// Suffixes and degrees, without dots and spaces, with the form in which they are written.
     pub(super) suffixes: HashMap<&'static str, &'static str>,
     pub(super) suffix_words: WordSet,
+    /// Those that could be names.
+    pub(super) weak_suffixes: HashSet<&'static str>,
     pub(super) particles: WordSet,
+    /// Words of nobility that belong to the family name where they stand behind a given name.
+    pub(super) ranks: WordSet,
+    /// What somebody is or where, in words that are no names: offices, floors.
+    pub(super) roles: HashSet<&'static str>,
+    /// Given names that are common somewhere.
+    pub(super) given: HashSet<&'static str>,
+    /// What follows "Maria del" in a given name.
+    pub(super) after_maria: HashSet<&'static str>,
+    /// Words in front of a name of birth.
+    pub(super) birth_name: HashSet<&'static str>,
+    /// Words for a whole family.
+    pub(super) family: HashSet<&'static str>,
+    /// The same, looked up for every name.
+    pub(super) family_words: WordSet,
     pub(super) company: WordSet,
     /// Those of several words: "s a", "e v".
     pub(super) company_forms: Vec<String>,
@@ -67,23 +94,34 @@ impl WordSet {
 }
 
 pub(super) static WORDS: LazyLock<Words> = LazyLock::new(|| {
-    let mut words = Words {
-        titles: WordSet::default(),
-        suffixes: HashMap::new(),
-        suffix_words: WordSet::default(),
-        particles: WordSet::default(),
-        company: WordSet::default(),
-        company_forms: Vec::new(),
-    };
-    for (kind, list) in include_str!("data/name_words.txt").lines().filter_map(|line| line.split_once(": ")) {
+    let mut words = Words::default();
+    for (kind, list) in include_str!("../data/name_words.txt").lines().filter_map(|line| line.split_once(": ")) {
         let list = list.split('|').map(str::trim);
         match kind {
             "title" => list.for_each(|word| words.titles.add(word)),
-            "suffix" => list.filter_map(|word| word.split_once('=')).for_each(|(word, form)| {
-                words.suffix_words.add(word);
-                words.suffixes.insert(word, form);
-            }),
+            "dotted title" => list.for_each(|word| words.dotted_titles.add(word)),
+            "title pair" => words.title_pairs.extend(list),
+            "title tail" => words.title_tails.extend(list),
+            "don" => list.for_each(|word| words.dons.add(word)),
+            "suffix" | "weak suffix" => {
+                for (word, form) in list.filter_map(|word| word.split_once('=')) {
+                    words.suffix_words.add(word);
+                    words.suffixes.insert(word, form);
+                    if kind == "weak suffix" {
+                        words.weak_suffixes.insert(word);
+                    }
+                }
+            }
             "particle" => list.for_each(|word| words.particles.add(word)),
+            "rank" => list.for_each(|word| words.ranks.add(word)),
+            "role" => words.roles.extend(list),
+            "given" => words.given.extend(list),
+            "after maria" => words.after_maria.extend(list),
+            "birth name" => words.birth_name.extend(list),
+            "family" => list.for_each(|word| {
+                words.family.insert(word);
+                words.family_words.add(word);
+            }),
             "company" => list.for_each(|word| {
                 if word.contains(' ') { words.company_forms.push(format!(" {word}")) } else { words.company.add(word) }
             }),
@@ -92,3 +130,11 @@ pub(super) static WORDS: LazyLock<Words> = LazyLock::new(|| {
     }
     words
 });
+
+/// The letters and digits of a word, folded: "Ph.D." is "phd", "Dipl.-Ing." is "dipling".
+pub(super) fn bare(word: &str) -> String {
+    if word.bytes().all(|byte| byte.is_ascii()) {
+        return word.bytes().filter(u8::is_ascii_alphanumeric).map(|byte| byte.to_ascii_lowercase() as char).collect();
+    }
+    fold(word).replace(' ', "")
+}
