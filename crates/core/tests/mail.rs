@@ -262,3 +262,244 @@ proptest! {
         prop_assert!(about.len() <= 1 + mess.split(|byte| *byte == b'@').count());
     }
 }
+
+/// What a message is expected to say: `ida hard`, `ida soft`, several parted by commas, or nothing. Names stand for addresses at
+/// `post.example`.
+fn told(message: &str) -> String {
+    let (found, _) = of_text(message);
+    let words = found.iter().map(|(address, status)| {
+        let name = address.strip_suffix("@post.example").unwrap_or(address);
+        let word = match status {
+            StatusReason::SoftBounce => "soft",
+            StatusReason::Is(Reason::Bounced) => "hard",
+            _ => "other",
+        };
+        format!("{name} {word}")
+    });
+    words.collect::<Vec<_>>().join(", ")
+}
+
+#[test]
+fn bounces_in_the_words_of_many_mail_systems_and_languages() {
+    // Subject, body, what it says; all from a mail system.
+    let cases = [
+        (
+            "Undelivered Mail Returned to Sender",
+            "This is the mail system at host mx.larkfold.example.\n\nI'm sorry to have to inform you that your message could not\nbe delivered to one or more recipients. It's attached below.\n\nFor further assistance, please send mail to postmaster.\n\n<ida@post.example>: host mx.post.example[203.0.113.9] said: 550 5.1.1\n    <ida@post.example>: Recipient address rejected: User unknown in virtual mailbox\n    table (in reply to RCPT TO command)",
+            "ida hard",
+        ),
+        (
+            "Undelivered Mail",
+            "<ida@post.example>: host mx.post.example said: 554 delivery error:\n dd This user doesn't have a post.example account (ida@post.example) [0]",
+            "ida hard",
+        ),
+        (
+            "Mail delivery failed: returning message to sender",
+            "This message was created automatically by mail delivery software.\n\nA message that you sent could not be delivered to one or more of its\nrecipients. This is a permanent error. The following address(es) failed:\n\n  ida@post.example\n    SMTP error from remote mail server after RCPT TO:<ida@post.example>:\n    550 No such user here",
+            "ida hard",
+        ),
+        (
+            "failure notice",
+            "Hi. This is the mail program at mx.larkfold.example.\nI'm afraid I wasn't able to deliver your message to the following addresses.\nThis is a permanent error; I've given up. Sorry it didn't work out.\n\n<ida@post.example>:\nSorry, no mailbox here by that name. (#5.1.1)\n\n--- Below this line is a copy of the message.",
+            "ida hard",
+        ),
+        (
+            "Delivery Status Notification (Failure)",
+            "Address not found\n\nYour message wasn't delivered to ida@post.example because the address couldn't be found, or is unable to receive mail.",
+            "ida hard",
+        ),
+        (
+            "Undeliverable: Spring fair",
+            "Delivery has failed to these recipients or groups:\n\nIda Moss (ida@post.example)<mailto:ida@post.example>\nThe email address you entered couldn't be found. Please check the recipient's email address and try to resend the message. If the problem continues, please contact your helpdesk.",
+            "ida hard",
+        ),
+        (
+            "Undeliverable: Spring fair",
+            "Your message\n\n  To:      Ida Moss\n  Subject: Spring fair\n  Sent:    Fri, 20 Feb 2026 10:00:00 +0000\n\ndid not reach the following recipient(s):\n\nida@post.example on Fri, 20 Feb 2026 10:00:02 +0000\n    The recipient name is not recognized\n    550 5.1.1 unknown",
+            "ida hard",
+        ),
+        (
+            "Returned mail: see transcript for details",
+            "   ----- The following addresses had permanent fatal errors -----\n<ida@post.example>\n    (reason: 550 5.1.1 <ida@post.example>... User unknown)\n\n   ----- Transcript of session follows -----\n... while talking to mx.post.example.:\n>>> DATA\n<<< 550 5.1.1 <ida@post.example>... User unknown",
+            "ida hard",
+        ),
+        ("Mail System Error - Returned Mail", "The user's mailbox is over quota:\n\n<ida@post.example>", "ida soft"),
+        (
+            "Delivery failure",
+            "Failed to deliver to 'ida@post.example'\nmailbox is full (account(s) <ida> storage allocation exceeded)",
+            "ida soft",
+        ),
+        (
+            "Delivery failure",
+            "The following recipients could not be reached:\n\n<ida@post.example>: 552 5.2.2 over quota\n<hugo@post.example>: 550 5.1.1 no such user",
+            "ida soft, hugo hard",
+        ),
+        (
+            "Undeliverable",
+            "Your original message could not be delivered to ida@post.example.\nReason: no such user.",
+            "ida hard",
+        ),
+        ("Mail delivery failed", "ida@post.example\n  retry timeout exceeded", "ida soft"),
+        (
+            "Message could not be delivered",
+            "The following message to <ida@post.example> was undeliverable.\nThe reason for the problem:\n5.1.0 - Unknown address error 550-'5.1.1 user unknown'",
+            "ida hard",
+        ),
+        ("Delivery Failure", "Message to ida@post.example was blocked: 554 5.7.1 rejected as spam", "ida hard"),
+        ("Delivery Failure", "ida@post.example: relay access denied", "ida hard"),
+        ("Undelivered mail", "ida@post.example: mailbox has been disabled", "ida hard"),
+        (
+            "Unzustellbar: Frühlingsfest",
+            "Ihre Nachricht konnte nicht zugestellt werden.\n\nida@post.example: Empfänger unbekannt\n\nBei Fragen wenden Sie sich an hilfe@mx.example.",
+            "ida hard",
+        ),
+        (
+            "Mail konnte nicht zugestellt werden",
+            "Ihre Nachricht an ida@post.example konnte nicht zugestellt werden, da das Postfach des Empfängers voll ist.\nGrund: Kontingent überschritten",
+            "ida soft",
+        ),
+        (
+            "Non remis : Fête du printemps",
+            "Votre message à ida@post.example n'a pas pu être remis : l'adresse n'existe pas.",
+            "ida hard",
+        ),
+        (
+            "Échec de la remise",
+            "ida@post.example : la boîte aux lettres est pleine. boîte aux lettres pleine",
+            "ida soft",
+        ),
+        (
+            "No se pudo entregar",
+            "No se pudo entregar el mensaje a ida@post.example: la dirección no existe.",
+            "ida hard",
+        ),
+        ("Correo devuelto", "ida@post.example: buzón lleno", "ida soft"),
+        (
+            "Mancato recapito",
+            "Il messaggio per ida@post.example non è stato recapitato: utente sconosciuto.",
+            "ida hard",
+        ),
+        ("Mancata consegna", "ida@post.example: casella piena", "ida soft"),
+        (
+            "Onbestelbaar: Lentefeest",
+            "Uw bericht aan ida@post.example kon niet worden bezorgd: het adres bestaat niet.",
+            "ida hard",
+        ),
+        ("Niet bezorgd", "ida@post.example: postvak vol", "ida soft"),
+        ("Falha na entrega", "A mensagem para ida@post.example não foi entregue: o usuário não existe.", "ida hard"),
+        ("Não entregue", "ida@post.example: caixa de correio cheia", "ida soft"),
+        ("failure notice", "ida@post.example is no longer with the company. user no longer employed", "ida hard"),
+        ("Mail failure", "The host for ida@post.example could not be found: domain not found", "ida hard"),
+        ("Undeliverable", "To ida@post.example: 450 4.2.1 mailbox unavailable, try later", "ida soft"),
+        ("Undeliverable", "Message for ida@post.example could not be delivered within 5 days.", "ida soft"),
+    ];
+    let wrong: Vec<String> = cases
+        .iter()
+        .map(|(subject, body, expected)| {
+            let from = format!(
+                "Return-Path: <>\nFrom: Mail Delivery Subsystem <MAILER-DAEMON@mx.example>\nSubject: {subject}\n"
+            );
+            (told(&plain(&from, body)), body, expected)
+        })
+        .filter(|(found, _, expected)| found != *expected)
+        .map(|(found, body, expected)| format!("{found:?} instead of {expected:?} of {body:?}"))
+        .collect();
+    assert!(wrong.is_empty(), "{} of {}\n{}", wrong.len(), cases.len(), wrong.join("\n"));
+}
+
+#[rstest]
+#[case::no_type(
+    plain(
+        DAEMON,
+        "Reporting-MTA: dns; mx.example\n\nOriginal-Recipient: rfc822;ida@post.example\nFinal-Recipient: rfc822;ida@post.example\nAction: failed\nStatus: 5.1.1"
+    ),
+    "ida hard"
+)]
+#[case::no_address_in_it(
+    report("delivery-status", "Reporting-MTA: dns; mx.example\n\nFinal-Recipient: LOCAL;ida\nAction: failed\nStatus: 5.1.1\n").replace("It came back.", "<ida@post.example>: user unknown"),
+    "ida hard"
+)]
+#[case::no_status(
+    delivery("Final-Recipient: rfc822; ida@post.example\nAction: failed\nDiagnostic-Code: smtp; 552 mailbox full"),
+    "ida soft"
+)]
+#[case::no_action(
+    delivery("Final-Recipient: rfc822; ida@post.example\nStatus: 5.1.1 (bad destination mailbox address)"),
+    "ida hard"
+)]
+#[case::words_in_the_action(
+    delivery(
+        "Final-Recipient: rfc822; ida@post.example\nAction: failed/undeliverable\nStatus: 5.0.0\nDiagnostic-Code: smtp; 550 user unknown"
+    ),
+    "ida hard"
+)]
+#[case::several(
+    delivery(
+        "Final-Recipient: rfc822; ida@post.example\nAction: failed\nStatus: 5.1.1\n\nFinal-Recipient: rfc822; hugo@post.example\nAction: delayed\nStatus: 4.4.1\n\nFinal-Recipient: rfc822; bo@post.example\nAction: failed\nStatus: 4.2.2"
+    ),
+    "ida hard, bo soft"
+)]
+#[case::in_xtext(delivery("Original-Recipient: rfc822;ida+40post.example\nAction: failed\nStatus: 5.1.1"), "ida hard")]
+#[case::the_sender_named_it(
+    format!("Return-Path: <>\nFrom: postmaster@mx.example\nSubject: Mail failure\n{DATE}To: bounces-4711-ida=post.example@larkfold.example\n\nUser unknown\n"),
+    "ida hard"
+)]
+#[case::few_headers("Date: Fri, 20 Feb 2026 10:00:00 +0000\nMessage-ID: <1@mx.example>\n\nYour message to ida@post.example couldn't be delivered: no such user.\n".to_owned(), "ida hard")]
+#[case::marked_as_automatic(
+    plain(
+        "From: Mail System <noreply@mx.example>\nAuto-Submitted: auto-replied\nSubject: Undelivered Mail Returned to Sender\n",
+        "<ida@post.example>: user unknown"
+    ),
+    "ida hard"
+)]
+#[case::late(
+    plain(
+        DAEMON,
+        "Your message to ida@post.example has been delayed. We will keep trying; you do not need to resend it."
+    ),
+    ""
+)]
+#[case::an_answer(
+    plain(
+        "From: kim@post.example\nSubject: Re: delivery problem\n",
+        "ida@post.example could not be delivered, you said?"
+    ),
+    ""
+)]
+#[case::away(
+    plain(
+        "From: ida@post.example\nSubject: Automatic reply: Spring fair\nAuto-Submitted: auto-replied\n",
+        "I am no longer with the company. Write to hugo@post.example."
+    ),
+    ""
+)]
+fn reports_that_are_half_broken_and_messages_that_are_none(#[case] message: String, #[case] expected: &str) {
+    assert_eq!(told(&message), expected);
+}
+
+#[test]
+fn a_report_that_was_passed_on_is_read() {
+    let inner = delivery("Final-Recipient: rfc822; ida@post.example\nAction: failed\nStatus: 5.1.1");
+    let outer = format!(
+        "From: kim@larkfold.example\nTo: list@larkfold.example\n{DATE}Subject: Fwd: Undelivered Mail\nMIME-Version: 1.0\n\
+         Content-Type: multipart/mixed; boundary=\"o\"\n\n--o\nContent-Type: text/plain\n\nPlease see below.\n\n--o\n\
+         Content-Type: message/rfc822\n\n{inner}\n--o--\n"
+    );
+    assert_eq!(told(&outer), "ida hard");
+}
+
+#[test]
+fn a_folder_of_text_files_is_mail_where_they_are_messages() {
+    let folder = tempfile::tempdir().unwrap();
+    let mail = folder.path().join("mail");
+    std::fs::create_dir(&mail).unwrap();
+    for (number, name) in ["ida", "hugo"].iter().enumerate() {
+        let message = plain(DAEMON, &format!("<{name}@post.example>:\nuser unknown"));
+        std::fs::write(mail.join(format!("{number}.txt")), message).unwrap();
+    }
+    let (found, _) = read(&mail);
+    assert_eq!(
+        found.iter().map(|(address, _)| address.as_str()).collect::<Vec<_>>(),
+        ["ida@post.example", "hugo@post.example"]
+    );
+}

@@ -159,6 +159,7 @@ fn is_mail(text: &[u8]) -> bool {
         b"DKIM-Signature:",
         b"X-Original-To:",
     ];
+    const COMMON: [&[u8]; 4] = [b"From:", b"Date:", b"Content-Type:", b"Auto-Submitted:"];
     let lines = || text.split(|byte| *byte == b'\n').take(30).take_while(|line| !line.trim_ascii().is_empty());
     let is_header = |line: &&[u8]| {
         HEADERS.iter().any(|header| line.get(..header.len()).is_some_and(|begin| begin.eq_ignore_ascii_case(header)))
@@ -167,7 +168,13 @@ fn is_mail(text: &[u8]) -> bool {
         let mut lines = lines();
         lines.next().is_some_and(|line| line.starts_with(b"From ")) && lines.next().is_some_and(is_any_header)
     };
-    lines().filter(is_header).count() >= 2 || is_mailbox()
+    // A line of recipients may have these, too.
+    let is_common = |line: &&[u8]| {
+        COMMON.iter().any(|header| line.get(..header.len()).is_some_and(|begin| begin.eq_ignore_ascii_case(header)))
+    };
+    let own = lines().filter(is_header).count();
+    let has_subject = lines().any(|line| line.get(..8).is_some_and(|begin| begin.eq_ignore_ascii_case(b"Subject:")));
+    own >= 2 || (own == 1 && !has_subject && lines().any(|line| is_common(&line))) || is_mailbox()
 }
 
 /// Whether a line begins like a header: a name without blanks, then a colon.

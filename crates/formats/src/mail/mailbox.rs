@@ -66,15 +66,16 @@ impl<R: Read> Messages<R> {
     }
 }
 
-/// The messages of a folder, in the order of their names' bytes: its `.eml` files, or those of `new` and `cur` in a folder
-/// of messages as mail servers keep them.
+/// The messages of a folder, in the order of their names' bytes: its `.eml` files and the `.txt` files that begin as messages do,
+/// or those of `new` and `cur` in a folder of messages as mail servers keep them.
 fn messages_of(folder: &Path) -> std::io::Result<Vec<PathBuf>> {
     let mut files = Vec::new();
     let mut add = |folder: &Path, any_name: bool| -> std::io::Result<()> {
         for entry in std::fs::read_dir(folder)? {
             let path = entry?.path();
             let is_message = path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("eml"));
-            if path.is_file() && (any_name || is_message) {
+            let is_text = path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("txt"));
+            if path.is_file() && (any_name || is_message || (is_text && begins_as_message(&path)?)) {
                 files.push(path);
             }
         }
@@ -88,6 +89,19 @@ fn messages_of(folder: &Path) -> std::io::Result<Vec<PathBuf>> {
     }
     files.sort_by(|a, b| a.as_os_str().as_encoded_bytes().cmp(b.as_os_str().as_encoded_bytes()));
     Ok(files)
+}
+
+/// Whether a file begins with two headers of mail, so that it is no list (RFC 5322, section 2.2).
+fn begins_as_message(path: &Path) -> std::io::Result<bool> {
+    const BEGINNING: u64 = 4 << 10;
+    const HEADERS: [&str; 9] =
+        ["from", "to", "subject", "date", "return-path", "received", "message-id", "mime-version", "content-type"];
+    let mut beginning = Vec::new();
+    File::open(path)?.take(BEGINNING).read_to_end(&mut beginning)?;
+    let beginning = String::from_utf8_lossy(&beginning);
+    let head = beginning.lines().take_while(|line| !line.trim().is_empty());
+    let names = head.filter_map(|line| line.split_once(':')).map(|(name, _)| name.trim().to_ascii_lowercase());
+    Ok(names.filter(|name| HEADERS.contains(&name.as_str())).count() >= 2)
 }
 
 /// Whether a folder holds messages.

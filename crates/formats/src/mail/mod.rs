@@ -6,7 +6,9 @@
 mod about;
 mod bounce;
 mod failure_words;
+mod in_words;
 mod mailbox;
+mod report;
 
 pub(super) use mailbox::{folder_as_mailbox, holds_messages};
 
