@@ -9,6 +9,7 @@ use pebblebank_table::Result;
 use pebblebank_table::observe::Observer;
 use pebblebank_table::spool::{Extracted, RowSpool};
 use pebblebank_values::headers;
+use std::borrow::Cow;
 use std::io::Read;
 use std::path::Path;
 
@@ -19,7 +20,74 @@ const LOOKED_AT: usize = 16 << 10;
 const LONGEST: usize = 64 << 10;
 
 /// Labels of the recipients' line itself, which are no group's name.
-const LABELS: [&str; 12] = ["to", "cc", "bcc", "mailto", "an", "kopie", "blindkopie", "para", "aan", "à", "a", "cci"];
+const LABELS: [&str; 41] = [
+    "to",
+    "cc",
+    "bcc",
+    "mailto",
+    "from",
+    "an",
+    "kopie",
+    "blindkopie",
+    "von",
+    "para",
+    "aan",
+    "à",
+    "a",
+    "cci",
+    "cco",
+    "ccn",
+    "de",
+    "da",
+    "van",
+    "til",
+    "till",
+    "kopia",
+    "kopi",
+    "komu",
+    "recipients",
+    "recipient",
+    "e-mail",
+    "email",
+    "mail",
+    "reply-to",
+    "empfänger",
+    "verteiler",
+    "destinataires",
+    "destinataire",
+    "destinatarios",
+    "destinatari",
+    "destinatário",
+    "destinatários",
+    "ontvangers",
+    "geadresseerden",
+    "sender",
+];
+
+/// Labels of lines beside it that name nobody: what was copied with it out of a mail program.
+const OTHER_LINES: [&str; 21] = [
+    "subject",
+    "date",
+    "sent",
+    "received",
+    "betreff",
+    "datum",
+    "gesendet",
+    "objet",
+    "envoyé",
+    "asunto",
+    "enviado",
+    "fecha",
+    "oggetto",
+    "inviato",
+    "data",
+    "onderwerp",
+    "verzonden",
+    "assunto",
+    "importance",
+    "attachments",
+    "anlagen",
+];
 
 /// One recipient as it is in the line.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -50,6 +118,10 @@ pub struct Parser {
     has_at: bool,
     after_line_end: bool,
     group: String,
+    /// Whether the group's name stands in the line that is being read.
+    group_is_in_line: bool,
+    /// Whether the rest of the line names nobody.
+    is_other_line: bool,
 }
 
 impl Default for Parser {
@@ -61,6 +133,8 @@ impl Default for Parser {
             has_at: false,
             after_line_end: false,
             group: String::new(),
+            group_is_in_line: false,
+            is_other_line: false,
         }
     }
 }
@@ -93,6 +167,12 @@ impl Parser {
 
     /// The text is at its end.
     pub fn finish<E>(&mut self, each: &mut impl FnMut(Recipient) -> Result<(), E>) -> Result<(), E> {
+        if std::mem::take(&mut self.is_other_line) {
+            self.text.clear();
+        }
+        if self.has_at && self.inside == Inside::Plain {
+            self.name_by_group();
+        }
         self.end_recipient(each)
     }
 
@@ -106,10 +186,19 @@ impl Parser {
             self.end_recipient(each)?;
         }
         if is_line_end {
-            if self.has_at || self.inside != Inside::Plain {
-                return self.end_recipient(each);
+            // What is quoted, in brackets or in a comment may be folded.
+            if std::mem::take(&mut self.is_other_line) {
+                self.text.clear();
+            } else if self.has_at && self.inside == Inside::Plain {
+                self.name_by_group();
+                self.end_recipient(each)?;
+            } else {
+                self.text.push(b' ');
             }
-            self.text.push(b' ');
+            self.group_is_in_line = false;
+            return Ok(());
+        }
+        if self.is_other_line {
             return Ok(());
         }
         if std::mem::take(&mut self.is_escaped) {
@@ -127,6 +216,7 @@ impl Parser {
             (Inside::Plain, b';') => {
                 self.end_recipient(each)?;
                 self.group.clear();
+                self.group_is_in_line = false;
                 return Ok(());
             }
             (Inside::Plain, b',') if self.has_at || self.text.trim_ascii().is_empty() => {
@@ -136,7 +226,7 @@ impl Parser {
                 self.begin_group();
                 return Ok(());
             }
-            (Inside::Plain | Inside::Angle, b'@') => self.has_at = true,
+            (Inside::Plain | Inside::Angle | Inside::Comment(_), b'@') => self.has_at = true,
             _ => {}
         }
         self.text.push(byte);
@@ -144,10 +234,33 @@ impl Parser {
     }
 
     fn begin_group(&mut self) {
+        // "Ida Moss [mailto:ida@post.example]"
+        let mailto = self.text.len().checked_sub(6).filter(|at| self.text[*at..].eq_ignore_ascii_case(b"mailto"));
+        if let Some(at) = mailto {
+            self.text.truncate(at);
+            return;
+        }
         let name = clean_name(&String::from_utf8_lossy(&self.text));
         self.text.clear();
-        if !LABELS.contains(&name.to_lowercase().as_str()) {
+        let label = name.to_lowercase();
+        self.is_other_line = OTHER_LINES.contains(&label.as_str());
+        self.group_is_in_line = false;
+        if LABELS.contains(&label.as_str()) {
+            self.group.clear();
+        } else if !self.is_other_line {
             self.group = name;
+            self.group_is_in_line = true;
+        }
+    }
+
+    /// "Ida Moss: ida@post.example" in a line of its own names the one person.
+    fn name_by_group(&mut self) {
+        let text = String::from_utf8_lossy(&self.text);
+        let is_bare = !text.trim().contains(|c: char| c.is_whitespace() || matches!(c, '<' | ',' | '(' | '['));
+        if self.group_is_in_line && is_bare {
+            let named = format!("\"{}\" <{}>", self.group.replace('"', ""), text.trim());
+            self.text = named.into_bytes();
+            self.group.clear();
         }
     }
 
@@ -186,6 +299,10 @@ impl Parser {
         if text.is_empty() {
             return Ok(());
         }
+        let several = several(text);
+        if several.len() > 1 {
+            return several.into_iter().try_for_each(|part| self.recipient(part, has_at, each));
+        }
         let mut recipient = parts(text);
         recipient.group.clone_from(&self.group);
         // `Ida, bo@post.example`: a name without an address, then an address without a name.
@@ -203,6 +320,79 @@ impl Parser {
     }
 }
 
+/// The recipients of a text in which the commas between them are missing: each ends behind its address.
+fn several(text: &str) -> Vec<&str> {
+    let has_brackets = text.contains('<');
+    if text.matches('@').count() < 2 || (has_brackets && text.matches('>').count() < 2) {
+        return vec![text];
+    }
+    let mut ends = Vec::new();
+    if has_brackets {
+        ends.extend(outside_quotes(text).filter(|(_, c)| *c == '>').map(|(at, _)| at + 1));
+    } else if !text.contains(['"', '(', '[']) {
+        let mut at = 0;
+        for word in text.split(char::is_whitespace) {
+            if word.matches('@').count() == 1 {
+                ends.push(at + word.len());
+            }
+            at += word.len() + text[at + word.len()..].chars().next().map_or(0, char::len_utf8);
+        }
+    }
+    let mut parts = Vec::new();
+    let mut start = 0;
+    for end in ends {
+        if text[start..end].contains('@') {
+            parts.push(text[start..end].trim());
+            start = end;
+        }
+    }
+    match text[start..].trim() {
+        "" => {}
+        // A comment, or a word behind the last one.
+        rest if !rest.contains('@') && !parts.is_empty() => {}
+        rest => parts.push(rest),
+    }
+    parts
+}
+
+/// An address without what some programs put in front of it: `mailto:`, a route (RFC 5321, appendix C).
+fn bare_address(text: &str) -> String {
+    let text = text.trim();
+    let text = match text.get(..7) {
+        Some(start) if start.eq_ignore_ascii_case("mailto:") => text[7..].split('?').next().unwrap_or_default(),
+        _ => text,
+    };
+    match text.strip_prefix('@').and_then(|route| route.split_once(':')) {
+        Some((_, address)) => address.to_owned(),
+        None => text.to_owned(),
+    }
+}
+
+/// A name without the comments in it (RFC 5322, section 3.2.2), unless it is nothing else.
+fn without_comments(text: &str) -> Cow<'_, str> {
+    if !text.contains('(') {
+        return text.into();
+    }
+    let mut depth = 0_u32;
+    let mut bare = String::with_capacity(text.len());
+    for (_, c) in outside_quotes(text) {
+        match c {
+            '(' => depth += 1,
+            ')' => depth = depth.saturating_sub(1),
+            _ if depth == 0 => bare.push(c),
+            _ => {}
+        }
+    }
+    // What is quoted is no comment; it is easier to leave such names alone.
+    if text.contains('"') || !bare.contains(char::is_alphanumeric) { text.into() } else { bare.into() }
+}
+
+/// The text of the last comment of a recipient.
+fn comment(text: &str) -> &str {
+    let open = text.find('(').map_or(text.len(), |at| at + 1);
+    text[open..].trim_end().trim_end_matches(')')
+}
+
 /// Splits a recipient into its name and its address.
 fn parts(text: &str) -> Recipient {
     let group = String::new();
@@ -213,8 +403,12 @@ fn parts(text: &str) -> Recipient {
     };
     if let Some(open) = open {
         let inner = &text[open + 1..];
-        let address = inner.split('>').next().unwrap_or(inner).trim().to_owned();
-        return Recipient { address, name: clean_name(&text[..open]), group };
+        let (address, after) = inner.split_once('>').unwrap_or((inner, ""));
+        let name = match text[..open].trim() {
+            "" => clean_name(comment(after)),
+            name => clean_name(&without_comments(name)),
+        };
+        return Recipient { address: bare_address(address), name, group };
     }
     // An address with its owner in a comment: `ida@post.example (Ida Moss)`.
     if let (Some(open), true) = (text.find('('), text.ends_with(')')) {
@@ -223,7 +417,26 @@ fn parts(text: &str) -> Recipient {
             return Recipient { address: address.to_owned(), name: clean_name(comment), group };
         }
     }
+    // `Ida Moss (ida@post.example)`, `Ida Moss [ida@post.example]`
+    for (open, close) in [('(', ')'), ('[', ']')] {
+        if let Some((name, rest)) = text.split_once(open)
+            && let Some((inner, _)) = rest.split_once(close)
+            && inner.contains('@')
+            && !inner.trim().contains(char::is_whitespace)
+            && !name.contains('@')
+        {
+            return Recipient { address: bare_address(inner), name: clean_name(name), group };
+        }
+    }
     if text.contains('@') {
+        // `Ida Moss  ida@post.example`, with a tab or spaces between.
+        if let Some((name, address)) = text.trim().rsplit_once(char::is_whitespace)
+            && address.matches('@').count() == 1
+            && name.contains(char::is_alphabetic)
+            && !name.contains(['@', ','])
+        {
+            return Recipient { address: bare_address(address), name: clean_name(name), group };
+        }
         return Recipient { address: text.to_owned(), name: String::new(), group };
     }
     Recipient { address: String::new(), name: clean_name(text), group }
@@ -324,7 +537,8 @@ pub fn looks_like_recipients(text: &[u8]) -> bool {
     let ats = |line: &str| line.matches('@').count();
     let is_table = with_name == 0 && lines.len() > 2 && lines.iter().all(|line| ats(line) == ats(lines[0]));
     let label = first_line.split(':').next().unwrap_or_default().trim().to_lowercase();
-    let is_labelled = first_line.contains(':') && LABELS.contains(&label.as_str());
+    let has_group = lines.len() == 1 && recipients.iter().all(|recipient| !recipient.group.is_empty());
+    let is_labelled = first_line.contains(':') && (LABELS.contains(&label.as_str()) || has_group);
     is_mostly_addresses && (is_labelled || !is_table && (with_name * 2 > recipients.len() || is_in_lines))
 }
 

@@ -29,14 +29,14 @@ pub enum Reading {
 
 /// Words of dates.
 struct DateWords {
-    months: HashMap<&'static str, u8>,
-    beside: HashSet<&'static str>,
+    months: HashMap<String, u8>,
+    beside: HashSet<String>,
 }
 
 static WORDS: LazyLock<DateWords> = LazyLock::new(|| {
     let mut words = DateWords { months: HashMap::new(), beside: HashSet::new() };
     for (name, list) in include_str!("data/date_words.txt").lines().filter_map(|line| line.split_once(": ")) {
-        let list = list.split('|').map(str::trim);
+        let list = list.split('|').map(fold);
         match name.parse() {
             Ok(month) => words.months.extend(list.map(|word| (word, month))),
             Err(_) => words.beside.extend(list),
@@ -71,6 +71,9 @@ pub fn read(text: &str, latest_year: i16) -> Reading {
     if let Some(reading) = three_numbers(bytes) {
         return reading;
     }
+    if let Some(reading) = compact(text) {
+        return reading;
+    }
     if bytes.iter().all(|byte| byte.is_ascii_digit() || *byte == b'.') && memchr::memchr_iter(b'.', bytes).count() < 2 {
         return read_digits(text);
     }
@@ -101,6 +104,28 @@ fn three_numbers(bytes: &[u8]) -> Option<Reading> {
     Some(by_order(year, short(&head[..at])?, short(&head[at + 1..])?, None))
 }
 
+/// The basic form of ISO 8601 with a time: `20260305T143000Z`, `20260305 1430+01`, `202603051430`.
+fn compact(text: &str) -> Option<Reading> {
+    let bytes = text.as_bytes();
+    let digits = bytes.iter().take_while(|byte| byte.is_ascii_digit()).count();
+    let (day, time) = match (digits, bytes.get(digits)) {
+        (8, Some(b'T' | b't' | b' ' | b'_')) => (&text[..8], text[9..].trim_start()),
+        (12, None) => (&text[..8], &text[8..]),
+        _ => return None,
+    };
+    let Reading::Sure(Moment { date, .. }) = read_digits(day) else { return None };
+    let of_time = time.bytes().take_while(u8::is_ascii_digit).count();
+    let mut tokens = Tokens::default();
+    let spread = match of_time {
+        4 => format!("{}:{}{}", &time[..2], &time[2..4], &time[4..]),
+        6 => format!("{}:{}:{}{}", &time[..2], &time[2..4], &time[4..6], &time[6..]),
+        _ => time.to_owned(),
+    };
+    let rest = tokens.take_time(&spread)?;
+    let time = tokens.time.filter(|time| time.seconds > 0);
+    rest.trim().is_empty().then_some(Reading::Sure(Moment { date, time }))
+}
+
 /// What two numbers before a year say.
 fn by_order(year: i16, a: u8, b: u8, time: Option<Time>) -> Reading {
     let moment = |date| Moment { date, time };
@@ -115,7 +140,7 @@ fn by_order(year: i16, a: u8, b: u8, time: Option<Time>) -> Reading {
 }
 
 /// The day of a spreadsheet's day number, counted from 1900.
-fn spreadsheet_day(number: i32) -> Date {
+pub(crate) fn spreadsheet_day(number: i32) -> Date {
     // Day 1 is 1 January 1900, and the 29 February of that year, which there was not, is counted.
     let base = Date { year: 1899, month: 12, day: 30 };
     Date::from_day_number(base.day_number() + number)
@@ -166,12 +191,15 @@ fn read_digits(text: &str) -> Reading {
 fn tokens(text: &str) -> Option<Tokens> {
     let mut tokens = Tokens::default();
     // "Thu Mar 05 2026 14:30:00 GMT+0100 (Central European Standard Time)"
-    let mut rest = text.split('(').next().unwrap_or_default().trim();
+    let mut rest = text.split(['(', '[']).next().unwrap_or_default().trim();
     while let Some(first) = rest.chars().next() {
+        if tokens.time.is_some() && is_zone_name(rest) {
+            break;
+        }
         if first.is_ascii_digit() {
             let end = rest.find(|c: char| !c.is_ascii_digit()).unwrap_or(rest.len());
             let after = &rest[end..];
-            let is_time = after.starts_with(':')
+            let is_time = (after.starts_with(':') && after[1..].starts_with(|c: char| c.is_ascii_digit()))
                 || (tokens.count == 3 || tokens.month.is_some() && tokens.count == 2) && tokens.time.is_none();
             if is_time {
                 rest = tokens.take_time(rest)?;
@@ -188,7 +216,9 @@ fn tokens(text: &str) -> Option<Tokens> {
             let end = rest.find(|c: char| !c.is_alphabetic()).unwrap_or(rest.len());
             tokens.take_word(&rest[..end])?;
             rest = &rest[end..];
-        } else if first.is_whitespace() || matches!(first, '/' | '.' | '-' | ',' | '–' | '\'' | '’' | 'º' | '°') {
+        } else if first.is_whitespace()
+            || matches!(first, '/' | '.' | '-' | ',' | '–' | '\'' | '’' | 'º' | 'ª' | '°' | ':')
+        {
             rest = &rest[first.len_utf8()..];
         } else {
             return None;
@@ -258,14 +288,11 @@ impl Tokens {
         }
         let mut hours = parts[0];
         let after = rest.trim_start().trim_start_matches('.');
-        let head: String = after.chars().take(4).filter(|c| *c != '.').collect::<String>().to_ascii_lowercase();
-        for (word, is_afternoon) in [("am", false), ("pm", true)] {
-            let ends = head.strip_prefix(word).is_some_and(|tail| !tail.starts_with(char::is_alphanumeric));
-            if ends && (1..=12).contains(&hours) {
-                hours = hours % 12 + if is_afternoon { 12 } else { 0 };
-                let dotted = after.as_bytes().get(1) == Some(&b'.');
-                rest = after.get(if dotted { 4 } else { 2 }..).unwrap_or_default();
-            }
+        if let Some((is_afternoon, length)) = half_of_day(after)
+            && (1..=12).contains(&hours)
+        {
+            hours = hours % 12 + if is_afternoon { 12 } else { 0 };
+            rest = &after[length..];
         }
         let seconds = hours * 3600 + parts[1] * 60 + parts[2];
         if hours > 24 || parts[1] > 59 || parts[2] > 60 || seconds > 86_400 {
@@ -305,6 +332,27 @@ impl Tokens {
             _ => Reading::Unreadable,
         }
     }
+}
+
+/// `am`, `PM`, `p.m.`, `p. m.`: whether it is the afternoon, and how long the word is.
+fn half_of_day(text: &str) -> Option<(bool, usize)> {
+    let is_afternoon = match text.bytes().next()? {
+        b'a' | b'A' => false,
+        b'p' | b'P' => true,
+        _ => return None,
+    };
+    let between = text[1..].bytes().take_while(|byte| matches!(byte, b'.' | b' ' | 0xC2 | 0xA0)).count();
+    let rest = text.get(1 + between..)?.strip_prefix(['m', 'M'])?;
+    let end = text.len() - rest.strip_prefix('.').unwrap_or(rest).len();
+    (!rest.starts_with(char::is_alphanumeric)).then_some((is_afternoon, end))
+}
+
+/// Whether a text is the name of a time zone: `Europe/Vienna`, `Central European Time`.
+fn is_zone_name(text: &str) -> bool {
+    let text = text.trim();
+    let is_word = |word: &str| !word.is_empty() && word.bytes().all(|byte| byte.is_ascii_alphabetic() || byte == b'_');
+    let has_parts = text.contains('/') && text.split('/').all(is_word);
+    has_parts || (text.ends_with(" Time") && text.split(' ').all(is_word))
 }
 
 fn full_year(number: Number, latest: i16) -> Option<i16> {

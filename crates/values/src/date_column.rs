@@ -1,7 +1,7 @@
 //! A column of dates: whether the day or the month comes first in it, by what all of its values show, and how each is cleaned.
 
 use crate::calendar::iso_date;
-use crate::date::{Date, DateOrder, Moment, Reading, read};
+use crate::date::{Date, DateOrder, Moment, Reading, read, spreadsheet_day};
 use crate::{Cleaned, Doubt, Rule, Rules};
 use pebblebank_table::observe::Met;
 use pebblebank_table::units::RowNumber;
@@ -108,9 +108,19 @@ impl DateColumn {
         }
     }
 
+    /// A spreadsheet's day number of fewer than five digits in a column of birthdays: before 18 May 1927, and no year.
+    fn early_birthday(&self, text: &str) -> Option<Reading> {
+        let number: i32 =
+            Some(text).filter(|text| self.of == DateOf::Birth && (3..=4).contains(&text.len()))?.parse().ok()?;
+        let is_year = (1850..=i32::from(self.today.year)).contains(&number);
+        (number > 366 && !is_year)
+            .then(|| Reading::SpreadsheetDate(Moment { date: spreadsheet_day(number), time: None }))
+    }
+
     /// The moment that a text names.
     pub fn moment(&self, text: &str) -> Result<(Moment, Rule), Doubt> {
-        let moment = match (read(text, self.latest_year()), self.order) {
+        let reading = self.early_birthday(text).unwrap_or_else(|| read(text, self.latest_year()));
+        let moment = match (reading, self.order) {
             (Reading::Sure(moment), _)
             | (Reading::OnlyDayFirst(moment) | Reading::Either(moment, _), None | Some(DateOrder::DayFirst))
             | (Reading::OnlyMonthFirst(moment), None | Some(DateOrder::MonthFirst))

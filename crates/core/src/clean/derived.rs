@@ -113,6 +113,8 @@ impl RowCleaner {
                     *text = repaired.into();
                 }
             };
+            usual(&mut parts.title, NamePart::Title);
+            usual(&mut parts.suffix, NamePart::Suffix);
             usual(&mut parts.first, NamePart::First);
             usual(&mut parts.middle, NamePart::Middle);
             usual(&mut parts.last, NamePart::Last);

@@ -1,6 +1,6 @@
 //! The letter case of names.
 
-use super::NamePart;
+use super::part::NamePart;
 use super::words::WORDS;
 use crate::fold::fold;
 

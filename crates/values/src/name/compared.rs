@@ -1,11 +1,12 @@
 //! The words of a name that count when it is compared. The country counts for nothing here: a list may not know it, and both sides
 //! must be read alike.
 
+use super::company::is_company;
 use super::extras::{suffixes_at_end, titles_at_front};
+use super::full::part;
 use super::order::Naming;
 use super::parts::{is_east_asian, is_particle};
 use super::words::WORDS;
-use super::{is_company, part};
 
 /// The words of a whole name that count when it is compared, its title, suffixes and nickname left out.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]

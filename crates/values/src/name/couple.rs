@@ -1,10 +1,10 @@
 //! Names of two people, or of a family, in one cell: the first given name and the shared family name are taken, and doubted.
 
-use super::extras::{is_title, titles_at_front};
+use super::extras::{is_title, take_suffixes, take_titles, titles_at_front};
 use super::order::Naming;
-use super::parts::{Words, arranged, is_given, is_particle};
+use super::part::NameDoubt;
+use super::parts::{Read, Words, arranged, is_given, is_particle};
 use super::words::{WORDS, bare};
-use super::{NameDoubt, Read, take_suffixes, take_titles};
 
 /// The words before and behind what joins two people; none where they are one person's.
 pub(super) fn couple<'a, 'b>(words: &'b [&'a str]) -> Option<(&'b [&'a str], &'b [&'a str])> {

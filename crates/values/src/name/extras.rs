@@ -103,6 +103,18 @@ fn is_suffix_of_two(first: &str, second: &str) -> bool {
     first.ends_with('.') && second.ends_with('.') && WORDS.suffixes.contains_key((bare(first) + &bare(second)).as_str())
 }
 
+/// Takes the titles off the front.
+pub(super) fn take_titles<'a>(words: &mut Vec<&'a str>, naming: Naming) -> Vec<&'a str> {
+    let count = titles_at_front(words, naming);
+    words.drain(..count).collect()
+}
+
+/// Takes the suffixes off the end.
+pub(super) fn take_suffixes(words: &mut Vec<&str>, suffixes: &mut Vec<String>) {
+    let taken = words.split_off(words.len() - suffixes_at_end(words));
+    suffixes.splice(0..0, taken.into_iter().map(str::to_owned));
+}
+
 /// A name without the suffixes at its end, and these: "Moss, Jr.", "Moss `PhD`".
 pub fn without_trailing_suffixes(name: &str) -> (&str, Vec<&str>) {
     let mut rest = name.trim_end();

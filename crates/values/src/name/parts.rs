@@ -2,6 +2,7 @@
 //! names are built in their country decides (RULES 19).
 
 use super::order::{Naming, Order};
+use super::part::NameDoubt;
 use super::words::{WORDS, bare};
 
 /// The words of a name by what they are.
@@ -10,6 +11,15 @@ pub(super) struct Words<'a> {
     pub(super) first: Vec<&'a str>,
     pub(super) middle: Vec<&'a str>,
     pub(super) last: Vec<&'a str>,
+}
+
+/// A name that was read; its suffixes are elsewhere.
+#[derive(Default)]
+pub(super) struct Read<'a> {
+    pub(super) title: Vec<&'a str>,
+    pub(super) words: Words<'a>,
+    pub(super) doubt: Option<NameDoubt>,
+    pub(super) is_turned: bool,
 }
 
 /// The words of a name without a comma.
@@ -133,7 +143,8 @@ pub(super) fn is_particle(word: &str) -> bool {
     if is_initial(word) {
         return false;
     }
-    WORDS.particles.holds(word.trim_start_matches(['\'', '’'])) || matches!(word, "Ó" | "ó" | "ben" | "ibn")
+    let bare_word = word.trim_start_matches(['\'', '’']);
+    WORDS.particles.holds(bare_word) || WORDS.starts.holds(bare_word) || matches!(word, "Ó" | "ó" | "ben" | "ibn")
 }
 
 /// Whether all of a name is a family name: it begins with a small particle, or with two.

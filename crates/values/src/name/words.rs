@@ -24,6 +24,8 @@ pub(super) struct Words {
     /// Those that could be names.
     pub(super) weak_suffixes: HashSet<&'static str>,
     pub(super) particles: WordSet,
+    /// Words that begin a family name and are written large: St. John, San Martín.
+    pub(super) starts: WordSet,
     /// Words of nobility that belong to the family name where they stand behind a given name.
     pub(super) ranks: WordSet,
     /// What somebody is or where, in words that are no names: offices, floors.
@@ -113,6 +115,7 @@ pub(super) static WORDS: LazyLock<Words> = LazyLock::new(|| {
                 }
             }
             "particle" => list.for_each(|word| words.particles.add(word)),
+            "start" => list.for_each(|word| words.starts.add(word)),
             "rank" => list.for_each(|word| words.ranks.add(word)),
             "role" => words.roles.extend(list),
             "given" => words.given.extend(list),
