@@ -116,7 +116,8 @@ impl Prepared {
     ) -> Result<Prepared> {
         let Prepared { input, sample, format, mut format_name, mut findings, .. } = self;
         let text = || -> Result<Decoding<InputReader>> {
-            Ok(Decoding::new(input.reader()?, sample.encoding, wishes.bad_bytes, false))
+            let bad_bytes = sample.knowledge.bad_bytes(wishes.bad_bytes);
+            Ok(Decoding::new(input.reader()?, sample.encoding, bad_bytes, false))
         };
         let mut sheet_name = None;
         let mut unread = Vec::new();
@@ -173,7 +174,8 @@ fn encoding_finding(sample: &Sample) -> Option<Finding> {
     let name = sample.encoding.name();
     match sample.knowledge {
         _ if sample.encoding == UTF_8 => None,
-        Knowledge::Said => None,
+        // What was read as what is counted, and said, once all is read.
+        Knowledge::Said | Knowledge::Mixed => None,
         Knowledge::Certain => Some(Finding::new("encoding", Weight::Note, format!("was read as {name}"))),
         Knowledge::Guessed => {
             let text = format!("is not UTF-8 and was read as {name}, by the letters that occur in it");

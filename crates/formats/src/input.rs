@@ -7,7 +7,7 @@ use crate::unpack::{Member, Packing, Unpacking, is_zip, members};
 use crate::{mail, workbook};
 use encoding_rs::Encoding;
 use pebblebank_table::chunk::CHUNK_BYTES;
-use pebblebank_table::encoding::{Knowledge, decode_sample, recognise_encoding, unreadable};
+use pebblebank_table::encoding::{Knowledge, decode_mixed_sample, decode_sample, recognise_encoding, unreadable};
 use pebblebank_table::error::closest;
 use pebblebank_table::file_identity::FileIdentity;
 use pebblebank_table::observe::Observer;
@@ -231,7 +231,10 @@ impl Input {
             Some(encoding) => (encoding, Knowledge::Said),
             None => recognise_encoding(&raw, is_whole),
         };
-        let bytes = decode_sample(&raw, encoding, is_whole);
+        let bytes = match knowledge {
+            Knowledge::Mixed => decode_mixed_sample(&raw, is_whole),
+            _ => decode_sample(&raw, encoding, is_whole),
+        };
         let file_bytes = match (&self.packing, reader.packed_bytes_read()) {
             _ if is_whole => raw.len() as u64,
             (Some(Packing::Member(member)), _) => member.bytes,

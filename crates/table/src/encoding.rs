@@ -4,14 +4,12 @@
 //! from the letters that occur, and said.
 
 use crate::damage::Damage;
+use crate::encoding_weights::Weights;
 use crate::error::closest;
 use crate::observe::Met;
 use crate::units::RowNumber;
 use crate::{Error, ErrorKind};
-use encoding_rs::{
-    CoderResult, Decoder, DecoderResult, Encoding, KOI8_R, KOI8_U, MACINTOSH, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1251,
-    WINDOWS_1252,
-};
+use encoding_rs::{CoderResult, Decoder, DecoderResult, Encoding, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1252};
 use std::io::Read;
 use std::path::Path;
 
@@ -23,6 +21,8 @@ pub enum BadBytesAre {
     Errors,
     /// Each becomes U+FFFD, and they are counted.
     Replaced,
+    /// They are read as windows-1252, and are counted.
+    Windows1252,
 }
 
 /// How an encoding came to be known.
@@ -34,6 +34,15 @@ pub enum Knowledge {
     Certain,
     /// The letters that occur suggest it.
     Guessed,
+    /// Some lines are in UTF-8 and some in windows-1252: two files were pasted together.
+    Mixed,
+}
+
+impl Knowledge {
+    /// What happens to bytes that fit no character, where the user asked for this.
+    pub fn bad_bytes(self, asked: BadBytesAre) -> BadBytesAre {
+        if self == Knowledge::Mixed { BadBytesAre::Windows1252 } else { asked }
+    }
 }
 
 /// The encoding of a file that begins with `sample`; `is_whole` where that is all of it.
@@ -54,11 +63,12 @@ pub fn recognise_encoding(sample: &[u8], is_whole: bool) -> (&'static Encoding, 
     detector.feed(sample, is_whole);
     let mut letters = Letters::default();
     letters.feed(sample);
-    (letters.refine(detector.guess(None, chardetng::Utf8Detection::Deny)), Knowledge::Guessed)
+    letters.decide(detector.guess(None, chardetng::Utf8Detection::Deny))
 }
 
-/// The encoding of all of a text that began as UTF-8 and is not; UTF-8 itself where only single bytes are broken.
-pub fn recognise_encoding_of_all(mut text: impl Read) -> std::io::Result<&'static Encoding> {
+/// The encoding of all of a text that began as UTF-8 and is not; UTF-8 itself where only single bytes are broken, and how that is
+/// known.
+pub fn recognise_encoding_of_all(mut text: impl Read) -> std::io::Result<(&'static Encoding, Knowledge)> {
     let mut detector = chardetng::EncodingDetector::new(chardetng::Iso2022JpDetection::Deny);
     let mut letters = Letters::default();
     let mut buffer = vec![0; 256 << 10];
@@ -67,7 +77,7 @@ pub fn recognise_encoding_of_all(mut text: impl Read) -> std::io::Result<&'stati
         detector.feed(&buffer[..count], count == 0);
         letters.feed(&buffer[..count]);
         if count == 0 {
-            return Ok(letters.refine(detector.guess(None, chardetng::Utf8Detection::Deny)));
+            return Ok(letters.decide(detector.guess(None, chardetng::Utf8Detection::Deny)));
         }
     }
 }
@@ -79,55 +89,52 @@ struct Letters {
     utf_8: u64,
     /// Bytes that are part of none.
     not_utf_8: u64,
-    /// Bytes between small letters that are a small letter in Mac Roman, and none in windows-1252.
-    mac: u64,
-    /// The other way round.
-    windows: u64,
+    /// What all of them would mean in an encoding of single bytes.
+    all: Weights,
+    /// What those would mean that are no UTF-8.
+    strays: Weights,
 }
 
 impl Letters {
     fn feed(&mut self, text: &[u8]) {
-        let mut rest = text;
-        while !rest.is_empty() {
-            let (valid, bad) = match std::str::from_utf8(rest) {
-                Ok(valid) => (valid, 0),
-                Err(error) => {
-                    let valid = std::str::from_utf8(&rest[..error.valid_up_to()]).unwrap_or_default();
-                    (valid, error.error_len().unwrap_or(rest.len() - error.valid_up_to()))
-                }
-            };
-            self.utf_8 += valid.chars().filter(|c| !c.is_ascii()).count() as u64;
-            self.not_utf_8 += bad as u64;
-            rest = &rest[valid.len() + bad..];
-        }
-        for window in text.windows(3) {
-            let [before, byte, after] = [window[0], window[1], window[2]];
-            // A letter beside a letter: the end or the middle of a word.
-            if byte >= 0x80 && (before.is_ascii_lowercase() || after.is_ascii_lowercase()) {
-                let is_letter = |encoding: &'static Encoding| {
-                    let character = encoding.decode_without_bom_handling(&[byte]).0.chars().next();
-                    character.is_some_and(|c| USUAL_SMALL_LETTERS.contains(c))
+        for line in text.split_inclusive(|byte| *byte == b'\n') {
+            let mut rest = line;
+            let mut strays = 0;
+            while !rest.is_empty() {
+                let (valid, bad) = match std::str::from_utf8(rest) {
+                    Ok(valid) => (valid, 0),
+                    Err(error) => {
+                        let valid = std::str::from_utf8(&rest[..error.valid_up_to()]).unwrap_or_default();
+                        (valid, error.error_len().unwrap_or(rest.len() - error.valid_up_to()))
+                    }
                 };
-                self.mac += u64::from(is_letter(MACINTOSH));
-                self.windows += u64::from(is_letter(WINDOWS_1252));
+                self.utf_8 += valid.chars().filter(|c| !c.is_ascii()).count() as u64;
+                strays += bad as u64;
+                rest = &rest[valid.len() + bad..];
+            }
+            self.not_utf_8 += strays;
+            if strays > 0 {
+                self.strays.feed(line);
             }
         }
+        self.all.feed(text);
     }
 
-    fn refine(&self, guess: &'static Encoding) -> &'static Encoding {
+    fn decide(&self, guess: &'static Encoding) -> (&'static Encoding, Knowledge) {
         /// A stray byte of another encoding in a text that is plainly UTF-8.
         const STRAY: u64 = 20;
-        if self.utf_8 > self.not_utf_8 * STRAY {
-            return UTF_8;
+        /// So many characters of UTF-8 hardly come about in another encoding.
+        const PROPER: u64 = 3;
+        // Lines of two files pasted together.
+        if self.utf_8 >= PROPER && self.utf_8 * 50 > self.not_utf_8 && self.strays.fits_windows_1252() {
+            return (UTF_8, Knowledge::Mixed);
         }
-        // The detector has no notion of Mac Roman and takes it for windows-1252 or another one of single bytes.
-        let is_mac = self.mac > self.windows * 3 && guess.is_single_byte();
-        if is_mac && ![WINDOWS_1251, KOI8_R, KOI8_U].contains(&guess) { MACINTOSH } else { guess }
+        if self.utf_8 > self.not_utf_8 * STRAY {
+            return (UTF_8, Knowledge::Guessed);
+        }
+        (self.all.best(guess).unwrap_or(guess), Knowledge::Guessed)
     }
 }
-
-/// The small letters with marks of western languages.
-const USUAL_SMALL_LETTERS: &str = "àáâãäåæçèéêëìíîïñòóôõöøùúûüÿœß";
 
 /// Text of mostly Latin letters has a zero in every second byte of UTF-16.
 fn utf_16_by_zeros(sample: &[u8]) -> Option<&'static Encoding> {
@@ -174,6 +181,17 @@ pub fn encoding_named(name: &str) -> Result<&'static Encoding, Error> {
     })
 }
 
+/// The beginning of a file in which some lines are in windows-1252, as UTF-8.
+pub fn decode_mixed_sample(sample: &[u8], is_whole: bool) -> Vec<u8> {
+    let mut text = Vec::with_capacity(sample.len());
+    let mut decoding = Decoding::new(sample, UTF_8, BadBytesAre::Windows1252, false);
+    // Reading from memory does not fail.
+    let _ = decoding.read_to_end(&mut text);
+    let whole = std::str::from_utf8(&text).map_or_else(|error| error.valid_up_to(), str::len);
+    text.truncate(if is_whole { text.len() } else { whole });
+    text
+}
+
 /// The beginning of a file as UTF-8. What ends in the middle of a character loses that.
 pub fn decode_sample(sample: &[u8], encoding: &'static Encoding, is_whole: bool) -> Vec<u8> {
     if encoding == UTF_8 {
@@ -199,6 +217,8 @@ pub struct Decoding<R> {
     hasher: Option<blake3::Hasher>,
     bytes_read: u64,
     raw: Vec<u8>,
+    /// The last bytes of what was in `raw` before.
+    raw_before: Vec<u8>,
     /// Where in `raw` the bytes begin that are not decoded yet.
     raw_at: usize,
     text: Vec<u8>,
@@ -220,6 +240,7 @@ impl<R: Read> Decoding<R> {
             hasher: fingerprint.then(blake3::Hasher::new),
             bytes_read: 0,
             raw: Vec::new(),
+            raw_before: Vec::new(),
             raw_at: 0,
             text: Vec::new(),
             text_at: 0,
@@ -271,6 +292,12 @@ impl<R: Read> Decoding<R> {
                 self.text.extend_from_slice("\u{FFFD}".as_bytes());
                 self.replaced.at(RowNumber(self.lines + 1));
             }
+            DecoderResult::Malformed(length, after) if self.bad_bytes == BadBytesAre::Windows1252 => {
+                let bytes = self.bytes_before(usize::from(length), usize::from(after));
+                let (text, _) = WINDOWS_1252.decode_without_bom_handling(&bytes);
+                self.text.extend_from_slice(text.as_bytes());
+                self.replaced.at(RowNumber(self.lines + 1));
+            }
             DecoderResult::Malformed(..) => {
                 return Err(std::io::Error::new(std::io::ErrorKind::InvalidData, BadBytes { line: self.lines + 1 }));
             }
@@ -278,7 +305,15 @@ impl<R: Read> Decoding<R> {
         Ok(())
     }
 
+    /// So many of the bytes that were decoded last, without those after them.
+    fn bytes_before(&self, length: usize, after: usize) -> Vec<u8> {
+        let all = [&self.raw_before[..], &self.raw[..self.raw_at]].concat();
+        let end = all.len().saturating_sub(after);
+        all[end.saturating_sub(length)..end].to_vec()
+    }
+
     fn refill(&mut self) -> std::io::Result<()> {
+        self.raw_before = self.raw[self.raw.len().saturating_sub(4)..].to_vec();
         self.raw.clear();
         self.raw_at = 0;
         let count = (&mut self.input).take(STEP_BYTES as u64).read_to_end(&mut self.raw)?;

@@ -14,6 +14,7 @@ pub mod csv;
 pub mod damage;
 pub mod dialect;
 pub mod encoding;
+mod encoding_weights;
 pub mod error;
 pub mod file_identity;
 pub mod in_order;

@@ -7,7 +7,8 @@ use encoding_rs::{
     WINDOWS_1251, WINDOWS_1252,
 };
 use pebblebank_table::encoding::{
-    BadBytesAre, Decoding, Knowledge, decode_sample, encoding_named, recognise_encoding, unreadable,
+    BadBytesAre, Decoding, Knowledge, decode_mixed_sample, decode_sample, encoding_named, recognise_encoding,
+    unreadable,
 };
 use proptest::prelude::*;
 use rstest::rstest;
@@ -100,4 +101,78 @@ proptest! {
         let bytes = encoded(&text, encoding).unwrap();
         prop_assert_eq!(decoded(&bytes, encoding).unwrap(), text);
     }
+}
+
+#[test]
+fn what_each_byte_would_mean_in_running_text_decides_between_encodings_of_single_bytes() {
+    let windows_1252 = [
+        "name,note\nIda,Don’t ask\n",
+        "name,note\nIda,“Hello” she said\n",
+        "note\nThe shops’ owner – 3 – came…\n",
+        "note\nfrom 10–12, £20 or € 25\n",
+        "name\nSpring Fair™\n",
+        "name\nBjørn\n",
+        "name\nAnaïs\n",
+        "word\nsœur\n",
+        "town\nØrsted\n",
+        "street\nHauptstraße 5\n",
+        "name\nPeña\n",
+        "name\nMüller\n",
+        "name\nZoë\n",
+        "name\nChloé\nd’Artois\nl’école\n",
+        "name\nJosé García\nMaría Muñoz\n",
+        "Name;Ort\nJürgen Müller;Köln\nWeiß;Gießen\n",
+        "navn\nSøren Sørensen\nÅse Ødegård\nKjær\n",
+        "nome\nJoão Conceição\nAntônio\n",
+    ];
+    let mac = [
+        "name,note\nIda,Don’t ask\nJosé,“Hello” he said\n",
+        "Name;Ort\nJürgen Müller;Köln\nWeiß;Gießen\n",
+        "name\nChloé Lefèvre\nFrançois\n",
+        "name\nJosé García\nMaría Muñoz\n",
+        "navn\nSøren Sørensen\nÅse Ødegård\n",
+        "name\nZoë\nAnaïs\n",
+        "name\nPeña\n",
+        "street\nHauptstraße 5\n",
+    ];
+    let windows_1250 = [
+        "Jméno;Město\nJiří Nováček;Plzeň\nBožena Dvořáková;Děčín\n",
+        "nazwisko\nŁukasz Łapiński\nŁódź\nWójcik Żółkiewska\nKrzyżanowska\n",
+        "név\nKovács Győző\nSzűcs Tűnde\nFűrész Ödön\nErdős Jenő\n",
+    ];
+    for (texts, encoding) in [(&windows_1252[..], WINDOWS_1252), (&mac, MACINTOSH), (&windows_1250, WINDOWS_1250)] {
+        for text in texts {
+            let bytes = encoded(text, encoding).unwrap_or_else(|| panic!("{text}"));
+            let (found, _) = recognise_encoding(&bytes, true);
+            assert_eq!(decode_sample(&bytes, found, true), text.as_bytes(), "{text} was taken for {}", found.name());
+        }
+    }
+}
+
+#[test]
+fn two_files_pasted_together_are_read_line_by_line() {
+    let utf_8 = "name\nSøren\nJürgen\nChloé\nZoë\n";
+    let (western, ..) = WINDOWS_1252.encode("Åse\nMüller\nd’Artois\n");
+    let pasted = [utf_8.as_bytes(), &western, "Weiß\n".as_bytes()].concat();
+    assert_eq!(recognise_encoding(&pasted, true), (UTF_8, Knowledge::Mixed));
+    let read = |bytes: &[u8]| {
+        let mut text = String::new();
+        let mut decoding = Decoding::new(bytes, UTF_8, BadBytesAre::Windows1252, false);
+        decoding.read_to_string(&mut text).unwrap();
+        (text, decoding.replaced().count)
+    };
+    let expected = format!("{utf_8}Åse\nMüller\nd’Artois\nWeiß\n");
+    assert_eq!(read(&pasted), (expected.clone(), 3));
+    assert_eq!(decode_mixed_sample(&pasted, true), expected.as_bytes());
+    // Wherever a buffer ends.
+    let long = [b"x".repeat((64 << 10) - 1).as_slice(), b"\xE9\n\xC3", b"\xA9\n"].concat();
+    let (text, replaced) = read(&long);
+    assert!(text.ends_with("é\né\n") && replaced == 1);
+}
+
+#[test]
+fn a_few_broken_bytes_in_utf_8_make_no_other_encoding_of_it() {
+    let text = "name\nSøren Ærø\nJürgen\nChloé\n".repeat(20);
+    let broken = [text.as_bytes(), b"Zo\xC3\n", b"\xA9t\xC3\n"].concat();
+    assert_eq!(recognise_encoding(&broken, true).0, UTF_8);
 }

@@ -7,6 +7,7 @@ use crate::run::account::reports::Reports;
 use crate::run::gather::counts::FileCounts;
 use crate::run::tally::SourceTally;
 use crate::suppress::reason::Reason;
+use pebblebank_table::encoding::BadBytesAre;
 use pebblebank_table::observe::{Finding, Met, Weight, counted, grouped};
 use pebblebank_table::units::{ColumnIndex, FileId};
 use pebblebank_values::Doubt;
@@ -18,11 +19,12 @@ impl Reports<'_> {
         for (file, counts) in self.known.files.sources.iter().zip(&self.known.source_counts) {
             let name = file.input.name();
             findings.extend(counts.row_findings().into_iter().map(|finding| finding.in_file(&name)));
-            findings.extend(replaced(&name, counts));
+            findings.extend(replaced(&name, file.bad_bytes, counts));
             findings.extend(unlisted_words(&name, counts));
         }
         for (file, counts) in self.known.files.lists.iter().zip(&self.known.list_files) {
             findings.extend(counts.row_findings().into_iter().map(|finding| finding.in_file(file.input.name())));
+            findings.extend(replaced(&file.input.name(), file.bad_bytes, counts));
         }
         findings.extend(self.replacements());
         findings.extend(people_findings::of_switchboards(self.known, self.job));
@@ -113,8 +115,16 @@ fn few_addresses(source: &SourceTally) -> Option<Finding> {
     })
 }
 
-fn replaced(file: &str, counts: &FileCounts) -> Option<Finding> {
+fn replaced(file: &str, bad_bytes: BadBytesAre, counts: &FileCounts) -> Option<Finding> {
     let met = &counts.replaced;
+    if bad_bytes == BadBytesAre::Windows1252 {
+        let text = format!(
+            "most of the text is in UTF-8, and {} in windows-1252, as if two files had been pasted together; they were read so, and the numbers are those of lines",
+            counted(met.count, "character", "is", "are")
+        );
+        return (met.count > 0)
+            .then(|| Finding::new("mixed-encodings", Weight::Doubt, text).in_file(file).at_rows(met));
+    }
     let text = format!(
         "bytes that fit no character were replaced by � in {} places, as the job asks; the numbers are those of lines",
         met.count

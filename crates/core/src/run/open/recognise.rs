@@ -14,7 +14,7 @@ use crate::run::open::first_values::Glimpse;
 use crate::run::open::status_columns::StatusColumns;
 use encoding_rs::Encoding;
 use pebblebank_formats::{Format, Input, Prepared, ReadWishes, prepare};
-use pebblebank_table::encoding::{self, Knowledge};
+use pebblebank_table::encoding::{self, Knowledge, decode_mixed_sample};
 use pebblebank_table::observe::{Finding, Observer, Weight};
 use pebblebank_table::unescape::unescaped;
 use pebblebank_table::units::{ColumnIndex, FileId, MAX_COLUMNS};
@@ -139,13 +139,17 @@ pub fn open_again<Owner>(
         unread,
         ..
     } = file;
-    let mut sample = input.sample(Some(refuted.encoding.unwrap_or(file.encoding)))?;
-    sample.knowledge = if refuted.encoding.is_some() { Knowledge::Guessed } else { file.knowledge };
+    let (encoding, knowledge) = refuted.encoding.unwrap_or((file.encoding, file.knowledge));
+    let mut sample = input.sample(Some(encoding))?;
+    sample.knowledge = knowledge;
+    if knowledge == Knowledge::Mixed {
+        sample.bytes = decode_mixed_sample(&sample.raw, sample.is_whole);
+    }
     if has_backslash_quotes {
         sample.bytes = unescaped(&sample.bytes);
     }
     let mut findings = findings;
-    if let Some(encoding) = refuted.encoding {
+    if let Some((encoding, _)) = refuted.encoding.filter(|(_, knowledge)| *knowledge != Knowledge::Mixed) {
         let text = format!(
             "begins like UTF-8 but is not, and was read as {}, by the letters that occur in it",
             encoding.name()
@@ -178,11 +182,11 @@ pub fn in_another_encoding<Owner>(
         return Ok(None);
     }
     let unreadable = |cause| encoding::unreadable(file.input.path(), &cause);
-    let encoding = encoding::recognise_encoding_of_all(file.input.reader()?).map_err(unreadable)?;
-    if encoding == file.encoding {
+    let (encoding, knowledge) = encoding::recognise_encoding_of_all(file.input.reader()?).map_err(unreadable)?;
+    if encoding == file.encoding && knowledge != Knowledge::Mixed {
         return Ok(None);
     }
-    let refuted = Refuted { encoding: Some(encoding), found_consent: Vec::new() };
+    let refuted = Refuted { encoding: Some((encoding, knowledge)), found_consent: Vec::new() };
     open_again(file, read, is_list, &refuted).map(Some)
 }
 
@@ -191,8 +195,8 @@ pub fn in_another_encoding<Owner>(
 pub struct Refuted {
     /// Columns that are about consent after all.
     pub found_consent: Vec<ColumnIndex>,
-    /// The encoding.
-    pub encoding: Option<&'static Encoding>,
+    /// The encoding, and how it is known.
+    pub encoding: Option<(&'static Encoding, Knowledge)>,
 }
 
 /// Finds out what a file is: its shape, its columns, what they mean.
@@ -234,7 +238,7 @@ pub(crate) fn recognise<Owner>(
         given_headers: headers,
         encoding: sample.encoding,
         knowledge: sample.knowledge,
-        bad_bytes: read.wishes.bad_bytes,
+        bad_bytes: sample.knowledge.bad_bytes(read.wishes.bad_bytes),
         has_backslash_quotes,
         dialect,
         is_receipt: receipt::is_receipt(&table.headers),

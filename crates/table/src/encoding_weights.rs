@@ -1,0 +1,218 @@
+//! Which encoding of single bytes a text is in: what each byte above 0x7F would mean in running text, weighed by what stands
+//! beside it. Detectors that count letters take typographic signs for letters of another encoding, and know no Mac Roman.
+
+use encoding_rs::{Encoding, MACINTOSH, WINDOWS_1250, WINDOWS_1252, WINDOWS_1254, WINDOWS_1257};
+
+/// How many bytes above 0x7F are weighed.
+const ENOUGH: usize = 20_000;
+
+/// Those that are weighed against each other; of equal ones the first.
+const CANDIDATES: [&Encoding; 5] = [WINDOWS_1252, MACINTOSH, WINDOWS_1250, WINDOWS_1254, WINDOWS_1257];
+
+/// Letters with marks of western languages, in the order in which they are common.
+const WESTERN: &str = "éèêëàâäáãåæçíìîïñóòôöõøúùûüßýÉÈÊÀÂÄÁÃÅÆÇÍÎÑÓÔÖÕØÚÛÜ";
+
+/// Letters of western languages that are rare in them.
+const RARE: &str = "œŒÿŸðþÐÞšžŠŽËÏÌÒÙÝ";
+
+/// Letters of the languages that windows-1250, windows-1254 and windows-1257 are made for.
+const OF_OTHERS: [(&Encoding, &str); 3] = [
+    (WINDOWS_1250, "áčďéěíňóřšťúůýžąćęłńśźżőűöüäâîşţăđľĺŕôÁČĎÉÍŇÓŘŠŤÚŽĄĆĘŁŃŚŹŻŐŰÖÜÄÂÎŞŢĂĐĽßëç"),
+    (WINDOWS_1254, "çğıöşüâîûÇĞİÖŞÜ"),
+    (WINDOWS_1257, "ąčęėįšųūžāēģīķļņõäöüĄČĘĖĮŠŲŪŽĀĒĢĪĶĻŅÕÄÖÜ"),
+];
+
+/// What the bytes above 0x7F of a text would mean.
+#[derive(Debug, Default)]
+pub(crate) struct Weights {
+    /// For each candidate.
+    sums: [i64; CANDIDATES.len()],
+    /// How many bytes were weighed.
+    weighed: usize,
+    /// Of these, the ones with another of them on either side.
+    beside_others: usize,
+}
+
+impl Weights {
+    /// Weighs a piece of text.
+    pub(crate) fn feed(&mut self, text: &[u8]) {
+        for (at, byte) in text.iter().enumerate().filter(|(_, byte)| **byte >= 0x80) {
+            if self.weighed >= ENOUGH {
+                return;
+            }
+            self.weighed += 1;
+            let before = &text[at.saturating_sub(5)..at];
+            let after = &text[at + 1..text.len().min(at + 4)];
+            let is_high = |byte: Option<&u8>| byte.is_some_and(|byte| *byte >= 0x80);
+            self.beside_others += usize::from(is_high(before.last()) || is_high(after.first()));
+            for (sum, encoding) in self.sums.iter_mut().zip(CANDIDATES) {
+                *sum += weight(meaning(encoding, *byte), encoding, before, after);
+            }
+        }
+    }
+
+    /// The encoding whose reading makes most sense; none where the text is hardly in Latin letters, or nothing makes sense.
+    pub(crate) fn best(&self, guess: &'static Encoding) -> Option<&'static Encoding> {
+        /// So few bytes say nothing about a language.
+        const FEW: usize = 4;
+        let is_latin = self.weighed > 0 && self.beside_others * 10 <= self.weighed * 4;
+        let is_known = CANDIDATES.contains(&guess) || guess.is_single_byte() || self.weighed < FEW * 5;
+        if !is_latin || !is_known {
+            return None;
+        }
+        let most = *self.sums.iter().max()?;
+        let of = |encoding: &Encoding| CANDIDATES.iter().position(|own| *own == encoding).map(|place| self.sums[place]);
+        // Where the letters say no more, the detector's knowledge of languages does.
+        if self.weighed >= FEW && of(guess) == Some(most) {
+            return Some(guess);
+        }
+        let place = self.sums.iter().position(|sum| *sum == most)?;
+        (most > 0).then_some(CANDIDATES[place])
+    }
+
+    /// Whether the bytes make sense in windows-1252.
+    pub(crate) fn fits_windows_1252(&self) -> bool {
+        self.weighed > 0 && self.sums[0] >= self.weighed as i64
+    }
+}
+
+fn meaning(encoding: &'static Encoding, byte: u8) -> char {
+    let text = [byte];
+    let (text, _) = encoding.decode_without_bom_handling(&text);
+    text.chars().next().unwrap_or('\u{FFFD}')
+}
+
+/// How much sense a character makes between these bytes: 2 for what is usual there, less than nothing for what is not.
+fn weight(c: char, encoding: &'static Encoding, before: &[u8], after: &[u8]) -> i64 {
+    let last = before.last().copied().unwrap_or(b' ');
+    let next = after.first().copied().unwrap_or(b' ');
+    let letter = |byte: u8| byte.is_ascii_alphabetic();
+    match c {
+        '’' => apostrophe(before, after),
+        '‘' | '“' | '„' | '«' | '‹' => {
+            if !letter(last) && !next.is_ascii_whitespace() {
+                2
+            } else {
+                -1
+            }
+        }
+        '”' | '»' | '›' => {
+            if !last.is_ascii_whitespace() && !letter(next) {
+                2
+            } else {
+                -1
+            }
+        }
+        '–' | '—' => match (last, next) {
+            (b' ', b' ') => 2,
+            _ if last.is_ascii_digit() && next.is_ascii_digit() => 2,
+            _ if letter(last) && letter(next) => -1,
+            _ => 1,
+        },
+        '…' => {
+            if last.is_ascii_alphanumeric() && !letter(next) {
+                2
+            } else {
+                -1
+            }
+        }
+        '€' | '£' => {
+            let is_sum = next.is_ascii_digit()
+                || last.is_ascii_digit()
+                || (last == b' ' && !letter(next))
+                || (next == b' ' && last == b' ');
+            if is_sum { 2 } else { -2 }
+        }
+        '™' | '®' | '©' => {
+            if !letter(next) && last != b' ' {
+                1
+            } else if c == '©' && !letter(next) {
+                1
+            } else {
+                -3
+            }
+        }
+        '°' | 'º' | 'ª' => {
+            if last.is_ascii_digit() || matches!(last, b'N' | b'n' | b' ') && !letter(next) {
+                2
+            } else {
+                -2
+            }
+        }
+        '·' | '•' | '\u{A0}' | '§' | '²' | '³' | '½' | '¼' | '¡' | '¿' => {
+            if letter(last) && letter(next) {
+                -3
+            } else {
+                1
+            }
+        }
+        '´' | '`' => {
+            if letter(last) {
+                1
+            } else {
+                -1
+            }
+        }
+        c if c.is_alphabetic() => of_letter(c, encoding, last, next),
+        _ => -3,
+    }
+}
+
+/// An apostrophe stands before an English ending, or behind a French, Italian or Irish beginning.
+fn apostrophe(before: &[u8], after: &[u8]) -> i64 {
+    let last = before.last().copied().unwrap_or(b' ');
+    let word: Vec<u8> =
+        before.iter().rev().take_while(|byte| byte.is_ascii_alphabetic()).map(u8::to_ascii_lowercase).collect();
+    let tail: Vec<u8> =
+        after.iter().take_while(|byte| byte.is_ascii_alphabetic()).map(u8::to_ascii_lowercase).collect();
+    let is_ending = matches!(tail.as_slice(), b"s" | b"t" | b"d" | b"m" | b"re" | b"ll" | b"ve");
+    // Backwards: "d'", "l'", "qu'", "dell'", "O'".
+    let is_beginning = matches!(
+        word.as_slice(),
+        [b'd' | b'l' | b'j' | b'n' | b's' | b'c' | b'm' | b't' | b'o']
+            | b"uq"
+            | b"nu"
+            | b"lled"
+            | b"lla"
+            | b"llen"
+            | b"llus"
+    ) && after.first().is_some_and(|next| next.is_ascii_alphabetic() || *next >= 0x80);
+    // A closing quote, or a plural: "the shops’ ".
+    let is_closing = last.is_ascii_alphanumeric() && tail.is_empty() || last.is_ascii_punctuation() && tail.is_empty();
+    if is_ending || is_beginning { 2 } else { i64::from(is_closing) * 2 - 1 }
+}
+
+fn of_letter(c: char, encoding: &'static Encoding, last: u8, next: u8) -> i64 {
+    let own = OF_OTHERS.iter().find(|(of, _)| *of == encoding).map(|(_, letters)| *letters);
+    let is_usual = own.unwrap_or(WESTERN).contains(c);
+    let is_rare = own.is_none() && RARE.contains(c);
+    let has_letter = last.is_ascii_alphabetic() || next.is_ascii_alphabetic();
+    // "Kšln", "AndrŽ": a capital between small letters.
+    if c.is_uppercase() && last.is_ascii_lowercase() {
+        return -2;
+    }
+    if c.is_lowercase() && last.is_ascii_uppercase() && next.is_ascii_uppercase() {
+        return -2;
+    }
+    if !has_letter {
+        // A letter by itself: "à", "é" beside other marks.
+        return if matches!(c, 'à' | 'é' | 'è' | 'ò' | 'ó' | 'á' | 'É' | 'À' | 'å' | 'ö' | 'ø') {
+            0
+        } else {
+            -2
+        };
+    }
+    if matches!(c, 'œ' | 'Œ') {
+        return if matches!(next.to_ascii_lowercase(), b'u' | b'i' | b's' | b't') { 2 } else { -1 };
+    }
+    // Few words end in these, or begin with them.
+    let is_end = last.is_ascii_alphabetic() && !next.is_ascii_alphabetic();
+    let is_odd_end = is_end && matches!(c, 'ô' | 'î' | 'ï' | 'û' | 'â' | 'ì' | 'ñ' | 'ê' | 'æ');
+    let is_odd_begin =
+        !last.is_ascii_alphabetic() && c.is_lowercase() && matches!(c, 'ì' | 'ò' | 'ù' | 'ñ' | 'ï' | 'û');
+    match (is_usual, is_rare, is_odd_end || is_odd_begin) {
+        (true, _, false) => 2,
+        (true, _, true) | (_, true, _) => 1,
+        _ => -2,
+    }
+}
