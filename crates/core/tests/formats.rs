@@ -40,12 +40,12 @@ fn read_as(name: &str, bytes: &[u8], wishes: &ReadWishes) -> Result<Read, Error>
 
 fn read_input(input: Input, wishes: &ReadWishes, folder: &Path) -> Result<Read, Error> {
     let likeness = |rows: &[Vec<String>]| pebblebank_core::columns::locate::likeness(rows);
-    let Prepared { input, sample, format, headers, has_backslash_quotes, findings, .. } =
+    let Prepared { input, sample, format, headers, oddities, findings, .. } =
         prepare(input, wishes, &likeness, folder, &Silent)?;
     let dialect = if format == Format::Delimited { recognise_dialect(&sample.bytes) } else { Dialect::COMMA };
     let decoding = Decoding::new(input.reader()?, sample.encoding, BadBytesAre::Errors, false);
-    let mut chunks = ChunkReader::new(Unescaping::new(decoding, has_backslash_quotes), input.path(), dialect, false)
-        .with_chunk_bytes(64);
+    let mut chunks =
+        ChunkReader::new(Unescaping::new(decoding, oddities), input.path(), dialect, false).with_chunk_bytes(64);
     let mut rows = Vec::new();
     let mut records = Records::default();
     while let Some(chunk) = chunks.next_chunk(Vec::new())? {

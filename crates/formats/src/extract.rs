@@ -9,7 +9,7 @@ use crate::{Format, Input, json, mail, recipients, vcard};
 use encoding_rs::{Encoding, UTF_8};
 use pebblebank_table::encoding::{BadBytesAre, Decoding, Knowledge, unreadable};
 use pebblebank_table::observe::{Finding, Observer, Weight};
-use pebblebank_table::unescape::{has_backslash_quotes, unescaped};
+use pebblebank_table::unescape::{Oddities, unescaped};
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::unread::UnreadText;
 use std::io::Read;
@@ -45,8 +45,8 @@ pub struct Prepared {
     pub sheet: Option<String>,
     /// The headers, where the format names its columns.
     pub headers: Option<Vec<String>>,
-    /// Whether quotes inside of quotes stand behind a backslash.
-    pub has_backslash_quotes: bool,
+    /// How its text is written otherwise than RFC 4180 has it.
+    pub oddities: Oddities,
     /// What should be said.
     pub findings: Vec<Finding>,
     /// What looks like an entry of a list on the sheets of a workbook that were not read.
@@ -92,14 +92,15 @@ pub fn prepare(
         format_name: format.name(),
         sheet: None,
         headers: None,
-        has_backslash_quotes: false,
+        oddities: Oddities::default(),
         findings,
         unread: Vec::new(),
     };
     if format == Format::Delimited {
-        prepared.has_backslash_quotes = has_backslash_quotes(&prepared.sample.bytes);
-        if prepared.has_backslash_quotes {
-            prepared.sample.bytes = unescaped(&prepared.sample.bytes);
+        prepared.oddities = Oddities::of(&prepared.sample.bytes);
+        if prepared.oddities.is_any() {
+            prepared.sample.bytes = unescaped(&prepared.sample.bytes, prepared.oddities);
+            prepared.findings.extend(odd_text(prepared.oddities));
         }
         return Ok(prepared);
     }
@@ -149,7 +150,7 @@ impl Prepared {
             format_name,
             sheet: sheet_name,
             headers,
-            has_backslash_quotes: false,
+            oddities: Oddities::default(),
             findings,
             unread,
         })
@@ -167,6 +168,15 @@ fn fingerprint(input: &Input) -> Result<String> {
             count => hasher.update(&buffer[..count]),
         };
     }
+}
+
+/// What to say about text that is written otherwise than CSV is.
+fn odd_text(oddities: Oddities) -> Vec<Finding> {
+    let nul_bytes = oddities.nul_bytes.then_some("has NUL bytes, which mean nothing and were left out");
+    let single = oddities.single_quotes.map(|_| "has single quotes around all cells, and was read so");
+    let note = |text: Option<&str>, code, weight| text.map(|text| Finding::new(code, weight, text));
+    let notes = [note(nul_bytes, "nul-bytes", Weight::Doubt), note(single, "single-quotes", Weight::Note)];
+    notes.into_iter().flatten().collect()
 }
 
 /// What to say about an encoding that is not UTF-8.

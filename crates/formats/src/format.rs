@@ -2,7 +2,6 @@
 
 use crate::input::Sample;
 use crate::{json, recipients, vcard, workbook};
-use memchr::memchr;
 
 /// The formats that are read.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, strum::IntoStaticStr)]
@@ -100,7 +99,7 @@ pub fn recognise_format(sample: &Sample, is_table: bool) -> Result<Format, Unrea
     if !is_table && is_mail(text.trim_ascii_start()) {
         return Ok(Format::Mail);
     }
-    if memchr(0, text).is_some() {
+    if has_many_nul_bytes(text) {
         return Err(("this is not text: it has NUL bytes", "check that this is the export; open it to see what it is"));
     }
     if vcard::looks_like_vcard(text) {
@@ -115,6 +114,15 @@ pub fn recognise_format(sample: &Sample, is_table: bool) -> Result<Format, Unrea
         None => {}
     }
     Ok(if recipients::looks_like_recipients(text) { Format::Recipients } else { Format::Delimited })
+}
+
+/// Whether a text is none: NUL bytes are more than a few, or stand beside other control characters.
+fn has_many_nul_bytes(text: &[u8]) -> bool {
+    const IN_A_THOUSAND: usize = 20;
+    let count = |is: fn(u8) -> bool| text.iter().filter(|byte| is(**byte)).count();
+    let nuls = count(|byte| byte == 0);
+    let others = count(|byte| matches!(byte, 0x01..=0x08 | 0x0E..=0x1A | 0x1C..=0x1F));
+    nuls > 0 && (nuls * 1_000 > text.len() * IN_A_THOUSAND || others > nuls)
 }
 
 const SAVE_AS_CSV: &str = "open it with the program that made it and save it as CSV";

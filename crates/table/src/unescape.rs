@@ -1,17 +1,46 @@
-//! Quotes that are escaped with a backslash (`"Ida \"Moss\""`) → quotes that are doubled, as RFC 4180 has them.
+//! Text that is written otherwise than RFC 4180 has it → text as it has it: quotes that are escaped with a backslash
+//! (`"Ida \"Moss\""`), single quotes around all cells, NUL bytes.
 
-use crate::dialect::QUOTE;
-use crate::recognise_dialect;
+use crate::dialect::{Dialect, QUOTE};
+use crate::recognise::{DELIMITERS, recognise_dialect};
 use crate::record::{RecordEnd, is_quoted, split_record};
-use memchr::memmem;
+use memchr::{memchr, memmem};
 use std::io::Read;
 
-/// Reads text and, where the file is written so, gives its escaped quotes doubled and its doubled backslashes single.
+/// How a text is written otherwise than RFC 4180 has it.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Oddities {
+    /// Quotes inside of quotes stand behind a backslash.
+    pub backslash_quotes: bool,
+    /// There are NUL bytes, which mean nothing and are left out.
+    pub nul_bytes: bool,
+    /// All cells are in single quotes; the delimiter between them.
+    pub single_quotes: Option<u8>,
+}
+
+impl Oddities {
+    /// Those of a text that begins like this.
+    pub fn of(sample: &[u8]) -> Oddities {
+        let nul_bytes = memchr(0, sample).is_some();
+        let single_quotes = recognise_single_quotes(sample);
+        let backslash_quotes = single_quotes.is_none() && has_backslash_quotes(sample);
+        Oddities { backslash_quotes, nul_bytes, single_quotes }
+    }
+
+    /// Whether there are any.
+    pub fn is_any(self) -> bool {
+        self != Oddities::default()
+    }
+}
+
+/// Reads text and gives it as RFC 4180 has it.
 pub struct Unescaping<R> {
     input: R,
-    is_on: bool,
+    oddities: Oddities,
     /// The text ends, so far, with a backslash whose next byte is not known yet.
     is_open: bool,
+    /// Where in a text with single quotes it is.
+    single: Single,
     at_end: bool,
     raw: Vec<u8>,
     text: Vec<u8>,
@@ -19,10 +48,11 @@ pub struct Unescaping<R> {
 }
 
 impl<R: Read> Unescaping<R> {
-    /// Reads `input`; as it is, unless `is_on`.
-    pub fn new(input: R, is_on: bool) -> Self {
-        let raw = if is_on { vec![0; 64 << 10] } else { Vec::new() };
-        Unescaping { input, is_on, is_open: false, at_end: false, raw, text: Vec::new(), text_at: 0 }
+    /// Reads `input`; as it is, where it has no oddities.
+    pub fn new(input: R, oddities: Oddities) -> Self {
+        let raw = if oddities.is_any() { vec![0; 64 << 10] } else { Vec::new() };
+        let single = Single::default();
+        Unescaping { input, oddities, is_open: false, single, at_end: false, raw, text: Vec::new(), text_at: 0 }
     }
 
     /// What is read from.
@@ -33,7 +63,7 @@ impl<R: Read> Unescaping<R> {
 
 impl<R: Read> Read for Unescaping<R> {
     fn read(&mut self, out: &mut [u8]) -> std::io::Result<usize> {
-        if !self.is_on {
+        if !self.oddities.is_any() {
             return self.input.read(out);
         }
         while self.text_at == self.text.len() && !self.at_end {
@@ -41,7 +71,13 @@ impl<R: Read> Read for Unescaping<R> {
             self.text.clear();
             self.text_at = 0;
             self.at_end = count == 0;
-            self.is_open = unescape(&self.raw[..count], self.is_open, &mut self.text);
+            let raw = &mut self.raw[..count];
+            let raw = if self.oddities.nul_bytes { without_nul_bytes(raw) } else { raw };
+            match (self.oddities.single_quotes, self.oddities.backslash_quotes) {
+                (Some(delimiter), _) => self.single.take(raw, delimiter, self.at_end, &mut self.text),
+                (None, true) => self.is_open = unescape(raw, self.is_open, &mut self.text),
+                (None, false) => self.text.extend_from_slice(raw),
+            }
             if self.at_end && self.is_open {
                 self.text.push(b'\\');
                 self.is_open = false;
@@ -52,6 +88,99 @@ impl<R: Read> Read for Unescaping<R> {
         self.text_at += count;
         Ok(count)
     }
+}
+
+/// Moves the NUL bytes out of the way.
+fn without_nul_bytes(raw: &mut [u8]) -> &mut [u8] {
+    let mut kept = 0;
+    for at in 0..raw.len() {
+        if raw[at] != 0 {
+            raw[kept] = raw[at];
+            kept += 1;
+        }
+    }
+    &mut raw[..kept]
+}
+
+/// Where in a text with single quotes a reader is.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+enum Single {
+    /// At the beginning of a cell.
+    #[default]
+    Begin,
+    /// In a cell without quotes.
+    Bare,
+    /// In quotes.
+    Quoted,
+    /// Behind a single quote in quotes: the end, or the first of two.
+    AfterQuote,
+}
+
+impl Single {
+    /// Adds `raw` with double quotes in place of the single ones.
+    fn take(&mut self, raw: &[u8], delimiter: u8, is_end: bool, text: &mut Vec<u8>) {
+        for byte in raw {
+            if *self == Single::AfterQuote {
+                if *byte == b'\'' {
+                    text.push(b'\'');
+                    *self = Single::Quoted;
+                    continue;
+                }
+                text.push(QUOTE);
+                *self = Single::Bare;
+            }
+            match (*self, *byte) {
+                (Single::Begin, b'\'') => {
+                    text.push(QUOTE);
+                    *self = Single::Quoted;
+                }
+                (Single::Quoted, b'\'') => *self = Single::AfterQuote,
+                (Single::Quoted, QUOTE) => text.extend_from_slice(b"\"\""),
+                (Single::Quoted, byte) => text.push(byte),
+                (_, byte) => {
+                    text.push(byte);
+                    let begins = byte == delimiter || matches!(byte, b'\n' | b'\r');
+                    *self =
+                        if begins || (*self == Single::Begin && byte == b' ') { Single::Begin } else { Single::Bare };
+                }
+            }
+        }
+        if is_end && *self == Single::AfterQuote {
+            text.push(QUOTE);
+        }
+    }
+}
+
+/// The delimiter of a text all of whose cells are in single quotes, numbers and blanks aside; none of any other.
+fn recognise_single_quotes(sample: &[u8]) -> Option<u8> {
+    const LOOKED_AT: usize = 64 << 10;
+    const FEWEST: usize = 2;
+    let sample = &sample[..sample.len().min(LOOKED_AT)];
+    if sample.trim_ascii_start().first() != Some(&b'\'') {
+        return None;
+    }
+    DELIMITERS.into_iter().find(|delimiter| {
+        let mut text = Vec::with_capacity(sample.len());
+        Single::default().take(sample, *delimiter, true, &mut text);
+        let dialect = Dialect { delimiter: *delimiter, line_end: recognise_dialect(&text).line_end };
+        let (mut at, mut quoted, mut bare) = (0, 0, 0);
+        let mut ends = Vec::new();
+        while at < text.len() {
+            ends.clear();
+            let RecordEnd::At(next) = split_record(&text, at, dialect, false, &mut ends) else { break };
+            let mut start = at;
+            for end in &ends {
+                let cell = text[start..*end as usize].trim_ascii();
+                let is_number =
+                    cell.iter().all(|byte| byte.is_ascii_digit() || matches!(byte, b'.' | b',' | b'-' | b'+'));
+                quoted += usize::from(is_quoted(cell));
+                bare += usize::from(!is_quoted(cell) && !is_number);
+                start = *end as usize + 1;
+            }
+            at = next;
+        }
+        quoted >= FEWEST && bare == 0
+    })
 }
 
 /// Adds `raw` unescaped. `is_open` says whether a backslash stands before; given back is whether one stands at the end.
@@ -77,23 +206,22 @@ fn unescape(raw: &[u8], mut is_open: bool, text: &mut Vec<u8>) -> bool {
     is_open
 }
 
-/// The whole of a text, unescaped.
-pub fn unescaped(raw: &[u8]) -> Vec<u8> {
+/// The whole of a text as RFC 4180 has it.
+pub fn unescaped(raw: &[u8], oddities: Oddities) -> Vec<u8> {
     let mut text = Vec::with_capacity(raw.len());
-    if unescape(raw, false, &mut text) {
-        text.push(b'\\');
-    }
+    // Reading from memory does not fail.
+    let _ = Unescaping::new(raw, oddities).read_to_end(&mut text);
     text
 }
 
 /// Whether a text is written with escaped quotes: read so, fewer of its quoted cells are broken.
-pub fn has_backslash_quotes(sample: &[u8]) -> bool {
+fn has_backslash_quotes(sample: &[u8]) -> bool {
     const LOOKED_AT: usize = 256 << 10;
     let sample = &sample[..sample.len().min(LOOKED_AT)];
     if memmem::find(sample, b"\\\"").is_none() {
         return false;
     }
-    let unescaped = unescaped(sample);
+    let unescaped = unescaped(sample, Oddities { backslash_quotes: true, ..Oddities::default() });
     broken_cells(&unescaped) < broken_cells(sample)
 }
 

@@ -59,13 +59,13 @@ impl TextReader {
     fn new<Owner>(input: InputReader, file: &OpenFile<Owner>, fingerprint: bool) -> TextReader {
         let (path, dialect) = (file.input.path(), file.dialect);
         let fingerprint = fingerprint && file.input.fingerprint().is_none();
-        if file.encoding == UTF_8 && file.bad_bytes == BadBytesAre::Errors && !file.has_backslash_quotes {
+        if file.encoding == UTF_8 && file.bad_bytes == BadBytesAre::Errors && !file.oddities.is_any() {
             return TextReader::AsItLies(Box::new(
                 ChunkReader::new(input, path, dialect, fingerprint).reading_by(InputReader::read_up_to),
             ));
         }
         let decoding = Decoding::new(input, file.encoding, file.bad_bytes, fingerprint);
-        let unescaping = Unescaping::new(decoding, file.has_backslash_quotes);
+        let unescaping = Unescaping::new(decoding, file.oddities);
         TextReader::Decoded(Box::new(ChunkReader::new(unescaping, path, dialect, false)))
     }
 

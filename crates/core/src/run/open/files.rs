@@ -17,6 +17,7 @@ use encoding_rs::Encoding;
 use pebblebank_formats::{Format, Input};
 use pebblebank_table::encoding::{BadBytesAre, Knowledge};
 use pebblebank_table::observe::{Finding, Weight};
+use pebblebank_table::unescape::Oddities;
 use pebblebank_table::units::{FileId, ListId, SourceId};
 use pebblebank_table::{Dialect, Record};
 use pebblebank_values::NamedHeaders;
@@ -47,8 +48,8 @@ pub struct OpenFile<Owner> {
     pub knowledge: Knowledge,
     /// What happens to bytes that fit no character.
     pub bad_bytes: BadBytesAre,
-    /// Whether quotes inside of quotes stand behind a backslash.
-    pub has_backslash_quotes: bool,
+    /// How its text is written otherwise than RFC 4180 has it.
+    pub oddities: Oddities,
     /// How it parts cells and lines.
     pub dialect: Dialect,
     /// Where its table is.

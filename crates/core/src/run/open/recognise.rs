@@ -134,7 +134,7 @@ pub fn open_again<Owner>(
         format_name,
         sheet,
         given_headers,
-        has_backslash_quotes,
+        oddities,
         findings,
         unread,
         ..
@@ -145,8 +145,8 @@ pub fn open_again<Owner>(
     if knowledge == Knowledge::Mixed {
         sample.bytes = decode_mixed_sample(&sample.raw, sample.is_whole);
     }
-    if has_backslash_quotes {
-        sample.bytes = unescaped(&sample.bytes);
+    if oddities.is_any() {
+        sample.bytes = unescaped(&sample.bytes, oddities);
     }
     let mut findings = findings;
     if let Some((encoding, _)) = refuted.encoding.filter(|(_, knowledge)| *knowledge != Knowledge::Mixed) {
@@ -156,17 +156,8 @@ pub fn open_again<Owner>(
         );
         findings.push(Finding::new("encoding", Weight::Doubt, text).in_file(input.name()));
     }
-    let prepared = Prepared {
-        input,
-        sample,
-        format,
-        format_name,
-        sheet,
-        headers: given_headers,
-        has_backslash_quotes,
-        findings,
-        unread,
-    };
+    let prepared =
+        Prepared { input, sample, format, format_name, sheet, headers: given_headers, oddities, findings, unread };
     let part = Part { id, owner, is_list, asks, named, consent_questions };
     recognise(prepared, part, read, &refuted.found_consent)
 }
@@ -208,8 +199,7 @@ pub(crate) fn recognise<Owner>(
 ) -> Result<OpenFile<Owner>> {
     refuse_mail(&prepared, &part)?;
     let TableShape { dialect, records, table } = shape_of(&prepared, &read.wishes, &part.named)?;
-    let Prepared { input, sample, format, format_name, sheet, headers, has_backslash_quotes, findings, unread } =
-        prepared;
+    let Prepared { input, sample, format, format_name, sheet, headers, oddities, findings, unread } = prepared;
     refuse_wide(&table, input.path())?;
     let is_empty = table.headers.is_empty();
     let unmapped = Unmapped {
@@ -239,7 +229,7 @@ pub(crate) fn recognise<Owner>(
         encoding: sample.encoding,
         knowledge: sample.knowledge,
         bad_bytes: sample.knowledge.bad_bytes(read.wishes.bad_bytes),
-        has_backslash_quotes,
+        oddities,
         dialect,
         is_receipt: receipt::is_receipt(&table.headers),
         glimpse: if is_empty { Glimpse::default() } else { Glimpse::new(&mapping.map, &table, &records) },

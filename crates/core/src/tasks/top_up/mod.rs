@@ -175,7 +175,7 @@ fn the_master(opening: &Opening) -> Result<&OpenFile<SourceId>> {
         let what = format!("the master is {}, whose rows cannot be kept byte for byte", master.format_name);
         return wrong(what, "save it as CSV first, unpacked; the new files may be of any format");
     }
-    if master.bad_bytes != BadBytesAre::Errors || master.has_backslash_quotes {
+    if master.bad_bytes != BadBytesAre::Errors || master.oddities.is_any() {
         let what = "the master is not written in a way that can be continued".to_owned();
         return wrong(what, "save it as CSV first, with every quote doubled");
     }
