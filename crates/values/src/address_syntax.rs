@@ -105,6 +105,7 @@ pub(crate) fn judge_domain(domain: &str) -> Result<(), Fault> {
     if domain.len() > MAX_DOMAIN {
         return Err(Fault::TooLong);
     }
+    let is_a_label = |label: &str| label.get(..4).is_some_and(|head| head.eq_ignore_ascii_case("xn--"));
     let mut labels = 0;
     let mut last = "";
     for label in domain.split('.') {
@@ -117,7 +118,9 @@ pub(crate) fn judge_domain(domain: &str) -> Result<(), Fault> {
         if !label.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'-') {
             return Err(Fault::DomainCharacter);
         }
-        if label.starts_with('-') || label.ends_with('-') {
+        // Two hyphens there are kept for A-labels and what may follow them (RFC 5891, section 4.2.3.1).
+        let is_kept = label.get(2..4) == Some("--") && !is_a_label(label);
+        if label.starts_with('-') || label.ends_with('-') || is_kept {
             return Err(Fault::MisplacedHyphen);
         }
         labels += 1;
@@ -129,8 +132,9 @@ pub(crate) fn judge_domain(domain: &str) -> Result<(), Fault> {
     if last.bytes().all(|byte| byte.is_ascii_digit()) {
         return Err(Fault::NumericDomain);
     }
-    let is_a_label = |label: &str| label.get(..4).is_some_and(|head| head.eq_ignore_ascii_case("xn--"));
-    let can_exist = last.bytes().all(|byte| byte.is_ascii_alphabetic()) || is_a_label(last);
+    // No country has a code of one letter, and no other label is shorter.
+    let is_word = last.len() > 1 && last.bytes().all(|byte| byte.is_ascii_alphabetic());
+    let can_exist = is_word || is_a_label(last);
     let passes_idna = !domain.split('.').any(is_a_label) || idna::domain_to_ascii_strict(domain).is_ok();
     if can_exist && passes_idna { Ok(()) } else { Err(Fault::DomainCharacter) }
 }

@@ -88,6 +88,6 @@ pub(super) fn plain_address(bytes: &[u8]) -> Option<Plain> {
         return None;
     }
     let last_label = domain & (u64::MAX << domain_dots.ilog2()) & !dots;
-    let is_of_letters = last_label & !masks.letter == 0;
+    let is_of_letters = last_label & !masks.letter == 0 && last_label.count_ones() > 1;
     is_of_letters.then_some(Plain { at, has_capitals: masks.capital != 0 })
 }

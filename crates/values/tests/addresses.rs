@@ -72,6 +72,12 @@ fn safe_repairs(#[case] typed: &str, #[case] written: &str, #[case] rules: &[Rul
 #[case("ida@[192.0.2.1]", Fault::NumericDomain)]
 #[case("ida@192.0.2.1", Fault::NumericDomain)]
 #[case("ida@post.c0m", Fault::DomainCharacter)]
+#[case("ida@post.c", Fault::DomainCharacter)]
+#[case("ida@ab--cd.example", Fault::MisplacedHyphen)]
+#[case("ida@AB--cd.example", Fault::MisplacedHyphen)]
+#[case("ida@post.ex-ample", Fault::DomainCharacter)]
+#[case("ida@post.-example", Fault::MisplacedHyphen)]
+#[case("ida@post.example-", Fault::MisplacedHyphen)]
 #[case("ida@xn--a.example", Fault::DomainCharacter)]
 #[case("a123456789012345678901234567890123456789012345678901234567890abcde@post.example", Fault::TooLong)]
 fn what_is_no_address_and_why(#[case] typed: &str, #[case] fault: Fault) {
