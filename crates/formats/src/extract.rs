@@ -6,7 +6,8 @@ use crate::format::recognise_format;
 use crate::input::{InputReader, Sample};
 use crate::workbook::{self, Likeness};
 use crate::{Format, Input, json, mail, recipients, vcard};
-use encoding_rs::{Encoding, UTF_8};
+use encoding_rs::UTF_8;
+use pebblebank_table::charset::Charset;
 use pebblebank_table::encoding::{BadBytesAre, Decoding, Knowledge, unreadable};
 use pebblebank_table::observe::{Finding, Observer, Weight};
 use pebblebank_table::unescape::{Oddities, unescaped};
@@ -19,7 +20,7 @@ use std::path::Path;
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct ReadWishes {
     /// The encoding.
-    pub encoding: Option<&'static Encoding>,
+    pub encoding: Option<Charset>,
     /// What happens to bytes that fit no character.
     pub bad_bytes: BadBytesAre,
     /// The delimiter.
@@ -141,7 +142,7 @@ impl Prepared {
         findings.append(&mut extracted.findings);
         let fingerprint = fingerprint(&input)?;
         let input = input.extracted(extracted, sheet_name.clone(), fingerprint);
-        let rows = input.sample(Some(UTF_8))?;
+        let rows = input.sample(Some(UTF_8.into()))?;
         let sample = Sample { knowledge: sample.knowledge, ..rows };
         Ok(Prepared {
             input,

@@ -5,7 +5,7 @@
 
 use crate::unpack::{Member, Packing, Unpacking, is_zip, members};
 use crate::{mail, workbook};
-use encoding_rs::Encoding;
+use pebblebank_table::charset::Charset;
 use pebblebank_table::chunk::CHUNK_BYTES;
 use pebblebank_table::encoding::{Knowledge, decode_mixed_sample, decode_sample, recognise_encoding, unreadable};
 use pebblebank_table::error::closest;
@@ -222,7 +222,7 @@ impl Input {
     }
 
     /// The beginning of the file as UTF-8, without its byte order mark. `encoding` is what the job says.
-    pub fn sample(&self, encoding: Option<&'static Encoding>) -> Result<Sample> {
+    pub fn sample(&self, encoding: Option<Charset>) -> Result<Sample> {
         let mut raw = Vec::new();
         let mut reader = self.reader()?;
         reader.read_up_to(SAMPLE_BYTES, &mut raw).map_err(|cause| unreadable(&self.path, &cause))?;
@@ -412,7 +412,7 @@ pub struct Sample {
     /// Its text in UTF-8, without a byte order mark.
     pub bytes: Vec<u8>,
     /// What it is encoded in.
-    pub encoding: &'static Encoding,
+    pub encoding: Charset,
     /// How that is known.
     pub knowledge: Knowledge,
     /// Whether the file ends with it.

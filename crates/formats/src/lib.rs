@@ -11,6 +11,7 @@ pub mod format;
 pub mod input;
 mod json;
 pub mod mail;
+mod recipient_parts;
 pub mod recipients;
 pub mod unpack;
 mod vcard;

@@ -7,8 +7,10 @@ use pebblebank_core::person::decisions::{Decisions, Named, Verdict};
 use pebblebank_core::run::write::people_index::Column;
 use pebblebank_core::run::write::written_people;
 use pebblebank_core::suppress::reason::Reason;
+use pebblebank_table::charset::Charset;
 use pebblebank_table::csv::without_defusing;
 use pebblebank_table::dialect::Dialect;
+use pebblebank_table::encoding::{BadBytesAre, Decoding};
 use pebblebank_table::record::{RecordEnd, split_record};
 use pebblebank_table::saved_table::{rows, rows_in};
 use pebblebank_table::{Error, Result, cell, recognise_dialect};
@@ -17,6 +19,7 @@ use pebblebank_values::identity::stable_digest;
 use pebblebank_values::text::comparable;
 use std::borrow::Cow;
 use std::collections::{BTreeSet, HashMap, HashSet};
+use std::io::Read;
 use std::path::{Path, PathBuf};
 
 /// How far a story goes.
@@ -426,10 +429,14 @@ fn text_of(receipt: &Receipt, input: usize, reading: Reading) -> Option<String> 
     if known["format"] != "delimited text" {
         return None;
     }
-    let encoding = encoding_rs::Encoding::for_label(known["encoding"].as_str()?.as_bytes())?;
+    let charset = Charset::named(known["encoding"].as_str()?)?;
     let bytes = file.unchanged(reading.most_of_input)?;
-    let (text, _, has_errors) = encoding.decode(&bytes);
-    (!has_errors).then(|| text.into_owned())
+    let mut text = String::new();
+    // A text of two encodings is read as the run read it.
+    let is_utf_8 = charset == encoding_rs::UTF_8;
+    let bad_bytes = if is_utf_8 { BadBytesAre::Windows1252 } else { BadBytesAre::Errors };
+    Decoding::new(&bytes[..], charset, bad_bytes, false).read_to_string(&mut text).ok()?;
+    Some(text)
 }
 
 /// The rows in which some cell has the value, as it is compared: letter case does not count, nor do the signs of a number.

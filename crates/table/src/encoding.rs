@@ -3,6 +3,7 @@
 //! UTF-8 passes as it is. UTF-16 is known by its byte order mark or by its zeros; what is neither is guessed
 //! from the letters that occur, and said.
 
+use crate::charset::{Charset, CodePage};
 use crate::damage::Damage;
 use crate::encoding_weights::Weights;
 use crate::error::closest;
@@ -46,17 +47,17 @@ impl Knowledge {
 }
 
 /// The encoding of a file that begins with `sample`; `is_whole` where that is all of it.
-pub fn recognise_encoding(sample: &[u8], is_whole: bool) -> (&'static Encoding, Knowledge) {
+pub fn recognise_encoding(sample: &[u8], is_whole: bool) -> (Charset, Knowledge) {
     if let Some((encoding, _)) = Encoding::for_bom(sample) {
-        return (encoding, Knowledge::Certain);
+        return (encoding.into(), Knowledge::Certain);
     }
     if let Some(encoding) = utf_16_by_zeros(sample) {
-        return (encoding, Knowledge::Certain);
+        return (encoding.into(), Knowledge::Certain);
     }
     match std::str::from_utf8(sample) {
-        Ok(_) => return (UTF_8, Knowledge::Certain),
+        Ok(_) => return (UTF_8.into(), Knowledge::Certain),
         // The sample may end in the middle of a character.
-        Err(error) if !is_whole && error.error_len().is_none() => return (UTF_8, Knowledge::Certain),
+        Err(error) if !is_whole && error.error_len().is_none() => return (UTF_8.into(), Knowledge::Certain),
         Err(_) => {}
     }
     let mut detector = chardetng::EncodingDetector::new(chardetng::Iso2022JpDetection::Deny);
@@ -68,7 +69,7 @@ pub fn recognise_encoding(sample: &[u8], is_whole: bool) -> (&'static Encoding, 
 
 /// The encoding of all of a text that began as UTF-8 and is not; UTF-8 itself where only single bytes are broken, and how that is
 /// known.
-pub fn recognise_encoding_of_all(mut text: impl Read) -> std::io::Result<(&'static Encoding, Knowledge)> {
+pub fn recognise_encoding_of_all(mut text: impl Read) -> std::io::Result<(Charset, Knowledge)> {
     let mut detector = chardetng::EncodingDetector::new(chardetng::Iso2022JpDetection::Deny);
     let mut letters = Letters::default();
     let mut buffer = vec![0; 256 << 10];
@@ -120,19 +121,19 @@ impl Letters {
         self.all.feed(text);
     }
 
-    fn decide(&self, guess: &'static Encoding) -> (&'static Encoding, Knowledge) {
+    fn decide(&self, guess: &'static Encoding) -> (Charset, Knowledge) {
         /// A stray byte of another encoding in a text that is plainly UTF-8.
         const STRAY: u64 = 20;
         /// So many characters of UTF-8 hardly come about in another encoding.
         const PROPER: u64 = 3;
         // Lines of two files pasted together.
         if self.utf_8 >= PROPER && self.utf_8 * 50 > self.not_utf_8 && self.strays.fits_windows_1252() {
-            return (UTF_8, Knowledge::Mixed);
+            return (UTF_8.into(), Knowledge::Mixed);
         }
         if self.utf_8 > self.not_utf_8 * STRAY {
-            return (UTF_8, Knowledge::Guessed);
+            return (UTF_8.into(), Knowledge::Guessed);
         }
-        (self.all.best(guess).unwrap_or(guess), Knowledge::Guessed)
+        (self.all.best(guess).unwrap_or(guess.into()), Knowledge::Guessed)
     }
 }
 
@@ -152,7 +153,7 @@ fn utf_16_by_zeros(sample: &[u8]) -> Option<&'static Encoding> {
 }
 
 /// Names that are tried for "did you mean".
-const USUAL_NAMES: [&str; 14] = [
+const USUAL_NAMES: [&str; 15] = [
     "utf-8",
     "utf-16le",
     "utf-16be",
@@ -167,11 +168,12 @@ const USUAL_NAMES: [&str; 14] = [
     "macintosh",
     "shift_jis",
     "koi8-r",
+    "cp850",
 ];
 
-/// The encoding of that name (WHATWG Encoding Standard), or what to say.
-pub fn encoding_named(name: &str) -> Result<&'static Encoding, Error> {
-    Encoding::for_label(name.trim().as_bytes()).ok_or_else(|| {
+/// The charset of that name (WHATWG Encoding Standard, or a code page of DOS), or what to say.
+pub fn encoding_named(name: &str) -> Result<Charset, Error> {
+    Charset::named(name).ok_or_else(|| {
         let advice = match closest(name, USUAL_NAMES) {
             Some(near) => format!("did you mean {near}?"),
             None => "leave encoding out to have it found".to_owned(),
@@ -184,7 +186,7 @@ pub fn encoding_named(name: &str) -> Result<&'static Encoding, Error> {
 /// The beginning of a file in which some lines are in windows-1252, as UTF-8.
 pub fn decode_mixed_sample(sample: &[u8], is_whole: bool) -> Vec<u8> {
     let mut text = Vec::with_capacity(sample.len());
-    let mut decoding = Decoding::new(sample, UTF_8, BadBytesAre::Windows1252, false);
+    let mut decoding = Decoding::new(sample, UTF_8.into(), BadBytesAre::Windows1252, false);
     // Reading from memory does not fail.
     let _ = decoding.read_to_end(&mut text);
     let whole = std::str::from_utf8(&text).map_or_else(|error| error.valid_up_to(), str::len);
@@ -193,7 +195,15 @@ pub fn decode_mixed_sample(sample: &[u8], is_whole: bool) -> Vec<u8> {
 }
 
 /// The beginning of a file as UTF-8. What ends in the middle of a character loses that.
-pub fn decode_sample(sample: &[u8], encoding: &'static Encoding, is_whole: bool) -> Vec<u8> {
+pub fn decode_sample(sample: &[u8], charset: Charset, is_whole: bool) -> Vec<u8> {
+    let encoding = match charset {
+        Charset::Standard(encoding) => encoding,
+        Charset::CodePage(page) => {
+            let mut text = Vec::with_capacity(sample.len() * 2);
+            page.decode(sample, &mut text);
+            return text;
+        }
+    };
     if encoding == UTF_8 {
         let bytes = sample.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(sample);
         return bytes.to_vec();
@@ -213,7 +223,9 @@ const STEP_BYTES: usize = 64 << 10;
 /// Reads bytes of one encoding and gives them as UTF-8. Bytes that fit nothing are an error with their line.
 pub struct Decoding<R> {
     input: R,
-    decoder: Decoder,
+    decoder: Option<Decoder>,
+    /// The code page, of a text that is in one.
+    code_page: Option<&'static CodePage>,
     hasher: Option<blake3::Hasher>,
     bytes_read: u64,
     raw: Vec<u8>,
@@ -233,10 +245,15 @@ pub struct Decoding<R> {
 
 impl<R: Read> Decoding<R> {
     /// Decodes `input`; with `fingerprint`, [`Self::fingerprint`] gives the BLAKE3 of its bytes as they were.
-    pub fn new(input: R, encoding: &'static Encoding, bad_bytes: BadBytesAre, fingerprint: bool) -> Self {
+    pub fn new(input: R, charset: Charset, bad_bytes: BadBytesAre, fingerprint: bool) -> Self {
+        let (decoder, code_page) = match charset {
+            Charset::Standard(encoding) => (Some(encoding.new_decoder_with_bom_removal()), None),
+            Charset::CodePage(page) => (None, Some(page)),
+        };
         Decoding {
             input,
-            decoder: encoding.new_decoder_with_bom_removal(),
+            decoder,
+            code_page,
             hasher: fingerprint.then(blake3::Hasher::new),
             bytes_read: 0,
             raw: Vec::new(),
@@ -281,7 +298,17 @@ impl<R: Read> Decoding<R> {
         self.text.resize(3 * STEP_BYTES + 16, 0);
         self.text_at = 0;
         let raw = &self.raw[self.raw_at..];
-        let (result, read, written) = self.decoder.decode_to_utf8_without_replacement(raw, &mut self.text, self.at_end);
+        let Some(decoder) = &mut self.decoder else {
+            self.text.clear();
+            if let Some(page) = self.code_page {
+                page.decode(raw, &mut self.text);
+            }
+            self.raw_at = self.raw.len();
+            self.lines += memchr::memchr_iter(b'\n', &self.text).count() as u64;
+            self.is_finished = self.at_end;
+            return Ok(());
+        };
+        let (result, read, written) = decoder.decode_to_utf8_without_replacement(raw, &mut self.text, self.at_end);
         self.raw_at += read;
         self.text.truncate(written);
         self.lines += memchr::memchr_iter(b'\n', &self.text).count() as u64;

@@ -1,13 +1,23 @@
 //! Which encoding of single bytes a text is in: what each byte above 0x7F would mean in running text, weighed by what stands
 //! beside it. Detectors that count letters take typographic signs for letters of another encoding, and know no Mac Roman.
 
+use crate::charset::{CODE_PAGE_437, CODE_PAGE_850, CODE_PAGE_852, Charset};
 use encoding_rs::{Encoding, MACINTOSH, WINDOWS_1250, WINDOWS_1252, WINDOWS_1254, WINDOWS_1257};
 
 /// How many bytes above 0x7F are weighed.
 const ENOUGH: usize = 20_000;
 
 /// Those that are weighed against each other; of equal ones the first.
-const CANDIDATES: [&Encoding; 5] = [WINDOWS_1252, MACINTOSH, WINDOWS_1250, WINDOWS_1254, WINDOWS_1257];
+static CANDIDATES: [Charset; 8] = [
+    Charset::Standard(WINDOWS_1252),
+    Charset::Standard(MACINTOSH),
+    Charset::CodePage(&CODE_PAGE_850),
+    Charset::CodePage(&CODE_PAGE_437),
+    Charset::Standard(WINDOWS_1250),
+    Charset::Standard(WINDOWS_1254),
+    Charset::Standard(WINDOWS_1257),
+    Charset::CodePage(&CODE_PAGE_852),
+];
 
 /// Letters with marks of western languages, in the order in which they are common.
 const WESTERN: &str = "éèêëàâäáãåæçíìîïñóòôöõøúùûüßýÉÈÊÀÂÄÁÃÅÆÇÍÎÑÓÔÖÕØÚÛÜ";
@@ -15,18 +25,22 @@ const WESTERN: &str = "éèêëàâäáãåæçíìîïñóòôöõøúùûüß�
 /// Letters of western languages that are rare in them.
 const RARE: &str = "œŒÿŸðþÐÞšžŠŽËÏÌÒÙÝ";
 
+/// Letters of the languages of the middle of Europe.
+const OF_THE_MIDDLE: &str = "áčďéěíňóřšťúůýžąćęłńśźżőűöüäâîşţăđľĺŕôÁČĎÉÍŇÓŘŠŤÚŽĄĆĘŁŃŚŹŻŐŰÖÜÄÂÎŞŢĂĐĽßëç";
+
 /// Letters of the languages that windows-1250, windows-1254 and windows-1257 are made for.
-const OF_OTHERS: [(&Encoding, &str); 3] = [
-    (WINDOWS_1250, "áčďéěíňóřšťúůýžąćęłńśźżőűöüäâîşţăđľĺŕôÁČĎÉÍŇÓŘŠŤÚŽĄĆĘŁŃŚŹŻŐŰÖÜÄÂÎŞŢĂĐĽßëç"),
-    (WINDOWS_1254, "çğıöşüâîûÇĞİÖŞÜ"),
-    (WINDOWS_1257, "ąčęėįšųūžāēģīķļņõäöüĄČĘĖĮŠŲŪŽĀĒĢĪĶĻŅÕÄÖÜ"),
+static OF_OTHERS: [(Charset, &str); 4] = [
+    (Charset::CodePage(&CODE_PAGE_852), OF_THE_MIDDLE),
+    (Charset::Standard(WINDOWS_1250), OF_THE_MIDDLE),
+    (Charset::Standard(WINDOWS_1254), "çğıöşüâîûÇĞİÖŞÜ"),
+    (Charset::Standard(WINDOWS_1257), "ąčęėįšųūžāēģīķļņõäöüĄČĘĖĮŠŲŪŽĀĒĢĪĶĻŅÕÄÖÜ"),
 ];
 
 /// What the bytes above 0x7F of a text would mean.
 #[derive(Debug, Default)]
 pub(crate) struct Weights {
     /// For each candidate.
-    sums: [i64; CANDIDATES.len()],
+    sums: [i64; 8],
     /// How many bytes were weighed.
     weighed: usize,
     /// Of these, the ones with another of them on either side.
@@ -45,26 +59,26 @@ impl Weights {
             let after = &text[at + 1..text.len().min(at + 4)];
             let is_high = |byte: Option<&u8>| byte.is_some_and(|byte| *byte >= 0x80);
             self.beside_others += usize::from(is_high(before.last()) || is_high(after.first()));
-            for (sum, encoding) in self.sums.iter_mut().zip(CANDIDATES) {
-                *sum += weight(meaning(encoding, *byte), encoding, before, after);
+            for (sum, charset) in self.sums.iter_mut().zip(CANDIDATES) {
+                *sum += weight(charset.character(*byte), charset, before, after);
             }
         }
     }
 
-    /// The encoding whose reading makes most sense; none where the text is hardly in Latin letters, or nothing makes sense.
-    pub(crate) fn best(&self, guess: &'static Encoding) -> Option<&'static Encoding> {
+    /// The charset whose reading makes most sense; none where the text is hardly in Latin letters, or nothing makes sense.
+    pub(crate) fn best(&self, guess: &'static Encoding) -> Option<Charset> {
         /// So few bytes say nothing about a language.
         const FEW: usize = 4;
-        let is_latin = self.weighed > 0 && self.beside_others * 10 <= self.weighed * 4;
-        let is_known = CANDIDATES.contains(&guess) || guess.is_single_byte() || self.weighed < FEW * 5;
+        let is_latin = self.weighed > 0 && self.beside_others * 20 <= self.weighed * 13;
+        let is_known = guess.is_single_byte() || self.weighed < FEW * 5;
         if !is_latin || !is_known {
             return None;
         }
         let most = *self.sums.iter().max()?;
-        let of = |encoding: &Encoding| CANDIDATES.iter().position(|own| *own == encoding).map(|place| self.sums[place]);
+        let of_guess = CANDIDATES.iter().position(|own| *own == guess).map(|place| self.sums[place]);
         // Where the letters say no more, the detector's knowledge of languages does.
-        if self.weighed >= FEW && of(guess) == Some(most) {
-            return Some(guess);
+        if self.weighed >= FEW && of_guess == Some(most) {
+            return Some(guess.into());
         }
         let place = self.sums.iter().position(|sum| *sum == most)?;
         (most > 0).then_some(CANDIDATES[place])
@@ -76,14 +90,8 @@ impl Weights {
     }
 }
 
-fn meaning(encoding: &'static Encoding, byte: u8) -> char {
-    let text = [byte];
-    let (text, _) = encoding.decode_without_bom_handling(&text);
-    text.chars().next().unwrap_or('\u{FFFD}')
-}
-
 /// How much sense a character makes between these bytes: 2 for what is usual there, less than nothing for what is not.
-fn weight(c: char, encoding: &'static Encoding, before: &[u8], after: &[u8]) -> i64 {
+fn weight(c: char, charset: Charset, before: &[u8], after: &[u8]) -> i64 {
     let last = before.last().copied().unwrap_or(b' ');
     let next = after.first().copied().unwrap_or(b' ');
     let letter = |byte: u8| byte.is_ascii_alphabetic();
@@ -153,7 +161,7 @@ fn weight(c: char, encoding: &'static Encoding, before: &[u8], after: &[u8]) -> 
                 -1
             }
         }
-        c if c.is_alphabetic() => of_letter(c, encoding, last, next),
+        c if c.is_alphabetic() => of_letter(c, charset, last, next),
         _ => -3,
     }
 }
@@ -182,13 +190,17 @@ fn apostrophe(before: &[u8], after: &[u8]) -> i64 {
     if is_ending || is_beginning { 2 } else { i64::from(is_closing) * 2 - 1 }
 }
 
-fn of_letter(c: char, encoding: &'static Encoding, last: u8, next: u8) -> i64 {
-    let own = OF_OTHERS.iter().find(|(of, _)| *of == encoding).map(|(_, letters)| *letters);
+fn of_letter(c: char, charset: Charset, last: u8, next: u8) -> i64 {
+    let own = OF_OTHERS.iter().find(|(of, _)| *of == charset).map(|(_, letters)| *letters);
     let is_usual = own.unwrap_or(WESTERN).contains(c);
     let is_rare = own.is_none() && RARE.contains(c);
     let has_letter = last.is_ascii_alphabetic() || next.is_ascii_alphabetic();
     // "Kšln", "AndrŽ": a capital between small letters.
     if c.is_uppercase() && last.is_ascii_lowercase() {
+        return -2;
+    }
+    // "MÅller", "KÖln": a capital between a capital and a small letter.
+    if c.is_uppercase() && last.is_ascii_uppercase() && next.is_ascii_lowercase() {
         return -2;
     }
     if c.is_lowercase() && last.is_ascii_uppercase() && next.is_ascii_uppercase() {
@@ -208,8 +220,7 @@ fn of_letter(c: char, encoding: &'static Encoding, last: u8, next: u8) -> i64 {
     // Few words end in these, or begin with them.
     let is_end = last.is_ascii_alphabetic() && !next.is_ascii_alphabetic();
     let is_odd_end = is_end && matches!(c, 'ô' | 'î' | 'ï' | 'û' | 'â' | 'ì' | 'ñ' | 'ê' | 'æ');
-    let is_odd_begin =
-        !last.is_ascii_alphabetic() && c.is_lowercase() && matches!(c, 'ì' | 'ò' | 'ù' | 'ñ' | 'ï' | 'û');
+    let is_odd_begin = !last.is_ascii_alphabetic() && c.is_lowercase() && !"éêàöüåæø".contains(c);
     match (is_usual, is_rare, is_odd_end || is_odd_begin) {
         (true, _, false) => 2,
         (true, _, true) | (_, true, _) => 1,

@@ -9,6 +9,7 @@
 
 pub mod cell;
 pub mod cell_digest;
+pub mod charset;
 pub mod chunk;
 pub mod csv;
 pub mod damage;

@@ -6,6 +6,7 @@ use encoding_rs::{
     Encoding, ISO_8859_2, ISO_8859_15, KOI8_R, MACINTOSH, SHIFT_JIS, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1250,
     WINDOWS_1251, WINDOWS_1252,
 };
+use pebblebank_table::charset::Charset;
 use pebblebank_table::encoding::{
     BadBytesAre, Decoding, Knowledge, decode_mixed_sample, decode_sample, encoding_named, recognise_encoding,
     unreadable,
@@ -30,7 +31,7 @@ fn encoded(text: &str, encoding: &'static Encoding) -> Option<Vec<u8>> {
 
 fn decoded(bytes: &[u8], encoding: &'static Encoding) -> std::io::Result<String> {
     let mut text = String::new();
-    Decoding::new(bytes, encoding, BadBytesAre::Errors, false).read_to_string(&mut text)?;
+    Decoding::new(bytes, encoding.into(), BadBytesAre::Errors, false).read_to_string(&mut text)?;
     Ok(text)
 }
 
@@ -49,16 +50,16 @@ fn decoded(bytes: &[u8], encoding: &'static Encoding) -> std::io::Result<String>
 #[case::japanese("名前,市\n田中花子,東京都\n佐藤健二,大阪市\n", SHIFT_JIS, Knowledge::Guessed)]
 fn the_encoding_is_recognised(#[case] text: &str, #[case] encoding: &'static Encoding, #[case] knowledge: Knowledge) {
     let bytes = encoded(text, encoding).unwrap();
-    assert_eq!(recognise_encoding(&bytes, true), (encoding, knowledge));
-    assert_eq!(String::from_utf8(decode_sample(&bytes, encoding, true)).unwrap(), text);
+    assert_eq!(recognise_encoding(&bytes, true), (encoding.into(), knowledge));
+    assert_eq!(String::from_utf8(decode_sample(&bytes, encoding.into(), true)).unwrap(), text);
 }
 
 #[test]
 fn a_byte_order_mark_decides_and_is_no_text() {
     for (mark, encoding) in [(&b"\xEF\xBB\xBF"[..], UTF_8), (b"\xFF\xFE", UTF_16LE), (b"\xFE\xFF", UTF_16BE)] {
         let bytes = [mark, &encoded("é", encoding).unwrap()].concat();
-        assert_eq!(recognise_encoding(&bytes, true), (encoding, Knowledge::Certain));
-        assert_eq!(decode_sample(&bytes, encoding, true), "é".as_bytes());
+        assert_eq!(recognise_encoding(&bytes, true), (encoding.into(), Knowledge::Certain));
+        assert_eq!(decode_sample(&bytes, encoding.into(), true), "é".as_bytes());
     }
 }
 
@@ -154,10 +155,10 @@ fn two_files_pasted_together_are_read_line_by_line() {
     let utf_8 = "name\nSøren\nJürgen\nChloé\nZoë\n";
     let (western, ..) = WINDOWS_1252.encode("Åse\nMüller\nd’Artois\n");
     let pasted = [utf_8.as_bytes(), &western, "Weiß\n".as_bytes()].concat();
-    assert_eq!(recognise_encoding(&pasted, true), (UTF_8, Knowledge::Mixed));
+    assert_eq!(recognise_encoding(&pasted, true), (UTF_8.into(), Knowledge::Mixed));
     let read = |bytes: &[u8]| {
         let mut text = String::new();
-        let mut decoding = Decoding::new(bytes, UTF_8, BadBytesAre::Windows1252, false);
+        let mut decoding = Decoding::new(bytes, UTF_8.into(), BadBytesAre::Windows1252, false);
         decoding.read_to_string(&mut text).unwrap();
         (text, decoding.replaced().count)
     };
@@ -175,4 +176,29 @@ fn a_few_broken_bytes_in_utf_8_make_no_other_encoding_of_it() {
     let text = "name\nSøren Ærø\nJürgen\nChloé\n".repeat(20);
     let broken = [text.as_bytes(), b"Zo\xC3\n", b"\xA9t\xC3\n"].concat();
     assert_eq!(recognise_encoding(&broken, true).0, UTF_8);
+}
+
+#[test]
+fn code_pages_of_dos_are_recognised_by_their_letters_and_read() {
+    let pages = [
+        (850, "Name;Ort\r\nJürgen Müller;Köln\r\nWeiß;Gießen\r\nGötz Äpfel;Übersee\r\n"),
+        (850, "navn;by\r\nSøren Sørensen;Århus\r\nKjær;Ærøskøbing\r\n"),
+        (437, "nom;ville\r\nChloé Lefèvre;Besançon\r\nFrançois;Nîmes\r\n"),
+        (850, "name\r\nMüller\r\n"),
+        (852, "nazwisko\r\nŁukasz Wójcik\r\nŻółkiewska\r\nKrzyżanowski\r\nŚwięch\r\nGołąb\r\n"),
+    ];
+    for (number, text) in pages {
+        let page = Charset::named(&format!("cp{number}")).unwrap();
+        let bytes: Vec<u8> = text.chars().map(|c| (0..=255).find(|byte| page.character(*byte) == c).unwrap()).collect();
+        let (found, knowledge) = recognise_encoding(&bytes, true);
+        assert_eq!(knowledge, Knowledge::Guessed);
+        assert_eq!(String::from_utf8(decode_sample(&bytes, found, true)).unwrap(), text, "taken for {}", found.name());
+        let mut read = String::new();
+        Decoding::new(&bytes[..], found, BadBytesAre::Errors, false).read_to_string(&mut read).unwrap();
+        assert_eq!(read, text);
+    }
+    for name in ["cp850", "CP850", "ibm850", "IBM-850", "850", "dos 850"] {
+        assert_eq!(Charset::named(name).map(Charset::name), Some("cp850"), "{name}");
+    }
+    assert_eq!(Charset::named("cp1252"), Some(WINDOWS_1252.into()));
 }

@@ -40,6 +40,8 @@ pub enum Doubt {
     CoupleInName,
     /// A name with a comma that does not part family and given name for certain.
     CommaInName,
+    /// A middle name that no column of the import file takes.
+    MiddleNameLeftOut,
     /// An address in a column of names.
     AddressInName,
     /// An address whose top-level domain is not known.
@@ -61,6 +63,7 @@ impl Doubt {
                 | Doubt::CompanyInName
                 | Doubt::CoupleInName
                 | Doubt::CommaInName
+                | Doubt::MiddleNameLeftOut
                 | Doubt::UnknownTopLevelDomain
                 | Doubt::UnknownRegion
                 | Doubt::UnknownLanguage
@@ -96,6 +99,9 @@ impl Doubt {
             }
             Doubt::CommaInName => {
                 "with a comma that does not part family name and given name for certain, left in its order"
+            }
+            Doubt::MiddleNameLeftOut => {
+                "with a middle name that is not written: the columns have last_name, and neither middle_name nor full_name"
             }
             Doubt::AddressInName => "with an e-mail address in a column of names, left unchanged",
             Doubt::UnknownTopLevelDomain => "under a top-level domain that is not known; perhaps a typo",

@@ -121,12 +121,14 @@ pub fn delimiter(text: &str) -> Result<u8> {
 
 /// The encoding of this name, if text can be written in it.
 pub fn encoding(name: &str) -> Result<&'static Encoding> {
-    let encoding = encoding_named(name)?;
-    // What the Encoding Standard can only decode.
-    let is_written = encoding.output_encoding() == encoding || encoding == UTF_16LE || encoding == UTF_16BE;
-    if is_written {
+    let charset = encoding_named(name)?;
+    // What the Encoding Standard can only decode, and code pages, are for reading alone.
+    let is_written = |encoding: &&'static Encoding| {
+        encoding.output_encoding() == *encoding || *encoding == UTF_16LE || *encoding == UTF_16BE
+    };
+    if let Some(encoding) = charset.standard().filter(is_written) {
         return Ok(encoding);
     }
-    let what = format!("nothing can be written in {}", encoding.name());
+    let what = format!("nothing can be written in {}", charset.name());
     Err(Error::new(ErrorKind::Job, what, "write \"utf-8\", \"utf-16le\", \"windows-1252\" or the like"))
 }

@@ -2,6 +2,7 @@
 
 use super::files::OpenFile;
 use encoding_rs::Encoding;
+use pebblebank_table::encoding::decode_sample;
 use pebblebank_table::{Error, Result};
 
 /// How the text of a file begins.
@@ -19,7 +20,7 @@ impl Beginning {
         let mut beginning = Vec::new();
         let read = file.input.reader()?.read_up_to(1 << 20, &mut beginning);
         read.map_err(|cause| Error::unreadable(file.input.path(), &cause))?;
-        let text = file.encoding.decode(&beginning).0;
+        let text = String::from_utf8_lossy(&decode_sample(&beginning, file.encoding, false)).into_owned();
         let line_end = match (file.dialect.line_end, text.find('\n')) {
             (b'\r', _) => "\r",
             (_, Some(at)) if text[..at].ends_with('\r') => "\r\n",

@@ -13,8 +13,8 @@ use crate::run::contact::keys::RowKeys;
 use crate::run::contact::{Contact, ContactReader, ContactWishes};
 use crate::run::open::first_values::{Glimpse, swapped_names};
 use crate::run::open::status_columns::StatusColumns;
-use encoding_rs::Encoding;
 use pebblebank_formats::{Format, Input};
+use pebblebank_table::charset::Charset;
 use pebblebank_table::encoding::{BadBytesAre, Knowledge};
 use pebblebank_table::observe::{Finding, Weight};
 use pebblebank_table::unescape::Oddities;
@@ -43,7 +43,7 @@ pub struct OpenFile<Owner> {
     /// The headers, where the format names its columns.
     pub(super) given_headers: Option<Vec<String>>,
     /// What its text is encoded in.
-    pub encoding: &'static Encoding,
+    pub encoding: Charset,
     /// How that is known.
     pub knowledge: Knowledge,
     /// What happens to bytes that fit no character.

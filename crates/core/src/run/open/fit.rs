@@ -213,6 +213,10 @@ fn needed_columns(job: &Job, all: &AllColumns) -> Vec<ColumnRef> {
     if job.clean.role == Passing::Tag || job.gives_tags() {
         columns.push(ColumnRef::Field(Field::Tags));
     }
+    // Who has a middle name that is not written is said.
+    if job.leaves_out_middle_names() {
+        columns.push(ColumnRef::Field(Field::MiddleName));
+    }
     // The form of a region depends on the country.
     if columns.contains(&ColumnRef::Field(Field::Region)) {
         columns.push(ColumnRef::Field(Field::Country));

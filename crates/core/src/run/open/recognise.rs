@@ -12,8 +12,8 @@ use crate::layout::receipt;
 use crate::run::open::files::OpenFile;
 use crate::run::open::first_values::Glimpse;
 use crate::run::open::status_columns::StatusColumns;
-use encoding_rs::Encoding;
 use pebblebank_formats::{Format, Input, Prepared, ReadWishes, prepare};
+use pebblebank_table::charset::Charset;
 use pebblebank_table::encoding::{self, Knowledge, decode_mixed_sample};
 use pebblebank_table::observe::{Finding, Observer, Weight};
 use pebblebank_table::unescape::unescaped;
@@ -187,7 +187,7 @@ pub struct Refuted {
     /// Columns that are about consent after all.
     pub found_consent: Vec<ColumnIndex>,
     /// The encoding, and how it is known.
-    pub encoding: Option<(&'static Encoding, Knowledge)>,
+    pub encoding: Option<(Charset, Knowledge)>,
 }
 
 /// Finds out what a file is: its shape, its columns, what they mean.

@@ -260,6 +260,11 @@ impl<'b> ChunkRows<'_, 'b> {
         if !address.is_usable() && address.state != State::Blank {
             self.rows.counts.written_without_address.at(number);
         }
+        if let Some((column, of_file)) = self.plan.middle_name
+            && !record.raw(column.0).is_empty()
+        {
+            self.doubt(number, of_file, Doubt::MiddleNameLeftOut);
+        }
         let tags = self.tags_given(record, usable, marks);
         let laid_out = Row { record, address: usable, marks, tags: &tags };
         let files: Option<Vec<usize>> =

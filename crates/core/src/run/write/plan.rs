@@ -5,6 +5,7 @@ use super::limit::Picking;
 use super::rows::Rows;
 use super::shapes::ImportShape;
 use crate::clean::plan::CleaningPlan;
+use crate::columns::ColumnMap;
 use crate::job::Job;
 use crate::layout::plan::LayoutPlan;
 use crate::layout::receipt::{AllColumns, OriginalValues};
@@ -20,7 +21,8 @@ use crate::run::verdicts::Verdicts;
 use crate::select::plan::SelectionPlan;
 use pebblebank_table::CsvBuffer;
 use pebblebank_table::csv::Defusing;
-use pebblebank_table::units::SourceId;
+use pebblebank_table::units::{ColumnIndex, SourceId};
+use pebblebank_values::Field;
 use std::sync::Mutex;
 
 /// The job fitted to the columns of one file.
@@ -33,6 +35,8 @@ pub(super) struct FilePlan {
     /// Who gets which tag, in the order of the job.
     pub(super) tags: Vec<SelectionPlan>,
     pub(super) originals: OriginalValues,
+    /// The middle name, where no import file takes it, and the column of the file that it is in.
+    pub(super) middle_name: Option<(ColumnIndex, ColumnIndex)>,
     /// The source's and the file's name as two cells.
     pub(super) name_cells: Vec<u8>,
     pub(super) source: SourceId,
@@ -98,6 +102,7 @@ impl<'a> SecondPass<'a> {
                 .as_ref()
                 .map(|selection| SelectionPlan::new(selection, &cleaning.map, file.is_receipt, job.facts())),
             originals: OriginalValues::new(columns, file.map()),
+            middle_name: job.leaves_out_middle_names().then(|| middle_name(&cleaning.map, file.map())).flatten(),
             name_cells: name_cells(&job.sources[file.owner.0 as usize].name, &file.input.name()),
             source: file.owner,
             file: file.id.0 as usize,
@@ -137,6 +142,12 @@ impl<'a> SecondPass<'a> {
     pub fn near_missing(self, near: &'a NearMissed) -> SecondPass<'a> {
         SecondPass { near: Some(near), ..self }
     }
+}
+
+/// Where the middle name stands in a cleaned record, and in the file.
+fn middle_name(cleaned: &ColumnMap, file: &ColumnMap) -> Option<(ColumnIndex, ColumnIndex)> {
+    let of_file = file.column(Field::MiddleName).or_else(|| file.column(Field::FullName))?;
+    Some((cleaned.column(Field::MiddleName)?, of_file))
 }
 
 fn name_cells(source: &str, file: &str) -> Vec<u8> {

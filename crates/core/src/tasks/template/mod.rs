@@ -166,7 +166,11 @@ fn form_wishes(
     form.line_end = (beginning.line_end == "\r\n").then_some(LineEnd::CrLf);
     form.byte_order_mark = beginning.has_mark.then_some(true);
     form.quoting = values.all_are_quoted.then_some(Quoting::All);
-    form.encoding = (file.encoding != UTF_8).then_some(file.encoding);
+    form.encoding = file.encoding.standard().filter(|encoding| *encoding != UTF_8);
+    if file.encoding.standard().is_none() {
+        let text = format!("it is in {}, in which nothing is written; UTF-8 is", file.encoding.name());
+        doubts.push(Doubt::of_file(&text));
+    }
     if beginning.line_end == "\r" {
         doubts.push(Doubt::of_file("its lines end in carriage returns alone; line feeds are written"));
     }

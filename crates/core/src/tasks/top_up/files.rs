@@ -3,6 +3,7 @@
 use super::dialect::Manner;
 use crate::run::open::files::OpenFile;
 use crate::tasks::top_up::wishes::TopUpWishes;
+use encoding_rs::UTF_8;
 use pebblebank_formats::writing::read_back::{self, DelimitedText};
 use pebblebank_table::cell_digest::RowsDigest;
 use pebblebank_table::observe::Observer;
@@ -53,7 +54,12 @@ pub(super) fn read_back(
 ) -> Result<()> {
     let Some(path) = staged.part(output) else { return Ok(()) };
     let shown = staged.target(output);
-    let text = |path, shown| DelimitedText { path, shown, encoding: master.encoding, dialect: master.dialect };
+    let text = |path, shown| DelimitedText {
+        path,
+        shown,
+        encoding: master.encoding.standard().unwrap_or(UTF_8),
+        dialect: master.dialect,
+    };
     let found = text(path, shown).digest(threads, observer)?;
     let mut meant = text(master.input.path(), master.input.path()).digest(threads, observer)?;
     meant.add(new);

@@ -40,6 +40,7 @@ use crate::tasks::top_up::files::{Files, ends_with_line_end, tail_of};
 use crate::tasks::top_up::wishes::{TopUpWishes, ToppedUp};
 use consent_word::word_for_opted_in;
 use dialect::Manner;
+use encoding_rs::UTF_8;
 use pebblebank_formats::Format;
 use pebblebank_table::cell_digest::RowsDigest;
 use pebblebank_table::encoding::BadBytesAre;
@@ -179,6 +180,10 @@ fn the_master(opening: &Opening) -> Result<&OpenFile<SourceId>> {
         let what = "the master is not written in a way that can be continued".to_owned();
         return wrong(what, "save it as CSV first, with every quote doubled");
     }
+    if master.encoding.standard().is_none() {
+        let what = format!("the master is in {}, in which nothing is written", master.encoding.name());
+        return wrong(what, "save it as UTF-8 first");
+    }
     if master.is_empty || !master.table.has_header {
         return wrong("the master has no header, so nobody knows its columns".to_owned(), "add a header line first");
     }
@@ -228,7 +233,7 @@ fn check_end(known: &Known) -> Result<()> {
 /// How the master's rows are written.
 fn manner_of(master: &OpenFile<SourceId>) -> Result<Manner> {
     let line_end = Beginning::of(master)?.line_end;
-    Ok(Manner { delimiter: master.dialect.delimiter, line_end, encoding: master.encoding })
+    Ok(Manner { delimiter: master.dialect.delimiter, line_end, encoding: master.encoding.standard().unwrap_or(UTF_8) })
 }
 
 /// Copies the master, and adds a line end where the last is missing.

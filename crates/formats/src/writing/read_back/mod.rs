@@ -101,7 +101,7 @@ impl DelimitedText<'_> {
         if encoding == UTF_8 {
             return of_chunks(ChunkReader::new(opened, shown, dialect, false), dialect, threads, observer);
         }
-        let decoded = Decoding::new(opened, encoding, BadBytesAre::Errors, false);
+        let decoded = Decoding::new(opened, encoding.into(), BadBytesAre::Errors, false);
         of_chunks(ChunkReader::new(decoded, shown, dialect, false), dialect, threads, observer)
     }
 }

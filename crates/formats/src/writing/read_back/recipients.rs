@@ -1,7 +1,8 @@
 //! Recipients of a finished file, read again: where a long text of them can be split, so that several threads read it, and the
 //! digest of a part.
 
-use crate::recipients::{Parser, Recipient, reads_as_it_stands};
+use crate::recipient_parts::reads_as_it_stands;
+use crate::recipients::{Parser, Recipient};
 use pebblebank_table::Result;
 use pebblebank_table::cell_digest::{CellDigest, RowsDigest};
 
