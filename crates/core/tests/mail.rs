@@ -279,121 +279,110 @@ fn told(message: &str) -> String {
     words.collect::<Vec<_>>().join(", ")
 }
 
+/// Subject, body, what it says; all from a mail system.
+const BOUNCES: [(&str, &str, &str); 33] = [
+    (
+        "Undelivered Mail Returned to Sender",
+        "This is the mail system at host mx.larkfold.example.\n\nI'm sorry to have to inform you that your message could not\nbe delivered to one or more recipients. It's attached below.\n\nFor further assistance, please send mail to postmaster.\n\n<ida@post.example>: host mx.post.example[203.0.113.9] said: 550 5.1.1\n    <ida@post.example>: Recipient address rejected: User unknown in virtual mailbox\n    table (in reply to RCPT TO command)",
+        "ida hard",
+    ),
+    (
+        "Undelivered Mail",
+        "<ida@post.example>: host mx.post.example said: 554 delivery error:\n dd This user doesn't have a post.example account (ida@post.example) [0]",
+        "ida hard",
+    ),
+    (
+        "Mail delivery failed: returning message to sender",
+        "This message was created automatically by mail delivery software.\n\nA message that you sent could not be delivered to one or more of its\nrecipients. This is a permanent error. The following address(es) failed:\n\n  ida@post.example\n    SMTP error from remote mail server after RCPT TO:<ida@post.example>:\n    550 No such user here",
+        "ida hard",
+    ),
+    (
+        "failure notice",
+        "Hi. This is the mail program at mx.larkfold.example.\nI'm afraid I wasn't able to deliver your message to the following addresses.\nThis is a permanent error; I've given up. Sorry it didn't work out.\n\n<ida@post.example>:\nSorry, no mailbox here by that name. (#5.1.1)\n\n--- Below this line is a copy of the message.",
+        "ida hard",
+    ),
+    (
+        "Delivery Status Notification (Failure)",
+        "Address not found\n\nYour message wasn't delivered to ida@post.example because the address couldn't be found, or is unable to receive mail.",
+        "ida hard",
+    ),
+    (
+        "Undeliverable: Spring fair",
+        "Delivery has failed to these recipients or groups:\n\nIda Moss (ida@post.example)<mailto:ida@post.example>\nThe email address you entered couldn't be found. Please check the recipient's email address and try to resend the message. If the problem continues, please contact your helpdesk.",
+        "ida hard",
+    ),
+    (
+        "Undeliverable: Spring fair",
+        "Your message\n\n  To:      Ida Moss\n  Subject: Spring fair\n  Sent:    Fri, 20 Feb 2026 10:00:00 +0000\n\ndid not reach the following recipient(s):\n\nida@post.example on Fri, 20 Feb 2026 10:00:02 +0000\n    The recipient name is not recognized\n    550 5.1.1 unknown",
+        "ida hard",
+    ),
+    (
+        "Returned mail: see transcript for details",
+        "   ----- The following addresses had permanent fatal errors -----\n<ida@post.example>\n    (reason: 550 5.1.1 <ida@post.example>... User unknown)\n\n   ----- Transcript of session follows -----\n... while talking to mx.post.example.:\n>>> DATA\n<<< 550 5.1.1 <ida@post.example>... User unknown",
+        "ida hard",
+    ),
+    ("Mail System Error - Returned Mail", "The user's mailbox is over quota:\n\n<ida@post.example>", "ida soft"),
+    (
+        "Delivery failure",
+        "Failed to deliver to 'ida@post.example'\nmailbox is full (account(s) <ida> storage allocation exceeded)",
+        "ida soft",
+    ),
+    (
+        "Delivery failure",
+        "The following recipients could not be reached:\n\n<ida@post.example>: 552 5.2.2 over quota\n<hugo@post.example>: 550 5.1.1 no such user",
+        "ida soft, hugo hard",
+    ),
+    (
+        "Undeliverable",
+        "Your original message could not be delivered to ida@post.example.\nReason: no such user.",
+        "ida hard",
+    ),
+    ("Mail delivery failed", "ida@post.example\n  retry timeout exceeded", "ida soft"),
+    (
+        "Message could not be delivered",
+        "The following message to <ida@post.example> was undeliverable.\nThe reason for the problem:\n5.1.0 - Unknown address error 550-'5.1.1 user unknown'",
+        "ida hard",
+    ),
+    ("Delivery Failure", "Message to ida@post.example was blocked: 554 5.7.1 rejected as spam", "ida hard"),
+    ("Delivery Failure", "ida@post.example: relay access denied", "ida hard"),
+    ("Undelivered mail", "ida@post.example: mailbox has been disabled", "ida hard"),
+    (
+        "Unzustellbar: Frühlingsfest",
+        "Ihre Nachricht konnte nicht zugestellt werden.\n\nida@post.example: Empfänger unbekannt\n\nBei Fragen wenden Sie sich an hilfe@mx.example.",
+        "ida hard",
+    ),
+    (
+        "Mail konnte nicht zugestellt werden",
+        "Ihre Nachricht an ida@post.example konnte nicht zugestellt werden, da das Postfach des Empfängers voll ist.\nGrund: Kontingent überschritten",
+        "ida soft",
+    ),
+    (
+        "Non remis : Fête du printemps",
+        "Votre message à ida@post.example n'a pas pu être remis : l'adresse n'existe pas.",
+        "ida hard",
+    ),
+    ("Échec de la remise", "ida@post.example : la boîte aux lettres est pleine. boîte aux lettres pleine", "ida soft"),
+    ("No se pudo entregar", "No se pudo entregar el mensaje a ida@post.example: la dirección no existe.", "ida hard"),
+    ("Correo devuelto", "ida@post.example: buzón lleno", "ida soft"),
+    ("Mancato recapito", "Il messaggio per ida@post.example non è stato recapitato: utente sconosciuto.", "ida hard"),
+    ("Mancata consegna", "ida@post.example: casella piena", "ida soft"),
+    (
+        "Onbestelbaar: Lentefeest",
+        "Uw bericht aan ida@post.example kon niet worden bezorgd: het adres bestaat niet.",
+        "ida hard",
+    ),
+    ("Niet bezorgd", "ida@post.example: postvak vol", "ida soft"),
+    ("Falha na entrega", "A mensagem para ida@post.example não foi entregue: o usuário não existe.", "ida hard"),
+    ("Não entregue", "ida@post.example: caixa de correio cheia", "ida soft"),
+    ("failure notice", "ida@post.example is no longer with the company. user no longer employed", "ida hard"),
+    ("Mail failure", "The host for ida@post.example could not be found: domain not found", "ida hard"),
+    ("Undeliverable", "To ida@post.example: 450 4.2.1 mailbox unavailable, try later", "ida soft"),
+    ("Undeliverable", "Message for ida@post.example could not be delivered within 5 days.", "ida soft"),
+];
+
 #[test]
 fn bounces_in_the_words_of_many_mail_systems_and_languages() {
-    // Subject, body, what it says; all from a mail system.
-    let cases = [
-        (
-            "Undelivered Mail Returned to Sender",
-            "This is the mail system at host mx.larkfold.example.\n\nI'm sorry to have to inform you that your message could not\nbe delivered to one or more recipients. It's attached below.\n\nFor further assistance, please send mail to postmaster.\n\n<ida@post.example>: host mx.post.example[203.0.113.9] said: 550 5.1.1\n    <ida@post.example>: Recipient address rejected: User unknown in virtual mailbox\n    table (in reply to RCPT TO command)",
-            "ida hard",
-        ),
-        (
-            "Undelivered Mail",
-            "<ida@post.example>: host mx.post.example said: 554 delivery error:\n dd This user doesn't have a post.example account (ida@post.example) [0]",
-            "ida hard",
-        ),
-        (
-            "Mail delivery failed: returning message to sender",
-            "This message was created automatically by mail delivery software.\n\nA message that you sent could not be delivered to one or more of its\nrecipients. This is a permanent error. The following address(es) failed:\n\n  ida@post.example\n    SMTP error from remote mail server after RCPT TO:<ida@post.example>:\n    550 No such user here",
-            "ida hard",
-        ),
-        (
-            "failure notice",
-            "Hi. This is the mail program at mx.larkfold.example.\nI'm afraid I wasn't able to deliver your message to the following addresses.\nThis is a permanent error; I've given up. Sorry it didn't work out.\n\n<ida@post.example>:\nSorry, no mailbox here by that name. (#5.1.1)\n\n--- Below this line is a copy of the message.",
-            "ida hard",
-        ),
-        (
-            "Delivery Status Notification (Failure)",
-            "Address not found\n\nYour message wasn't delivered to ida@post.example because the address couldn't be found, or is unable to receive mail.",
-            "ida hard",
-        ),
-        (
-            "Undeliverable: Spring fair",
-            "Delivery has failed to these recipients or groups:\n\nIda Moss (ida@post.example)<mailto:ida@post.example>\nThe email address you entered couldn't be found. Please check the recipient's email address and try to resend the message. If the problem continues, please contact your helpdesk.",
-            "ida hard",
-        ),
-        (
-            "Undeliverable: Spring fair",
-            "Your message\n\n  To:      Ida Moss\n  Subject: Spring fair\n  Sent:    Fri, 20 Feb 2026 10:00:00 +0000\n\ndid not reach the following recipient(s):\n\nida@post.example on Fri, 20 Feb 2026 10:00:02 +0000\n    The recipient name is not recognized\n    550 5.1.1 unknown",
-            "ida hard",
-        ),
-        (
-            "Returned mail: see transcript for details",
-            "   ----- The following addresses had permanent fatal errors -----\n<ida@post.example>\n    (reason: 550 5.1.1 <ida@post.example>... User unknown)\n\n   ----- Transcript of session follows -----\n... while talking to mx.post.example.:\n>>> DATA\n<<< 550 5.1.1 <ida@post.example>... User unknown",
-            "ida hard",
-        ),
-        ("Mail System Error - Returned Mail", "The user's mailbox is over quota:\n\n<ida@post.example>", "ida soft"),
-        (
-            "Delivery failure",
-            "Failed to deliver to 'ida@post.example'\nmailbox is full (account(s) <ida> storage allocation exceeded)",
-            "ida soft",
-        ),
-        (
-            "Delivery failure",
-            "The following recipients could not be reached:\n\n<ida@post.example>: 552 5.2.2 over quota\n<hugo@post.example>: 550 5.1.1 no such user",
-            "ida soft, hugo hard",
-        ),
-        (
-            "Undeliverable",
-            "Your original message could not be delivered to ida@post.example.\nReason: no such user.",
-            "ida hard",
-        ),
-        ("Mail delivery failed", "ida@post.example\n  retry timeout exceeded", "ida soft"),
-        (
-            "Message could not be delivered",
-            "The following message to <ida@post.example> was undeliverable.\nThe reason for the problem:\n5.1.0 - Unknown address error 550-'5.1.1 user unknown'",
-            "ida hard",
-        ),
-        ("Delivery Failure", "Message to ida@post.example was blocked: 554 5.7.1 rejected as spam", "ida hard"),
-        ("Delivery Failure", "ida@post.example: relay access denied", "ida hard"),
-        ("Undelivered mail", "ida@post.example: mailbox has been disabled", "ida hard"),
-        (
-            "Unzustellbar: Frühlingsfest",
-            "Ihre Nachricht konnte nicht zugestellt werden.\n\nida@post.example: Empfänger unbekannt\n\nBei Fragen wenden Sie sich an hilfe@mx.example.",
-            "ida hard",
-        ),
-        (
-            "Mail konnte nicht zugestellt werden",
-            "Ihre Nachricht an ida@post.example konnte nicht zugestellt werden, da das Postfach des Empfängers voll ist.\nGrund: Kontingent überschritten",
-            "ida soft",
-        ),
-        (
-            "Non remis : Fête du printemps",
-            "Votre message à ida@post.example n'a pas pu être remis : l'adresse n'existe pas.",
-            "ida hard",
-        ),
-        (
-            "Échec de la remise",
-            "ida@post.example : la boîte aux lettres est pleine. boîte aux lettres pleine",
-            "ida soft",
-        ),
-        (
-            "No se pudo entregar",
-            "No se pudo entregar el mensaje a ida@post.example: la dirección no existe.",
-            "ida hard",
-        ),
-        ("Correo devuelto", "ida@post.example: buzón lleno", "ida soft"),
-        (
-            "Mancato recapito",
-            "Il messaggio per ida@post.example non è stato recapitato: utente sconosciuto.",
-            "ida hard",
-        ),
-        ("Mancata consegna", "ida@post.example: casella piena", "ida soft"),
-        (
-            "Onbestelbaar: Lentefeest",
-            "Uw bericht aan ida@post.example kon niet worden bezorgd: het adres bestaat niet.",
-            "ida hard",
-        ),
-        ("Niet bezorgd", "ida@post.example: postvak vol", "ida soft"),
-        ("Falha na entrega", "A mensagem para ida@post.example não foi entregue: o usuário não existe.", "ida hard"),
-        ("Não entregue", "ida@post.example: caixa de correio cheia", "ida soft"),
-        ("failure notice", "ida@post.example is no longer with the company. user no longer employed", "ida hard"),
-        ("Mail failure", "The host for ida@post.example could not be found: domain not found", "ida hard"),
-        ("Undeliverable", "To ida@post.example: 450 4.2.1 mailbox unavailable, try later", "ida soft"),
-        ("Undeliverable", "Message for ida@post.example could not be delivered within 5 days.", "ida soft"),
-    ];
-    let wrong: Vec<String> = cases
+    let wrong: Vec<String> = BOUNCES
         .iter()
         .map(|(subject, body, expected)| {
             let from = format!(
@@ -404,7 +393,7 @@ fn bounces_in_the_words_of_many_mail_systems_and_languages() {
         .filter(|(found, _, expected)| found != *expected)
         .map(|(found, body, expected)| format!("{found:?} instead of {expected:?} of {body:?}"))
         .collect();
-    assert!(wrong.is_empty(), "{} of {}\n{}", wrong.len(), cases.len(), wrong.join("\n"));
+    assert!(wrong.is_empty(), "{} of {}\n{}", wrong.len(), BOUNCES.len(), wrong.join("\n"));
 }
 
 #[rstest]

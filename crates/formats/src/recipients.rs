@@ -99,6 +99,17 @@ enum Inside {
     Comment(u32),
 }
 
+/// What the line is that is being read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Line {
+    /// Recipients.
+    Plain,
+    /// One that begins with the name of a group.
+    OfGroup,
+    /// One that names nobody: a subject, a date.
+    OfOthers,
+}
+
 /// Splits a recipient line, piece by piece.
 #[derive(Debug)]
 pub struct Parser {
@@ -108,10 +119,7 @@ pub struct Parser {
     has_at: bool,
     after_line_end: bool,
     group: String,
-    /// Whether the group's name stands in the line that is being read.
-    group_is_in_line: bool,
-    /// Whether the rest of the line names nobody.
-    is_other_line: bool,
+    line: Line,
 }
 
 impl Default for Parser {
@@ -123,8 +131,7 @@ impl Default for Parser {
             has_at: false,
             after_line_end: false,
             group: String::new(),
-            group_is_in_line: false,
-            is_other_line: false,
+            line: Line::Plain,
         }
     }
 }
@@ -157,7 +164,7 @@ impl Parser {
 
     /// The text is at its end.
     pub fn finish<E>(&mut self, each: &mut impl FnMut(Recipient) -> Result<(), E>) -> Result<(), E> {
-        if std::mem::take(&mut self.is_other_line) {
+        if self.line == Line::OfOthers {
             self.text.clear();
         }
         if self.has_at && self.inside == Inside::Plain {
@@ -177,7 +184,7 @@ impl Parser {
         }
         if is_line_end {
             // What is quoted, in brackets or in a comment may be folded.
-            if std::mem::take(&mut self.is_other_line) {
+            if self.line == Line::OfOthers {
                 self.text.clear();
             } else if self.has_at && self.inside == Inside::Plain {
                 self.name_by_group();
@@ -185,10 +192,10 @@ impl Parser {
             } else {
                 self.text.push(b' ');
             }
-            self.group_is_in_line = false;
+            self.line = Line::Plain;
             return Ok(());
         }
-        if self.is_other_line {
+        if self.line == Line::OfOthers {
             return Ok(());
         }
         if std::mem::take(&mut self.is_escaped) {
@@ -206,7 +213,7 @@ impl Parser {
             (Inside::Plain, b';') => {
                 self.end_recipient(each)?;
                 self.group.clear();
-                self.group_is_in_line = false;
+                self.line = Line::Plain;
                 return Ok(());
             }
             (Inside::Plain, b',') if self.has_at || self.text.trim_ascii().is_empty() => {
@@ -233,13 +240,14 @@ impl Parser {
         let name = clean_name(&String::from_utf8_lossy(&self.text));
         self.text.clear();
         let label = name.to_lowercase();
-        self.is_other_line = OTHER_LINES.contains(&label.as_str());
-        self.group_is_in_line = false;
+        self.line = Line::Plain;
         if LABELS.contains(&label.as_str()) {
             self.group.clear();
-        } else if !self.is_other_line {
+        } else if OTHER_LINES.contains(&label.as_str()) {
+            self.line = Line::OfOthers;
+        } else {
             self.group = name;
-            self.group_is_in_line = true;
+            self.line = Line::OfGroup;
         }
     }
 
@@ -247,7 +255,7 @@ impl Parser {
     fn name_by_group(&mut self) {
         let text = String::from_utf8_lossy(&self.text);
         let is_bare = !text.trim().contains(|c: char| c.is_whitespace() || matches!(c, '<' | ',' | '(' | '['));
-        if self.group_is_in_line && is_bare {
+        if self.line == Line::OfGroup && is_bare {
             let named = format!("\"{}\" <{}>", self.group.replace('"', ""), text.trim());
             self.text = named.into_bytes();
             self.group.clear();

@@ -86,7 +86,7 @@ impl Weights {
 
     /// Whether the bytes make sense in windows-1252.
     pub(crate) fn fits_windows_1252(&self) -> bool {
-        self.weighed > 0 && self.sums[0] >= self.weighed as i64
+        self.weighed > 0 && usize::try_from(self.sums[0]).is_ok_and(|sum| sum >= self.weighed)
     }
 }
 
@@ -131,15 +131,7 @@ fn weight(c: char, charset: Charset, before: &[u8], after: &[u8]) -> i64 {
                 || (next == b' ' && last == b' ');
             if is_sum { 2 } else { -2 }
         }
-        '™' | '®' | '©' => {
-            if !letter(next) && last != b' ' {
-                1
-            } else if c == '©' && !letter(next) {
-                1
-            } else {
-                -3
-            }
-        }
+        '™' | '®' | '©' if !letter(next) && (last != b' ' || c == '©') => 1,
         '°' | 'º' | 'ª' => {
             if last.is_ascii_digit() || matches!(last, b'N' | b'n' | b' ') && !letter(next) {
                 2

@@ -62,7 +62,7 @@ impl RowCleaner {
     ) {
         let full = self.full_name_as_typed(plan, record);
         let naming = full.as_ref().map(|_| self.naming(plan, record, country)).unwrap_or_default();
-        let parts = full.as_deref().map(|full| self.name_parts(full, naming)).unwrap_or_default();
+        let parts = full.as_deref().map(|full| name_parts(full, naming)).unwrap_or_default();
         let has_further = plan.derived.iter().any(|derived| matches!(derived, Derived::FurtherAddress(_)));
         let further = if has_further { self.further_addresses(plan, record, address) } else { Vec::new() };
         let place = self.parted_place(plan, record, country);
@@ -104,24 +104,6 @@ impl RowCleaner {
         }
     }
 
-    /// The parts of a full name; those of one that was typed in capitals or small letters throughout with usual letter case.
-    fn name_parts<'a>(&self, full: &'a str, naming: Naming) -> NameParts<'a> {
-        let mut parts = name::part_in(full, naming);
-        if parts.is_turned && repaired_case(full, NamePart::Full).is_some() {
-            let usual = |text: &mut Cow<'a, str>, part| {
-                if let Some(repaired) = repaired_case(text, part) {
-                    *text = repaired.into();
-                }
-            };
-            usual(&mut parts.title, NamePart::Title);
-            usual(&mut parts.suffix, NamePart::Suffix);
-            usual(&mut parts.first, NamePart::First);
-            usual(&mut parts.middle, NamePart::Middle);
-            usual(&mut parts.last, NamePart::Last);
-        }
-        parts
-    }
-
     /// What was in the cell of the city besides the city, where it was split.
     fn parted_place(&mut self, plan: &CleaningPlan, record: &Record, country: &mut RowCountry) -> Option<PlaceParts> {
         let is_wanted = plan.derived.iter().any(|derived| matches!(derived, Derived::PostalCode | Derived::Region));
@@ -160,4 +142,22 @@ impl RowCleaner {
         let mut seen = std::collections::HashSet::from([String::from_utf8_lossy(address.identity).into_owned()]);
         all.into_iter().filter(|further| seen.insert(further.identity.clone())).map(|further| further.text).collect()
     }
+}
+
+/// The parts of a full name; those of one that was typed in capitals or small letters throughout with usual letter case.
+fn name_parts(full: &str, naming: Naming) -> NameParts<'_> {
+    let mut parts = name::part_in(full, naming);
+    if parts.is_turned && repaired_case(full, NamePart::Full).is_some() {
+        let usual = |text: &mut Cow<str>, part| {
+            if let Some(repaired) = repaired_case(text, part) {
+                *text = repaired.into();
+            }
+        };
+        usual(&mut parts.title, NamePart::Title);
+        usual(&mut parts.suffix, NamePart::Suffix);
+        usual(&mut parts.first, NamePart::First);
+        usual(&mut parts.middle, NamePart::Middle);
+        usual(&mut parts.last, NamePart::Last);
+    }
+    parts
 }

@@ -42,7 +42,7 @@ fn without_report(message: &Message, body: &str) -> Result<Vec<About>, WhyNot> {
     if !(has_subject || is_from_system || is_report(message) || is_headless || has_recipients) {
         return Err(WhyNot::NoBounce);
     }
-    if let Some(told) = report_in_text(body).map(|fields| delivery(&fields)).filter(|told| told.is_ok()) {
+    if let Some(told) = report_in_text(body).map(|fields| delivery(&fields)).filter(Result::is_ok) {
         return told;
     }
     if is_automatic(message) && !has_subject && reason_of(body).is_none() {

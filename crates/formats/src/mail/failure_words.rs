@@ -96,11 +96,11 @@ pub(super) fn is_listed(line: &str) -> bool {
         .filter(|word| !word.is_empty())
         .collect();
     let others: Vec<&&str> = words.iter().filter(|word| !word.contains('@') && **word != "mailto").collect();
-    let is_name = |word: &&&str| {
+    let is_name_of = |word: &&&str| {
         word.chars().next().is_some_and(char::is_uppercase)
             || ["to", "an", "a", "von", "van", "de", "der"].contains(*word)
     };
-    words.len() > others.len() && others.len() <= 4 && others.iter().all(|word| is_name(&word)) && !is_header_line(line)
+    words.len() > others.len() && others.len() <= 4 && others.iter().all(is_name_of) && !is_header_line(line)
 }
 
 /// Whether a line says whom to ask, or what to do.

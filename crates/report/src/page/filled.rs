@@ -13,7 +13,7 @@ use pebblebank_values::headers::{Meaning, recognise};
 const MOST_BYTES: u64 = 256 << 20;
 
 /// The fields of the sources, and the columns of the import file; those of the same meaning in one row.
-pub(super) fn of(receipt: &Receipt) -> Option<PageTable> {
+pub(super) fn of(receipt: &Receipt) -> PageTable {
     let (read, before) = in_sources(receipt);
     let after = in_import_file(receipt);
     let mut table = PageTable::of(&["Field", "filled when read", "share", "in the import file", "share"], None);
@@ -33,7 +33,7 @@ pub(super) fn of(receipt: &Receipt) -> Option<PageTable> {
     for ((name, count), _) in before.into_iter().zip(is_told).filter(|(_, is_told)| !is_told) {
         table.row(name, [cells(Some((count, read))), cells(None)].concat(), Some(percent(count, read)));
     }
-    Some(table)
+    table
 }
 
 /// The field that a header means, for certain.

@@ -147,7 +147,7 @@ pub fn page(receipt: &Receipt, wishes: &PageWishes) -> Result<String> {
         lists: lists(tally),
         near: near_misses(tally, &shown),
         crossings: crossings::of(receipt, wishes.threads)?,
-        filled: filled::of(receipt),
+        filled: Some(filled::of(receipt)),
         domains: domains(receipt)?,
         repairs: repairs(tally, "repairs", Some("repairs.csv"), &example),
         suggestions: repairs(tally, "suggestions", Some("suggestions.csv"), &example),

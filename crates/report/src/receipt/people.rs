@@ -92,7 +92,7 @@ impl Receipt {
     ) -> Result<Vec<T>> {
         let path = self.path("people.idx");
         let unreadable = |cause: std::io::Error| Error::unreadable(&path, &cause);
-        let form = self.form_of_people(&path)?;
+        let form = form_of_people(&path)?;
         let blocks: Vec<Block> = form.blocks().collect();
         let part = |blocks: &[Block]| -> std::io::Result<T> {
             let mut file = File::open(&path)?;
@@ -110,18 +110,19 @@ impl Receipt {
         });
         results.into_iter().map(|result| result.map_err(unreadable)).collect()
     }
+}
 
-    fn form_of_people(&self, path: &Path) -> Result<Form> {
-        let unreadable = |cause: std::io::Error| Error::unreadable(path, &cause);
-        let mut file = File::open(path).map_err(unreadable)?;
-        let length = file.metadata().map_err(unreadable)?.len();
-        let mut header = vec![0; people_index::header().len()];
-        let is_long_enough = file.read_exact(&mut header).is_ok();
-        Form::of(&header, length, OLDEST).filter(|_| is_long_enough).ok_or_else(|| {
-            let advice = "run the job again; its receipt is then whole";
-            Error::new(ErrorKind::Input, "this is no index of people, or it is not whole", advice).in_file(path)
-        })
-    }
+/// How the records of an index stand in it.
+fn form_of_people(path: &Path) -> Result<Form> {
+    let unreadable = |cause: std::io::Error| Error::unreadable(path, &cause);
+    let mut file = File::open(path).map_err(unreadable)?;
+    let length = file.metadata().map_err(unreadable)?.len();
+    let mut header = vec![0; people_index::header().len()];
+    let is_long_enough = file.read_exact(&mut header).is_ok();
+    Form::of(&header, length, OLDEST).filter(|_| is_long_enough).ok_or_else(|| {
+        let advice = "run the job again; its receipt is then whole";
+        Error::new(ErrorKind::Input, "this is no index of people, or it is not whole", advice).in_file(path)
+    })
 }
 
 /// The oldest version whose fates are those of today.

@@ -82,7 +82,7 @@ pub(super) fn suffixes_at_end(words: &[&str]) -> usize {
     count
 }
 
-/// Whether all of a text is suffixes and degrees: "PhD", "Ph. D.", "MBA MSc".
+/// Whether all of a text is suffixes and degrees: "Ph. D.", "MBA, LLM".
 pub(super) fn is_all_suffixes(text: &str) -> bool {
     let words: Vec<&str> = text.split_whitespace().collect();
     let mut at = 0;

@@ -85,15 +85,14 @@ fn read<'a>(name: &'a str, naming: Naming, suffixes: &mut Vec<String>) -> Read<'
         match kind_of(part, naming) {
             Behind::Suffixes => behind_first.push((*part).to_owned()),
             Behind::Title => title.extend(part.split_whitespace()),
-            Behind::Other => others = true,
             Behind::Names if given.is_none() => given = Some(words_of(part)),
-            Behind::Names => others = true,
+            Behind::Other | Behind::Names => others = true,
         }
     }
     suffixes.splice(0..0, behind_first);
     let Some(mut given) = given else {
         let doubt = others.then_some(NameDoubt::Comma);
-        return without_comma(own, title, doubt, naming, suffixes);
+        return without_comma(&own, title, doubt, naming, suffixes);
     };
     let more_titles = take_titles(&mut given, naming);
     title.extend(more_titles);
@@ -102,7 +101,7 @@ fn read<'a>(name: &'a str, naming: Naming, suffixes: &mut Vec<String>) -> Read<'
     suffixes.splice(0..0, of_given);
     if !is_one_family(&own, &given, naming) || couple(&own).is_some() {
         let doubt = Some(NameDoubt::Comma);
-        return without_comma(own, title, doubt, naming, suffixes);
+        return without_comma(&own, title, doubt, naming, suffixes);
     }
     // "Moor, Ida van der"
     let particles = given.iter().rev().take_while(|word| is_particle(word)).count();
@@ -119,32 +118,32 @@ fn read<'a>(name: &'a str, naming: Naming, suffixes: &mut Vec<String>) -> Read<'
 }
 
 fn without_comma<'a>(
-    words: Vec<&'a str>,
+    words: &[&'a str],
     mut title: Vec<&'a str>,
     doubt: Option<NameDoubt>,
     naming: Naming,
     suffixes: &mut Vec<String>,
 ) -> Read<'a> {
-    if let Some(family) = family_as_a_whole(&words) {
+    if let Some(family) = family_as_a_whole(words) {
         title.extend(family.title);
         let words = Words { last: family.last, ..Words::default() };
         return Read { title, words, doubt: Some(NameDoubt::Couple), is_turned: false };
     }
-    if let Some((left, right)) = couple(&words) {
+    if let Some((left, right)) = couple(words) {
         return couple::read(left, right, title, naming, suffixes);
     }
     // "Mr & Mrs Moss": the first title is off already.
-    if let [joiner, second, ..] = words.as_slice()
+    if let [joiner, second, ..] = words
         && !title.is_empty()
         && couple::joins_titles(joiner)
         && is_title(second, naming)
     {
         return couple::read(&title, &words[1..], Vec::new(), naming, suffixes);
     }
-    let words = match (words.as_slice(), title.is_empty()) {
+    let words = match (words, title.is_empty()) {
         // "Herr Quill"
         ([only], false) => Words { last: vec![only], ..Words::default() },
-        _ => arranged(&words, naming),
+        _ => arranged(words, naming),
     };
     Read { title, words, doubt, is_turned: false }
 }
@@ -181,7 +180,6 @@ fn is_one_family(family: &[&str], given: &[&str], naming: Naming) -> bool {
     let second_is_given = family.get(1).is_some_and(|word| is_given(word));
     let behind_is_given = given.first().is_some_and(|word| is_given(word));
     let is_family = match names {
-        0 => false,
         1 => family.len() == 1 || is_particle(family[0]),
         // "García López, Ana"; but "Ida Moss, Gardener".
         2 => behind_is_given || !begins_with_given || second_is_given || !naming.is_given_first(),
