@@ -201,10 +201,7 @@ fn plain_parts(full_name: &str) -> Option<(&str, &str)> {
     let (first, last) = (&full_name[..space], &full_name[space + 1..]);
     let words = &*WORDS;
     let has_small = |word: &str| word.bytes().any(|byte| byte.is_ascii_lowercase());
-    if words.titles.holds(first)
-        || words.dons.holds(first)
-        || words.family_words.holds(first)
-        || words.particles.holds(first)
+    if words.at_front.holds(first)
         || first.len() < 2
         || !has_small(first)
         || last.is_empty()
@@ -214,9 +211,7 @@ fn plain_parts(full_name: &str) -> Option<(&str, &str)> {
     let is_usual = last.len() > 1
         && has_small(last)
         && !last.contains(' ')
-        && !words.company.holds(last)
-        && !words.suffix_words.holds(last)
-        && !words.family_words.holds(last);
+        && !words.at_end.holds(last);
     is_usual.then_some((first, last))
 }
 

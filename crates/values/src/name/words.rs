@@ -40,6 +40,10 @@ pub(super) struct Words {
     pub(super) family: HashSet<&'static str>,
     /// The same, looked up for every name.
     pub(super) family_words: WordSet,
+    /// Words that, as the first of a name, ask for care: titles, particles, words for a family.
+    pub(super) at_front: WordSet,
+    /// Words that, as the last of a name, ask for care: suffixes, companies' words, words for a family.
+    pub(super) at_end: WordSet,
     pub(super) company: WordSet,
     /// Those of several words: "s a", "e v".
     pub(super) company_forms: Vec<String>,
@@ -130,6 +134,12 @@ pub(super) static WORDS: LazyLock<Words> = LazyLock::new(|| {
             }),
             _ => {}
         }
+    }
+    for set in [&words.titles, &words.dons, &words.particles, &words.starts, &words.family_words] {
+        set.words.iter().for_each(|word| words.at_front.add(word));
+    }
+    for set in [&words.company, &words.suffix_words, &words.family_words] {
+        set.words.iter().for_each(|word| words.at_end.add(word));
     }
     words
 });

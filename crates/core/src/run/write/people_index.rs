@@ -164,7 +164,10 @@ impl Blocks {
         const BLOCK_BYTES: usize = BLOCK_RECORDS as usize * RECORD_BYTES;
         self.waiting.extend_from_slice(records);
         let full = self.waiting.len() / BLOCK_BYTES * BLOCK_BYTES;
-        let blocks: Vec<u8> = self.waiting[..full].chunks_exact(BLOCK_BYTES).flat_map(in_columns).collect();
+        let mut blocks = Vec::with_capacity(full);
+        for records in self.waiting[..full].chunks_exact(BLOCK_BYTES) {
+            blocks.extend_from_slice(&in_columns(records));
+        }
         self.waiting.drain(..full);
         blocks
     }
@@ -177,14 +180,10 @@ impl Blocks {
 
 /// The records of a block, column by column.
 fn in_columns(records: &[u8]) -> Vec<u8> {
-    let mut block = vec![0; records.len()];
-    let form = Block { start: 0, records: records.len() / RECORD_BYTES, is_in_columns: true };
-    for (place, record) in records.chunks_exact(RECORD_BYTES).enumerate() {
-        let mut at = 0;
-        for part in form.parts(place) {
-            let length = part.len();
-            block[part].copy_from_slice(&record[at..at + length]);
-            at += length;
+    let mut block = Vec::with_capacity(records.len());
+    for part in [0..4, 16..20, 12..16, 4..12, 20..21] {
+        for record in records.chunks_exact(RECORD_BYTES) {
+            block.extend_from_slice(&record[part.clone()]);
         }
     }
     block
