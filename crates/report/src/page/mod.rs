@@ -61,8 +61,11 @@ impl PageTable {
     }
 
     fn row(&mut self, name: impl Into<String>, cells: Vec<String>, bar: Option<u64>) {
-        let is_number =
-            |cell: &str| cell.starts_with(|sign: char| sign.is_ascii_digit()) && !cell.contains(char::is_alphabetic);
+        // What stands for no number is among numbers, too.
+        let is_number = |cell: &str| {
+            let begins = cell.starts_with(|sign: char| sign.is_ascii_digit() || sign == '<') || cell == "–";
+            cell.is_empty() || (begins && !cell.contains(char::is_alphabetic))
+        };
         let cells = cells.into_iter().map(|cell| {
             let is_number = is_number(&cell);
             (cell, is_number)
@@ -178,7 +181,7 @@ fn text(value: &Value, key: &str) -> String {
 fn share(part: u64, whole: u64) -> String {
     match (part, percent(part, whole)) {
         (0, _) => "none".to_owned(),
-        (_, 0) => "under 1 %".to_owned(),
+        (_, 0) => "<1 %".to_owned(),
         (_, share) => format!("{share} %"),
     }
 }

@@ -201,17 +201,10 @@ fn plain_parts(full_name: &str) -> Option<(&str, &str)> {
     let (first, last) = (&full_name[..space], &full_name[space + 1..]);
     let words = &*WORDS;
     let has_small = |word: &str| word.bytes().any(|byte| byte.is_ascii_lowercase());
-    if words.at_front.holds(first)
-        || first.len() < 2
-        || !has_small(first)
-        || last.is_empty()
-    {
+    if words.at_front.holds(first) || first.len() < 2 || !has_small(first) || last.is_empty() {
         return None;
     }
-    let is_usual = last.len() > 1
-        && has_small(last)
-        && !last.contains(' ')
-        && !words.at_end.holds(last);
+    let is_usual = last.len() > 1 && has_small(last) && !last.contains(' ') && !words.at_end.holds(last);
     is_usual.then_some((first, last))
 }
 
