@@ -266,10 +266,18 @@ pub fn is_formula(value: &[u8]) -> bool {
         [b'+' | b'-', rest @ ..] => {
             let is_number = rest.iter().any(u8::is_ascii_digit)
                 && rest.iter().all(|byte| byte.is_ascii_digit() || b" .,()/-".contains(byte));
-            !is_number
+            !is_number && !is_extended_phone(rest)
         }
         _ => false,
     }
+}
+
+/// Whether a value, behind its plus, is a phone number with an extension as it is written: `442079460018 ext. 5`.
+fn is_extended_phone(value: &[u8]) -> bool {
+    const BETWEEN: &[u8] = b" ext. ";
+    let is_digits = |part: &[u8]| !part.is_empty() && part.iter().all(u8::is_ascii_digit);
+    memchr::memmem::find(value, BETWEEN)
+        .is_some_and(|at| is_digits(&value[..at]) && is_digits(&value[at + BETWEEN.len()..]))
 }
 
 /// The value that was defused by an earlier run.

@@ -123,13 +123,21 @@ fn ends_plainly(digits: &[u8]) -> bool {
     matches!(step(*a, *b), 0 | 1 | 9) && step(*a, *b) == step(*b, *c)
 }
 
-/// Five or more digits that are all alike, or go up or down one by one, with 0 next to 9.
+/// Five or more digits that are all alike, or go up or down one by one, with 0 behind 9 at the end, or before it at the start:
+/// 1234567890 and 0987654321, but not 9012345678, as somebody's number may be.
 fn is_plain_run(digits: &[u8]) -> bool {
     const FEWEST: usize = 5;
     let step = |pair: &[u8]| (pair[1] + 10 - pair[0]) % 10;
     let mut steps = digits.windows(2).map(step);
     let first = steps.next();
-    digits.len() >= FEWEST && matches!(first, Some(0 | 1 | 9)) && steps.all(|step| Some(step) == first)
+    let inner = digits.len().saturating_sub(1);
+    let turns_inside = digits.windows(2).enumerate().any(|(place, pair)| match (first, pair) {
+        (Some(1), b"90") => place + 1 < inner,
+        (Some(9), b"09") => place > 0,
+        _ => false,
+    });
+    let is_run = matches!(first, Some(0 | 1 | 9)) && steps.all(|step| Some(step) == first);
+    digits.len() >= FEWEST && is_run && !turns_inside
 }
 
 /// Whether digits begin with a calling code and go on with a national number of a possible length.
@@ -236,6 +244,7 @@ fn add_one(text: &str, country: Option<Country>, out: &mut String) -> Result<Rul
         out.extend(digits.iter().map(|digit| char::from(*digit)));
     };
     if typed.has_plus {
+        let digits = &mobile_abroad(digits);
         push("", &international(digits).ok_or(Doubt::DamagedPhone)?, out);
     } else if let Some(rest) = without_prefix(digits, "00").or_else(|| without_prefix(digits, plan?.abroad))
         && let Some(rest) = international(rest)
@@ -245,6 +254,7 @@ fn add_one(text: &str, country: Option<Country>, out: &mut String) -> Result<Rul
         let Some(plan) = plan else {
             return Err(if digits.len() < 7 { Doubt::DamagedPhone } else { Doubt::PhoneWithoutCountry });
         };
+        let digits = &mobile_at_home(plan.calling_code, digits);
         push(&plan.calling_code.to_string(), plan.national(digits).ok_or(Doubt::DamagedPhone)?, out);
     }
     if !is_number(&out.as_bytes()[start + 1..]) {
@@ -255,6 +265,33 @@ fn add_one(text: &str, country: Option<Country>, out: &mut String) -> Result<Rul
         out.push_str(typed.extension);
     }
     Ok(rules)
+}
+
+/// Mexico put a 1 before mobile numbers that were called from abroad, until 2019 (IFT, numbering plan).
+fn mobile_abroad(digits: &[u8]) -> Vec<u8> {
+    match digits.strip_prefix(b"521") {
+        Some(rest) if rest.len() == 10 => [b"52", rest].concat(),
+        _ => digits.to_vec(),
+    }
+}
+
+/// Mobile numbers as they were, or are, dialled at home: 15 behind the area code in Argentina, which abroad is a 9 before it
+/// (ENACOM, numbering plan); 044 and 045 in front in Mexico.
+fn mobile_at_home(calling_code: u16, digits: &[u8]) -> Vec<u8> {
+    let national = digits.strip_prefix(b"0").unwrap_or(digits);
+    if calling_code == 52 {
+        let own = [&b"044"[..], b"045", b"01"].iter().find_map(|prefix| digits.strip_prefix(*prefix));
+        return own.filter(|own| own.len() == 10).unwrap_or(digits).to_vec();
+    }
+    if calling_code != 54 || national.len() != 12 {
+        return digits.to_vec();
+    }
+    // Buenos Aires has an area code of two digits, other places three or four.
+    let areas: &[usize] = if national.starts_with(b"11") { &[2] } else { &[3, 4] };
+    match areas.iter().find(|length| &national[**length..**length + 2] == b"15") {
+        Some(length) => [b"9", &national[..*length], &national[length + 2..]].concat(),
+        None => digits.to_vec(),
+    }
 }
 
 fn without_prefix<'a>(digits: &'a [u8], prefix: &str) -> Option<&'a [u8]> {
@@ -312,7 +349,13 @@ impl Plan {
 }
 
 /// Words that stand before a number.
-const LABELS: [&str; 16] = [
+const LABELS: [&str; 22] = [
+    "private",
+    "privat",
+    "business",
+    "mob",
+    "cel",
+    "day",
     "tel",
     "telephone",
     "telefon",
@@ -334,12 +377,14 @@ const LABELS: [&str; 16] = [
 /// Reads the digits of one number.
 fn read<'a>(text: &'a str, room: &'a mut [u8; 24]) -> Result<Typed<'a>, Doubt> {
     let text = without_label(text);
-    let (main, extension) = without_extension(text);
+    let (main, extension) = without_extension(without_remark(text));
     let mut length = 0;
     let mut has_plus = false;
     let mut letters = 0;
     for c in main.chars() {
         let digit = match c {
+            // Digits behind letters: words beside a number, and none that is dialled.
+            '0'..='9' if letters > 0 => return Err(Doubt::UnreadablePhone),
             '0'..='9' => c as u8,
             '+' if length == 0 => {
                 has_plus = true;
@@ -384,10 +429,46 @@ fn without_label(text: &str) -> &str {
     if is_label && after.len() < text.len() - end { after } else { text }
 }
 
+/// A number without a word in parentheses that says which of somebody's it is: "07946 000018 (home)".
+fn without_remark(text: &str) -> &str {
+    let text = text.trim_end();
+    let parts = text.strip_suffix(')').and_then(|rest| rest.rsplit_once('('));
+    match parts {
+        Some((number, word)) if LABELS.iter().any(|label| label.eq_ignore_ascii_case(word.trim())) => number.trim_end(),
+        _ => text,
+    }
+}
+
 /// Parts "020 7946 0018 ext. 12", "… x12", "… #12", "… Durchwahl 12", and RFC 3966's ";ext=12".
 fn without_extension(text: &str) -> (&str, &str) {
-    const WORDS: [&str; 12] =
-        ["extension", "ext", "xtn", "extn", "durchwahl", "dw", "poste", "int", "anexo", "interno", "toestel", "x"];
+    const WORDS: [&str; 26] = [
+        "extension",
+        "extensión",
+        "ext",
+        "xtn",
+        "extn",
+        "durchwahl",
+        "dw",
+        "apparat",
+        "app",
+        "nebenstelle",
+        "nst",
+        "klappe",
+        "kl",
+        "poste",
+        "int",
+        "interne",
+        "interno",
+        "anexo",
+        "ramal",
+        "toestel",
+        "tst",
+        "linka",
+        "wewn",
+        "wew",
+        "доб",
+        "x",
+    ];
     let digits = text.bytes().rev().take_while(u8::is_ascii_digit).count();
     if digits == 0 || digits > 7 || digits == text.len() {
         return (text, "");
