@@ -101,14 +101,20 @@ fn failed_recipients(text: &str, message: &Message) -> Vec<Named> {
     let paragraphs = paragraphs_of(text);
     let fails: Vec<bool> = paragraphs.iter().map(|lines| tells_of_failure(&lines.join(" "))).collect();
     let mut found = Addresses { not_meant, found: Vec::new() };
-    for (place, lines) in paragraphs.iter().enumerate() {
-        let is_beside = |other: Option<usize>| other.and_then(|other| fails.get(other)).is_some_and(|fails| *fails);
-        let near = fails[place] || is_beside(place.checked_sub(1)) || is_beside(Some(place + 1));
-        for (at, line) in lines.iter().enumerate().filter(|_| near) {
-            // "<ida@post.example>: user unknown", or an address alone in its line beside the sentence.
-            let is_sure = tells_of_failure(line) || begins_with_address(line) || is_listed(line);
-            if is_sure && (!is_hint(line) || tells_of_failure(line)) {
-                found.add(line, &beside(&paragraphs, place, at));
+    // "<ida@post.example>: user unknown", or an address alone in its line beside the sentence; else one with a name, as lists of
+    // recipients have it, and signatures.
+    let is_told = |line: &str| tells_of_failure(line) || begins_with_address(line);
+    for is_sure in [is_told as fn(&str) -> bool, is_listed] {
+        if !found.found.is_empty() {
+            break;
+        }
+        for (place, lines) in paragraphs.iter().enumerate() {
+            let is_beside = |other: Option<usize>| other.and_then(|other| fails.get(other)).is_some_and(|fails| *fails);
+            let near = fails[place] || is_beside(place.checked_sub(1)) || is_beside(Some(place + 1));
+            for (at, line) in lines.iter().enumerate().filter(|_| near) {
+                if is_sure(line) && (!is_hint(line) || tells_of_failure(line)) {
+                    found.add(line, &beside(&paragraphs, place, at));
+                }
             }
         }
     }
