@@ -441,6 +441,10 @@ fn bounces_in_the_words_of_many_mail_systems_and_languages() {
     ),
     "ida hard"
 )]
+#[case::a_signature_with_a_name(
+    plain(DAEMON, "<ida@post.example>: user unknown\n\nKim Ash kim@mx.example"),
+    "ida hard"
+)]
 #[case::late(
     plain(
         DAEMON,
