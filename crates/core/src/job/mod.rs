@@ -276,12 +276,8 @@ impl Job {
 
     /// Whether some import file has the family name, and no column for middle names.
     pub fn leaves_out_middle_names(&self) -> bool {
-        let has_none = |layout: &Layout| {
-            let columns: Vec<&ColumnRef> = layout.columns.iter().flat_map(|column| column.content.columns()).collect();
-            let has = |field| columns.contains(&&ColumnRef::Field(field));
-            has(Field::LastName) && !has(Field::MiddleName) && !has(Field::FullName)
-        };
-        !self.compares() && self.writes.iter().filter_map(|write| write.layout.as_ref()).any(has_none)
+        let mut layouts = self.writes.iter().filter_map(|write| write.layout.as_ref());
+        !self.compares() && layouts.any(Layout::leaves_out_middle_names)
     }
 
     /// The job with its CSV files written for spreadsheet programs where `is_wanted`.

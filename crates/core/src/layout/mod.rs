@@ -37,6 +37,13 @@ pub struct Layout {
 }
 
 impl Layout {
+    /// Whether it has the family name, and no column for middle names.
+    pub fn leaves_out_middle_names(&self) -> bool {
+        let columns: Vec<&ColumnRef> = self.columns.iter().flat_map(|column| column.content.columns()).collect();
+        let has = |field| columns.contains(&&ColumnRef::Field(field));
+        has(Field::LastName) && !has(Field::MiddleName) && !has(Field::FullName)
+    }
+
     /// A layout of these columns, as CSV.
     pub fn new(name: impl Into<String>, columns: Vec<LayoutColumn>) -> Layout {
         Layout {
