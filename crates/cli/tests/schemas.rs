@@ -111,3 +111,24 @@ fn a_schema_is_written_and_one_that_there_is_not_is_an_error() {
         assert!(schema(name)["title"].as_str().unwrap().contains(name), "{name}");
     }
 }
+
+#[test]
+fn the_log_says_what_the_stages_did_and_no_address() {
+    let list = "[[suppress]]\nname = \"no\"\nfiles = [\"of-hugo@post.example.csv\"]\n";
+    let desk = Desk::with(&[
+        ("shop.csv", "email,name\nida@post.example,Ida\nhugo@post.example,Hugo\nbo@far.example,Bo\n"),
+        ("of-hugo@post.example.csv", "email\nhugo@post.example\n"),
+        ("job.toml", &common::job_with(list)),
+    ]);
+    let ran = desk.done(&["run", "job.toml", "--verbose"]);
+    let log = desk.text("fair.receipt/log.jsonl");
+    let lines: Vec<Value> = log.lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+    let what: Vec<&str> = lines.iter().filter_map(|line| line["what"].as_str()).collect();
+    assert_eq!(what.first(), Some(&"files opened"));
+    assert!(what.contains(&"file read") && what.last() == Some(&"account balances"), "{what:?}");
+    assert!(lines.iter().any(|line| line["rows"] == 3) && lines.iter().any(|line| line["written"] == 2), "{log}");
+    for text in [&log, &ran.stderr] {
+        assert!(["ida@", "hugo@", "bo@"].iter().all(|address| !text.contains(address)), "{text}");
+    }
+    assert!(ran.stderr.contains("account balances"), "--verbose says it on stderr: {}", ran.stderr);
+}

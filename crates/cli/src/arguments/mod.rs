@@ -81,7 +81,7 @@ pub struct Shared {
     /// Print nothing but errors
     #[arg(long, short, global = true)]
     pub quiet: bool,
-    /// Show everything, and not only what fits on one screen; and on stderr, what each stage does
+    /// Show everything, and log each stage on stderr
     #[arg(long, global = true)]
     pub verbose: bool,
     /// When to use colour
