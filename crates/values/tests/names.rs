@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used)] // a failure here is a failed test
 
+use pebblebank_values::comparable::FullName;
 use pebblebank_values::name::{NameDoubt, NamePart, Naming, given_first, part, part_in};
 use pebblebank_values::place::Country;
 use rstest::rstest;
@@ -238,4 +239,16 @@ fn only_family_comma_given_is_turned_round_and_nothing_is_lost(#[case] typed: &s
 #[case("Ida Anna Moss", None)]
 fn what_is_not_certain_is_doubted(#[case] name: &str, #[case] doubt: Option<NameDoubt>) {
     assert_eq!(part(name).doubt, doubt);
+}
+
+#[rstest]
+#[case("Ida and Hugo Moss", "Ida Moss")]
+#[case("Ida & Hugo Moss", "Ida Moss")]
+#[case("Eva und Otto Quill", "Eva Quill")]
+fn a_couple_is_not_one_of_the_two_and_a_list_that_has_it_has_the_first(#[case] couple: &str, #[case] one: &str) {
+    let (couple, one) = (FullName::of(couple), FullName::of(one));
+    assert_ne!(couple.as_it_stands(), one.as_it_stands());
+    let asked = one.asked_for();
+    assert!(couple.found_by().iter().any(|text| asked.contains(text)));
+    assert!(couple.found_by().iter().any(|text| couple.asked_for().contains(text)));
 }

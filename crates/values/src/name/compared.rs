@@ -2,9 +2,11 @@
 //! must be read alike.
 
 use super::company::is_company;
+use super::couple;
 use super::extras::{suffixes_at_end, titles_at_front};
 use super::full::part;
 use super::order::Naming;
+use super::part::NameDoubt;
 use super::parts::{is_east_asian, is_particle};
 use super::words::WORDS;
 
@@ -38,6 +40,12 @@ pub fn compared_parts(full_name: &str) -> WithoutExtras<'_> {
         |part: &[String]| all.iter().copied().filter(|word| part.iter().any(|own| own == word)).collect::<Vec<&str>>();
     let (mut core, mut between) = (known(&first), known(&middle));
     let family = known(&last);
+    // Of a couple the other's name counts as a middle name does: two people are not one of them.
+    if name.doubt == Some(NameDoubt::Couple) {
+        let is_of_first = |word: &&str| [&first, &middle, &last].iter().any(|part| part.iter().any(|own| own == word));
+        let others = all.iter().copied().filter(|word| !is_of_first(word) && !couple::joins_titles(word));
+        between.extend(others.filter(|word| !WORDS.titles.holds(word) && !WORDS.family_words.holds(word)));
+    }
     if family.is_empty() && core.len() > 1 && !is_east_asian(core[0]) {
         let particle = core.iter().skip(1).position(|word| is_particle(word)).map(|place| place + 1);
         let at = particle.unwrap_or(core.len() - 1);
