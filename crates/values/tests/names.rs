@@ -95,6 +95,10 @@ fn names_are_built_as_their_country_builds_them() {
         ("Tanaka Haruto", "JP", "|Haruto||Tanaka|"),
         ("山田 太郎", "", "|太郎||山田|"),
         ("Anna Fischer", "HU", "|Anna||Fischer|"),
+        ("Fatima Silva", "HU", "|Fatima||Silva|"),
+        ("Kenji Tanaka", "JP", "|Kenji||Tanaka|"),
+        ("Tanaka Kenji", "JP", "|Kenji||Tanaka|"),
+        ("Kovács Katalin", "HU", "|Katalin||Kovács|"),
     ]);
 }
 
