@@ -10,7 +10,7 @@ use encoding_rs::UTF_8;
 use pebblebank_table::charset::Charset;
 use pebblebank_table::encoding::{BadBytesAre, Decoding, Knowledge, unreadable};
 use pebblebank_table::observe::{Finding, Observer, Weight};
-use pebblebank_table::unescape::{Oddities, unescaped};
+use pebblebank_table::unescape::{Oddities, keeps_to_single_quotes, unescaped};
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::unread::UnreadText;
 use std::io::Read;
@@ -99,6 +99,7 @@ pub fn prepare(
     };
     if format == Format::Delimited {
         prepared.oddities = Oddities::of(&prepared.sample.bytes);
+        prepared.check_single_quotes(wishes)?;
         if prepared.oddities.is_any() {
             prepared.sample.bytes = unescaped(&prepared.sample.bytes, prepared.oddities);
             prepared.findings.extend(odd_text(prepared.oddities));
@@ -109,6 +110,20 @@ pub fn prepare(
 }
 
 impl Prepared {
+    /// A file that does not keep to single quotes is read as it is: a quote that nothing closes would swallow rows.
+    fn check_single_quotes(&mut self, wishes: &ReadWishes) -> Result<()> {
+        let Some(delimiter) = self.oddities.single_quotes else { return Ok(()) };
+        let bad_bytes = self.sample.knowledge.bad_bytes(wishes.bad_bytes);
+        let text = Decoding::new(self.input.reader()?, self.sample.encoding, bad_bytes, false);
+        if !keeps_to_single_quotes(text, delimiter).map_err(|cause| unreadable(self.input.path(), &cause))? {
+            self.oddities.single_quotes = None;
+            let text = "begins with single quotes around all cells and does not keep to them, so they were read as text; \
+                        if cells have the delimiter in them, save the file with double quotes";
+            self.findings.push(Finding::new("single-quotes", Weight::Warning, text));
+        }
+        Ok(())
+    }
+
     fn take_out(
         self,
         wishes: &ReadWishes,

@@ -16,8 +16,8 @@ pub struct Recipient {
 
 /// The recipients of a text in which the commas between them are missing: each ends behind its address.
 pub(crate) fn several(text: &str) -> Vec<&str> {
-    let has_brackets = text.contains('<');
-    if text.matches('@').count() < 2 || (has_brackets && text.matches('>').count() < 2) {
+    let has_brackets = text.contains('<') && text.contains('>');
+    if text.matches('@').count() < 2 && !has_brackets {
         return vec![text];
     }
     let mut ends = Vec::new();
@@ -32,21 +32,22 @@ pub(crate) fn several(text: &str) -> Vec<&str> {
             at += word.len() + text[at + word.len()..].chars().next().map_or(0, char::len_utf8);
         }
     }
-    let mut parts = Vec::new();
-    let mut start = 0;
+    let mut ranges: Vec<std::ops::Range<usize>> = Vec::new();
     for end in ends {
+        let start = ranges.last().map_or(0, |last| last.end);
         if text[start..end].contains('@') {
-            parts.push(text[start..end].trim());
-            start = end;
+            ranges.push(start..end);
         }
     }
-    match text[start..].trim() {
-        "" => {}
-        // A comment, or a word behind the last one.
-        rest if !rest.contains('@') && !parts.is_empty() => {}
-        rest => parts.push(rest),
+    let start = ranges.last().map_or(0, |last| last.end);
+    let rest = text[start..].trim();
+    // Behind the last one stands a comment or a remark, or somebody without an address.
+    let is_somebody = rest.contains('@') || rest.starts_with(|c: char| c.is_alphabetic() || c == '"');
+    match ranges.last_mut() {
+        Some(last) if !is_somebody => last.end = text.len(),
+        _ => ranges.push(start..text.len()),
     }
-    parts
+    ranges.into_iter().map(|range| text[range].trim()).collect()
 }
 
 /// An address without what some programs put in front of it: `mailto:`, a route (RFC 5321, appendix C).

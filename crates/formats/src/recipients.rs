@@ -164,7 +164,7 @@ impl Parser {
 
     /// The text is at its end.
     pub fn finish<E>(&mut self, each: &mut impl FnMut(Recipient) -> Result<(), E>) -> Result<(), E> {
-        if self.line == Line::OfOthers {
+        if self.line == Line::OfOthers && !self.has_at {
             self.text.clear();
         }
         if self.has_at && self.inside == Inside::Plain {
@@ -184,7 +184,7 @@ impl Parser {
         }
         if is_line_end {
             // What is quoted, in brackets or in a comment may be folded.
-            if self.line == Line::OfOthers {
+            if self.line == Line::OfOthers && !self.has_at {
                 self.text.clear();
             } else if self.has_at && self.inside == Inside::Plain {
                 self.name_by_group();
@@ -196,6 +196,9 @@ impl Parser {
             return Ok(());
         }
         if self.line == Line::OfOthers {
+            // An address in such a line is one all the same; as far as that, what stands in it is kept.
+            self.has_at |= byte == b'@';
+            self.text.push(byte);
             return Ok(());
         }
         if std::mem::take(&mut self.is_escaped) {
@@ -219,7 +222,8 @@ impl Parser {
             (Inside::Plain, b',') if self.has_at || self.text.trim_ascii().is_empty() => {
                 return self.end_recipient(each);
             }
-            (Inside::Plain, b':') if !self.has_at => {
+            // A name that is an address is nobody's group.
+            (Inside::Plain, b':') if !self.has_at && !self.text.contains(&b'@') => {
                 self.begin_group();
                 return Ok(());
             }
@@ -302,6 +306,11 @@ impl Parser {
             return several.into_iter().try_for_each(|part| self.recipient(part, has_at, each));
         }
         let mut recipient = parts(text);
+        let ats = |text: &str| text.matches('@').count();
+        // Whatever else looks like an address is left to whoever cleans the cell.
+        if ats(&recipient.address) + ats(&recipient.name) < ats(text) && !text.contains("<@") {
+            recipient = Recipient { address: text.to_owned(), ..Recipient::default() };
+        }
         recipient.group.clone_from(&self.group);
         // `Ida, bo@post.example`: a name without an address, then an address without a name.
         if has_at

@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used)] // a failure here is a failed test
 
 use pebblebank_formats::recipients::{Parser, Recipient, looks_like_recipients};
+use proptest::prelude::*;
 use rstest::rstest;
 use std::convert::Infallible;
 
@@ -67,6 +68,12 @@ fn the_same_two_people(#[case] text: &str) {
 #[case("=?koi8-r?B?6dfBzg==?= <i@post.example>", &["Иван <i@post.example>"])]
 #[case("=?utf-8?B?5bGx55Sw?= =?utf-8?B?5aSq6YOO?= <t@post.example>", &["山田太郎 <t@post.example>"])]
 #[case("\"Moss \\\"Birdie\\\" Ida\" <ida@post.example>", &["Moss \"Birdie\" Ida <ida@post.example>"])]
+#[case("Ida Moss <ida@post.example> Hugo Quill <hugo@post.example> Nora Ash", &[IDA, HUGO, "Nora Ash <>"])]
+#[case("Ida Moss <ida@post.example> Nora Ash", &[IDA, "Nora Ash <>"])]
+#[case("Ida Moss <ida@post.example> - old", &[IDA])]
+#[case("Ida (ida@post.example) Hugo (hugo@post.example)", &["<Ida (ida@post.example) Hugo (hugo@post.example)>"])]
+#[case("Subject: about bo@post.example\nTo: Ida Moss <ida@post.example>", &["about <bo@post.example>", IDA])]
+#[case("To: Ida Moss <ida@post.example>\nSubject: bo@post.example", &[IDA, "<bo@post.example>"])]
 #[case("Ida Moss <ida moss@post.example>", &["Ida Moss <ida moss@post.example>"])]
 #[case("\"Ida Moss <ida@post.example>\nHugo Quill <hugo@post.example>", &[IDA, HUGO])]
 fn who_stands_in_a_line(#[case] text: &str, #[case] expected: &[&str]) {
@@ -81,4 +88,24 @@ fn who_stands_in_a_line(#[case] text: &str, #[case] expected: &[&str]) {
 #[case("ida@post.example\nhugo@post.example\nbo@post.example\n", false)]
 fn recipient_lines_are_told_from_tables(#[case] text: &str, #[case] is: bool) {
     assert_eq!(looks_like_recipients(text.as_bytes()), is);
+}
+
+proptest! {
+    /// Whatever the line looks like, nothing in it that could be an address is dropped.
+    #[test]
+    fn every_address_of_a_line_is_in_some_recipient(
+        line in prop::collection::vec(
+            prop::sample::select(vec![
+                "Ida", "Moss", "ida@post.example", "<hugo@post.example>", "(bo@post.example)", "[kim@post.example]", "\"Ash, Jo\"",
+                ",", ";", ":", "\n", "\n ", "\t", "Subject:", "To:", "mailto:", "(work)", "<", ">", "(", "\"",
+            ]),
+            1..14,
+        )
+    ) {
+        let line = line.join(" ");
+        let read = read(&line).join("\n");
+        for address in ["ida@post.example", "hugo@post.example", "bo@post.example", "kim@post.example"] {
+            prop_assert!(read.matches(address).count() >= line.matches(address).count(), "{:?}: {:?}", line, read);
+        }
+    }
 }

@@ -124,7 +124,7 @@ impl Letters {
     fn decide(&self, guess: &'static Encoding) -> (Charset, Knowledge) {
         /// A stray byte of another encoding in a text that is plainly UTF-8.
         const STRAY: u64 = 20;
-        /// So many characters of UTF-8 hardly come about in another encoding.
+        /// The fewest proper characters of UTF-8 that another encoding hardly produces by chance.
         const PROPER: u64 = 3;
         // Lines of two files pasted together.
         if self.utf_8 >= PROPER && self.utf_8 * 50 > self.not_utf_8 && self.strays.fits_windows_1252() {
@@ -332,7 +332,7 @@ impl<R: Read> Decoding<R> {
         Ok(())
     }
 
-    /// So many of the bytes that were decoded last, without those after them.
+    /// The `length` bytes that were decoded before the last `after` ones.
     fn bytes_before(&self, length: usize, after: usize) -> Vec<u8> {
         let all = [&self.raw_before[..], &self.raw[..self.raw_at]].concat();
         let end = all.len().saturating_sub(after);

@@ -67,7 +67,7 @@ impl Weights {
 
     /// The charset whose reading makes most sense; none where the text is hardly in Latin letters, or nothing makes sense.
     pub(crate) fn best(&self, guess: &'static Encoding) -> Option<Charset> {
-        /// So few bytes say nothing about a language.
+        /// With fewer bytes than this the language stays unknown.
         const FEW: usize = 4;
         let is_latin = self.weighed > 0 && self.beside_others * 20 <= self.weighed * 13;
         let is_known = guess.is_single_byte() || self.weighed < FEW * 5;

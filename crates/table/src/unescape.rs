@@ -1,10 +1,10 @@
 //! Text that is written otherwise than RFC 4180 has it → text as it has it: quotes that are escaped with a backslash
 //! (`"Ida \"Moss\""`), single quotes around all cells, NUL bytes.
 
-use crate::dialect::{Dialect, QUOTE};
+use crate::dialect::QUOTE;
 use crate::recognise::{DELIMITERS, recognise_dialect};
 use crate::record::{RecordEnd, is_quoted, split_record};
-use memchr::{memchr, memmem};
+use memchr::{memchr, memchr_iter, memmem};
 use std::io::Read;
 
 /// How a text is written otherwise than RFC 4180 has it.
@@ -74,7 +74,9 @@ impl<R: Read> Read for Unescaping<R> {
             let raw = &mut self.raw[..count];
             let raw = if self.oddities.nul_bytes { without_nul_bytes(raw) } else { raw };
             match (self.oddities.single_quotes, self.oddities.backslash_quotes) {
-                (Some(delimiter), _) => self.single.take(raw, delimiter, self.at_end, &mut self.text),
+                (Some(delimiter), _) => {
+                    self.single.take(raw, delimiter, self.at_end, &mut self.text);
+                }
                 (None, true) => self.is_open = unescape(raw, self.is_open, &mut self.text),
                 (None, false) => self.text.extend_from_slice(raw),
             }
@@ -117,8 +119,10 @@ enum Single {
 }
 
 impl Single {
-    /// Adds `raw` with double quotes in place of the single ones.
-    fn take(&mut self, raw: &[u8], delimiter: u8, is_end: bool, text: &mut Vec<u8>) {
+    /// Adds `raw` with double quotes in place of the single ones. Gives back whether every cell in it is in single quotes, is a
+    /// number, or is blank.
+    fn take(&mut self, raw: &[u8], delimiter: u8, is_end: bool, text: &mut Vec<u8>) -> bool {
+        let mut keeps_form = true;
         for byte in raw {
             if *self == Single::AfterQuote {
                 if *byte == b'\'' {
@@ -128,6 +132,7 @@ impl Single {
                 }
                 text.push(QUOTE);
                 *self = Single::Bare;
+                keeps_form &= *byte == delimiter || byte.is_ascii_whitespace();
             }
             match (*self, *byte) {
                 (Single::Begin, b'\'') => {
@@ -139,6 +144,8 @@ impl Single {
                 (Single::Quoted, byte) => text.push(byte),
                 (_, byte) => {
                     text.push(byte);
+                    let is_plain = byte == delimiter || byte.is_ascii_whitespace() || b"0123456789.,+-".contains(&byte);
+                    keeps_form &= is_plain || *self != Single::Begin;
                     let begins = byte == delimiter || matches!(byte, b'\n' | b'\r');
                     *self =
                         if begins || (*self == Single::Begin && byte == b' ') { Single::Begin } else { Single::Bare };
@@ -148,6 +155,7 @@ impl Single {
         if is_end && *self == Single::AfterQuote {
             text.push(QUOTE);
         }
+        keeps_form && !(is_end && *self == Single::Quoted)
     }
 }
 
@@ -161,26 +169,31 @@ fn recognise_single_quotes(sample: &[u8]) -> Option<u8> {
     }
     DELIMITERS.into_iter().find(|delimiter| {
         let mut text = Vec::with_capacity(sample.len());
-        Single::default().take(sample, *delimiter, true, &mut text);
-        let dialect = Dialect { delimiter: *delimiter, line_end: recognise_dialect(&text).line_end };
-        let (mut at, mut quoted, mut bare) = (0, 0, 0);
-        let mut ends = Vec::new();
-        while at < text.len() {
-            ends.clear();
-            let RecordEnd::At(next) = split_record(&text, at, dialect, false, &mut ends) else { break };
-            let mut start = at;
-            for end in &ends {
-                let cell = text[start..*end as usize].trim_ascii();
-                let is_number =
-                    cell.iter().all(|byte| byte.is_ascii_digit() || matches!(byte, b'.' | b',' | b'-' | b'+'));
-                quoted += usize::from(is_quoted(cell));
-                bare += usize::from(!is_quoted(cell) && !is_number);
-                start = *end as usize + 1;
-            }
-            at = next;
-        }
-        quoted >= FEWEST && bare == 0
+        // The sample may end in the middle of a cell.
+        let keeps_form = Single::default().take(sample, *delimiter, false, &mut text);
+        keeps_form && memchr_iter(QUOTE, &text).count() >= 2 * FEWEST
     })
+}
+
+/// Whether all of a text keeps to single quotes, as its beginning does.
+///
+/// # Errors
+/// Where reading fails.
+pub fn keeps_to_single_quotes(mut input: impl Read, delimiter: u8) -> std::io::Result<bool> {
+    let mut raw = vec![0; 256 << 10];
+    let mut text = Vec::new();
+    let mut single = Single::default();
+    loop {
+        let count = input.read(&mut raw)?;
+        text.clear();
+        let piece = without_nul_bytes(&mut raw[..count]);
+        if !single.take(piece, delimiter, count == 0, &mut text) {
+            return Ok(false);
+        }
+        if count == 0 {
+            return Ok(true);
+        }
+    }
 }
 
 /// Adds `raw` unescaped. `is_open` says whether a backslash stands before; given back is whether one stands at the end.

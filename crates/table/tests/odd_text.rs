@@ -2,7 +2,7 @@
 
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
-use pebblebank_table::unescape::{Oddities, Unescaping, unescaped};
+use pebblebank_table::unescape::{Oddities, Unescaping, keeps_to_single_quotes, unescaped};
 use proptest::prelude::*;
 use rstest::rstest;
 use std::io::Read;
@@ -50,4 +50,15 @@ proptest! {
         Unescaping::new(Slowly(text.as_bytes()), oddities).read_to_end(&mut slowly).unwrap();
         prop_assert_eq!(whole, slowly);
     }
+}
+
+#[rstest]
+#[case("'a','b'\n'ida','x'\n", true)]
+#[case("'a','b'\n'ida',3\n'O''Hara', \n", true)]
+#[case("'a','b'\n'one\ntwo','x'", true)]
+#[case("'a','b'\n'ida','t Hart\n'bo','x'\n", false)]
+#[case("'a','b'\n'ida',Bree\n", false)]
+#[case("'a','b'\n'ida','x\n", false)]
+fn a_text_keeps_to_single_quotes_or_not(#[case] text: &str, #[case] keeps: bool) {
+    assert_eq!(keeps_to_single_quotes(Slowly(text.as_bytes()), b',').unwrap(), keeps);
 }

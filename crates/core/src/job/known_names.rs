@@ -11,7 +11,7 @@ use schemars::{Schema, SchemaGenerator, json_schema};
 use strum::VariantArray;
 
 fn one_of(names: &[&str]) -> Schema {
-    json_schema!({ "type": ["string", "null"], "enum": names })
+    json_schema!({ "type": "string", "enum": names })
 }
 
 fn some_of(names: &[&str]) -> Schema {

@@ -115,9 +115,8 @@ impl Proposer<'_> {
             "Proposed from what was seen in the files. Every line can be changed; lines that begin with # do nothing.",
         );
         self.text.comment("Look first: pebblebank run THIS_FILE --dry-run");
-        self.text.comment(&format!(
-            "With an editor that knows JSON Schemas, this lets it complete and check the file: pebblebank schema job -o {JOB_SCHEMA_FILE}"
-        ));
+        self.text.comment("An editor that knows JSON Schemas completes and checks this file after:");
+        self.text.comment(&format!("pebblebank schema job -o {JOB_SCHEMA_FILE}"));
         for skipped in surveys.iter().filter(|survey| survey.is_receipt) {
             self.text.comment(&format!("Left out, since an earlier run wrote it aside: {}", skipped.file));
         }
