@@ -63,6 +63,45 @@ fn what_looks_like_an_entry_and_was_not_read_stops_the_run_if_it_names_a_contact
     assert_eq!(tally["accepted_guards"][0]["guard"], "unread-entries");
 }
 
+/// A second table with its columns in another order: its refusals would be read as names.
+const TWO_TABLES: &str = "email,newsletter,name,city\nann@reed.example,yes,Ann,Quillmere\n\nemail,name,city,newsletter\n\
+                          bob@moss.example,Bob,Quillmere,no\n";
+
+#[rstest]
+#[case::of_a_source("shop.csv")]
+#[case::of_a_list("list.csv")]
+fn a_second_table_with_other_columns_stops_the_run(#[case] file: &str) {
+    let suppress = "[[suppress]]\nname = \"list\"\nfiles = [\"list.csv\"]\n";
+    let desk =
+        Desk::with(&[("shop.csv", SHOP), ("list.csv", "email\nx@far.example\n"), ("job.toml", &job_with(suppress))]);
+    desk.done(&["run", "job.toml"]);
+    desk.file(file, TWO_TABLES);
+    let stopped = desk.run(&["run", "job.toml", "--replace"]);
+    refused(&stopped, 3, "row 4 has the words of another header");
+    desk.done(&["run", "job.toml", "--replace", "--accept", "another-table"]);
+}
+
+#[rstest]
+#[case::a_second_table(
+    "email,city,name\nx@far.example,Quillmere,Xa\n\nname,email,city\nBob,bob@moss.example,Quillmere\n",
+    "another-table"
+)]
+fn a_load_stops_at_what_may_be_in_the_wrong_columns(#[case] list: &str, #[case] guard: &str) {
+    let desk = Desk::with(&[("list.csv", list)]);
+    desk.done(&["bank", "init", "--bank", "bank.sqlite"]);
+    let load = ["bank", "load", "list.csv", "--as", "opted-out", "--bank", "bank.sqlite", "--yes"];
+    refused(&desk.run(&load), 3, guard);
+}
+
+/// The same header in other words is a line of its own, and no second table.
+#[test]
+fn a_header_in_other_words_is_no_contact_and_stops_nothing() {
+    let shop = "email,first name,last name\nE-mail address,Forename,Surname\nann@reed.example,Ann,Reed\nE-mail,Forename,Surname\nbob@moss.example,Bob,Moss\n";
+    let desk = Desk::with(&[("shop.csv", shop), ("job.toml", &job_with(""))]);
+    let tally = desk.json(&["run", "job.toml"]);
+    assert_eq!(tally["all"]["read"], 2, "{tally}");
+}
+
 #[test]
 fn an_address_in_a_title_of_a_list_is_an_entry() {
     let list = "Ask ann@reed.example about this list\nEmail,Why\nx@far.example,asked\n";

@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
+use pebblebank_core::columns::lines::Line;
 use pebblebank_core::columns::locate::{Table, locate_table};
 use pebblebank_core::columns::mapper::Unmapped;
 use pebblebank_core::columns::mapping::{Mapping, map_columns};
@@ -143,6 +144,34 @@ fn of_two_address_columns_neither_plain_the_user_must_say_which() {
     assert_eq!(mapped(text, &ColumnWishes::default(), false).unwrap_err().kind(), ErrorKind::Question);
 }
 
+#[rstest]
+#[case::parted_by_an_empty_line(
+    "Month,Sent out,Opened\nJan,10,5\nFeb,20,6\n\nEmail,Name,City\nida@post.example,Ida,Quillmere\n",
+    true
+)]
+#[case::not_parted(
+    "Month,Sent out,Opened\nJan,10,5\nFeb,20,6\nEmail,Name,City\nida@post.example,Ida,Quillmere\n",
+    false
+)]
+#[case::of_people(
+    "Name,Age,Points\nIda Moss,42,5\nBo Quill,20,6\n\nEmail,Name,City\nida@post.example,Ida,Quillmere\n",
+    false
+)]
+#[case::of_several_texts(
+    "Month,Place,Sent out\nJan,Quillmere,5\n\nEmail,Name,City\nida@post.example,Ida,Quillmere\n",
+    false
+)]
+#[case::with_a_phone(
+    "Month,Sent out,Opened\nJan,10,+44 20 7946 0001\n\nEmail,Name,City\nida@post.example,Ida,Quillmere\n",
+    false
+)]
+fn a_table_of_figures_above_the_header_is_no_row_of_contacts(#[case] text: &str, #[case] is_title: bool) {
+    let (_, table) = located(text, None);
+    assert_eq!(table.headers[0], "Email");
+    let figures: Vec<Line> = table.above.iter().copied().take(2).collect();
+    assert_eq!(figures == [Line::Title, Line::Title], is_title, "{:?}", table.above);
+}
+
 #[test]
 fn of_two_columns_for_one_field_the_fuller_is_taken_and_said() {
     let mapping = map("email,Phone,Mobile\na@x.example,,020 7946 0001\nb@x.example,,020 7946 0002\n");
@@ -200,6 +229,7 @@ fn headers_are_recognised_in_seven_languages(#[case] header: &str, #[case] field
 #[case::groups_above("Contact,,Address,\nFirst name,E-mail,Street,City\nIda,ida@post.example,1 Fern Lane,Quillmere\n", 2, &["First name", "E-mail", "Street", "City"])]
 #[case::words_broken_in_two("E-mail,First,Postal\naddress,name,code\nida@post.example,Ida,QM1\n", 2, &["E-mail address", "First name", "Postal code"])]
 #[case::the_header_repeated("email,name\nemail,name\nida@post.example,Ida\n", 1, &["email", "name"])]
+#[case::one_cell_over_both_lines("Email,City,Consent,\nEmail,City,Newsletter,SMS\nida@post.example,Quillmere,yes,no\n", 2, &["Email", "City", "Newsletter", "Consent SMS"])]
 #[case::a_contact_without_address("name,city\nCity,Street\n", 1, &["name", "city"])]
 #[case::a_sep_line("sep=;\nemail;name\nida@post.example;Ida\n", 2, &["email", "name"])]
 fn a_header_may_stand_over_two_lines(#[case] text: &str, #[case] above: u64, #[case] headers: &[&str]) {

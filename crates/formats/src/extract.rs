@@ -140,7 +140,7 @@ impl Prepared {
         let mut unread = Vec::new();
         let mut extracted = match format {
             Format::Workbook => {
-                let sheet = workbook::extract(&input, wishes.sheet.as_deref(), likeness, folder, observer)?;
+                let sheet = workbook::extract(&input, wishes, likeness, folder, observer)?;
                 sheet_name = Some(sheet.name);
                 unread = sheet.unread;
                 format_name = sheet.format;

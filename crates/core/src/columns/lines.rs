@@ -1,8 +1,11 @@
 //! Which records are contacts, and which are lines of other kinds.
 
 use pebblebank_table::{Record, cell};
+use pebblebank_values::Field;
 use pebblebank_values::fold::fold;
+use pebblebank_values::headers::{self, Meaning};
 use pebblebank_values::look::{self, Look};
+use std::collections::HashSet;
 
 /// The words that a totals line begins with, folded, in seven languages.
 const TOTAL_WORDS: [&str; 14] = [
@@ -33,7 +36,7 @@ pub enum Line {
     Title,
     /// The header.
     Header,
-    /// The header once more, where files were pasted together.
+    /// A header once more, where files were pasted together: the same, in other words, or that of another table.
     RepeatedHeader,
     /// All its cells are empty or invisible.
     Empty,
@@ -72,10 +75,50 @@ pub fn judge_line(record: &Record, headers: Option<&[String]>) -> Line {
     if record.raw_cells().all(cell::is_empty) {
         return Line::Empty;
     }
-    if headers.is_some_and(|headers| repeats_header(record, headers)) {
+    if headers.is_some_and(|headers| repeats_header(record, headers) || header_again(record, headers).is_some()) {
         return Line::RepeatedHeader;
     }
     if is_totals(record) { Line::Totals } else { Line::Contact }
+}
+
+/// A row below the header that is a header by its words.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum HeaderAgain {
+    /// It says the same of each column.
+    InOtherWords,
+    /// Its columns are others.
+    OfAnotherTable,
+}
+
+/// Whether a record that is no contact begins another table: what stands below it would be read under the wrong headers.
+pub fn begins_another_table(record: &Record, headers: &[String]) -> bool {
+    !repeats_header(record, headers) && header_again(record, headers) == Some(HeaderAgain::OfAnotherTable)
+}
+
+/// Whether a row without an address is a header by its words alone: two thirds of its cells are words of headers, three
+/// at least; of a table with few columns all, and one says address.
+fn header_again(record: &Record, headers: &[String]) -> Option<HeaderAgain> {
+    const MOST_LETTERS: usize = 60;
+    const FEW_COLUMNS: usize = 3;
+    let mut known = HashSet::new();
+    let (mut filled, mut names_addresses, mut differs) = (0, false, false);
+    for (column, raw) in record.raw_cells().enumerate().filter(|(_, raw)| !cell::is_empty(raw)) {
+        filled += 1;
+        let text = cell::text(raw);
+        let meaning = (text.len() <= MOST_LETTERS).then(|| headers::recognise(&text)).flatten();
+        if meaning.is_none() && (filled == 1 || text.contains('@') || Look::of(&text).is_typed()) {
+            return None;
+        }
+        if let Some(meaning) = meaning {
+            names_addresses |= meaning == Meaning::Field(Field::Email);
+            differs |= headers.get(column).and_then(|header| headers::recognise(header)) != Some(meaning);
+            known.insert(fold(&text));
+        }
+    }
+    let is_short = headers.len() <= FEW_COLUMNS && known.len() == 2 && filled == 2 && names_addresses;
+    let is_header = is_short || (known.len() >= 3 && known.len() * 3 >= filled * 2);
+    let again = if differs { HeaderAgain::OfAnotherTable } else { HeaderAgain::InOtherWords };
+    is_header.then_some(again)
 }
 
 /// Whether the first filled cell begins with the word total, and all else is numbers.

@@ -284,11 +284,31 @@ impl Finder<'_> {
             (Line::Contact, "it has a value where the table has such values".to_owned())
         } else if row.iter().any(|value| look::holds_address(value)) {
             (Line::Unreadable, "it has an address outside the table".to_owned())
+        } else if self.is_of_figures(index, body) {
+            (Line::Title, "it is of a table of figures, which an empty line parts from the header".to_owned())
         } else if filled_cells(row) > 2 {
             (Line::Contact, "it has more cells than a title".to_owned())
         } else {
             (Line::Title, "it stands above the header and has at most two filled cells".to_owned())
         }
+    }
+
+    /// Whether a row above the header is of a table of figures: words of no contact above, numbers beside one text at most
+    /// below, and an empty line before the header.
+    fn is_of_figures(&self, index: usize, body: usize) -> bool {
+        let is_filled = |row: &usize| filled_cells(&self.rows[*row]) > 0;
+        let first = (0..=index).rev().take_while(is_filled).last().unwrap_or(index);
+        let Some(end) = (index..body.min(self.rows.len())).find(|row| !is_filled(row)) else { return false };
+        let words = |row: usize| self.cells[row].iter().filter(|cell| !cell.folded.is_empty());
+        let is_number = |cell: &CellSeen| cell.look.is_typed() && !cell.look.is_contact_detail();
+        let is_title = words(first).count() > 1
+            && words(first).all(|cell| cell.look == Look::Text && headers::recognise(&cell.folded).is_none());
+        let are_figures = |row: usize| {
+            words(row).filter(|cell| !is_number(cell)).count() <= 1
+                && words(row).any(is_number)
+                && !words(row).any(|cell| cell.look.is_contact_detail())
+        };
+        is_title && first + 1 < end && (first + 1..end).all(are_figures)
     }
 
     /// Names the columns of a body that is wider than its header.
@@ -369,6 +389,9 @@ fn header_of_two_lines(upper: &[String], lower: &[String]) -> Option<Vec<String>
     {
         return None;
     }
+    // A header cell that reaches over both lines.
+    let is_one_cell = |(upper, lower): (&String, &String)| is_known(upper) && fold(upper) == fold(lower);
+    let reaches_over_both = upper.iter().zip(lower).any(is_one_cell);
     let mut group = "";
     let mut combined = Vec::with_capacity(upper.len().max(lower.len()));
     for column in 0..upper.len().max(lower.len()) {
@@ -381,6 +404,7 @@ fn header_of_two_lines(upper: &[String], lower: &[String]) -> Option<Vec<String>
             (_, true) => above,
             (true, false) if is_known(&below) || group.is_empty() => below,
             (true, false) => format!("{group} {below}"),
+            (false, false) if fold(&above) == fold(&below) => above,
             // "E-mail" over "address" means more than "address"; "Address" over "City" does not.
             (false, false) if headers::recognise(&both) == headers::recognise(&below) && is_known(&below) => below,
             (false, false) if is_known(&both) || !is_known(&below) => both,
@@ -391,7 +415,7 @@ fn header_of_two_lines(upper: &[String], lower: &[String]) -> Option<Vec<String>
     let combined_known = different_words(&combined, is_known);
     // A contact may bear a known word by chance ("City" is a family name somewhere), but hardly two.
     let says_more = lower_known > upper_known || (all_are_known && combined_known > upper_known);
-    (lower_known >= 2 && says_more || combined_known > upper_known + 1).then_some(combined)
+    (reaches_over_both || lower_known >= 2 && says_more || combined_known > upper_known + 1).then_some(combined)
 }
 
 /// How many different words of headers are in a row: a status that comes again in it is a value.

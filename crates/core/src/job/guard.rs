@@ -20,6 +20,10 @@ use strum::VariantArray;
 pub enum Guard {
     /// A suppression list holds addresses, hashes, domains or phone numbers outside what was read as entries.
     UnreadEntries,
+    /// A file has a second header in the middle, with other columns.
+    AnotherTable,
+    /// A workbook has formulas whose values are not stored.
+    FormulasWithoutValue,
     /// A file of a suppression list holds the same bytes as a file of a source.
     SameAsSource,
     /// A suppression list alone would hold more than half of all people.

@@ -126,7 +126,7 @@ pub(super) fn records_fit(part: impl Read) -> Result<bool> {
 }
 
 /// A number of up to `most` bytes of seven bits, the low ones first; none at the end.
-fn number(part: &mut impl Read, most: u32) -> Result<Option<u64>> {
+pub(super) fn number(part: &mut impl Read, most: u32) -> Result<Option<u64>> {
     let (mut number, mut byte) = (0, [0]);
     for place in 0..most {
         if part.read(&mut byte)? == 0 {

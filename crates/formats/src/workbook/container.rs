@@ -16,16 +16,16 @@ struct Container<'a> {
     next: Vec<u32>,
 }
 
-/// Whether an old workbook can be read without harm.
-pub(super) fn is_sound(bytes: &[u8]) -> bool {
-    workbook_stream(bytes).is_some_and(|stream| are_records_sound(&stream))
+/// The records of an old workbook; none if it cannot be read without harm.
+pub(super) fn sound_stream(bytes: &[u8]) -> Option<Vec<u8>> {
+    workbook_stream(bytes).filter(|stream| are_records_sound(stream))
 }
 
-fn u16_at(bytes: &[u8], at: usize) -> Option<u16> {
+pub(super) fn u16_at(bytes: &[u8], at: usize) -> Option<u16> {
     bytes.get(at..at + 2).map(|two| u16::from_le_bytes([two[0], two[1]]))
 }
 
-fn u32_at(bytes: &[u8], at: usize) -> Option<u32> {
+pub(super) fn u32_at(bytes: &[u8], at: usize) -> Option<u32> {
     bytes.get(at..at + 4).map(|four| u32::from_le_bytes([four[0], four[1], four[2], four[3]]))
 }
 
@@ -166,7 +166,7 @@ fn are_records_sound(stream: &[u8]) -> bool {
 }
 
 /// The records from `at` on: their kind and content (MS-XLS, section 2.1.4).
-fn records(stream: &[u8], mut at: usize) -> impl Iterator<Item = (u16, &[u8])> {
+pub(super) fn records(stream: &[u8], mut at: usize) -> impl Iterator<Item = (u16, &[u8])> {
     std::iter::from_fn(move || {
         let (kind, length) = (u16_at(stream, at)?, usize::from(u16_at(stream, at + 2)?));
         let record = stream.get(at + 4..at + 4 + length)?;

@@ -3,23 +3,31 @@
 //!
 //! A row of the sheet is a row of the result, so that row numbers are those that a spreadsheet program shows.
 
+mod binary_records;
 mod book;
 mod cell_size;
 mod container;
 mod guarded;
-mod hidden;
 pub(crate) mod kind;
+mod markup;
+mod number_format;
+mod old_records;
+mod open_document;
+mod seen;
 mod sheet_rows;
+mod tables;
 mod value;
 
-use crate::Input;
 use crate::unpack::{Packing, Unpacking, is_zip};
 use crate::workbook::book::{Book, broken, holds_encrypted_package, protected};
 use crate::workbook::kind::Kind;
+use crate::workbook::old_records::OldRecords;
+use crate::workbook::seen::Seen;
 use crate::workbook::sheet_rows::SheetRows;
+use crate::workbook::tables::TableWatch;
+use crate::{Input, ReadWishes};
 use cell_size::{cells_fit, records_fit};
 use guarded::guarded;
-use hidden::Hidden;
 use pebblebank_table::error::closest;
 use pebblebank_table::observe::{Finding, Observer, Weight};
 use pebblebank_table::spool::{Extracted, RowSpool};
@@ -74,36 +82,32 @@ const UNREAD_KEPT: usize = 100_000;
 /// Takes the sheet with the contacts, or the one that is named (or numbered, from 1), out of a workbook.
 pub fn extract(
     input: &Input,
-    sheet: Option<&str>,
+    wishes: &ReadWishes,
     likeness: Likeness,
     folder: &Path,
     observer: &dyn Observer,
 ) -> Result<Sheet> {
     let path = input.path();
+    let sheet = wishes.sheet.as_deref();
     let kind = Kind::of(input)?;
-    if kind == Kind::Xls {
-        check_container(input)?;
-    } else {
+    let old = if kind == Kind::Xls { Some(check_container(input)?) } else { None };
+    if kind != Kind::Xls {
         check_sizes(input, kind)?;
     }
-    let opened = guarded(|| Book::open(kind, input.packed_file()?, path)).unwrap_or_else(|| Err(broken(path, "")));
+    let opened = guarded(|| Book::open(kind, input, old)).unwrap_or_else(|| Err(broken(path, "")));
     let mut book = opened?;
+    let new_rows = || Ok(SheetRows::new(RowSpool::new(folder, path, input.bytes)?, observer, path));
     let taken = guarded(|| {
         let all = book.sheets();
-        let mut rows = SheetRows::new(RowSpool::new(folder, input.path(), input.bytes)?, observer, path);
         let is_called_all = all.iter().any(|(name, _)| name.trim().to_lowercase() == ALL_SHEETS);
         if sheet.is_some_and(|sheet| sheet.trim().to_lowercase() == ALL_SHEETS) && !is_called_all {
-            return every_sheet(&mut book, rows, kind, path);
+            return every_sheet(&mut book, new_rows()?, kind, input);
         }
         let (name, mut findings) = choose(&mut book, sheet, likeness, path)?;
-        let hidden = std::thread::scope(|scope| {
-            let search = std::thread::Builder::new().spawn_scoped(scope, || Hidden::search(input, kind, &name));
-            book.for_each_cell(&name, path, None, &mut |row, column, value| rows.cell(row, column, value))?;
-            // Where the system gives no second thread, it is done afterwards.
-            let found = search.map(std::thread::ScopedJoinHandle::join);
-            Ok::<Hidden, Error>(found.map_or_else(|_| Hidden::search(input, kind, &name), Result::unwrap_or_default))
-        })?;
-        findings.extend(hidden.findings());
+        // Whoever says where the header is means that table.
+        let watch = wishes.header_row.is_none().then(TableWatch::default);
+        let mut reading = Reading { book: &mut book, kind, input, name: &name, findings: &mut findings };
+        let rows = reading.rows(&new_rows, watch)?;
         let extracted = rows.finish(findings)?;
         let unread = unread_sheets(&mut book, &name, path)?;
         Ok(Sheet { extracted, name, format: kind.name(), unread })
@@ -111,12 +115,78 @@ pub fn extract(
     taken.unwrap_or_else(|| Err(broken(path, "")))
 }
 
+/// The reading of a sheet.
+struct Reading<'a, 'b> {
+    book: &'a mut Book<'b>,
+    kind: Kind,
+    input: &'b Input,
+    name: &'a str,
+    findings: &'a mut Vec<Finding>,
+}
+
+impl Reading<'_, '_> {
+    /// Reads the sheet. The rare one that has merged cells, which an `.xlsx` tells at its end, or several tables is read
+    /// once more, now that they are known.
+    fn rows<'r>(
+        &mut self,
+        new_rows: &dyn Fn() -> Result<SheetRows<'r>>,
+        mut watch: Option<TableWatch>,
+    ) -> Result<SheetRows<'r>> {
+        let mut rows = new_rows()?;
+        let told = self.each_and_told(&mut |seen| {
+            if let Some(watch) = &mut watch {
+                watch.look(&seen);
+            }
+            rows.take(0, seen)
+        })?;
+        let tables = watch.and_then(TableWatch::tables);
+        let is_spanned = told.iter().any(|seen| matches!(seen, Seen::Spanning { .. }));
+        if tables.is_none() && !is_spanned {
+            told.iter().try_for_each(|seen| rows.take(0, *seen))?;
+            return Ok(rows);
+        }
+        let mut rows = new_rows()?;
+        if let Some(tables) = tables {
+            told.iter().try_for_each(|seen| tables.take_other(*seen, &mut rows))?;
+            self.findings.extend(tables.findings());
+            tables.read(&mut rows, &mut |take| self.each(take))?;
+        } else {
+            told.iter().try_for_each(|seen| rows.take(0, *seen))?;
+            self.each(&mut |seen| rows.take(0, seen))?;
+        }
+        Ok(rows)
+    }
+
+    fn each(&mut self, take: &mut dyn FnMut(Seen) -> Result<()>) -> Result<()> {
+        self.book.for_each(self.name, self.input.path(), None, take)
+    }
+
+    /// The same, and what only the XML of an `.xlsx` tells, which is searched for at the same time.
+    fn each_and_told(&mut self, take: &mut dyn FnMut(Seen) -> Result<()>) -> Result<Vec<Seen<'static>>> {
+        if self.kind != Kind::Xlsx {
+            self.each(take)?;
+            return Ok(Vec::new());
+        }
+        let (input, name) = (self.input, self.name);
+        std::thread::scope(|scope| {
+            let search = std::thread::Builder::new().spawn_scoped(scope, || markup::of_xlsx(input, name));
+            self.each(take)?;
+            // Where the system gives no second thread, it is done afterwards.
+            let found = search.map(std::thread::ScopedJoinHandle::join);
+            Ok(found.map_or_else(|_| markup::of_xlsx(input, name), Result::unwrap_or_default))
+        })
+    }
+}
+
 /// All sheets, one below the other; a header that comes again is one line more.
-fn every_sheet(book: &mut Book, mut rows: SheetRows, kind: Kind, path: &Path) -> Result<Sheet> {
+fn every_sheet(book: &mut Book, mut rows: SheetRows, kind: Kind, input: &Input) -> Result<Sheet> {
     let mut names = Vec::new();
     for (name, _) in book.sheets() {
         let above = rows.rows_so_far()?;
-        book.for_each_cell(&name, path, None, &mut |row, column, value| rows.cell(above + row, column, value))?;
+        if kind == Kind::Xlsx {
+            markup::of_xlsx(input, &name).into_iter().try_for_each(|seen| rows.take(above, seen))?;
+        }
+        book.for_each(&name, input.path(), None, &mut |seen| rows.take(above, seen))?;
         names.push(format!("\"{name}\""));
     }
     let text = format!("its {} sheets were read one below the other: {}", names.len(), names.join(", "));
@@ -129,7 +199,8 @@ fn unread_sheets(book: &mut Book, read: &str, path: &Path) -> Result<Vec<UnreadT
     let mut found = Vec::new();
     let mut text = Vec::new();
     for (name, _) in book.sheets().into_iter().filter(|(name, _)| name != read) {
-        book.for_each_cell(&name, path, None, &mut |row, column, value| {
+        book.for_each(&name, path, None, &mut |seen| {
+            let Seen::Cell { row, column, value } = seen else { return Ok(()) };
             if found.len() >= UNREAD_KEPT || matches!(value, Value::Nothing | Value::Error) {
                 return Ok(());
             }
@@ -188,7 +259,7 @@ fn check_sizes(input: &Input, kind: Kind) -> Result<()> {
 }
 
 /// An old workbook is read into memory as a whole; it must be what it says.
-fn check_container(input: &Input) -> Result<()> {
+fn check_container(input: &Input) -> Result<OldRecords> {
     let path = input.path();
     let mut bytes = Vec::new();
     let read = input.packed_file()?.take(MOST_HELD + 1).read_to_end(&mut bytes);
@@ -196,13 +267,13 @@ fn check_container(input: &Input) -> Result<()> {
     if holds_encrypted_package(&bytes) {
         return Err(protected(path));
     }
-    if bytes.len() as u64 > MOST_HELD || !container::is_sound(&bytes) {
-        return Err(broken(path, ""));
-    }
-    Ok(())
+    let is_too_large = bytes.len() as u64 > MOST_HELD;
+    let stream = container::sound_stream(&bytes).filter(|_| !is_too_large).ok_or_else(|| broken(path, ""))?;
+    Ok(OldRecords::new(stream))
 }
 
-/// The sheet that is named; else the one whose first rows look most like contacts, the first among equals.
+/// The sheet that is named; else the one whose first rows look most like contacts, the first among equals. One that
+/// nobody sees is only read where none that is seen has contacts.
 fn choose(book: &mut Book, wanted: Option<&str>, likeness: Likeness, path: &Path) -> Result<(String, Vec<Finding>)> {
     let sheets = book.sheets();
     if let Some(wanted) = wanted {
@@ -211,16 +282,16 @@ fn choose(book: &mut Book, wanted: Option<&str>, likeness: Likeness, path: &Path
     let mut judged = Vec::with_capacity(sheets.len());
     for (index, (name, is_hidden)) in sheets.iter().enumerate() {
         let likeness = likeness(&book.first_rows(name, path)?);
-        judged.push((likeness, !is_hidden, std::cmp::Reverse(index), name.clone()));
+        judged.push((likeness > 1 && !is_hidden, likeness, !is_hidden, std::cmp::Reverse(index), name.clone()));
     }
-    let Some((_, is_visible, _, best)) = judged.iter().max() else {
+    let Some((.., is_visible, _, best)) = judged.iter().max() else {
         return Err(Error::new(ErrorKind::Input, "the workbook has no sheet with rows", "check that it is the export")
             .in_file(path));
     };
     let mut findings = Vec::new();
     let others: Vec<String> = judged
         .iter()
-        .filter(|(likeness, _, _, name)| name != best && *likeness > 1)
+        .filter(|(_, likeness, .., name)| name != best && *likeness > 1)
         .map(|(.., name)| format!("\"{name}\""))
         .collect();
     if !others.is_empty() {

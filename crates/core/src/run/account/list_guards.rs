@@ -2,6 +2,7 @@
 //! list, one that was exported only in part.
 
 use super::earlier_run::EarlierRun;
+use super::file_guards;
 use super::list_findings::READS_MORE;
 use crate::job::Job;
 use crate::job::guard::Guard;
@@ -38,6 +39,7 @@ pub fn check(job: &Job, known: &Known, tally: &Tally, earlier: &EarlierRun) -> V
             .flatten(),
         );
     }
+    tripped.extend(file_guards::of_lists(known));
     tripped.extend(tally.unread.iter().filter_map(unread_entries));
     if earlier.had_bank && !tally.bank.applied && !tally.bank.switched_off {
         let text = "the run before used a bank, and there is none now, so nobody is suppressed for what it remembers";

@@ -1,10 +1,11 @@
 //! The last stage of a run: where every row went, whether a guard stops it, and what is put in place.
 //!
-//! [`reports`] makes the account and the documents of the receipt, [`guards`] and [`list_guards`] look at it, and
-//! [`earlier`] knows what earlier runs left.
+//! [`reports`] makes the account and the documents of the receipt, [`guards`], [`list_guards`] and [`file_guards`] look at
+//! it, and [`earlier`] knows what earlier runs left.
 
 pub mod earlier;
 pub mod earlier_run;
+pub mod file_guards;
 pub mod guards;
 pub mod guards_document;
 mod list_findings;
@@ -72,6 +73,7 @@ pub fn account(
     tally.taken = taken;
     tally.check_balance()?;
     let mut tripped = list_guards::check(job, known, &tally, &earlier.run);
+    tripped.extend(file_guards::of_sources(known));
     tripped.extend(source_guards::check(job, known, &earlier.run));
     tripped.extend(guards::check(&job.guards, &tally, &earlier.run));
     let unchecked = guards::unchecked(job, &earlier.run);

@@ -27,6 +27,8 @@ pub struct FileCounts {
     pub outside_of_range: u64,
     /// Lines that are no contacts, in the order of [`Line::OTHERS`].
     pub others: [u64; Line::OTHERS.len()],
+    /// Headers of another table.
+    pub other_tables: Met,
     /// Rows with fewer cells than the header.
     pub short_rows: Met,
     /// Rows with more cells than the header.
@@ -89,6 +91,7 @@ impl FileCounts {
         let moved = |met: &Met| met.moved(first_row);
         self.contacts += chunk.contacts;
         self.others.iter_mut().zip(chunk.others).for_each(|(sum, count)| *sum += count);
+        self.other_tables.append(&moved(&chunk.other_tables));
         self.short_rows.append(&moved(&chunk.short_rows));
         self.long_rows.append(&moved(&chunk.long_rows));
         self.open_quotes.append(&moved(&chunk.open_quotes));
@@ -162,7 +165,8 @@ impl FileCounts {
             let finding = Finding::new("unticked-boxes", Weight::Warning, text).or_in_job(in_job);
             Finding { count: self.unticked, ..finding }
         });
-        said.into_iter().filter_map(finding).chain(unticked).collect()
+        let tables = another_table(&self.other_tables);
+        said.into_iter().filter_map(finding).chain(unticked).chain(tables).collect()
     }
 
     /// Counts a record.
@@ -172,6 +176,16 @@ impl FileCounts {
             None => self.contacts += 1,
         }
     }
+}
+
+/// What to say of rows that begin another table.
+pub(crate) fn another_table(met: &Met) -> Option<Finding> {
+    let text = format!(
+        "{} the words of another header: what stands below was read under the headers at the top, and may be in the wrong \
+         columns",
+        counted(met.count, "row", "has", "have")
+    );
+    (met.count > 0).then(|| Finding::new("another-table", Weight::Doubt, text).at_rows(met))
 }
 
 /// What was counted of one suppression list.

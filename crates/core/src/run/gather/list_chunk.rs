@@ -132,6 +132,9 @@ pub(crate) fn read_list_chunk(
         let row = RowNumber(index as u64 + 1);
         let line = line_above(file, chunk, index).unwrap_or_else(|| rows.judge(&record));
         read.counts.count(line);
+        if line == Line::RepeatedHeader && file.begins_another_table(&record) {
+            read.counts.other_tables.at(row);
+        }
         match line {
             Line::Contact => rows.read(&record, row, &mut read),
             _ => read.look_for_unread(&record, row, plan, &[], RowGave::NoEntry),

@@ -86,6 +86,9 @@ pub(super) fn read_source_chunk(
         let (line, bits) = judge(file, &contact);
         read.line(line);
         if line != Line::Contact {
+            if line == Line::RepeatedHeader && file.begins_another_table(&contact.as_meant) {
+                read.counts.other_tables.at(RowNumber(u64::from(row) + 1));
+            }
             continue;
         }
         read.add_bits(bits);

@@ -2,7 +2,7 @@
 
 use crate::clean::CleaningPlan;
 use crate::clean::replace::ReplacementPlan;
-use crate::columns::lines::{Line, judge_line};
+use crate::columns::lines::{Line, begins_another_table, judge_line};
 use crate::columns::map::ColumnMap;
 use crate::columns::value::ValueSource;
 use crate::columns::wishes::ConsentQuestions;
@@ -101,6 +101,11 @@ impl<Owner> OpenFile<Owner> {
     /// What a record below the header is, where it has no usable address.
     pub fn judge(&self, record: &Record) -> Line {
         judge_line(record, self.table.has_header.then_some(&self.table.headers))
+    }
+
+    /// Whether a record that was judged a header once more is that of another table.
+    pub fn begins_another_table(&self, record: &Record) -> bool {
+        begins_another_table(record, &self.table.headers)
     }
 }
 

@@ -8,8 +8,9 @@ use crate::job::Job;
 use crate::job::lists::{List, ListFiles, ListKey};
 use crate::run::contact::ContactReader;
 use crate::run::gather::chunks::Reading;
+use crate::run::gather::counts::another_table;
 use crate::run::gather::list_chunk::ListPlan;
-use crate::run::gather::records::not_text;
+use crate::run::gather::records::{line_above, not_text};
 use crate::run::open::files::OpenFiles;
 use crate::run::open::opening::open_files;
 use crate::run::open::status_columns::StatusColumns;
@@ -133,6 +134,8 @@ struct EntriesPass<'a> {
     read: EntriesRead,
     /// By file: the rows that were read of it so far.
     rows_above: Vec<u64>,
+    /// By file: headers of another table.
+    other_tables: Vec<Met>,
     /// By file: rows without a usable entry.
     unusable: Vec<Met>,
     /// By file: days that cannot be read, of the event and of the end.
@@ -159,6 +162,7 @@ impl<'a> EntriesPass<'a> {
                 ..EntriesRead::default()
             },
             rows_above: vec![0; files.lists.len()],
+            other_tables: vec![Met::default(); files.lists.len()],
             unusable: vec![Met::default(); files.lists.len()],
             no_days: vec![[Met::default(), Met::default()]; files.lists.len()],
         }
@@ -182,6 +186,10 @@ impl<'a> EntriesPass<'a> {
             let number = RowNumber(self.rows_above[index] + row as u64 + 1);
             let Some(record) = contact(file, chunk, records, row) else {
                 let record = records.get(row, &chunk.bytes, file.dialect);
+                let is_below = line_above(file, chunk, row).is_none();
+                if is_below && file.table.has_header && file.begins_another_table(&record) {
+                    self.other_tables[index].at(number);
+                }
                 look_for_unread(file, &record, number, &[], false, &mut self.read.unread);
                 continue;
             };
@@ -256,6 +264,9 @@ impl<'a> EntriesPass<'a> {
     fn finish(mut self) -> EntriesRead {
         for file in &self.files.lists {
             file.unread.iter().for_each(|text| self.read.unread.add(&file.input.name(), "", text));
+        }
+        for (file, met) in self.read.files.iter().zip(&self.other_tables) {
+            self.read.findings.extend(another_table(met).map(|finding| finding.in_file(&file.name)));
         }
         self.read.name_status_columns(self.files, self.plans);
         self.read.warn_of_unreadable(self.wishes, self.plans, &self.unusable, &self.no_days);

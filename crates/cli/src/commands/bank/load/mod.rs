@@ -26,7 +26,8 @@ use pebblebank_core::tasks::found_entries::EntriesWishes;
 use pebblebank_table::Result;
 use pebblebank_values::date::Date;
 use refusals::{
-    check_campaign, refuse_existing, refuse_forgotten_elsewhere, refuse_no_entry, refuse_unlisted_words, refuse_unread,
+    check_campaign, refuse_existing, refuse_forgotten_elsewhere, refuse_misread, refuse_no_entry,
+    refuse_unlisted_words, refuse_unread,
 };
 use std::path::Path;
 use take_out::write_take_out;
@@ -129,6 +130,7 @@ fn take_in(
 /// Stops where something in the files may be a refusal that was not understood.
 fn refuse_doubtful(read: &EntriesRead, taking: &Taking, accept: &Accepted) -> Result<()> {
     refuse_unlisted_words(read, taking.what)
+        .and_then(|()| refuse_misread(read, accept))
         .and_then(|()| refuse_unread(read, accept))
         .and_then(|()| refuse_forgotten_elsewhere(taking.forgotten_elsewhere, accept))
         .map_err(|error| match read.files.first() {

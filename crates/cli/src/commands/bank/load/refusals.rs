@@ -4,6 +4,7 @@
 use crate::arguments::BankLoad;
 use pebblebank_bank::batch::What;
 use pebblebank_core::job::guard::{Accepted, Guard};
+use pebblebank_core::run::account::file_guards::{PARTS_TABLES, STORES_VALUES};
 use pebblebank_core::run::setting::wrong_use;
 use pebblebank_core::suppress::status::StatusReason;
 use pebblebank_core::tasks::entries::EntriesRead;
@@ -92,6 +93,23 @@ pub(super) fn refuse_unread(read: &EntriesRead, accept: &Accepted) -> Result<()>
     );
     let advice = "--field \"email=HEADER\" once for each column reads further columns, --sheet all reads all sheets; if these are nobody's, --accept unread-entries goes on without them";
     Err(Error::new(ErrorKind::Guard, what, advice))
+}
+
+/// Rows that may be in the wrong columns, and values that are not there, stop the load, unless they are accepted.
+pub(super) fn refuse_misread(read: &EntriesRead, accept: &Accepted) -> Result<()> {
+    let guards = [
+        ("another-table", Guard::AnotherTable, PARTS_TABLES),
+        ("formulas-without-value", Guard::FormulasWithoutValue, STORES_VALUES),
+    ];
+    for (code, guard, advice) in guards {
+        let found = read.findings.iter().find(|finding| finding.code == code && !accept.covers(guard, finding.count));
+        if let Some(finding) = found {
+            let what = format!("{}: {}; nothing was changed", guard.name(), finding.text);
+            let advice = format!("{advice}; to go on all the same, --accept {}", guard.name());
+            return Err(Error::new(ErrorKind::Guard, what, advice));
+        }
+    }
+    Ok(())
 }
 
 /// People whom another bank has forgotten would be contacted again: only a copy of that bank can tell who they are.
