@@ -13,7 +13,7 @@ use pebblebank_table::units::ColumnIndex;
 use pebblebank_table::{Chunk, Dialect, Records, Shape};
 use pebblebank_values::address::AddressCleaner;
 use pebblebank_values::audience::DisposableDomains;
-use pebblebank_values::date::{Date, DateOrder};
+use pebblebank_values::date::{Date, DateOrder, DateSystem};
 use pebblebank_values::place::Country;
 use pebblebank_values::suggest::{DomainLooks, DomainTypos};
 use pebblebank_values::verdict::{Why, by_syntax};
@@ -79,6 +79,7 @@ fn values(criterion: &mut Criterion) {
         let wishes = CleaningWishes {
             country: Country::from_text("GB"),
             today: Date { year: 2026, month: 3, day: 2 },
+            date_system: DateSystem::default(),
             blank_words: std::sync::Arc::default(),
             tags_roles: false,
             gives_tags: false,

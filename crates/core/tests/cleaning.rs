@@ -13,7 +13,7 @@ use pebblebank_table::units::{ColumnIndex, RowNumber};
 use pebblebank_table::{Chunk, Dialect, Records, Shape, cell};
 use pebblebank_values::address::AddressCleaner;
 use pebblebank_values::blank::{BlankIn, BlankWords};
-use pebblebank_values::date::{Date, DateOrder};
+use pebblebank_values::date::{Date, DateOrder, DateSystem};
 use pebblebank_values::date_column::{DateColumn, DateOf, OrderDecision, OrderEvidence};
 use pebblebank_values::date_format::DateFormat;
 use pebblebank_values::name::{NamePart, is_address, is_company, part, repaired_case};
@@ -46,7 +46,7 @@ fn country(code: &str) -> Option<Country> {
 const TODAY: Date = Date { year: 2026, month: 3, day: 2 };
 
 fn dates(order: Option<DateOrder>, of: DateOf) -> DateColumn {
-    DateColumn { order, today: TODAY, of }
+    DateColumn { order, system: DateSystem::default(), today: TODAY, of }
 }
 
 #[rstest]
@@ -441,6 +441,7 @@ fn cleaned_in_a_record(field: Field, value: &str) -> String {
     let wishes = CleaningWishes {
         country: country("GB"),
         today: TODAY,
+        date_system: DateSystem::default(),
         blank_words: Arc::default(),
         tags_roles: false,
         gives_tags: false,

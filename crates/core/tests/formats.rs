@@ -212,6 +212,18 @@ fn the_sheet_with_the_contacts_is_found_or_named(#[case] sheet: Option<&str>, #[
 #[case::escapes(r"ORG:Moss\, Fern & Co\; Ltd;Plants", &[("company", "Moss, Fern & Co; Ltd"), ("department", "Plants")])]
 #[case::groups("item1.ADR:;;1 Fern Lane\\nBack;Quillmere;;QM1 2AB;GB\nitem1.X-ABLABEL:home", &[("street", "1 Fern Lane, Back"), ("city", "Quillmere"), ("postal_code", "QM1 2AB"), ("country", "GB")])]
 #[case::phones("TEL;CELL:1\nTEL;VALUE=uri;TYPE=\"voice,pref\":tel:+44-20;ext=5", &[("phone", "+44-20 ext 5"), ("further phones", "1")])]
+#[case::group_in_capitals("ITEM1.EMAIL;TYPE=INTERNET:ida@post.example\nITEM1.X-ABLABEL:work", &[("email", "ida@post.example")])]
+#[case::a_parameter_with_its_signs("TEL;TYPE=\"home;main:1\":1", &[("phone", "1")])]
+#[case::a_semicolon_too_many("ADR;TYPE=home:;;1 Fern Lane;Flat 2;Quillmere;;QM1 2AB;GB", &[("street", "1 Fern Lane, Flat 2"), ("city", "Quillmere"), ("postal_code", "QM1 2AB"), ("country", "GB")])]
+#[case::semicolons_at_the_end("ADR:;;1 Fern Lane;Quillmere;;QM1 2AB;GB;;", &[("street", "1 Fern Lane"), ("city", "Quillmere"), ("postal_code", "QM1 2AB"), ("country", "GB")])]
+#[case::a_semicolon_that_is_text(r"ADR:;;1 Fern Lane\; Flat 2;Quillmere;;QM1 2AB;GB", &[("street", "1 Fern Lane; Flat 2"), ("city", "Quillmere"), ("postal_code", "QM1 2AB"), ("country", "GB")])]
+#[case::several_addresses_in_one("EMAIL;INTERNET;HOME:ida@post.example;ida@moss.example", &[("email", "ida@post.example;ida@moss.example")])]
+#[case::base64("FN;CHARSET=UTF-8;ENCODING=B:Wm/DqyBRdWlsbA==", &[("full_name", "Zoë Quill")])]
+#[case::base64_in_parts("N;ENCODING=BASE64:UXVpbGw7Wm/Dqzs7Ow==", &[("first_name", "Zoë"), ("last_name", "Quill")])]
+#[case::lines_that_end_twice("VERSION:2.1\r\r\nFN;ENCODING=QUOTED-PRINTABLE:Zo=C3=AB=\r\r\n Quill\r\r\nTEL:1", &[("full_name", "Zoë Quill"), ("phone", "1")])]
+#[case::lines_of_carriage_returns("VERSION:2.1\rFN;QUOTED-PRINTABLE:Zo=C3=AB=\r Quill\rTEL:1", &[("full_name", "Zoë Quill"), ("phone", "1")])]
+#[case::a_soft_end_before_nothing("VERSION:2.1\nTEL:1\nFN;ENCODING=QUOTED-PRINTABLE:Zo=C3=AB=", &[("full_name", "Zoë"), ("phone", "1")])]
+#[case::a_soft_end_before_an_empty_line("VERSION:2.1\nFN;ENCODING=QUOTED-PRINTABLE:Zo=C3=AB=\n\nTEL:1", &[("full_name", "Zoë"), ("phone", "1")])]
 #[case::a_card_within_a_card("FN:Ida\nAGENT:\nBEGIN:VCARD\nFN:Bo\nEND:VCARD", &[("full_name", "Ida")])]
 fn a_card_is_a_row(#[case] lines: &str, #[case] cells: &[(&str, &str)]) {
     let read = read(format!("BEGIN:VCARD\n{lines}\nEND:VCARD\n").replace('\n', "\r\n").as_bytes()).unwrap();
@@ -219,6 +231,21 @@ fn a_card_is_a_row(#[case] lines: &str, #[case] cells: &[(&str, &str)]) {
     let found: Vec<(&str, &str)> =
         headers.iter().map(String::as_str).zip(read.rows[0].iter().map(String::as_str)).collect();
     assert_eq!((read.rows.len(), found.as_slice()), (1, cells));
+}
+
+/// Whatever is wrong between two cards, both people are read.
+#[rstest]
+#[case::no_end("BEGIN:VCARD\nFN:Ida\nEMAIL:ida@post.example\nBEGIN:VCARD\nFN:Bo\nEMAIL:bo@post.example\nEND:VCARD\n", &["card-without-end"])]
+#[case::no_beginning("VERSION:3.0\nFN:Ida\nEMAIL:ida@post.example\nEND:VCARD\nBEGIN:VCARD\nFN:Bo\nEMAIL:bo@post.example\nEND:VCARD\n", &["card-without-begin"])]
+#[case::no_beginning_of_the_second("BEGIN:VCARD\nFN:Ida\nEMAIL:ida@post.example\nEND:VCARD\nFN:Bo\nEMAIL:bo@post.example\nEND:VCARD\n", &["card-without-begin"])]
+#[case::properties_above("PRODID:-//Larkfold//EN\nX-LIST:walkers\n\nBEGIN:VCARD\nFN:Ida\nEMAIL:ida@post.example\nEND:VCARD\nBEGIN:VCARD\nFN:Bo\nEMAIL:bo@post.example\nEND:VCARD\n", &[])]
+#[case::an_agent_between("BEGIN:VCARD\nVERSION:2.1\nFN:Ida\nAGENT:BEGIN:VCARD\nFN:Wren\nEND:VCARD\nEMAIL:ida@post.example\nEND:VCARD\nBEGIN:VCARD\nFN:Bo\nEMAIL:bo@post.example\nEND:VCARD\n", &[])]
+#[case::empty_lines_within("BEGIN:VCARD\n\nFN:Ida\n\n\nEMAIL:ida@post.example\nEND:VCARD\n\n\nBEGIN: VCARD\nFN:Bo\nEMAIL:bo@post.example\nEND: VCARD", &[])]
+fn two_cards_are_two_rows(#[case] text: &str, #[case] codes: &[&str]) {
+    let read = read(text.as_bytes()).unwrap();
+    assert_eq!(read.format, Format::VCard);
+    assert_eq!(read.rows, [row(&["ida@post.example", "Ida"]), row(&["bo@post.example", "Bo"])]);
+    assert_eq!(read.codes, codes);
 }
 
 #[test]

@@ -69,6 +69,11 @@ pub(super) fn quoted_printable(text: &[u8]) -> Vec<u8> {
     bytes
 }
 
+/// Decodes base64; none where it is none.
+pub(super) fn base64(text: &str) -> Option<Vec<u8>> {
+    base64_decode(text.trim().as_bytes()).filter(|bytes| !bytes.is_empty())
+}
+
 /// Bytes of a named charset as text; without a name, UTF-8, or else what western programs of old wrote.
 pub(super) fn in_charset(bytes: &[u8], charset: Option<&str>) -> String {
     let named = charset.and_then(|name| Encoding::for_label(name.trim().as_bytes()));

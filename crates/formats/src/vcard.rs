@@ -46,7 +46,7 @@ const COLUMNS: [&str; 24] = [
 const NOTES: usize = COLUMNS.len();
 
 /// Properties that are about the card, not about the person, or that no table has room for.
-const LEFT_OUT: [&str; 14] = [
+const LEFT_OUT: [&str; 16] = [
     "VERSION",
     "PRODID",
     "REV",
@@ -61,12 +61,29 @@ const LEFT_OUT: [&str; 14] = [
     "LABEL",
     "PROFILE",
     "NAME",
+    "X-ABLABEL",
+    "X-ABADR",
 ];
 
-/// Whether text begins like a card.
+/// Properties by which a card is known that lost its beginning.
+const OF_A_PERSON: [&str; 4] = ["EMAIL", "FN", "N", "TEL"];
+
+/// Whether text begins like a card, perhaps below properties of one that lost its beginning.
 pub(super) fn looks_like_vcard(text: &[u8]) -> bool {
-    let text = text.trim_ascii_start();
-    text.get(..11).is_some_and(|begin| begin.eq_ignore_ascii_case(b"BEGIN:VCARD"))
+    const LINES_ABOVE: usize = 100;
+    let lines =
+        text.split(|byte| matches!(byte, b'\n' | b'\r')).map(<[u8]>::trim_ascii).filter(|line| !line.is_empty());
+    for line in lines.take(LINES_ABOVE) {
+        let property = std::str::from_utf8(line).ok().and_then(Property::parse);
+        match property {
+            Some(property) if property.name == "BEGIN" && property.is_card() => return true,
+            Some(property) if OF_A_PERSON.contains(&property.name.as_str()) => {}
+            Some(property) if LEFT_OUT.contains(&property.name.as_str()) || property.name.starts_with("X-") => {}
+            Some(property) if property.name == "END" && property.is_card() => {}
+            _ => return false,
+        }
+    }
+    false
 }
 
 /// Takes the cards out of a text in UTF-8. `text` is asked twice: first for the columns that are used, then for the rows.
@@ -103,6 +120,7 @@ pub(super) fn extract<R: Read>(
 #[derive(Debug, Default)]
 struct Odd {
     without_end: Met,
+    without_begin: Met,
     broken_lines: u64,
     further_postal_addresses: Met,
     left_out: BTreeMap<String, u64>,
@@ -115,6 +133,11 @@ impl Odd {
             let cards = counted(self.without_end.count, "card", "ends", "end");
             let text = format!("{cards} without END:VCARD, and was read as far as it goes");
             findings.push(Finding::new("card-without-end", Weight::Warning, text).at_rows(&self.without_end));
+        }
+        if self.without_begin.count > 0 {
+            let cards = counted(self.without_begin.count, "card", "begins", "begin");
+            let text = format!("{cards} without BEGIN:VCARD, and was read all the same");
+            findings.push(Finding::new("card-without-begin", Weight::Warning, text).at_rows(&self.without_begin));
         }
         if self.broken_lines > 0 {
             let lines = counted(self.broken_lines, "line", "is", "are");
@@ -153,43 +176,61 @@ struct Cards<R> {
     /// A line that was read to see whether it goes on from the one before.
     ahead: Option<Vec<u8>>,
     is_old: bool,
+    /// The card that follows was begun already, where the one before it had no end.
+    is_begun: bool,
     cards: u64,
 }
 
 impl<R: Read> Cards<R> {
     fn new(text: R, path: &Path) -> Self {
-        Cards { lines: TextLines::new(text, path), line: Vec::new(), ahead: None, is_old: false, cards: 0 }
+        let lines = TextLines::new(text, path);
+        Cards { lines, line: Vec::new(), ahead: None, is_old: false, is_begun: false, cards: 0 }
     }
 
     fn next(&mut self, odd: &mut Odd) -> Result<Option<Card>> {
-        let mut gathered: Option<Gathered> = None;
+        let mut gathered = std::mem::take(&mut self.is_begun).then(|| self.begin());
         // A card inside a card (AGENT of the older versions) is another person, told only through this one.
         let mut inner = 0;
+        let mut is_agent = false;
         while let Some(line) = self.logical_line()? {
             let Some(property) = Property::parse(&line) else {
                 odd.broken_lines += u64::from(!line.trim().is_empty());
                 continue;
             };
-            let is_card = property.value.trim().eq_ignore_ascii_case("VCARD");
+            let is_inside = std::mem::replace(&mut is_agent, property.name == "AGENT" && property.begins_card());
             match (property.name.as_str(), &mut gathered) {
-                ("BEGIN", None) if is_card => {
-                    self.cards += 1;
-                    gathered = Some(Gathered::default());
+                ("BEGIN", None) if property.is_card() => gathered = Some(self.begin()),
+                ("BEGIN", Some(_)) if is_inside || inner > 0 => inner += 1,
+                ("BEGIN", Some(_)) if property.is_card() => {
+                    odd.without_end.at(RowNumber(self.cards));
+                    self.is_begun = true;
+                    break;
                 }
-                ("BEGIN", Some(_)) => inner += 1,
                 ("END", Some(_)) if inner > 0 => inner -= 1,
                 ("END", Some(_)) => {
                     return Ok(gathered.map(|gathered| gathered.card(self.cards, odd)));
                 }
-                ("VERSION", Some(_)) => self.is_old = property.value.trim() == "2.1",
+                ("AGENT", Some(_)) if property.is_card_in_one_line() => inner += 1,
+                ("VERSION", _) => self.is_old = property.value.trim() == "2.1",
                 (_, Some(gathered)) if inner == 0 => gathered.add(&property, odd),
+                (name, None) if OF_A_PERSON.contains(&name) => {
+                    let mut begun = self.begin();
+                    begun.add(&property, odd);
+                    odd.without_begin.at(RowNumber(self.cards));
+                    gathered = Some(begun);
+                }
                 _ => {}
             }
         }
-        if gathered.is_some() {
+        if gathered.is_some() && !self.is_begun {
             odd.without_end.at(RowNumber(self.cards));
         }
         Ok(gathered.map(|gathered| gathered.card(self.cards, odd)))
+    }
+
+    fn begin(&mut self) -> Gathered {
+        self.cards += 1;
+        Gathered::default()
     }
 
     /// A line with those that it was folded into (RFC 6350, section 3.2; quoted-printable by `=` at the end).
@@ -204,12 +245,20 @@ impl<R: Read> Cards<R> {
         };
         loop {
             let is_soft = whole.last() == Some(&b'=') && is_quoted_printable(&whole);
-            let mut next = Vec::new();
-            if !self.lines.next(&mut next)? {
-                break;
-            }
             if is_soft {
                 whole.pop();
+            }
+            let mut next = Vec::new();
+            let mut is_there = self.lines.next(&mut next)?;
+            let follows_gap = is_soft && next.is_empty();
+            // Where lines end twice, empty ones stand between.
+            while is_there && is_soft && next.is_empty() {
+                is_there = self.lines.next(&mut next)?;
+            }
+            if !is_there {
+                break;
+            }
+            if is_soft && !begins_property(&next, follows_gap) {
                 whole.extend_from_slice(&next);
             } else if matches!(next.first(), Some(b' ' | b'\t')) {
                 // In 2.1 the blank is part of the text, later it only marks the fold.
@@ -248,7 +297,7 @@ impl Gathered {
                 let number = text.strip_prefix("tel:").unwrap_or(&text).replace(";ext=", " ext ");
                 self.phones.push((property.preference(), number));
             }
-            "ADR" => self.postal.push((property.preference(), property.parts())),
+            "ADR" => self.postal.push((property.preference(), in_seven_parts(property.parts()))),
             "N" => {
                 let names = ["last_name", "first_name", "middle_name", "title", "name_suffix"];
                 for (name, part) in names.into_iter().zip(property.lists()) {
@@ -316,6 +365,34 @@ impl Gathered {
         }
         Card { cells: self.cells }
     }
+}
+
+/// Whether a line that a value goes on in is none, but begins a property: the first or last of a card, or, below an empty
+/// line, anything with a name in capitals.
+fn begins_property(line: &[u8], follows_gap: bool) -> bool {
+    let text = String::from_utf8_lossy(line);
+    let Some(property) = Property::parse(&text) else { return false };
+    let is_named =
+        text.split([':', ';']).next().is_some_and(|name| !name.bytes().any(|byte| byte.is_ascii_lowercase()));
+    (matches!(property.name.as_str(), "BEGIN" | "END") && property.is_card()) || (follows_gap && is_named)
+}
+
+/// A postal address in its seven parts (RFC 6350, section 6.3.1); a semicolon too many stands in the street.
+fn in_seven_parts(mut parts: Vec<String>) -> Vec<String> {
+    const PARTS: usize = 7;
+    const STREET: usize = 2;
+    while parts.len() > PARTS && parts.last().is_some_and(String::is_empty) {
+        parts.pop();
+    }
+    while parts.len() > PARTS {
+        let more = parts.remove(STREET + 1);
+        let street = &mut parts[STREET];
+        if !street.is_empty() && !more.is_empty() {
+            street.push_str(", ");
+        }
+        street.push_str(&more);
+    }
+    parts
 }
 
 /// `19960415` as `1996-04-15` (ISO 8601); other forms stay as they are.

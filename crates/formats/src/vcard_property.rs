@@ -1,6 +1,7 @@
 //! One property of a vCard (RFC 6350, and the older 2.1): its name, its parameters, its value.
 
-use crate::encoded_word::{in_charset, quoted_printable};
+use crate::encoded_word::{base64, in_charset, quoted_printable};
+use std::borrow::Cow;
 
 /// One property: its name in capitals, its parameters, its value as it is.
 pub(super) struct Property {
@@ -17,7 +18,11 @@ impl Property {
             *c == ':' && !is_quoted
         })?;
         let (head, value) = (&line[..colon.0], &line[colon.0 + 1..]);
-        let mut parts = head.split(';');
+        let mut is_quoted = false;
+        let mut parts = head.split(|sign| {
+            is_quoted ^= sign == '"';
+            sign == ';' && !is_quoted
+        });
         // A group such as `item1.` says which properties belong together.
         let name = parts.next()?.rsplit('.').next()?.trim().to_ascii_uppercase();
         if name.is_empty() || !name.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'-') {
@@ -44,32 +49,60 @@ impl Property {
         }
     }
 
-    pub(super) fn is_encoded(&self) -> bool {
-        self.has("QUOTED-PRINTABLE")
+    /// Whether it begins or ends a card.
+    pub(super) fn is_card(&self) -> bool {
+        self.value.trim().eq_ignore_ascii_case("VCARD")
+    }
+
+    /// Whether a card may follow as its value: nothing is said on its own line.
+    pub(super) fn begins_card(&self) -> bool {
+        self.value.trim().is_empty()
+    }
+
+    /// Whether its value is the first line of a card whose other lines follow.
+    pub(super) fn is_card_in_one_line(&self) -> bool {
+        self.value.trim().eq_ignore_ascii_case("BEGIN:VCARD")
+    }
+
+    fn is_base64(&self) -> bool {
+        let is_so = |value: &str| value.eq_ignore_ascii_case("B") || value.eq_ignore_ascii_case("BASE64");
+        self.parameters.iter().any(|(name, value)| matches!(name.as_str(), "ENCODING" | "TYPE") && is_so(value.trim()))
+    }
+
+    fn charset(&self) -> Option<&str> {
+        self.parameters.iter().find(|(name, _)| name == "CHARSET").map(|(_, value)| value.as_str())
+    }
+
+    /// The value, of which base64 is taken off as a whole.
+    fn whole(&self) -> Cow<'_, str> {
+        match self.is_base64().then(|| base64(&self.value)).flatten() {
+            Some(bytes) => in_charset(&bytes, self.charset()).into(),
+            None => self.value.as_str().into(),
+        }
     }
 
     /// The value as text.
     pub(super) fn text(&self) -> String {
-        unescape(&self.decode(&self.value))
+        unescape(&self.decode(&self.whole()))
     }
 
     /// The parts of a value between semicolons, as text.
     pub(super) fn parts(&self) -> Vec<String> {
-        split_unescaped(&self.value, ';').into_iter().map(|part| unescape(&self.decode(part))).collect()
+        split_unescaped(&self.whole(), ';').into_iter().map(|part| unescape(&self.decode(part))).collect()
     }
 
     /// The same, each with what stands between its commas.
     pub(super) fn lists(&self) -> Vec<Vec<String>> {
         let list = |part: &str| split_unescaped(part, ',').into_iter().map(|one| unescape(&self.decode(one))).collect();
-        split_unescaped(&self.value, ';').into_iter().map(list).collect()
+        split_unescaped(&self.whole(), ';').into_iter().map(list).collect()
     }
 
     pub(super) fn decode(&self, text: &str) -> String {
-        if !self.is_encoded() {
-            return text.to_owned();
+        if self.has("QUOTED-PRINTABLE") {
+            in_charset(&quoted_printable(text.as_bytes()), self.charset())
+        } else {
+            text.to_owned()
         }
-        let charset = self.parameters.iter().find(|(name, _)| name == "CHARSET").map(|(_, value)| value.as_str());
-        in_charset(&quoted_printable(text.as_bytes()), charset)
     }
 }
 

@@ -1,7 +1,7 @@
 //! The words of status columns in seven languages (`consent.txt`), and what they say about consent.
 
 use crate::blank::is_blank;
-use crate::date::{Date, DateOrder};
+use crate::date::{Date, DateOrder, DateSystem};
 use crate::date_column::{DateColumn, DateOf};
 use crate::fold::fold;
 use crate::look;
@@ -171,8 +171,12 @@ fn is_day(shown: &str) -> bool {
     if is_no_day(shown) {
         return false;
     }
-    let column =
-        DateColumn { order: Some(DateOrder::DayFirst), today: Date { year: 2100, month: 1, day: 1 }, of: DateOf::Any };
+    let column = DateColumn {
+        order: Some(DateOrder::DayFirst),
+        system: DateSystem::default(),
+        today: Date { year: 2100, month: 1, day: 1 },
+        of: DateOf::Any,
+    };
     is_number || look::is_date(shown) || column.moment(shown).is_ok()
 }
 

@@ -139,6 +139,29 @@ fn by_order(year: i16, a: u8, b: u8, time: Option<Time>) -> Reading {
     }
 }
 
+/// From which day a spreadsheet counts days.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum DateSystem {
+    /// 31 December 1899 is day 0; day 60 is the 29 February 1900 that there was not.
+    #[default]
+    From1900,
+    /// 1 January 1904 is day 0, as older programs for the Mac count.
+    From1904,
+}
+
+impl DateSystem {
+    /// The day that was read as one counted from 1900.
+    pub(crate) fn of(self, counted_from_1900: Moment) -> Moment {
+        /// From 30 December 1899 to 1 January 1904.
+        const DAYS_BETWEEN: i32 = 1_462;
+        let date = match self {
+            DateSystem::From1900 => counted_from_1900.date,
+            DateSystem::From1904 => Date::from_day_number(counted_from_1900.date.day_number() + DAYS_BETWEEN),
+        };
+        Moment { date, ..counted_from_1900 }
+    }
+}
+
 /// The day of a spreadsheet's day number, counted from 1900.
 pub(crate) fn spreadsheet_day(number: i32) -> Date {
     // Day 1 is 1 January 1900, and the 29 February of that year, which there was not, is counted.

@@ -1,7 +1,7 @@
 //! A column of dates: whether the day or the month comes first in it, by what all of its values show, and how each is cleaned.
 
 use crate::calendar::iso_date;
-use crate::date::{Date, DateOrder, Moment, Reading, read, spreadsheet_day};
+use crate::date::{Date, DateOrder, DateSystem, Moment, Reading, read, spreadsheet_day};
 use crate::{Cleaned, Doubt, Rule, Rules};
 use pebblebank_table::observe::Met;
 use pebblebank_table::units::RowNumber;
@@ -92,6 +92,8 @@ pub enum OrderDecision {
 pub struct DateColumn {
     /// Whether the day or the month comes first where both can.
     pub order: Option<DateOrder>,
+    /// From when the day numbers of spreadsheets count in it.
+    pub system: DateSystem,
     /// The day of the run.
     pub today: Date,
     /// What the dates are of.
@@ -125,7 +127,7 @@ impl DateColumn {
             | (Reading::OnlyDayFirst(moment) | Reading::Either(moment, _), None | Some(DateOrder::DayFirst))
             | (Reading::OnlyMonthFirst(moment), None | Some(DateOrder::MonthFirst))
             | (Reading::Either(_, moment), Some(DateOrder::MonthFirst)) => (moment, Rule::DateForm),
-            (Reading::SpreadsheetDate(moment), _) => (moment, Rule::SpreadsheetDate),
+            (Reading::SpreadsheetDate(moment), _) => (self.system.of(moment), Rule::SpreadsheetDate),
             (Reading::OnlyDayFirst(_) | Reading::OnlyMonthFirst(_) | Reading::Impossible, _) => {
                 return Err(Doubt::ImpossibleDate);
             }

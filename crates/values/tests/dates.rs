@@ -1,6 +1,6 @@
 //! Dates in many languages and written forms, and what is no date.
 
-use pebblebank_values::date::{Date, Reading, read};
+use pebblebank_values::date::{Date, DateSystem, Reading, read};
 use pebblebank_values::date_column::{DateColumn, DateOf};
 
 fn iso(date: Date) -> String {
@@ -136,9 +136,23 @@ fn what_names_no_day_is_no_date() {
     ]);
 }
 
+const TODAY: Date = Date { year: 2026, month: 3, day: 2 };
+
+#[test]
+fn day_numbers_count_from_1900_or_from_1904() {
+    let day = |system, text| {
+        let column = DateColumn { order: None, system, today: TODAY, of: DateOf::Birth };
+        column.moment(text).map(|(moment, _)| iso(moment.date)).ok()
+    };
+    assert_eq!(day(DateSystem::From1900, "46086").as_deref(), Some("2026-03-05"));
+    assert_eq!(day(DateSystem::From1904, "44624").as_deref(), Some("2026-03-05"));
+    assert_eq!(day(DateSystem::From1904, "7670").as_deref(), Some("1924-12-31"));
+    assert_eq!(day(DateSystem::From1904, "2026-03-05").as_deref(), Some("2026-03-05"), "no day number");
+}
+
 #[test]
 fn an_early_birthday_of_a_spreadsheet_is_its_day_number_and_a_year_is_none() {
-    let column = |of| DateColumn { order: None, today: Date { year: 2026, month: 3, day: 2 }, of };
+    let column = |of| DateColumn { order: None, system: DateSystem::From1900, today: TODAY, of };
     let day = |of, text| column(of).moment(text).map(|(moment, _)| iso(moment.date)).ok();
     assert_eq!(day(DateOf::Birth, "9132").as_deref(), Some("1924-12-31"));
     assert_eq!(day(DateOf::Birth, "1984"), None);

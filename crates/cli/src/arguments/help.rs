@@ -7,7 +7,7 @@ use clap::{Arg, Command, CommandFactory};
 use pebblebank_values::Field;
 
 /// Options that `-h` leaves to `--help`.
-const RARE: [&str; 44] = [
+const RARE: [&str; 45] = [
     "accept",
     "again",
     "apply",
@@ -17,6 +17,7 @@ const RARE: [&str; 44] = [
     "by_phone",
     "color",
     "date_order",
+    "date_system",
     "decisions",
     "delimiter",
     "encoding",

@@ -83,6 +83,9 @@ pub struct Reading {
     /// What comes first in dates that may be read in two ways
     #[arg(long, value_name = "ORDER")]
     pub date_order: Option<DateOrder>,
+    /// From which year spreadsheets' day numbers count: 1900, or 1904 as in old files of the Mac
+    #[arg(long, value_name = "YEAR", default_value = "1900", hide_default_value = true)]
+    pub date_system: DateSystem,
     /// The country of contacts that name none, for phones, postal codes and dates: GB
     #[arg(long, value_name = "CC")]
     pub country: Option<String>,
@@ -101,6 +104,16 @@ pub struct Reading {
     /// The sheet of a workbook, by name or number
     #[arg(long, value_name = "SHEET")]
     pub sheet: Option<String>,
+}
+
+#[derive(ValueEnum, Debug, Clone, Copy, PartialEq, Eq)]
+pub enum DateSystem {
+    /// 46086 is 5 March 2026
+    #[value(name = "1900")]
+    From1900,
+    /// 44624 is 5 March 2026
+    #[value(name = "1904")]
+    From1904,
 }
 
 #[derive(ValueEnum, Debug, Clone, Copy, PartialEq, Eq)]

@@ -1,6 +1,6 @@
 //! The options that overrule how files are read, the same for every command that reads some.
 
-use crate::arguments::shared::{DateOrder, Reading};
+use crate::arguments::shared::{DateOrder, DateSystem, Reading};
 use pebblebank_core::columns::wishes::ColumnWishes;
 use pebblebank_core::job::named::{parse_delimiter, unknown_field_advice};
 use pebblebank_core::job::sources::ReadFiles;
@@ -38,6 +38,10 @@ pub fn read_files(reading: &Reading) -> Result<ReadFiles> {
             opt_out: reading.opt_out.clone(),
             not_consent: reading.not_consent.clone(),
             date_order,
+            date_system: match reading.date_system {
+                DateSystem::From1900 => date::DateSystem::From1900,
+                DateSystem::From1904 => date::DateSystem::From1904,
+            },
             ..ColumnWishes::default()
         },
         wishes: ReadWishes {

@@ -5,7 +5,7 @@ use crate::columns::value::ValueSource;
 use pebblebank_table::units::ColumnIndex;
 use pebblebank_values::blank::BlankWords;
 use pebblebank_values::consent::YesMeans;
-use pebblebank_values::date::{Date, DateOrder};
+use pebblebank_values::date::{Date, DateOrder, DateSystem};
 use pebblebank_values::date_column::{DateColumn, DateOf};
 use pebblebank_values::fold::fold;
 use pebblebank_values::name::NamePart;
@@ -20,6 +20,8 @@ pub struct CleaningWishes {
     pub country: Option<Country>,
     /// The day of the run.
     pub today: Date,
+    /// From when the day numbers of spreadsheets count.
+    pub date_system: DateSystem,
     /// Words that stand for nothing.
     pub blank_words: Arc<BlankWords>,
     /// Whether contacts with a role address get a tag.
@@ -256,6 +258,6 @@ impl CleaningPlan {
 impl CleaningPlan {
     /// How dates of a kind are taken.
     pub(super) fn dates(&self, of: DateOf, order: Option<DateOrder>) -> DateColumn {
-        DateColumn { order, today: self.wishes.today, of }
+        DateColumn { order, system: self.wishes.date_system, today: self.wishes.today, of }
     }
 }

@@ -1,6 +1,6 @@
 //! What a job says of columns that are not recognised by themselves.
 
-use pebblebank_values::date::DateOrder;
+use pebblebank_values::date::{DateOrder, DateSystem};
 use pebblebank_values::{Field, Kind};
 use std::collections::BTreeMap;
 
@@ -30,6 +30,8 @@ pub struct ColumnWishes {
     pub not_consent: Vec<String>,
     /// Whether the day or the month comes first in its dates.
     pub date_order: Option<DateOrder>,
+    /// From when the day numbers of spreadsheets count in it.
+    pub date_system: DateSystem,
     /// The fields of the job's own.
     pub own: Vec<OwnField>,
 }

@@ -2,6 +2,7 @@
 //!
 //! A [`Job`] is complete and consistent in itself before any file is opened; [`file`] makes one from TOML.
 
+mod date_parts;
 pub mod file;
 pub mod guard;
 mod guard_parts;

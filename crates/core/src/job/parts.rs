@@ -1,10 +1,10 @@
 //! The parts of a job file as TOML has them; [`super::file`] makes a job of them.
 
+use super::date_parts::{DateOrderPart, DateSystemPart};
 use crate::job::guard_parts::GuardPart;
 use crate::job::known_names;
 use crate::job::layout_parts::LayoutPart;
 use crate::job::one_or_several::Headers;
-use pebblebank_values::date::DateOrder;
 use schemars::JsonSchema;
 use serde::{Deserialize, Deserializer};
 use std::collections::BTreeMap;
@@ -135,6 +135,9 @@ pub(super) struct SourcePart {
     pub(super) stale_after: Option<u32>,
     /// Whether the day or the month comes first in dates that can be read both ways.
     pub(super) date_order: Option<DateOrderPart>,
+    /// From which year the day numbers of spreadsheets count: `"1900"` (default), or `"1904"`.
+    #[serde(default)]
+    pub(super) date_system: DateSystemPart,
     /// The encoding, as `"windows-1252"`, if recognition is wrong.
     pub(super) encoding: Option<String>,
     /// What happens to bytes that are no character: `"stop"` (default), or `"replace"` with �.
@@ -171,6 +174,9 @@ pub(super) struct ListPart {
     pub(super) columns: BTreeMap<String, Headers>,
     /// Whether the day or the month comes first in dates that can be read both ways.
     pub(super) date_order: Option<DateOrderPart>,
+    /// From which year the day numbers of spreadsheets count: `"1900"` (default), or `"1904"`.
+    #[serde(default)]
+    pub(super) date_system: DateSystemPart,
     /// The encoding, as `"windows-1252"`, if recognition is wrong.
     pub(super) encoding: Option<String>,
     /// What happens to bytes that are no character: `"stop"` (default), or `"replace"` with �.
@@ -250,6 +256,9 @@ pub(super) struct SuppressPart {
     pub(super) columns: BTreeMap<String, Headers>,
     /// Whether the day or the month comes first in dates that can be read both ways.
     pub(super) date_order: Option<DateOrderPart>,
+    /// From which year the day numbers of spreadsheets count: `"1900"` (default), or `"1904"`.
+    #[serde(default)]
+    pub(super) date_system: DateSystemPart,
     /// The encoding, as `"windows-1252"`, if recognition is wrong.
     pub(super) encoding: Option<String>,
     /// What happens to bytes that are no character: `"stop"` (default), or `"replace"` with �.
@@ -334,22 +343,6 @@ macro_rules! overruled {
             sheet: $part.sheet,
         }
     };
-}
-
-#[derive(Deserialize, JsonSchema, Clone, Copy)]
-#[serde(rename_all = "kebab-case")]
-pub(super) enum DateOrderPart {
-    Dmy,
-    Mdy,
-}
-
-impl From<DateOrderPart> for DateOrder {
-    fn from(part: DateOrderPart) -> DateOrder {
-        match part {
-            DateOrderPart::Dmy => DateOrder::DayFirst,
-            DateOrderPart::Mdy => DateOrder::MonthFirst,
-        }
-    }
 }
 
 #[derive(Deserialize, JsonSchema)]

@@ -6,7 +6,7 @@ use crate::columns::value::ValueSource;
 use crate::suppress::marks::{Mark, NamedMarks};
 use pebblebank_table::Record;
 use pebblebank_values::blank::BlankWords;
-use pebblebank_values::date::Date;
+use pebblebank_values::date::{Date, DateSystem};
 use pebblebank_values::date_column::{DateColumn, DateOf};
 use pebblebank_values::place::Country;
 use pebblebank_values::text::comparable;
@@ -156,7 +156,13 @@ fn day_of(value: &str) -> Option<Date> {
     if let Some(date) = value.get(..10).and_then(Date::from_iso) {
         return Some(date);
     }
-    DateColumn { order: None, today: Date { year: 2100, month: 1, day: 1 }, of: DateOf::Any }.only_moment(value.trim())
+    DateColumn {
+        order: None,
+        system: DateSystem::default(),
+        today: Date { year: 2100, month: 1, day: 1 },
+        of: DateOf::Any,
+    }
+    .only_moment(value.trim())
 }
 
 fn number_of(value: &str) -> Option<f64> {

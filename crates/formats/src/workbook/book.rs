@@ -4,13 +4,14 @@ use super::binary_records::BinaryRecords;
 use super::number_format::{NumberFormat, PLAIN};
 use super::old_records::OldRecords;
 use super::open_document::OpenDocument;
+use super::refusals::{broken, protected};
 use super::seen::Seen;
 use crate::Input;
 use crate::workbook::kind::Kind;
 use crate::workbook::value::Value;
 use calamine::{Reader, SheetType, SheetVisible, Xls, Xlsb, Xlsx};
+use pebblebank_table::Result;
 use pebblebank_table::units::MAX_COLUMNS;
-use pebblebank_table::{Error, ErrorKind, Result};
 use std::fs::File;
 use std::io::BufReader;
 use std::path::Path;
@@ -143,29 +144,4 @@ impl<'a> Book<'a> {
         })?;
         Ok(rows)
     }
-}
-
-/// The container of an encrypted workbook names its one part in UTF-16 (MS-OFFCRYPTO, section 2.1).
-pub(super) fn holds_encrypted_package(bytes: &[u8]) -> bool {
-    let name: Vec<u8> = "EncryptedPackage".encode_utf16().flat_map(u16::to_le_bytes).collect();
-    memchr::memmem::find(bytes, &name).is_some()
-}
-
-pub(super) fn broken(path: &Path, cause: &str) -> Error {
-    let cause = if cause.is_empty() { String::new() } else { format!(" ({cause})") };
-    Error::new(
-        ErrorKind::Input,
-        format!("the workbook is damaged or cut short{cause}"),
-        "open it with the program that made it and save it anew, or as CSV",
-    )
-    .in_file(path)
-}
-
-pub(super) fn protected(path: &Path) -> Error {
-    Error::new(
-        ErrorKind::Input,
-        "the workbook is protected by a password",
-        "open it with the password, save it without one (or as CSV), and hand that over",
-    )
-    .in_file(path)
 }

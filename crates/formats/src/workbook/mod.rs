@@ -13,15 +13,17 @@ mod markup;
 mod number_format;
 mod old_records;
 mod open_document;
+mod refusals;
 mod seen;
 mod sheet_rows;
 mod tables;
 mod value;
 
 use crate::unpack::{Packing, Unpacking, is_zip};
-use crate::workbook::book::{Book, broken, holds_encrypted_package, protected};
+use crate::workbook::book::Book;
 use crate::workbook::kind::Kind;
 use crate::workbook::old_records::OldRecords;
+use crate::workbook::refusals::{broken, holds_encrypted_package, protected};
 use crate::workbook::seen::Seen;
 use crate::workbook::sheet_rows::SheetRows;
 use crate::workbook::tables::TableWatch;

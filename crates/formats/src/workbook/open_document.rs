@@ -1,8 +1,8 @@
 //! Spreadsheets as `OpenDocument` 1.3 (part 3) has them, read as a stream: one row at a time, whatever the size.
 
-use super::book::{broken, protected};
 use super::markup::{attribute, for_each_mark, local_name, open_part, read_part, unescape};
 use super::number_format::{NumberFormat, PLAIN};
+use super::refusals::{broken, protected};
 use super::seen::Seen;
 use super::value::Value;
 use crate::Input;

@@ -1,7 +1,7 @@
 //! The cells of a sheet put together into rows, with what may be lost on the way counted.
 
 use super::seen::Seen;
-use crate::workbook::book::broken;
+use crate::workbook::refusals::broken;
 use crate::workbook::value::Value;
 use pebblebank_table::observe::{Finding, Met, Observer, Weight, counted};
 use pebblebank_table::spool::{Extracted, RowSpool};

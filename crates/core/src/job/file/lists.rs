@@ -39,6 +39,7 @@ impl Reader<'_> {
         let read = self.read_files(&part.name, &part.files, part.columns)?;
         let mut read = ReadFiles { wishes: self.wishes(overruled!(part))?, ..read };
         read.columns.date_order = part.date_order.map(DateOrder::from);
+        read.columns.date_system = part.date_system.into();
         let taken = |ours: &str, theirs: &str| Taken { ours: ColumnRef::new(ours), theirs: ColumnRef::new(theirs) };
         let take = match &part.take {
             TakePart::Named(names) => names.iter().map(|name| taken(name, name)).collect(),
@@ -67,6 +68,7 @@ impl Reader<'_> {
         let reason_from = part.reason_from.as_deref().map(ColumnRef::new);
         let mut read = ReadFiles { wishes: self.wishes(overruled!(part))?, ..read };
         read.columns.date_order = part.date_order.map(DateOrder::from);
+        read.columns.date_system = part.date_system.into();
         let mut files = ListFiles { read, condition, by: None };
         files.go_by(part.by.as_deref().map(|text| self.list_key(text)).transpose()?.flatten(), own);
         Ok(SuppressionList { files, hold, reason_from, part: Part::Whole }.with_shares(place))

@@ -309,6 +309,7 @@ impl Reader<'_> {
         read.columns.opt_out = part.opt_out;
         read.columns.not_consent = part.not_consent;
         read.columns.date_order = part.date_order.map(DateOrder::from);
+        read.columns.date_system = part.date_system.into();
         read.columns.own = own;
         let condition = part.condition.as_deref().map(|text| self.selection(text)).transpose()?;
         let range = |text: &str| RowRange::parse(text).map_err(|error| self.wrong(text, error.what(), error.advice()));

@@ -8,7 +8,7 @@ use pebblebank_table::units::ColumnIndex;
 use pebblebank_table::{Record, cell};
 use pebblebank_values::address::Address;
 use pebblebank_values::blank::BlankWords;
-use pebblebank_values::date::Date;
+use pebblebank_values::date::{Date, DateSystem};
 use pebblebank_values::date_column::{DateColumn, DateOf};
 use pebblebank_values::{ColumnRef, Field, Kind};
 use std::sync::Arc;
@@ -62,7 +62,12 @@ impl Rank {
 pub(crate) fn rank_of_moment(value: &[u8], latest: Option<Date>) -> u32 {
     const BEGINNING: Date = Date { year: 1600, month: 1, day: 1 };
     let text = String::from_utf8_lossy(value);
-    let column = DateColumn { order: None, today: Date { year: 2100, month: 1, day: 1 }, of: DateOf::Any };
+    let column = DateColumn {
+        order: None,
+        system: DateSystem::default(),
+        today: Date { year: 2100, month: 1, day: 1 },
+        of: DateOf::Any,
+    };
     match column.moment(&text) {
         Ok((moment, _)) if latest.is_none_or(|latest| moment.date <= latest) => {
             let time = moment.time.map_or(0, |time| time.seconds / 60);

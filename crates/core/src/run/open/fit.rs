@@ -9,7 +9,7 @@ use crate::columns::value::ValueSource;
 use crate::columns::wishes::ConsentQuestions;
 use crate::job::Job;
 use crate::job::lists::{EntriesToCompare, JobList};
-use crate::job::sources::Passing;
+use crate::job::sources::{Passing, ReadFiles};
 use crate::layout::receipt::AllColumns;
 use crate::person::decisions::{Decision, Decisions, Named};
 use crate::person::same::Survivor;
@@ -18,7 +18,7 @@ use crate::select::condition::Selection;
 use pebblebank_formats::Format;
 use pebblebank_table::units::{ColumnIndex, ListId, SourceId};
 use pebblebank_values::address::AddressWishes;
-use pebblebank_values::date::DateOrder;
+use pebblebank_values::date::{DateOrder, DateSystem};
 use pebblebank_values::suggest::DomainTypos;
 use pebblebank_values::{ColumnRef, Field};
 use std::sync::Arc;
@@ -70,6 +70,7 @@ impl OpenFiles {
         for column in of_keys.filter(ColumnRef::is_date) {
             wanted.add(&column, file.map());
         }
+        let wishes = &of_read(wishes, &job.sources[file.owner.0 as usize].read);
         let mut plan = CleaningPlan::new(wishes, &wanted, file.map(), file.is_receipt, &file.glimpse.separators);
         self.supplied.iter().flat_map(|all| &all.columns).for_each(|column| plan.supply(column));
         plan
@@ -85,6 +86,7 @@ fn keys_of_source(
     by: &[Field],
 ) -> Option<RowKeys> {
     let source = &job.sources[file.owner.0 as usize];
+    let wishes = &of_read(wishes, &source.read);
     let mut keys = RowKeys::of_source(&keyed(file, job, wishes), source, newest_by, by)?;
     set_orders(&mut keys, &file.glimpse, source.read.columns.date_order, job);
     Some(keys)
@@ -93,8 +95,10 @@ fn keys_of_source(
 /// By what a list is compared, where that is not the address.
 fn keys_of_list(file: &OpenFile<ListId>, job: &Job, wishes: &CleaningWishes) -> Option<RowKeys> {
     let list = &job.lists[file.owner.0 as usize];
+    let read = list.files().map(|files| &files.read);
+    let wishes = &read.map_or_else(|| wishes.clone(), |read| of_read(wishes, read));
     let mut keys = RowKeys::of_list(&keyed(file, job, wishes), file.owner, list)?;
-    set_orders(&mut keys, &file.glimpse, list.files().and_then(|files| files.read.columns.date_order), job);
+    set_orders(&mut keys, &file.glimpse, read.and_then(|read| read.columns.date_order), job);
     Some(keys)
 }
 
@@ -124,11 +128,17 @@ fn fields_of(decisions: &Decisions) -> Vec<Field> {
     fields
 }
 
+/// The same for files that are read so.
+fn of_read(wishes: &CleaningWishes, read: &ReadFiles) -> CleaningWishes {
+    CleaningWishes { date_system: read.columns.date_system, ..wishes.clone() }
+}
+
 /// What cleaning needs to know of a job beside the columns.
 pub(crate) fn cleaning_wishes(job: &Job) -> CleaningWishes {
     CleaningWishes {
         country: job.country,
         today: job.today,
+        date_system: DateSystem::default(),
         blank_words: Arc::clone(&job.clean.blank_words),
         tags_roles: job.clean.role == Passing::Tag,
         gives_tags: job.gives_tags(),

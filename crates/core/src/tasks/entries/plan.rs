@@ -10,7 +10,7 @@ use crate::tasks::found_entries::{EntriesWishes, StatusWish};
 use pebblebank_table::units::{ColumnIndex, ListId};
 use pebblebank_table::{Error, ErrorKind, Record, Result};
 use pebblebank_values::blank::is_blank;
-use pebblebank_values::date::Date;
+use pebblebank_values::date::{Date, DateSystem};
 use pebblebank_values::date_column::{DateColumn, DateOf};
 use pebblebank_values::fold::fold;
 use pebblebank_values::{ColumnRef, Field};
@@ -50,11 +50,11 @@ impl Day {
 }
 
 impl DayColumn {
-    fn new(column: &ColumnRef, map: &ColumnMap, today: Date) -> DayColumn {
+    fn new(column: &ColumnRef, map: &ColumnMap, today: Date, system: DateSystem) -> DayColumn {
         DayColumn {
             header: column.name().to_owned(),
             source: ValueSource::new(column, map, false),
-            dates: DateColumn { order: None, today, of: DateOf::Any },
+            dates: DateColumn { order: None, system, today, of: DateOf::Any },
         }
     }
 
@@ -97,7 +97,9 @@ impl Plan {
         let status = Some(status.meaning(&wishes.status_means)).filter(|status| !status.is_empty());
         let dated = wishes.dated.as_ref().map(named).transpose()?.or_else(|| find(&DAY_HEADERS));
         let until = wishes.until.as_ref().map(named).transpose()?;
-        let days = |column: Option<ColumnRef>| column.map(|column| DayColumn::new(&column, map, wishes.today));
+        let days = |column: Option<ColumnRef>| {
+            column.map(|column| DayColumn::new(&column, map, wishes.today, wishes.read.columns.date_system))
+        };
         let phone = wishes.by_phone.then(|| ValueSource::new(&ColumnRef::Field(Field::Phone), map, false));
         let read_columns = match &phone {
             Some(phone) => phone.columns().collect(),

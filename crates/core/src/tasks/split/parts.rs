@@ -47,7 +47,14 @@ impl<'a> PartValue<'a> {
                 wanted.add(column, file.map());
                 let words = Arc::clone(&part.blank_words);
                 let (country, today) = (wishes.country, wishes.today);
-                let asked = CleaningWishes { country, today, blank_words: words, tags_roles: false, gives_tags: false };
+                let asked = CleaningWishes {
+                    country,
+                    today,
+                    date_system: wishes.read.columns.date_system,
+                    blank_words: words,
+                    tags_roles: false,
+                    gives_tags: false,
+                };
                 let separators = &file.glimpse.separators;
                 let mut cleaning = CleaningPlan::new(&asked, &wanted, file.map(), file.is_receipt, separators);
                 for (column, seen) in &file.glimpse.dates {

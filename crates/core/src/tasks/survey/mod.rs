@@ -95,6 +95,7 @@ impl Surveyor<'_> {
         let wishes = CleaningWishes {
             country: self.wishes.country,
             today: self.wishes.today.unwrap_or(Date { year: 2100, month: 1, day: 1 }),
+            date_system: self.wishes.read.columns.date_system,
             blank_words: Arc::default(),
             tags_roles: false,
             gives_tags: false,
