@@ -280,7 +280,7 @@ fn told(message: &str) -> String {
 }
 
 /// Subject, body, what it says; all from a mail system.
-const BOUNCES: [(&str, &str, &str); 33] = [
+const BOUNCES: [(&str, &str, &str); 46] = [
     (
         "Undelivered Mail Returned to Sender",
         "This is the mail system at host mx.larkfold.example.\n\nI'm sorry to have to inform you that your message could not\nbe delivered to one or more recipients. It's attached below.\n\nFor further assistance, please send mail to postmaster.\n\n<ida@post.example>: host mx.post.example[203.0.113.9] said: 550 5.1.1\n    <ida@post.example>: Recipient address rejected: User unknown in virtual mailbox\n    table (in reply to RCPT TO command)",
@@ -378,6 +378,67 @@ const BOUNCES: [(&str, &str, &str); 33] = [
     ("Mail failure", "The host for ida@post.example could not be found: domain not found", "ida hard"),
     ("Undeliverable", "To ida@post.example: 450 4.2.1 mailbox unavailable, try later", "ida soft"),
     ("Undeliverable", "Message for ida@post.example could not be delivered within 5 days.", "ida soft"),
+    (
+        "Não entregue: caminhada",
+        "Falha na entrega para estes destinatários ou grupos:\n\nida@post.example\nO endereço de email que você inseriu não pôde ser encontrado.",
+        "ida hard",
+    ),
+    (
+        "Non recapitabile",
+        "Recapito non riuscito per i seguenti destinatari o gruppi:\n\nida@post.example\nL'indirizzo di posta elettronica immesso non è stato trovato.",
+        "ida hard",
+    ),
+    (
+        "Onbestelbaar",
+        "De bezorging aan de volgende geadresseerden of groepen is mislukt:\n\nida@post.example\nHet opgegeven e-mailadres is niet gevonden.",
+        "ida hard",
+    ),
+    (
+        "No se puede entregar",
+        "No se pudo entregar el mensaje a estos destinatarios o grupos:\n\nida@post.example\nLa cuenta está suspendida: cuenta suspendida",
+        "ida hard",
+    ),
+    (
+        "Non remis",
+        "Échec de la remise pour les destinataires suivants :\n\nida@post.example\nSa boîte est pleine.",
+        "ida soft",
+    ),
+    (
+        "Mail delivery failed: returning message to sender",
+        "A message that you sent could not be delivered to one or more of its\nrecipients. The following address(es) failed:\n\n  bo@post.example\n    Unrouteable address\n\n  wren@post.example\n    mailbox is full: retry timeout exceeded\n",
+        "bo hard, wren soft",
+    ),
+    ("Undelivered Mail", "<ida@post.example> (expanded from <i.moss@post.example>): user is over quota", "ida soft"),
+    (
+        "Undelivered Mail",
+        "<ida@post.example>: host mx.post.example[203.0.113.9] said: 452-4.2.2 The email account\n    that you tried to reach is over quota (in reply to RCPT TO command)",
+        "ida soft",
+    ),
+    (
+        "DELIVERY FAILURE",
+        "Your message\n\n  Subject: Spring walk\n\nwas not delivered to:\n\n  ida@post.example\n\nbecause:\n\n  User ida (ida@post.example) not listed in directory\n",
+        "ida hard",
+    ),
+    (
+        "Email Delivery Failure",
+        "an email you addressed to email address :\n--  ida@post.example\n\ncould not be delivered. The problem appears to be :\n--  Recipient email address is possibly incorrect\n",
+        "ida hard",
+    ),
+    (
+        "Message status - undeliverable",
+        "The message that you sent was undeliverable to the following:\n\tida@post.example (user not found)\n\nPossibly truncated original message follows:\n",
+        "ida hard",
+    ),
+    (
+        "Undelivered Mail",
+        "A message that you sent could not be delivered to one or more of its recipients.\n\nida@post.example, ERROR CODE :550 - 5.1.1 <ida@post.example>: Recipient address rejected: User unknown in relay recipient table",
+        "ida hard",
+    ),
+    (
+        "Returned mail",
+        "Your message to <ida@post.example> was blocked by our Spam Firewall. The email has NOT BEEN DELIVERED.",
+        "ida hard",
+    ),
 ];
 
 #[test]

@@ -25,6 +25,44 @@ fn check(cases: &[(&str, &str, &str)]) {
 }
 
 #[test]
+fn scripts_orders_and_short_forms_of_many_countries() {
+    check(&[
+        ("李小梅", "CN", "|小梅||李|"),
+        ("欧阳小梅", "CN", "|小梅||欧阳|"),
+        ("김하나", "", "|하나||김|"),
+        ("남궁하나", "KR", "|하나||남궁|"),
+        ("山田花子", "JP", "|山田花子|||"),
+        ("LI Mei", "", "|Mei||LI|"),
+        ("Ng Wai Man", "HK", "|Wai Man||Ng|"),
+        ("AJ Moss", "US", "|AJ||Moss|"),
+        ("JRR Moss", "GB", "|JRR||Moss|"),
+        ("Петров Иван Иванович", "", "|Иван|Иванович|Петров|"),
+        ("Мария Ивановна Петрова", "", "|Мария|Ивановна|Петрова|"),
+        ("Orlov Ivan Petrovich", "RU", "|Ivan|Petrovich|Orlov|"),
+        ("Ana Maria Petrovich", "US", "|Ana|Maria|Petrovich|"),
+        ("Ana M.ª Quilla", "ES", "|Ana M.ª||Quilla|"),
+        ("Ma. Guadalupe Quilla", "MX", "|Ma. Guadalupe||Quilla|"),
+        ("José María Quilla", "ES", "|José María||Quilla|"),
+        ("Ana Quilla Moreno", "ES", "|Ana||Quilla Moreno|"),
+        ("De la Mora Maria", "ES", "|Maria||De la Mora|"),
+        ("Rajesh s/o Kumar", "SG", "|Rajesh||s/o Kumar|"),
+        ("Smt. Indira Quill", "IN", "Smt.|Indira||Quill|"),
+        ("Me Luc Quillon", "FR", "Me|Luc||Quillon|"),
+        ("DI Franz Quill", "AT", "DI|Franz||Quill|"),
+        ("mgr inż. Jan Quillski", "PL", "mgr inż.|Jan||Quillski|"),
+        ("Wg Cdr Ida Moss OBE", "GB", "Wg Cdr|Ida||Moss|OBE"),
+        ("Prof Emeritus Ida Moss", "GB", "Prof Emeritus|Ida||Moss|"),
+        ("Ida Moss, PA-C", "US", "|Ida||Moss|PA-C"),
+        ("Dr. Ida Moss, MBBS, FRCGP", "GB", "Dr.|Ida||Moss|MBBS FRCGP"),
+        ("Ida Moss - Treasurer", "GB", "|Ida||Moss|"),
+        ("Ida Moss 2", "GB", "|Ida||Moss|"),
+        ("\"Ida\" Moss", "GB", "|Ida||Moss|"),
+        ("Ida and family", "GB", "|Ida|||"),
+        ("Eheleute Klaus und Petra Quill", "DE", "Eheleute|Klaus||Quill|"),
+    ]);
+}
+
+#[test]
 fn middle_names() {
     check(&[
         ("Ida Moss", "", "|Ida||Moss|"),

@@ -15,6 +15,10 @@ use pebblebank_table::ErrorKind;
 use pebblebank_table::observe::Silent;
 use pebblebank_values::date::Date;
 
+fn write_to(file: std::path::PathBuf) -> Write {
+    Write::new(file, "out.csv".to_owned(), None, None).expect("a plain file is no contradiction")
+}
+
 /// Surveys the bytes as a file and runs a job with it as its only source.
 pub fn read_as_file(bytes: &[u8]) {
     let desk = tempfile::tempdir().expect("a folder for the file");
@@ -30,7 +34,7 @@ pub fn read_as_file(bytes: &[u8]) {
     let job = Job {
         sources: vec![Source::new("handed over", read)],
         require: Requirement { fields: Vec::new(), ..Requirement::default() },
-        writes: vec![Write { file: desk.path().join("out.csv"), shown: "out.csv".to_owned(), layout: None }],
+        writes: vec![write_to(desk.path().join("out.csv"))],
         set_aside: Some(desk.path().join("set-aside.csv")),
         replace: true,
         ..Job::new("fuzz", today)

@@ -43,6 +43,9 @@ pub(super) fn read<'a>(
 ) -> Read<'a> {
     let doubt = Some(NameDoubt::Couple);
     let mut right = right.to_vec();
+    if right.iter().all(|word| WORDS.family.contains(bare(word).as_str())) {
+        return Read { title, words: arranged(left, naming), doubt, is_turned: false };
+    }
     let count = titles_at_front(&right, naming);
     let right_title: Vec<&str> = right.drain(..count).collect();
     take_suffixes(&mut right, suffixes);
@@ -82,6 +85,8 @@ pub(super) fn family_as_a_whole<'a>(words: &[&'a str]) -> Option<Family<'a>> {
         [first, rest @ ..] if is_family(first) && !rest.is_empty() => {
             Some(Family { title: vec![first], last: rest.to_vec() })
         }
+        // "Ida and family"
+        [.., before, last] if is_family(last) && joins_titles(before) => None,
         [rest @ .., last] if is_family(last) && !rest.is_empty() => {
             let has_article = bare(rest[0]) == "the" && rest.len() > 1;
             Some(Family { title: vec![last], last: rest[usize::from(has_article)..].to_vec() })

@@ -31,6 +31,8 @@ pub(super) fn is_title(word: &str, naming: Naming) -> bool {
         return naming.has_monsieur && word == "M.";
     }
     WORDS.titles.holds(word)
+        || (naming.has_monsieur && word == "Me")
+        || (naming.is_austrian && matches!(word, "DI" | "DDI" | "Mag" | "DIin" | "MMag."))
         || (has_dot && WORDS.dotted_titles.holds(word))
         || (naming.has_don && WORDS.dons.holds(word))
         || (word.contains(['.', '-', '/']) && is_title_of_parts(word))
@@ -167,6 +169,12 @@ pub(super) fn unbracketed(full_name: &str) -> Unbracketed<'_> {
             let without = format!("{} {}", &name[..start], &name[start + open.len() + length + close.len()..]);
             if !without.contains(char::is_alphabetic) || inside.trim().is_empty() {
                 break;
+            }
+            // A name in quotes before one word is no nickname: "\"Ida\" Moss".
+            if open != "(" && open != "[" && name[..start].trim().is_empty() && without.split_whitespace().count() == 1
+            {
+                name = format!("{inside} {}", without.trim());
+                continue;
             }
             if is_all_suffixes(&inside.replace(',', " ")) {
                 found.suffixes.push(inside.trim().to_owned());

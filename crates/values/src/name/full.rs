@@ -45,7 +45,8 @@ pub fn part_in(full_name: &str, naming: Naming) -> NameParts<'_> {
     }
     let bare_name = unbracketed(full_name);
     let mut suffixes = bare_name.suffixes;
-    let read = read(&bare_name.name, naming, &mut suffixes);
+    let name = with_comma(&bare_name.name, naming);
+    let read = read(&name, naming, &mut suffixes);
     let owned = |words: &[&str]| Cow::Owned(words.join(" "));
     NameParts {
         title: owned(&read.title),
@@ -58,9 +59,21 @@ pub fn part_in(full_name: &str, naming: Naming) -> NameParts<'_> {
     }
 }
 
-/// The words of a text, those of a name of birth left out.
+/// A name with a comma before what somebody is, where a dash stands: "Ida Moss - Treasurer".
+fn with_comma(name: &str, naming: Naming) -> Cow<'_, str> {
+    let parted = [" - ", " – ", " — ", " | "].into_iter().find_map(|dash| name.split_once(dash));
+    match parted {
+        Some((before, after)) if !matches!(kind_of(after.trim(), naming), Behind::Names) => {
+            format!("{before}, {after}").into()
+        }
+        _ => name.into(),
+    }
+}
+
+/// The words of a text, those of a name of birth left out, and what has no letter: "Ida Moss 2".
 fn words_of(text: &str) -> Vec<&str> {
-    let mut words: Vec<&str> = text.split_whitespace().collect();
+    let is_word = |word: &&str| word.contains(char::is_alphabetic) || couple::joins_titles(word);
+    let mut words: Vec<&str> = text.split_whitespace().filter(is_word).collect();
     let is_birth_name = |word: &&str| {
         word.starts_with(char::is_lowercase)
             && (word.ends_with('.') || word.len() > 2)
@@ -126,6 +139,9 @@ fn without_comma<'a>(
 ) -> Read<'a> {
     if let Some(family) = family_as_a_whole(words) {
         title.extend(family.title);
+        if let Some((left, right)) = couple(&family.last) {
+            return couple::read(left, right, title, naming, suffixes);
+        }
         let words = Words { last: family.last, ..Words::default() };
         return Read { title, words, doubt: Some(NameDoubt::Couple), is_turned: false };
     }

@@ -8,8 +8,10 @@ pub struct Naming {
     pub(super) order: Order,
     /// Whether "Don" and "Dona" are titles; in English they are given names.
     pub(super) has_don: bool,
-    /// Whether "M." stands for Monsieur; elsewhere it is an initial.
+    /// Whether "M." stands for Monsieur, and "Me" for Maître; elsewhere it is an initial, or a name.
     pub(super) has_monsieur: bool,
+    /// Whether "DI" and "Mag" are degrees.
+    pub(super) is_austrian: bool,
 }
 
 /// In which order the parts of a name stand.
@@ -22,7 +24,7 @@ pub(super) enum Order {
     TwoFamilyNames,
     /// Family name, given name, further given names: Hungary, Japan.
     FamilyFirst,
-    /// Family name, then one given name that may be written as two words: China, Taiwan, Korea.
+    /// Family name, then one given name that may be written as two words: China, Hong Kong, Taiwan, Korea.
     FamilyThenGiven,
     /// Family name, middle names, given name: Vietnam.
     GivenLast,
@@ -41,7 +43,7 @@ impl Naming {
         let language = if code.is_empty() { language.get(..2).unwrap_or_default() } else { "" };
         let order = match (code, language.to_ascii_lowercase().as_str()) {
             ("HU" | "JP", _) | (_, "hu" | "ja") => Order::FamilyFirst,
-            ("CN" | "TW" | "KR", _) | (_, "zh" | "ko") => Order::FamilyThenGiven,
+            ("CN" | "TW" | "HK" | "MO" | "KR", _) | (_, "zh" | "ko") => Order::FamilyThenGiven,
             ("VN", _) | (_, "vi") => Order::GivenLast,
             ("VE", _) | (_, "es" | "pt") => Order::TwoFamilyNames,
             (code, _) if TWO_FAMILY_NAMES.contains(&code) => Order::TwoFamilyNames,
@@ -50,6 +52,7 @@ impl Naming {
         Naming {
             order,
             has_don: order == Order::TwoFamilyNames || code == "IT" || language == "it",
+            is_austrian: code == "AT",
             has_monsieur: matches!(code, "FR" | "BE" | "CH" | "LU" | "MC") || language == "fr",
         }
     }

@@ -26,14 +26,24 @@ pub(super) struct Read<'a> {
 pub(super) fn arranged<'a>(words: &[&'a str], naming: Naming) -> Words<'a> {
     match words {
         [] => return Words::default(),
-        [only] => return Words { first: vec![only], ..Words::default() },
+        [only] => return one_word(only, naming),
         _ => {}
+    }
+    // "Petrov Ivan Ivanovich"
+    if let [family, given, patronymic] = words
+        && is_patronymic(patronymic)
+        && !is_patronymic(given)
+        && (is_cyrillic(patronymic) || (is_given(given) && !is_given(family)))
+    {
+        return Words { first: vec![given], middle: vec![patronymic], last: vec![family] };
     }
     if let Some((given, family)) = family_in_capitals(words) {
         return with_given(&given, family, naming);
     }
     if begins_with_particle(words) {
-        return Words { last: words.to_vec(), ..Words::default() };
+        // "De la Cruz Maria"
+        let given = words.len() - usize::from(words.len() > 2 && is_given(words[words.len() - 1]));
+        return Words { last: words[..given].to_vec(), first: words[given..].to_vec(), middle: Vec::new() };
     }
     let is_western = is_given(words[0]) && !words.last().is_some_and(|last| is_given(last));
     match naming.order {
@@ -43,6 +53,36 @@ pub(super) fn arranged<'a>(words: &[&'a str], naming: Naming) -> Words<'a> {
         _ if is_western => given_first(words, naming),
         _ => with_given(&words[1..], vec![words[0]], naming),
     }
+}
+
+/// One word: a given name, unless its script has both names in it.
+fn one_word<'a>(word: &'a str, naming: Naming) -> Words<'a> {
+    /// Family names of two signs.
+    const OF_TWO: [&str; 26] = [
+        "欧阳", "歐陽", "司马", "司馬", "上官", "诸葛", "諸葛", "夏侯", "皇甫", "尉迟", "尉遲", "公孙", "公孫", "慕容",
+        "令狐", "宇文", "司徒", "东方", "東方", "남궁", "황보", "제갈", "선우", "독고", "사공", "서문",
+    ];
+    let is_hangul = word.chars().all(|c| matches!(c, '\u{AC00}'..='\u{D7A3}'));
+    let is_han = word.chars().all(|c| matches!(c, '\u{3400}'..='\u{9FFF}' | '\u{F900}'..='\u{FAFF}'));
+    let signs = word.chars().count();
+    let has_both = (2..=4).contains(&signs) && (is_hangul || (is_han && naming.order == Order::FamilyThenGiven));
+    if !has_both {
+        return Words { first: vec![word], ..Words::default() };
+    }
+    let family = if signs > 2 && OF_TWO.iter().any(|two| word.starts_with(two)) { 2 } else { 1 };
+    let at = word.char_indices().nth(family).map_or(word.len(), |(at, _)| at);
+    Words { first: vec![&word[at..]], last: vec![&word[..at]], middle: Vec::new() }
+}
+
+/// Whether a word says whose son or daughter somebody is, as in Russia.
+fn is_patronymic(word: &str) -> bool {
+    let word = word.to_lowercase();
+    let ends = ["ович", "евич", "ьич", "овна", "евна", "ична", "ovich", "evich", "ovna", "evna", "ichna"];
+    ends.iter().any(|end| word.len() > end.len() + 1 && word.ends_with(end))
+}
+
+fn is_cyrillic(word: &str) -> bool {
+    word.chars().any(|c| matches!(c, '\u{400}'..='\u{4FF}'))
 }
 
 /// A name whose family name is known: how the given names stand beside each other.
@@ -71,10 +111,64 @@ fn given_first<'a>(words: &[&'a str], naming: Naming) -> Words<'a> {
     with_given(&words[..family], words[family..].to_vec(), naming)
 }
 
+/// Second given names in Spain, Portugal and the Americas that are hardly ever family names.
+const HARDLY_FAMILY: [&str; 48] = [
+    "alberto",
+    "alejandra",
+    "alejandro",
+    "andres",
+    "angel",
+    "angeles",
+    "antonio",
+    "beatriz",
+    "carlos",
+    "carmen",
+    "carolina",
+    "cecilia",
+    "clara",
+    "cristina",
+    "eduardo",
+    "elena",
+    "enrique",
+    "eugenia",
+    "felipe",
+    "fernanda",
+    "fernando",
+    "francisco",
+    "gabriela",
+    "guadalupe",
+    "ignacio",
+    "isabel",
+    "javier",
+    "jesus",
+    "joao",
+    "jose",
+    "laura",
+    "leonor",
+    "lucia",
+    "luis",
+    "luisa",
+    "luiza",
+    "manuel",
+    "margarita",
+    "maria",
+    "miguel",
+    "pablo",
+    "paula",
+    "pedro",
+    "rafael",
+    "sofia",
+    "teresa",
+    "victoria",
+    "vitoria",
+];
+
 /// Of three names the last two are family names, of four or more all but the last two are given names. A name is a word with the
 /// particles in front of it.
 fn two_family_names<'a>(words: &[&'a str], naming: Naming) -> Words<'a> {
     let count = Some(compound_given(words)).filter(|count| *count < words.len()).unwrap_or(1);
+    // "Ana M.ª Ruiz"
+    let count = count + usize::from(count + 1 < words.len() && is_short_maria(words[count]));
     let mut starts = vec![0];
     let mut joined = None;
     let mut at = count;
@@ -94,6 +188,8 @@ fn two_family_names<'a>(words: &[&'a str], naming: Naming) -> Words<'a> {
     let family = match (starts.len(), joined) {
         (_, Some(joined)) => joined,
         (..=2, _) => starts.last().copied().unwrap_or_default(),
+        // "José María Aznar"
+        (3, _) if is_given(words[0]) && HARDLY_FAMILY.contains(&bare(words[starts[1]]).as_str()) => starts[2],
         // "João Pedro da Silva"
         (3, _) if is_particle(words[starts[2]]) && is_given(words[starts[1]]) => starts[2],
         (3, _) => starts[1],
@@ -107,7 +203,13 @@ fn compound_given(words: &[&str]) -> usize {
     let is_small_particle = |word: &str| {
         ["de", "del", "la", "las", "los", "da", "do", "das", "dos"].contains(&word.to_lowercase().as_str())
     };
-    let first = words.first().map(|word| bare(word)).unwrap_or_default();
+    let mut first = words.first().map(|word| bare(word)).unwrap_or_default();
+    if words.first().is_some_and(|word| is_short_maria(word)) {
+        if words.len() > 2 && !is_particle(words[1]) {
+            return 2;
+        }
+        "maria".clone_into(&mut first);
+    }
     if ["maria", "ana", "juan", "rosa", "jose", "angel"].contains(&first.as_str()) {
         let particles = words[1..].iter().take_while(|word| is_small_particle(word)).count();
         let is_named = words.get(1 + particles).is_some_and(|word| WORDS.after_maria.contains(bare(word).as_str()));
@@ -120,6 +222,11 @@ fn compound_given(words: &[&str]) -> usize {
         return 2 + articles;
     }
     1
+}
+
+/// "M.ª", "Mª" and "Ma." are María.
+fn is_short_maria(word: &str) -> bool {
+    matches!(word, "M.ª" | "Mª" | "M.ª." | "Mª." | "Ma." | "M.a")
 }
 
 /// Where the family name begins behind the given name: at its first particle or rank; before "y" at the name that it joins.
@@ -144,7 +251,9 @@ pub(super) fn is_particle(word: &str) -> bool {
         return false;
     }
     let bare_word = word.trim_start_matches(['\'', '’']);
-    WORDS.particles.holds(bare_word) || WORDS.starts.holds(bare_word) || matches!(word, "Ó" | "ó" | "ben" | "ibn")
+    WORDS.particles.holds(bare_word)
+        || WORDS.starts.holds(bare_word)
+        || matches!(word, "Ó" | "ó" | "ben" | "ibn" | "s/o" | "d/o" | "a/l" | "a/p")
 }
 
 /// Whether all of a name is a family name: it begins with a small particle, or with two.
@@ -188,11 +297,17 @@ fn family_in_capitals<'a>(words: &[&'a str]) -> Option<(Vec<&'a str>, Vec<&'a st
     (is_alone && is_at_an_end).then(|| (others.concat(), words[start..end].to_vec()))
 }
 
-/// Three letters or more in capitals, or two with a vowel.
+/// Four letters or more in capitals, three with a vowel, or two of which the second is one: "LI", and not "JRR" and "AJ".
 fn is_in_capitals(word: &str) -> bool {
+    const VOWELS: [char; 6] = ['a', 'e', 'i', 'o', 'u', 'y'];
     let letters = || word.chars().filter(|c| c.is_alphabetic());
     let is_upper = letters().all(char::is_uppercase);
-    let has_vowel = || bare(word).contains(['a', 'e', 'i', 'o', 'u', 'y']);
+    let is_name = || match letters().count() {
+        0 | 1 => false,
+        2 => bare(word).ends_with(VOWELS) && !bare(word).starts_with(VOWELS),
+        3 => !word.is_ascii() || bare(word).contains(VOWELS),
+        _ => true,
+    };
     // "J.R." are initials.
-    is_upper && !word.contains('.') && (letters().count() > 2 || (letters().count() == 2 && has_vowel()))
+    is_upper && !word.contains('.') && is_name()
 }
