@@ -10,7 +10,9 @@ use crate::error::closest;
 use crate::observe::Met;
 use crate::units::RowNumber;
 use crate::{Error, ErrorKind};
-use encoding_rs::{CoderResult, Decoder, DecoderResult, Encoding, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1252};
+use encoding_rs::{
+    CoderResult, Decoder, DecoderResult, Encoding, ISO_2022_JP, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1252,
+};
 use std::io::Read;
 use std::path::Path;
 
@@ -53,6 +55,10 @@ pub fn recognise_encoding(sample: &[u8], is_whole: bool) -> (Charset, Knowledge)
     }
     if let Some(encoding) = utf_16_by_zeros(sample) {
         return (encoding.into(), Knowledge::Certain);
+    }
+    // Signs that switch to Japanese in a text of seven bits (RFC 1468).
+    if sample.is_ascii() && [b"\x1b$B", b"\x1b$@"].iter().any(|sign| memchr::memmem::find(sample, *sign).is_some()) {
+        return (ISO_2022_JP.into(), Knowledge::Certain);
     }
     match std::str::from_utf8(sample) {
         Ok(_) => return (UTF_8.into(), Knowledge::Certain),

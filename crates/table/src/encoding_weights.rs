@@ -2,13 +2,13 @@
 //! beside it. Detectors that count letters take typographic signs for letters of another encoding, and know no Mac Roman.
 
 use crate::charset::{CODE_PAGE_437, CODE_PAGE_850, CODE_PAGE_852, Charset};
-use encoding_rs::{Encoding, MACINTOSH, WINDOWS_1250, WINDOWS_1252, WINDOWS_1254, WINDOWS_1257};
+use encoding_rs::{Encoding, ISO_8859_2, MACINTOSH, WINDOWS_1250, WINDOWS_1252, WINDOWS_1254, WINDOWS_1257};
 
 /// How many bytes above 0x7F are weighed.
 const ENOUGH: usize = 20_000;
 
 /// Those that are weighed against each other; of equal ones the first.
-static CANDIDATES: [Charset; 8] = [
+static CANDIDATES: [Charset; 9] = [
     Charset::Standard(WINDOWS_1252),
     Charset::Standard(MACINTOSH),
     Charset::CodePage(&CODE_PAGE_850),
@@ -17,6 +17,46 @@ static CANDIDATES: [Charset; 8] = [
     Charset::Standard(WINDOWS_1254),
     Charset::Standard(WINDOWS_1257),
     Charset::CodePage(&CODE_PAGE_852),
+    Charset::Standard(ISO_8859_2),
+];
+
+/// The letters with marks of the languages that are written in Latin letters: those of one file are mostly of one of them.
+const LANGUAGES: [&str; 28] = [
+    // German, French, Dutch.
+    "äöüß",
+    "àâæçéèêëîïôœùûüÿ",
+    "éèëïóöüáíú",
+    // Spanish, Portuguese, Italian, Catalan.
+    "áéíñóúü",
+    "àáâãçéêíóôõúü",
+    "àèéìíîòóùú",
+    "àçèéíïòóúü",
+    // Danish and Norwegian, Swedish and Finnish, Icelandic, Faroese.
+    "æøåéäöüòêóô",
+    "åäöéüáàèæø",
+    "áðéíóúýþæö",
+    "áðíóúýæø",
+    // Irish, Scottish Gaelic, Welsh.
+    "áéíóú",
+    "àèìòù",
+    "âêîôûŵŷáéíóúàèïöü",
+    // Polish, Czech, Slovak, Sorbian.
+    "ąćęłńóśźż",
+    "áčďéěíňóřšťúůýž",
+    "áäčďéíĺľňóôŕšťúýž",
+    "ćčěłńóřšśžź",
+    // Hungarian, Romanian in both of its spellings, Croatian with Slovene, Serbian and Bosnian, Albanian.
+    "áéíóöőúüű",
+    "ăâîșț",
+    "ăâîşţ",
+    "čćđšž",
+    "çë",
+    // Turkish, Estonian, Latvian, Lithuanian, Maltese.
+    "çğıiöşüâîû",
+    "äõöüšž",
+    "āčēģīķļņšūžōŗ",
+    "ąčęėįšųūž",
+    "ċġħżàèìòù",
 ];
 
 /// Letters with marks of western languages, in the order in which they are common.
@@ -29,7 +69,8 @@ const RARE: &str = "œŒÿŸðþÐÞšžŠŽËÏÌÒÙÝ";
 const OF_THE_MIDDLE: &str = "áčďéěíňóřšťúůýžąćęłńśźżőűöüäâîşţăđľĺŕôÁČĎÉÍŇÓŘŠŤÚŽĄĆĘŁŃŚŹŻŐŰÖÜÄÂÎŞŢĂĐĽßëç";
 
 /// Letters of the languages that windows-1250, windows-1254 and windows-1257 are made for.
-static OF_OTHERS: [(Charset, &str); 4] = [
+static OF_OTHERS: [(Charset, &str); 5] = [
+    (Charset::Standard(ISO_8859_2), OF_THE_MIDDLE),
     (Charset::CodePage(&CODE_PAGE_852), OF_THE_MIDDLE),
     (Charset::Standard(WINDOWS_1250), OF_THE_MIDDLE),
     (Charset::Standard(WINDOWS_1254), "çğıöşüâîûÇĞİÖŞÜ"),
@@ -40,7 +81,11 @@ static OF_OTHERS: [(Charset, &str); 4] = [
 #[derive(Debug, Default)]
 pub(crate) struct Weights {
     /// For each candidate.
-    sums: [i64; 8],
+    sums: [i64; 9],
+    /// For each candidate: signs that make sense where they stand.
+    signs: [i64; 9],
+    /// How often each byte above 0x7F was met.
+    counts: Vec<i64>,
     /// How many bytes were weighed.
     weighed: usize,
     /// Of these, the ones with another of them on either side.
@@ -59,8 +104,13 @@ impl Weights {
             let after = &text[at + 1..text.len().min(at + 4)];
             let is_high = |byte: Option<&u8>| byte.is_some_and(|byte| *byte >= 0x80);
             self.beside_others += usize::from(is_high(before.last()) || is_high(after.first()));
-            for (sum, charset) in self.sums.iter_mut().zip(CANDIDATES) {
-                *sum += weight(charset.character(*byte), charset, before, after);
+            self.counts.resize(0x80, 0);
+            self.counts[usize::from(*byte - 0x80)] += 1;
+            for ((sum, signs), charset) in self.sums.iter_mut().zip(&mut self.signs).zip(CANDIDATES) {
+                let character = charset.character(*byte);
+                let weight = weight(character, charset, before, after);
+                *sum += weight;
+                *signs += i64::from(weight > 0 && !character.is_alphabetic());
             }
         }
     }
@@ -74,14 +124,37 @@ impl Weights {
         if !is_latin || !is_known {
             return None;
         }
-        let most = *self.sums.iter().max()?;
-        let of_guess = CANDIDATES.iter().position(|own| *own == guess).map(|place| self.sums[place]);
+        let mut sums = self.sums;
+        for ((sum, signs), charset) in sums.iter_mut().zip(self.signs).zip(CANDIDATES) {
+            *sum += signs + self.of_one_language(charset);
+        }
+        let most = *sums.iter().max()?;
+        let of_guess = CANDIDATES.iter().position(|own| *own == guess).map(|place| sums[place]);
         // Where the letters say no more, the detector's knowledge of languages does.
         if self.weighed >= FEW && of_guess == Some(most) {
             return Some(guess.into());
         }
-        let place = self.sums.iter().position(|sum| *sum == most)?;
+        let place = sums.iter().position(|sum| *sum == most)?;
         (most > 0).then_some(CANDIDATES[place])
+    }
+
+    /// How many of the letters are of one language, for the language that has most; those that it lacks count against it.
+    fn of_one_language(&self, charset: Charset) -> i64 {
+        const AGAINST: i64 = 2;
+        let letters: Vec<(char, i64)> = (0x80u8..=0xFF)
+            .zip(&self.counts)
+            .filter(|(_, count)| **count > 0)
+            .map(|(byte, count)| (charset.character(byte), *count))
+            .filter(|(letter, _)| letter.is_alphabetic())
+            .map(|(letter, count)| (letter.to_lowercase().next().unwrap_or(letter), count))
+            .collect();
+        let of = |language: &str| -> i64 {
+            letters
+                .iter()
+                .map(|(letter, count)| if language.contains(*letter) { *count } else { -AGAINST * count })
+                .sum()
+        };
+        LANGUAGES.iter().map(|language| of(language)).max().unwrap_or_default().min(self.weighed as i64)
     }
 
     /// Whether the bytes make sense in windows-1252.
@@ -126,6 +199,7 @@ fn weight(c: char, charset: Charset, before: &[u8], after: &[u8]) -> i64 {
         }
         '€' | '£' => {
             let is_sum = next.is_ascii_digit()
+                || (!letter(last) && next == b' ' && after.get(1).is_some_and(u8::is_ascii_digit))
                 || last.is_ascii_digit()
                 || (last == b' ' && !letter(next))
                 || (next == b' ' && last == b' ');

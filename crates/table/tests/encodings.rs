@@ -3,8 +3,8 @@
 #![allow(clippy::unwrap_used)] // a failure is a failed test
 
 use encoding_rs::{
-    Encoding, ISO_8859_2, ISO_8859_15, KOI8_R, MACINTOSH, SHIFT_JIS, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1250,
-    WINDOWS_1251, WINDOWS_1252,
+    Encoding, ISO_2022_JP, ISO_8859_2, ISO_8859_7, ISO_8859_13, ISO_8859_15, KOI8_R, MACINTOSH, SHIFT_JIS, UTF_8,
+    UTF_16BE, UTF_16LE, WINDOWS_1250, WINDOWS_1251, WINDOWS_1252, WINDOWS_1253, WINDOWS_1254, WINDOWS_1257,
 };
 use pebblebank_table::charset::Charset;
 use pebblebank_table::encoding::{
@@ -52,6 +52,35 @@ fn the_encoding_is_recognised(#[case] text: &str, #[case] encoding: &'static Enc
     let bytes = encoded(text, encoding).unwrap();
     assert_eq!(recognise_encoding(&bytes, true), (encoding.into(), knowledge));
     assert_eq!(String::from_utf8(decode_sample(&bytes, encoding.into(), true)).unwrap(), text);
+}
+
+/// The letters of a file are mostly of one language, which tells encodings apart that have a letter for each byte.
+#[rstest]
+#[case::czech("Email;Jméno;Město\nida@post.example;Jiří;Plzeň\nbo@post.example;Šárka;České Budějovice\nw@post.example;Tomáš;Třebíč\n", &[WINDOWS_1250, ISO_8859_2])]
+#[case::slovak("Email;Meno;Mesto\nida@post.example;Ľubica;Košice\nbo@post.example;Vŕba;Žilina\n", &[WINDOWS_1250, ISO_8859_2])]
+#[case::hungarian("Email;Név;Város\nida@post.example;Szőke Bálint;Győr\nbo@post.example;Tóth Erzsébet;Pécs\nw@post.example;Nagy Ödön;Üröm\n", &[WINDOWS_1250, ISO_8859_2])]
+#[case::polish("Email;Imię;Miasto\nida@post.example;Łukasz;Łódź\nbo@post.example;Małgorzata;Kraków\nw@post.example;Żaneta;Gdańsk\n", &[WINDOWS_1250, ISO_8859_2])]
+#[case::slovene("Email;Ime;Mesto\nida@post.example;Žiga;Črnomelj\nbo@post.example;Špela;Škofja Loka\n", &[WINDOWS_1250, ISO_8859_2])]
+#[case::romanian("Email;Nume;Oraş\nida@post.example;Ştefan;Iaşi\nbo@post.example;Ţepeş;Braşov\n", &[WINDOWS_1250, ISO_8859_2])]
+#[case::italian("Email;Nome;Città\nida@post.example;Nicolò;Forlì\nbo@post.example;Zoé;Cantù\n", &[WINDOWS_1252, MACINTOSH])]
+#[case::french("Courriel;Prénom;Ville\nida@post.example;Élodie;Orléans\nbo@post.example;François;Nîmes\n", &[WINDOWS_1252, MACINTOSH])]
+#[case::german("E-Mail;Vorname;Ort\nida@post.example;Jürgen;Köln\nbo@post.example;Müßig;Fürth\n", &[WINDOWS_1252, MACINTOSH])]
+#[case::spanish("Correo;Nombre;Ciudad\nida@post.example;Begoña;Cádiz\nbo@post.example;Íñigo;Logroño\n", &[WINDOWS_1252, MACINTOSH])]
+#[case::portuguese("Email;Nome;Cidade\nida@post.example;João;São Paulo\nbo@post.example;Inês;Évora\nw@post.example;Conceição;Olhão\n", &[WINDOWS_1252, MACINTOSH])]
+#[case::norwegian("E-post;Navn;By\nida@post.example;Åse;Tromsø\nbo@post.example;Bjørn;Ålesund\n", &[WINDOWS_1252, MACINTOSH])]
+#[case::turkish("E-posta;Ad;Şehir\nida@post.example;Ayşe;İstanbul\nbo@post.example;Çağlar;Eskişehir\nw@post.example;Gülşah;Muğla\n", &[WINDOWS_1254])]
+#[case::lithuanian("Email;Vardas;Miestas\nida@post.example;Žydrūnas;Šiauliai\nbo@post.example;Eglė;Panevėžys\n", &[WINDOWS_1257, ISO_8859_13])]
+#[case::greek("Email;Όνομα;Πόλη\nida@post.example;Γιώργος;Αθήνα\nbo@post.example;Ελένη;Πάτρα\n", &[WINDOWS_1253, ISO_8859_7])]
+#[case::pounds("Email,Price\nida@post.example,€ 12\nbo@post.example,£ 9\n", &[WINDOWS_1252])]
+#[case::one_letter("Email,Name\nida@post.example,Øystein\nbo@post.example,Bo\n", &[WINDOWS_1252])]
+#[case::japanese_in_seven_bits("Email,名前\nida@post.example,山田花子\n", &[ISO_2022_JP])]
+fn a_text_of_a_language_is_read_in_each_of_its_encodings(#[case] text: &str, #[case] encodings: &[&'static Encoding]) {
+    for encoding in encodings {
+        let bytes = encoded(text, encoding).unwrap();
+        let (found, _) = recognise_encoding(&bytes, true);
+        let read = String::from_utf8(decode_sample(&bytes, found, true)).unwrap();
+        assert_eq!(read, text, "{} was taken for {}", encoding.name(), found.name());
+    }
 }
 
 #[test]
