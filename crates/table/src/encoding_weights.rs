@@ -154,7 +154,7 @@ impl Weights {
                 .map(|(letter, count)| if language.contains(*letter) { *count } else { -AGAINST * count })
                 .sum()
         };
-        LANGUAGES.iter().map(|language| of(language)).max().unwrap_or_default().min(self.weighed as i64)
+        LANGUAGES.iter().map(|language| of(language)).max().unwrap_or_default()
     }
 
     /// Whether the bytes make sense in windows-1252.

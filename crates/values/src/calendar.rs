@@ -136,3 +136,25 @@ pub(crate) fn iso_date(bytes: &[u8]) -> Option<Date> {
     let year = i16::from(two(&[y1, y2])?) * 100 + i16::from(two(&[y3, y4])?);
     Date::new(year, two(&[m1, m2])?, two(&[d1, d2])?)
 }
+
+/// `2026-W10-4` and `2026-064`: the day of a week or of a year (ISO 8601).
+pub(crate) fn week_or_day_of_year(text: &str) -> Option<Date> {
+    const DAYS_OF_A_WEEK: i32 = 7;
+    let (year, rest) = text.split_once('-')?;
+    let is_year = year.len() == 4 && year.bytes().all(|byte| byte.is_ascii_digit());
+    let year: i16 = Some(year).filter(|_| is_year)?.parse().ok()?;
+    let first = Date::new(year, 1, 1)?.day_number();
+    if let Some((week, day)) = rest.strip_prefix(['W', 'w']).and_then(|rest| rest.split_once('-')) {
+        let week: i32 =
+            Some(week).filter(|week| week.len() == 2)?.parse().ok().filter(|week| (1..=53).contains(week))?;
+        let day: i32 = day.parse().ok().filter(|day| (1..=DAYS_OF_A_WEEK).contains(day))?;
+        // The first week is that of 4 January; 1 January 1970, day 0, was a Thursday.
+        let epoch = Date { year: 1970, month: 1, day: 1 }.day_number();
+        let of_fourth = (first + 3 - epoch + 3).rem_euclid(DAYS_OF_A_WEEK);
+        return Some(Date::from_day_number(first + 3 - of_fourth + (week - 1) * DAYS_OF_A_WEEK + day - 1));
+    }
+    let is_day = rest.len() == 3 && rest.bytes().all(|byte| byte.is_ascii_digit());
+    let day: i32 = Some(rest).filter(|_| is_day)?.parse().ok()?;
+    let date = Date::from_day_number(first + day - 1);
+    (day > 0 && date.year == year).then_some(date)
+}

@@ -1,7 +1,7 @@
 //! Dates in many written forms → ISO 8601. The order of day and month is decided by the whole column, never by one
 //! value; days are never shifted between time zones.
 
-use crate::calendar::{iso_date, two};
+use crate::calendar::{iso_date, two, week_or_day_of_year};
 use crate::fold::fold;
 
 pub use crate::calendar::{Date, DateOrder, Moment, Time};
@@ -73,6 +73,9 @@ pub fn read(text: &str, latest_year: i16) -> Reading {
     }
     if let Some(reading) = compact(text) {
         return reading;
+    }
+    if let Some(date) = week_or_day_of_year(text) {
+        return Reading::Sure(Moment { date, time: None });
     }
     if bytes.iter().all(|byte| byte.is_ascii_digit() || *byte == b'.') && memchr::memchr_iter(b'.', bytes).count() < 2 {
         return read_digits(text);

@@ -56,7 +56,7 @@ pub(super) fn arranged<'a>(words: &[&'a str], naming: Naming) -> Words<'a> {
 }
 
 /// One word: a given name, unless its script has both names in it.
-fn one_word<'a>(word: &'a str, naming: Naming) -> Words<'a> {
+fn one_word(word: &str, naming: Naming) -> Words<'_> {
     /// Family names of two signs.
     const OF_TWO: [&str; 26] = [
         "欧阳", "歐陽", "司马", "司馬", "上官", "诸葛", "諸葛", "夏侯", "皇甫", "尉迟", "尉遲", "公孙", "公孫", "慕容",
