@@ -200,6 +200,16 @@ fn a_message_about_nobody_says_why(#[case] message: String, #[case] why: &str) {
 }
 
 #[test]
+fn a_message_that_the_library_gives_up_on_is_said_and_the_others_are_read() {
+    let lost = "From -\nReceived: by mx.example\nMIME-Version: 1.0\nSubject: Undelivered Mail\n\
+                Content-Type: multipart/report; boundary=\"b\"\n\n--b\nContent-Type: messa--b\nContent-Type: message/rfc822\n\
+                ack-Type: Original-Rcpt-To: <ida@post.example>\n\n--b\nContent-Type: message/rfc822\n\nTe: kim@post.example\n\nHello\n--b--\n";
+    let other = plain(DAEMON, "<bo@post.example>: 550 5.1.1 no such user");
+    let (found, _) = of_text(&format!("{lost}\nFrom -\n{other}"));
+    assert!(found.iter().any(|(address, _)| address == "bo@post.example"), "{found:?}");
+}
+
+#[test]
 fn a_mailbox_and_a_folder_hold_the_same_messages() {
     let messages = [
         delivery("Final-Recipient: rfc822; ida@post.example\nAction: failed\nStatus: 5.1.1"),

@@ -8,6 +8,7 @@
 pub mod encoded_word;
 pub mod extract;
 pub mod format;
+mod guarded;
 pub mod input;
 mod json;
 pub mod mail;

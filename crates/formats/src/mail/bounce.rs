@@ -5,6 +5,7 @@ pub use super::about::{About, WhyNot};
 use super::failure_words::{has_phrase, reason_of, tells_of_failure};
 use super::in_words;
 use super::report::{Report, delivery, feedback, report_in, report_in_text};
+use crate::guarded::guarded;
 use mail_parser::{Message, MessageParser, MimeHeaders};
 use pebblebank_values::fold::fold;
 
@@ -13,7 +14,8 @@ const MOST_TEXTS: usize = 4;
 
 /// Looks at a message.
 pub fn look_at(bytes: &[u8]) -> Result<Vec<About>, WhyNot> {
-    let message = MessageParser::default().parse(bytes).ok_or(WhyNot::Unreadable)?;
+    let parsed = guarded(|| MessageParser::default().parse(bytes)).flatten();
+    let message = parsed.ok_or(WhyNot::Unreadable)?;
     let date =
         message.date().map_or(String::new(), |date| format!("{:04}-{:02}-{:02}", date.year, date.month, date.day));
     let texts = (0..message.text_body_count().min(MOST_TEXTS)).filter_map(|place| message.body_text(place));

@@ -1,4 +1,4 @@
-//! A damaged workbook must end in an error, also where the library that reads it gives up by a panic.
+//! A damaged file must end in an error, also where the library that reads it gives up by a panic.
 
 use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind, set_hook, take_hook};
@@ -9,7 +9,7 @@ thread_local! {
 }
 
 /// What `work` gives; none where it panicked, which is then said nowhere else.
-pub(super) fn guarded<T>(work: impl FnOnce() -> T) -> Option<T> {
+pub(crate) fn guarded<T>(work: impl FnOnce() -> T) -> Option<T> {
     static QUIET: Once = Once::new();
     QUIET.call_once(|| {
         let loud = take_hook();
