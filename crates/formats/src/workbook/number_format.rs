@@ -197,14 +197,15 @@ fn section(code: &str) -> Section {
 }
 
 fn shape_of_code(pieces: Vec<Piece>, is_other: bool) -> Shape {
-    let is_sign = |piece: &&Piece| matches!(piece, Piece::Sign(sign) if !sign.is_whitespace());
+    let is_sign = |piece: &&Piece| matches!(piece, Piece::Sign(sign) if !" .'".contains(*sign));
     let places = pieces.iter().filter(|piece| matches!(piece, Piece::Place(_))).count();
     let zeros = pieces.iter().filter(|piece| **piece == Piece::Place(true)).count();
     let is_known = pieces.iter().all(|piece| !matches!(piece, Piece::Sign(sign) if !SIGNS.contains(*sign)));
-    let has_spaces_inside = places > 0
-        && pieces.iter().skip_while(|piece| !matches!(piece, Piece::Place(_))).any(|piece| *piece == Piece::Sign(' '));
-    // Without signs and zeros it is the number; a space alone parts thousands where the places are no zeros.
-    let says_more = zeros > 1 || pieces.iter().any(|piece| is_sign(&piece)) || (zeros > 0 && has_spaces_inside);
+    let has_signs = pieces.iter().any(|piece| is_sign(&piece));
+    let is_parted = pieces.iter().any(|piece| matches!(piece, Piece::Sign(_)));
+    // A space or a point alone parts thousands where not all places are zeros.
+    let parts_thousands = !has_signs && is_parted && zeros < places;
+    let says_more = (zeros > 1 || has_signs) && !parts_thousands;
     if is_other || !is_known || !says_more || places == 0 || places > MOST_PLACES {
         return Shape::Plain;
     }
@@ -244,6 +245,7 @@ mod tests {
     #[case::two_places("0.00")]
     #[case::thousands("#,##0")]
     #[case::thousands_with_spaces("# ##0")]
+    #[case::thousands_with_points_as_text("#\".\"##0")]
     #[case::money("€#,##0.00")]
     #[case::money_behind("#,##0.00 [$€-407]")]
     #[case::money_in_letters("0.00 [$DKK]")]
@@ -256,6 +258,16 @@ mod tests {
     #[case::nothing("")]
     fn a_format_of_numbers_is_left_out(#[case] format: &str) {
         assert_eq!(NumberFormat::of(format).show(1_234.0), None);
+        assert_eq!(NumberFormat::of(format).show(0.0), None);
+    }
+
+    #[rstest]
+    #[case::spaces("# ##0")]
+    #[case::escaped_spaces("#\\ ##0")]
+    #[case::points("#\".\"##0")]
+    #[case::with_zeros("#\\ 000")]
+    fn parted_thousands_are_a_number(#[case] format: &str) {
+        assert_eq!(NumberFormat::of(format).show(1_234_567.0), None);
     }
 
     #[test]
