@@ -80,7 +80,7 @@ fn merged(tag: &str) -> Option<Seen<'static>> {
 }
 
 /// A formula with nothing behind it; a value that is an empty text is one.
-fn formula_without_value(before: &str, tag: &str, after: &str) -> Option<Seen<'static>> {
+fn formula_without_value(before: &[u8], tag: &str, after: &str) -> Option<Seen<'static>> {
     if tag.starts_with("<f") && !tag.ends_with('/') {
         return None;
     }
@@ -93,8 +93,9 @@ fn formula_without_value(before: &str, tag: &str, after: &str) -> Option<Seen<'s
         }
         tag => tag,
     };
-    let cell = &before[before.rfind("<c ").or_else(|| before.rfind(":c "))?..];
-    let cell = cell.split('>').next()?;
+    let begin = memmem::rfind(before, b"<c ").or_else(|| memmem::rfind(before, b":c "))?;
+    let cell = String::from_utf8_lossy(before[begin..].split(|byte| *byte == b'>').next()?);
+    let cell = cell.as_ref();
     let is_text = attribute(cell, "t") == Some("str");
     let (row, _) = place(attribute(cell, "r")?)?;
     (local_name(closing) == "/c" && !is_text).then_some(Seen::FormulaWithoutValue { row })
@@ -109,9 +110,9 @@ fn place(text: &str) -> Option<(u32, u32)> {
     Some((text[digits..].parse::<u32>().ok()?.checked_sub(1)?, column?.checked_sub(1)?))
 }
 
-/// Calls `each` with every tag that holds a mark, mark by mark: the text before the tag as far as it is at hand, the tag
+/// Calls `each` with every tag that holds a mark, mark by mark: the bytes before the tag as far as they are at hand, the tag
 /// from its `<` to before its `>`, and the text behind it.
-pub(super) fn for_each_mark(mut xml: impl Read, marks: &[&[u8]], mut each: impl FnMut(&str, &str, &str)) {
+pub(super) fn for_each_mark(mut xml: impl Read, marks: &[&[u8]], mut each: impl FnMut(&[u8], &str, &str)) {
     let finders: Vec<_> = marks.iter().map(memmem::Finder::new).collect();
     let mut searched = vec![0; marks.len()];
     let mut window: Vec<u8> = Vec::with_capacity(STEP_BYTES + 2 * LONGEST_CELL);
@@ -130,9 +131,9 @@ pub(super) fn for_each_mark(mut xml: impl Read, marks: &[&[u8]], mut each: impl 
                 let begin = memchr::memrchr(b'<', &window[..=at]).unwrap_or(at);
                 let Some(length) = memchr::memchr(b'>', &window[begin..]) else { continue };
                 let text = |from: usize, to: usize| String::from_utf8_lossy(&window[from..to]);
-                let before = text(begin.saturating_sub(LONGEST_CELL), begin);
+                let before = &window[begin.saturating_sub(LONGEST_CELL)..begin];
                 let end = (begin + length + 1).min(window.len());
-                each(&before, &text(begin, begin + length), &text(end, window.len().min(end + 64)));
+                each(before, &text(begin, begin + length), &text(end, window.len().min(end + 64)));
             }
             *searched = (*searched).max(whole.saturating_sub(mark.len()));
         }

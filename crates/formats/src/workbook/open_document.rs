@@ -65,19 +65,22 @@ impl<'a> OpenDocument<'a> {
         }
         let Some(content) = open_part(input, "content.xml")? else { return Err(broken(input.path(), "")) };
         let mut hidden = HashSet::new();
-        for_each_mark(content, &[b"table:display=\"false\""], |before, tag, _| {
-            // The style whose properties these are.
-            let style = &before[before.rfind("<style:style ").unwrap_or(before.len())..];
-            let name = attribute(style.split('>').next().unwrap_or_default(), "style:name");
-            hidden.extend(name.filter(|_| local_name(tag) == "table-properties").map(str::to_owned));
-        });
         let mut sheets = Vec::new();
-        if let Some(content) = open_part(input, "content.xml")? {
-            for_each_mark(content, &[b"<table:table "], |_, tag, _| {
-                let is_hidden = attribute(tag, "table:style-name").is_some_and(|style| hidden.contains(style));
-                sheets.extend(attribute(tag, "table:name").map(|name| (unescape(name), is_hidden)));
-            });
-        }
+        // Styles stand before the tables that have them.
+        for_each_mark(content, &[b"table:display=\"false\"", b"<table:table "], |before, tag, _| {
+            match local_name(tag) {
+                "table-properties" => {
+                    let begin = memchr::memmem::rfind(before, b"<style:style ").unwrap_or(before.len());
+                    let style = before[begin..].split(|byte| *byte == b'>').next().unwrap_or_default();
+                    hidden.extend(attribute(&String::from_utf8_lossy(style), "style:name").map(str::to_owned));
+                }
+                "table" => {
+                    let is_hidden = attribute(tag, "table:style-name").is_some_and(|style| hidden.contains(style));
+                    sheets.extend(attribute(tag, "table:name").map(|name| (unescape(name), is_hidden)));
+                }
+                _ => {}
+            }
+        });
         Ok(OpenDocument { input, sheets })
     }
 
