@@ -280,6 +280,10 @@ fn of_letter(c: char, charset: Charset, last: u8, next: u8) -> i64 {
             -2
         };
     }
+    // "naïf", "Anaïs", "Loïc": it parts two vowels.
+    if c == 'ï' && last.is_ascii_alphabetic() && !b"aeiouAEIOU".contains(&last) {
+        return -2;
+    }
     if matches!(c, 'œ' | 'Œ') {
         return if matches!(next.to_ascii_lowercase(), b'u' | b'i' | b's' | b't') { 2 } else { -1 };
     }

@@ -215,6 +215,7 @@ fn code_pages_of_dos_are_recognised_by_their_letters_and_read() {
         (437, "nom;ville\r\nChloé Lefèvre;Besançon\r\nFrançois;Nîmes\r\n"),
         (850, "name\r\nMüller\r\n"),
         (852, "nazwisko\r\nŁukasz Wójcik\r\nŻółkiewska\r\nKrzyżanowski\r\nŚwięch\r\nGołąb\r\n"),
+        (852, "név;város\r\nSzőke Bálint;Győr\r\nTóth Erzsébet;Pécs\r\nNagy Ödön;Üröm\r\n"),
     ];
     for (number, text) in pages {
         let page = Charset::named(&format!("cp{number}")).unwrap();
