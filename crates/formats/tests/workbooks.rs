@@ -365,12 +365,30 @@ fn tables_beside_each_other_are_read_below_each_other() {
     assert_eq!(read.codes, ["several-tables"]);
 }
 
+#[test]
+fn what_stands_above_tables_beside_each_other_is_kept() {
+    let bytes = book(|sheet| {
+        let table = [
+            "Club A || | Ask kim@post.example",
+            "Email | Name || Email | Name",
+            "ida@post.example | Ida || bo@post.example | Bo",
+        ];
+        write(sheet, 0, 0, &table);
+    });
+    let read = read(&bytes).unwrap();
+    assert!(read.rows[0].contains(&"Ask kim@post.example".to_owned()), "{:?}", read.rows);
+    assert_eq!(read.rows.last().unwrap()[..2], ["bo@post.example", "Bo"]);
+}
+
 /// What only looks like a second table is left where it is.
 #[rstest]
 #[case::a_header_that_comes_again(&["Email | Name", "ida@post.example | Ida", "", "Email | Name", "bo@post.example | Bo"])]
 #[case::a_header_over_two_lines(&["Contact | Address |", "Email | Street | City", "ida@post.example | 1 Fern Lane | Quillmere", "", "bo@post.example | 2 Fern Lane | Quillmere"])]
 #[case::second_addresses_and_a_gap(&["Email | Name | | City", "ida@post.example | Ida | | Quillmere", "bo@post.example | Bo | | Larkfold"])]
 #[case::a_contact_with_a_word_of_headers(&["Email | Name | City", "ida@post.example | Ida | Quillmere", "", "| City | Name Lane", "| Title | Larkfold"])]
+#[case::values_that_are_words_of_headers(&["Name | Email | Channel | News", "Ida | ida@post.example | Email | yes", "", "Bo | | Phone | Email", "Wren | wren@post.example | Phone | no"])]
+#[case::a_header_with_no_address_below(&["Email | Name", "ida@post.example | Ida", "", "Name | Email", "Wren | none"])]
+#[case::tables_below_and_beside(&["Email | Name | | Email | Name", "ida@post.example | Ida | | bo@post.example | Bo", "", "Name | Email", "Wren | wren@post.example"])]
 #[case::figures(&["Email | Name", "ida@post.example | Ida", "", "Month | Sent", "May | many"])]
 fn one_table_stays_one(#[case] table: &[&str]) {
     let read = read(&book(|sheet| write(sheet, 0, 0, table))).unwrap();

@@ -11,7 +11,7 @@ pub(super) enum Seen<'a> {
     Spanning { row: u32, column: u32, last: u32 },
     /// A row that is hidden, and has cells.
     HiddenRow { row: u32 },
-    /// So many columns that are hidden.
+    /// Hidden columns, counted.
     HiddenColumns { count: u64 },
     /// A formula whose value is not stored.
     FormulaWithoutValue { row: u32 },

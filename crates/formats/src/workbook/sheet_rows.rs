@@ -58,11 +58,11 @@ impl<'a> SheetRows<'a> {
 
     /// Takes what was met, in a sheet that begins below `above` rows.
     pub(super) fn take(&mut self, above: u32, seen: Seen) -> Result<()> {
-        let number = |row: u32| RowNumber(u64::from(above + row) + 1);
+        let number = |row: u32| RowNumber(u64::from(above) + u64::from(row) + 1);
         match seen {
             Seen::Cell { row, column, value } => return self.cell(above.saturating_add(row), column, value),
             Seen::Spanning { row, column, last } => {
-                self.spans.expected.insert((above + row, column), above + last);
+                self.spans.expected.insert((above.saturating_add(row), column), above.saturating_add(last));
             }
             Seen::HiddenRow { row } => self.met.hidden_rows.at(number(row)),
             Seen::HiddenColumns { count } => self.met.hidden_columns += count,

@@ -37,6 +37,8 @@ pub(super) struct TableWatch {
 struct HeaderRow {
     row: u32,
     cells: Vec<(u32, String)>,
+    /// Whether an address stands in the row below, where the header says address.
+    is_confirmed: bool,
 }
 
 /// What takes in what is met in a sheet.
@@ -92,9 +94,12 @@ impl TableWatch {
         let cells = std::mem::take(&mut self.cells);
         if !self.is_candidate || !is_header(&cells) {
             self.is_data_below_header |= !self.is_filled.is_empty();
+            if let Some(last) = self.headers.last_mut().filter(|last| last.row + 1 == self.row) {
+                last.is_confirmed = last.is_confirmed_by(&cells);
+            }
             return;
         }
-        let header = HeaderRow { row: self.row, cells };
+        let header = HeaderRow { row: self.row, cells, is_confirmed: false };
         match self.headers.last() {
             Some(last) if !self.is_data_below_header || last.row + 1 == header.row => self.is_unsure = true,
             // A header that comes again is known as one by its cells.
@@ -106,12 +111,16 @@ impl TableWatch {
         }
     }
 
-    /// How the tables become one; none where there is one only.
+    /// How the tables become one; none where there is one only, or where that is not certain: rows under the wrong headers
+    /// would be read as somebody else, so that they are left where they are, for the guard of second headers.
     pub(super) fn tables(mut self) -> Option<Tables> {
         self.end_row();
         let first = self.headers.first().filter(|_| !self.is_unsure)?;
+        let is_wide = self.is_filled.len() > COLUMNS_JUDGED as usize;
+        let is_confirmed = self.headers[1..].iter().all(|header| header.is_confirmed);
         let groups = self.groups(first);
-        if self.headers.len() < 2 && groups.len() < 2 {
+        // Tables below and beside each other at once are told apart by nobody.
+        if is_wide || !is_confirmed || (self.headers.len() < 2) == (groups.len() < 2) {
             return None;
         }
         let mut tables = Tables { headers: Vec::new(), first_width: 0, below: Vec::new(), beside: Vec::new() };
@@ -158,6 +167,14 @@ impl TableWatch {
 }
 
 impl HeaderRow {
+    fn is_confirmed_by(&self, below: &[(u32, String)]) -> bool {
+        let says_address = |column: u32| {
+            let is_email = |text: &str| headers::recognise(text) == Some(Meaning::Field(Field::Email));
+            self.cells.iter().any(|(own, text)| *own == column && is_email(text))
+        };
+        below.iter().any(|(column, text)| says_address(*column) && look::holds_address(text))
+    }
+
     fn says_the_same(&self, other: &HeaderRow) -> bool {
         self.cells.len() == other.cells.len()
             && self
@@ -300,7 +317,9 @@ impl RowOfTables<'_> {
             self.hand_over(above, rows)?;
             self.number = number;
         }
-        if !table.own.contains(&column) || value == Value::Nothing {
+        // What stands above the header is of no table in particular, and may be an address.
+        let is_elsewhere = number >= table.header && !table.own.contains(&column);
+        if is_elsewhere || value == Value::Nothing {
             return Ok(());
         }
         // All tables have one header.
