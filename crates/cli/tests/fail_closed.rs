@@ -68,14 +68,18 @@ const TWO_TABLES: &str = "email,newsletter,name,city\nann@reed.example,yes,Ann,Q
                           bob@moss.example,Bob,Quillmere,no\n";
 
 #[rstest]
-#[case::of_a_source("shop.csv")]
-#[case::of_a_list("list.csv")]
-fn a_second_table_with_other_columns_stops_the_run(#[case] file: &str) {
+#[case::of_a_source("shop.csv", TWO_TABLES)]
+#[case::of_a_list("list.csv", TWO_TABLES)]
+#[case::of_two_columns(
+    "shop.csv",
+    "name,city,email,newsletter\nAnn,Quillmere,ann@reed.example,yes\n\nemail,newsletter\nbob@moss.example,no\n"
+)]
+fn a_second_table_with_other_columns_stops_the_run(#[case] file: &str, #[case] two_tables: &str) {
     let suppress = "[[suppress]]\nname = \"list\"\nfiles = [\"list.csv\"]\n";
     let desk =
         Desk::with(&[("shop.csv", SHOP), ("list.csv", "email\nx@far.example\n"), ("job.toml", &job_with(suppress))]);
     desk.done(&["run", "job.toml"]);
-    desk.file(file, TWO_TABLES);
+    desk.file(file, two_tables);
     let stopped = desk.run(&["run", "job.toml", "--replace"]);
     assert!(stopped.status == 3 && stopped.stdout.contains("guard another-table"), "{}", stopped.stdout);
     assert!(stopped.stdout.contains("row 4 has the words of another header"), "{}", stopped.stdout);

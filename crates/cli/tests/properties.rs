@@ -74,7 +74,7 @@ proptest! {
         ]);
         let mut earlier = None;
         for threads in ["1", "3"] {
-            let tally = desk.json(&["clean", "a.csv", "b.csv", "-o", "o.csv", "--receipt", "r", "--replace", "--accept", "write-at-least", "--threads", threads]);
+            let tally = desk.json(&["clean", "a.csv", "b.csv", "-o", "o.csv", "--receipt", "r", "--replace", "--accept", "write-at-least", "--accept", "another-table", "--threads", threads]);
             let count = |key: &str| tally["all"][key].as_u64().unwrap();
             prop_assert_eq!(count("read"), count("written") + count("merged") + count("set_aside"));
             prop_assert_eq!(count("written"), desk.sheet("o.csv").rows.len() as u64);

@@ -96,11 +96,9 @@ pub fn begins_another_table(record: &Record, headers: &[String]) -> bool {
 }
 
 /// Whether a row without an address is a header by its words alone: two thirds of its cells are words of headers, three
-/// at least; of a table with few columns all, and one says address. A word of consent may be a value, so that two others
-/// name fields.
+/// at least and two of them name fields; or it has two cells, both are such words, and one says address.
 fn header_again(record: &Record, headers: &[String]) -> Option<HeaderAgain> {
     const MOST_LETTERS: usize = 60;
-    const FEW_COLUMNS: usize = 3;
     let (mut known, mut fields) = (HashSet::new(), HashSet::new());
     let (mut filled, mut differs) = (0, false);
     for (column, raw) in record.raw_cells().enumerate().filter(|(_, raw)| !cell::is_empty(raw)) {
@@ -118,7 +116,7 @@ fn header_again(record: &Record, headers: &[String]) -> Option<HeaderAgain> {
             known.insert(fold(&text));
         }
     }
-    let is_short = headers.len() <= FEW_COLUMNS && filled == 2 && fields.len() == 2 && fields.contains(&Field::Email);
+    let is_short = filled == 2 && known.len() == 2 && fields.contains(&Field::Email);
     let is_header = is_short || (fields.len() >= 2 && known.len() >= 3 && known.len() * 3 >= filled * 2);
     let again = if differs { HeaderAgain::OfAnotherTable } else { HeaderAgain::InOtherWords };
     is_header.then_some(again)
