@@ -116,6 +116,10 @@ fn companies_in_columns_of_names_are_seen(#[case] name: &str, #[case] is: bool) 
 #[case("06 1 234 5678", "HU", "+3612345678")]
 #[case("８００ 555 0123", "US", "+18005550123")]
 #[case("06 12345678", "IT", "+390612345678")]
+#[case("01632 96012", "GB", "+44163296012")]
+#[case("0800 1111", "GB", "+448001111")]
+#[case("0171 3920012", "DE", "+491713920012")]
+#[case("+800 1234 5670", "", "+80012345670")]
 fn phone_numbers_in_e_164(#[case] typed: &str, #[case] of: &str, #[case] number: &str) {
     let typed = pebblebank_values::text::ordinary_width(typed, &mut Rules::default()).into_owned();
     assert_eq!(after(&typed, |text, out| phone::clean(text, country(of), out)).as_deref(), Ok(number));
@@ -129,6 +133,13 @@ fn phone_numbers_in_e_164(#[case] typed: &str, #[case] of: &str, #[case] number:
 #[case("020 7946 0018 0018 0018", "GB", Doubt::DamagedPhone)]
 #[case("020 7946 0018", "", Doubt::PhoneWithoutCountry)]
 #[case("ask at the desk", "GB", Doubt::UnreadablePhone)]
+#[case("020 7946 001", "GB", Doubt::DamagedPhone)]
+#[case("+44 7700 90012", "", Doubt::DamagedPhone)]
+#[case("0171 392001", "DE", Doubt::DamagedPhone)]
+#[case("+49 171 392001234", "", Doubt::DamagedPhone)]
+#[case("0491 570 00", "AU", Doubt::DamagedPhone)]
+#[case("+55 11 5555 12", "", Doubt::DamagedPhone)]
+#[case("+800 1234 567", "", Doubt::DamagedPhone)]
 fn what_lacks_digits_or_a_country_is_never_guessed(#[case] typed: &str, #[case] of: &str, #[case] doubt: Doubt) {
     assert_eq!(after(typed, |text, out| phone::clean(text, country(of), out)), Err(doubt));
 }

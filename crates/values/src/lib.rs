@@ -32,6 +32,7 @@ pub mod name;
 pub mod named;
 pub mod number;
 pub mod phone;
+mod phone_plans;
 mod phone_text;
 pub mod place;
 pub mod place_parts;

@@ -1,46 +1,12 @@
-//! Phone numbers as they were typed → E.164, by the numbering plans of `phone_plans.txt`.
+//! Phone numbers as they were typed → E.164, by the numbering plans.
 //!
-//! A number counts as possible by its length in its country's plan, so that numbers from ranges that are set aside for
+//! A number counts as possible by its leading digits and its length, so that numbers from ranges that are set aside for
 //! fiction are possible too. What lacks digits, or is in a spreadsheet's exponent form, is damaged: nothing is guessed.
 
+use crate::phone_plans::{self, Plan, calling_code_length, has_possible_length};
 use crate::phone_text::{read, without_extension, without_label};
 use crate::place::Country;
 use crate::{Cleaned, Doubt, Rule, Rules};
-use std::collections::HashMap;
-use std::sync::LazyLock;
-
-/// How a country numbers its phones.
-#[derive(Debug, Clone, Copy)]
-struct Plan {
-    calling_code: u16,
-    /// What stands before a national number at home.
-    trunk: &'static str,
-    /// What is dialled to call abroad.
-    abroad: &'static str,
-    /// A bit for each possible length of a national number.
-    lengths: u32,
-}
-
-struct Plans {
-    by_country: HashMap<Country, Plan>,
-    /// By calling code: the possible lengths in all its countries; 0 where there is none.
-    by_code: Vec<u32>,
-}
-
-static PLANS: LazyLock<Plans> = LazyLock::new(|| {
-    let mut plans = Plans { by_country: HashMap::new(), by_code: vec![0; 1000] };
-    for line in include_str!("data/phone_plans.txt").lines().filter(|line| !line.starts_with('#')) {
-        let mut words = line.split(' ');
-        let mut next = || words.next().unwrap_or_default();
-        let (country, code, trunk, abroad, lengths) = (next(), next(), next(), next(), next());
-        let (Some(country), Ok(calling_code)) = (Country::from_text(country), code.parse::<u16>()) else { continue };
-        let lengths = lengths.split(',').filter_map(|length| length.parse::<u32>().ok()).fold(0, |all, n| all | 1 << n);
-        let trunk = if trunk == "-" { "" } else { trunk };
-        plans.by_code[usize::from(calling_code)] |= lengths;
-        plans.by_country.insert(country, Plan { calling_code, trunk, abroad, lengths });
-    }
-    plans
-});
 
 /// The most digits that E.164 allows.
 const MOST_DIGITS: usize = 15;
@@ -89,9 +55,8 @@ pub fn is_placeholder(text: &str) -> bool {
     }
     let is_abroad = main.trim_start().starts_with('+') || digits.starts_with(b"00");
     let behind_zeros = digits.iter().position(|digit| *digit != b'0').map_or(&[][..], |first| &digits[first..]);
-    let behind_code = (1..=3)
-        .filter(|length| is_abroad && behind_zeros.get(..*length).is_some_and(|code| PLANS.by_code[number(code)] != 0));
-    let national = behind_code.map(|length| &behind_zeros[length..]);
+    let code = if is_abroad { calling_code_length(behind_zeros) } else { None };
+    let national = code.map(|length| &behind_zeros[length..]);
     [digits, behind_zeros].into_iter().chain(national).any(is_plain_run)
 }
 
@@ -108,12 +73,10 @@ pub fn national_forms(number: &str) -> Vec<String> {
     let digits: String = number.chars().filter(char::is_ascii_digit).collect();
     let is_abroad = number.starts_with('+') || digits.starts_with("00");
     let bare = digits.trim_start_matches('0');
-    let is_code =
-        |length: &usize| bare.get(..*length).is_some_and(|code| PLANS.by_code[self::number(code.as_bytes())] != 0);
-    let behind_code = (1..=3).filter(|length| is_abroad && is_code(length)).map(|length| &bare[length..]);
-    let behind_code = behind_code.map(|national| national.trim_start_matches('0'));
+    let code = if is_abroad { calling_code_length(bare.as_bytes()) } else { None };
+    let behind_code = code.map(|length| &bare[length..]).map(|national| national.trim_start_matches('0'));
     let plain = (!is_abroad).then_some(bare);
-    behind_code.chain(plain).filter(|form| form.len() >= SHORTEST).map(str::to_owned).collect()
+    behind_code.into_iter().chain(plain).filter(|form| form.len() >= SHORTEST).map(str::to_owned).collect()
 }
 
 /// The quick test: whether the last digits may be those of a placeholder.
@@ -139,20 +102,6 @@ fn is_plain_run(digits: &[u8]) -> bool {
     });
     let is_run = matches!(first, Some(0 | 1 | 9)) && steps.all(|step| Some(step) == first);
     digits.len() >= FEWEST && is_run && !turns_inside
-}
-
-/// Whether digits begin with a calling code and go on with a national number of a possible length.
-fn has_possible_length(digits: &[u8]) -> bool {
-    let mut code = 0usize;
-    let plans = &*PLANS;
-    for (place, digit) in digits.iter().take(3).enumerate() {
-        code = code * 10 + usize::from(digit - b'0');
-        let lengths = plans.by_code[code];
-        if code > 0 && lengths != 0 {
-            return lengths >> (digits.len() - place - 1) & 1 == 1;
-        }
-    }
-    false
 }
 
 /// Cleans a tidy text as a phone number; the new value is added to `out`.
@@ -227,7 +176,7 @@ fn add_one(text: &str, country: Option<Country>, out: &mut String) -> Result<Rul
     if typed.has_letters {
         rules.add(Rule::PhoneLetters);
     }
-    let plan = country.and_then(|country| PLANS.by_country.get(&country));
+    let plan = country.and_then(phone_plans::of);
     let start = out.len();
     out.push('+');
     let digits = typed.digits;
@@ -292,50 +241,35 @@ fn without_prefix<'a>(digits: &'a [u8], prefix: &str) -> Option<&'a [u8]> {
 
 /// Digits behind a plus: possible as they are, or without the trunk prefix in "+44 (0)20…".
 fn international(digits: &[u8]) -> Option<Vec<u8>> {
-    if digits.len() <= MOST_DIGITS && has_possible_length(digits) && !has_inner_trunk(digits) {
+    if digits.len() <= MOST_DIGITS && has_possible_length(digits) {
         return Some(digits.to_vec());
     }
-    let code = (1..=3).find(|length| digits.get(..*length).is_some_and(|code| PLANS.by_code[number(code)] != 0))?;
+    let code = calling_code_length(digits)?;
     let (head, tail) = digits.split_at(code);
     let without_zero = [head, tail.strip_prefix(b"0")?].concat();
     (without_zero.len() <= MOST_DIGITS && has_possible_length(&without_zero)).then_some(without_zero)
 }
 
-/// Whether a zero stands behind a calling code whose countries have it only at home.
-fn has_inner_trunk(digits: &[u8]) -> bool {
-    const ZERO_AT_HOME: [&str; 14] =
-        ["44", "49", "33", "31", "32", "41", "43", "46", "353", "61", "64", "27", "47", "420"];
-    ZERO_AT_HOME.iter().any(|code| without_prefix(digits, code).is_some_and(|rest| rest.first() == Some(&b'0')))
-}
-
-fn number(digits: &[u8]) -> usize {
-    digits.iter().fold(0, |number, digit| number * 10 + usize::from(digit - b'0'))
-}
-
 impl Plan {
-    fn is_possible(&self, length: usize) -> bool {
-        length < 32 && self.lengths >> length & 1 == 1
-    }
-
     /// The national number of digits that are dialled at home; none where they cannot be one.
     fn national<'a>(&self, digits: &'a [u8]) -> Option<&'a [u8]> {
         if !self.trunk.is_empty()
             && let Some(rest) = without_prefix(digits, self.trunk)
-            && self.is_possible(rest.len())
+            && self.is_possible(rest)
         {
             return Some(rest);
         }
         // The calling code without its plus: 442079460018.
         let code = self.calling_code.to_string();
         if let Some(rest) = without_prefix(digits, &code)
-            && self.is_possible(rest.len())
-            && !self.is_possible(digits.len())
+            && self.is_possible(rest)
+            && !self.is_possible(digits)
         {
             return Some(rest);
         }
-        let has_few_lengths = self.lengths.count_ones() <= 2 && digits.len() >= 7;
+        let has_few_lengths = self.has_few_lengths() && digits.len() >= 7;
         let is_sure =
             self.trunk.is_empty() || self.trunk == "1" || has_few_lengths || digits.len() >= SURE_WITHOUT_TRUNK;
-        (is_sure && self.is_possible(digits.len())).then_some(digits)
+        (is_sure && self.is_possible(digits)).then_some(digits)
     }
 }
