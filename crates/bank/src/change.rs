@@ -3,7 +3,7 @@
 use crate::batch::{Batch, BatchId, What};
 use crate::file::Bank;
 use crate::forget::id_of_new;
-use crate::load::count_out;
+use crate::going_in::count_out;
 use crate::scope::ScopeId;
 use crate::seal::EntrySum;
 use crate::text::{Text, Value};

@@ -115,6 +115,8 @@ impl Bank {
 
     fn prepare_file(&mut self, is_read_only: bool) -> Result<()> {
         self.connection.busy_timeout(PATIENCE).map_err(|cause| trouble(&self.path, &cause))?;
+        // Many rows go in by one statement.
+        self.ask(rusqlite::vtab::array::load_module)?;
         // What is deleted is overwritten, also in free pages.
         self.pragma("secure_delete", &true)?;
         self.pragma("foreign_keys", &true)?;

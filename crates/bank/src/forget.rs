@@ -2,7 +2,7 @@
 
 use crate::batch::{BatchId, What};
 use crate::file::Bank;
-use crate::load::count_out;
+use crate::going_in::count_out;
 use crate::scope::EVERYONE;
 use crate::seal::{EntryRow, EntrySum};
 use crate::spelt::Spelt;

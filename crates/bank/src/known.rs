@@ -1,15 +1,26 @@
 //! What the bank knows already of the entries of a batch.
+//!
+//! Entries come in the order of the index of texts, so the numbers of many are found by walking along it once. Where the bank
+//! has far more texts between them than there are entries, each is looked for by itself.
 
 use crate::batch::NewBatch;
 use crate::entry::NewEntry;
 use crate::scope::EVERYONE;
-use crate::text::{Text, Value};
+use crate::text::Value;
 use pebblebank_values::date::Date;
 use rusqlite::{Connection, OptionalExtension, Statement, params};
+use std::cmp::Ordering;
+
+/// How many entries are looked for at once.
+pub(crate) const AT_ONCE: usize = 4096;
+
+/// Of how many texts of the bank one may be asked for, so that walking past all of them takes less time than looking for it.
+const PASSED_FOR_ONE: usize = 8;
 
 /// What the bank knows of the texts of a batch.
 pub(crate) struct Known<'a> {
     id: Statement<'a>,
+    between: Statement<'a>,
     held: Statement<'a>,
     what: i64,
     scope: i64,
@@ -21,6 +32,10 @@ impl<'a> Known<'a> {
     pub fn new(bank: &'a Connection, batch: &NewBatch) -> rusqlite::Result<Known<'a>> {
         Ok(Known {
             id: bank.prepare("select id from text where kind = ?1 and value = ?2")?,
+            between: bank.prepare(
+                "select id, kind, value from text where (kind, value) >= (?1, ?2) and (kind, value) <= (?3, ?4)
+                 order by kind, value",
+            )?,
             // What holds until a day says less than what holds longer, and a soft bounce says of its day alone.
             held: bank.prepare(&format!(
                 "select exists (select 1 from entry e join batch b on b.id = e.batch
@@ -35,9 +50,34 @@ impl<'a> Known<'a> {
         })
     }
 
-    /// The number of a text.
-    pub fn id(&mut self, text: &Text) -> rusqlite::Result<Option<i64>> {
-        self.id.query_row(params![text.kind, Value(text)], |row| row.get(0)).optional()
+    /// The numbers of the texts of entries, which are in order; none for those that the bank does not have.
+    pub fn ids(&mut self, entries: &[NewEntry], ids: &mut Vec<Option<i64>>) -> rusqlite::Result<()> {
+        ids.clear();
+        let (Some(first), Some(last)) = (entries.first(), entries.last()) else { return Ok(()) };
+        let (first, last) = (&first.text, &last.text);
+        let mut rows = self.between.query(params![first.kind, Value(first), last.kind, Value(last)])?;
+        let mut passed = 0;
+        while ids.len() < entries.len() && passed <= entries.len() * PASSED_FOR_ONE {
+            let Some(row) = rows.next()? else {
+                ids.resize(entries.len(), None);
+                return Ok(());
+            };
+            passed += 1;
+            let (kind, value) = (row.get::<_, i64>(1)?, row.get_ref(2)?.as_bytes()?);
+            for entry in &entries[ids.len()..] {
+                match (entry.text.kind.code(), entry.text.value.as_slice()).cmp(&(kind, value)) {
+                    Ordering::Less => ids.push(None),
+                    Ordering::Equal => ids.push(Some(row.get(0)?)),
+                    Ordering::Greater => break,
+                }
+            }
+        }
+        drop(rows);
+        for entry in &entries[ids.len()..] {
+            let id = self.id.query_row(params![entry.text.kind, Value(&entry.text)], |row| row.get(0));
+            ids.push(id.optional()?);
+        }
+        Ok(())
     }
 
     /// Whether the bank holds the text of this number as the entry says, in the same scope or in that of everyone.

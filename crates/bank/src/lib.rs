@@ -14,6 +14,7 @@ pub mod entry;
 pub mod file;
 pub mod find;
 pub mod forget;
+mod going_in;
 pub mod held_in_files;
 pub mod history;
 mod known;

@@ -6,19 +6,18 @@
 use crate::batch::{Batch, BatchId, NewBatch, What};
 use crate::entry::NewEntry;
 use crate::file::Bank;
+use crate::going_in::GoingIn;
 use crate::held_in_files::HeldPrepared;
-use crate::known::Known;
+use crate::known::{AT_ONCE, Known};
 use crate::scope::add_scope;
-use crate::seal::{ENTRY_COLUMNS, EntryRow, EntrySum};
 use crate::sending::replace_prepared;
 use crate::sorted::{self, SortedEntries};
-use crate::text::{Kind, Text, Value};
+use crate::text::{Kind, Text};
 use crate::trouble::trouble;
 use pebblebank_table::sorter::Sorter;
 use pebblebank_table::{Error, ErrorKind, Result};
-use pebblebank_values::date::Date;
 use pebblebank_values::suggest::holds_mailbox_provider;
-use rusqlite::{OptionalExtension, Transaction, params};
+use rusqlite::{Transaction, params};
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::{HashMap, HashSet};
@@ -156,22 +155,26 @@ impl Ready<'_> {
 
     /// What the batch would do.
     pub fn preview(&mut self) -> Result<Preview> {
-        let bank = self.bank.connection();
         let fail = |cause: rusqlite::Error| trouble(self.bank.path(), &cause);
+        // One view of the bank for all questions, and no lock for each.
+        let bank = self.bank.connection().unchecked_transaction().map_err(fail)?;
+        let bank = &*bank;
         let mut known = Known::new(bank, &self.batch).map_err(fail)?;
         let mut files = self.bank.files_held_in(self.batch.what, self.batch.scope)?;
         let mut preview = Preview { came_back: self.came_back, ..Preview::default() };
         let mut texts = EachOnce::default();
-        self.entries.for_each(|entry| {
-            let id = known.id(&entry.text).map_err(fail)?;
-            let is_known =
-                entry.text.kind.is_forgotten() || id.map_or(Ok(false), |id| known.is_held(id, &entry)).map_err(fail)?;
-            texts.add(&entry.text, is_known, &mut preview);
-            if entry.text.kind == Kind::Domain {
-                preview.note_provider(&entry.text);
-            }
-            if !entry.is_soft {
-                files.add(id, entry.text)?;
+        let mut ids = Vec::new();
+        self.entries.for_some(AT_ONCE, |entries| {
+            known.ids(entries, &mut ids).map_err(fail)?;
+            for (entry, id) in entries.drain(..).zip(&ids) {
+                let is_held = id.map_or(Ok(false), |id| known.is_held(id, &entry)).map_err(fail)?;
+                texts.add(&entry.text, is_held || entry.text.kind.is_forgotten(), &mut preview);
+                if entry.text.kind == Kind::Domain {
+                    preview.note_provider(&entry.text);
+                }
+                if !entry.is_soft {
+                    files.add(*id, entry.text)?;
+                }
             }
             Ok(())
         })?;
@@ -211,7 +214,9 @@ impl Ready<'_> {
                 refuse_same_file(change, batch, &path)?;
             }
             let id = insert_batch(change, batch, &moment).map_err(fail)?;
-            let counts = put_entries(change, batch, id, entries, only_new, &path)?;
+            let mut going_in = GoingIn::new(change, batch, id, only_new).map_err(fail)?;
+            entries.for_some(AT_ONCE, |entries| going_in.put(entries).map_err(fail))?;
+            let counts = going_in.counts();
             let is_anything = counts.entries + counts.softs > 0;
             if batch.what == What::Prepared {
                 replace_prepared(change, batch, id, &moment).map_err(fail)?;
@@ -298,104 +303,4 @@ fn how_it_went_in(batch: &NewBatch) -> &'static str {
         (_, None, Some(_)) => "learned",
         (_, None, None) => "add",
     }
-}
-
-fn put_entries(
-    change: &Transaction,
-    batch: &NewBatch,
-    id: BatchId,
-    entries: &mut SortedEntries,
-    only_new: bool,
-    path: &Path,
-) -> Result<Counts> {
-    let fail = |cause: rusqlite::Error| trouble(path, &cause);
-    let mut counts = Counts::default();
-    let mut known = Known::new(change, batch).map_err(fail)?;
-    let mut new_text = change.prepare("insert into text (kind, value) values (?1, ?2)").map_err(fail)?;
-    let mut new_entry = change
-        .prepare("insert into entry (text, batch, day, soft, until) values (?1, ?2, ?3, ?4, ?5)")
-        .map_err(fail)?;
-    entries.for_each(|entry| {
-        // Who was forgotten is held already, and is not written down again.
-        if entry.text.kind.is_forgotten() {
-            return Ok(());
-        }
-        let text = known.id(&entry.text).map_err(fail)?;
-        if only_new && text.map_or(Ok(false), |text| known.is_held(text, &entry)).map_err(fail)? {
-            return Ok(());
-        }
-        let text = match text {
-            Some(text) => text,
-            None => new_text.insert(params![entry.text.kind, Value(&entry.text)]).map_err(fail)?,
-        };
-        let day = entry.day.map(Date::day_number);
-        let until = entry.until.map(Date::day_number);
-        new_entry.insert(params![text, id.0, day, entry.is_soft, until]).map_err(fail)?;
-        counts.add(&entry);
-        Ok(())
-    })?;
-    Ok(counts)
-}
-
-/// What counts of a batch.
-#[derive(Debug, Default)]
-struct Counts {
-    entries: i64,
-    softs: i64,
-    phones: i64,
-    lapsing: i64,
-    sum: EntrySum,
-}
-
-impl Counts {
-    fn add(&mut self, entry: &NewEntry) {
-        self.softs += i64::from(entry.is_soft);
-        self.entries += i64::from(!entry.is_soft);
-        self.phones += i64::from(!entry.is_soft && entry.text.kind.is_of_phone());
-        self.lapsing += i64::from(entry.until.is_some());
-        let number = |day: Option<Date>| day.map(|day| i64::from(day.day_number()));
-        self.sum.add(&EntryRow {
-            kind: entry.text.kind.code(),
-            value: &entry.text.value,
-            day: number(entry.day),
-            is_soft: entry.is_soft,
-            until: number(entry.until),
-        });
-    }
-
-    fn write(&self, change: &Transaction, batch: BatchId, how: &str, moment: &str) -> rusqlite::Result<()> {
-        let Counts { entries, softs, phones, lapsing, sum } = self;
-        change.execute(
-            "update batch set entries = ?1, softs = ?2, phones = ?3, lapsing = ?4, digest = ?5 where id = ?6",
-            params![entries, softs, phones, lapsing, sum.bytes(), batch.0],
-        )?;
-        change.execute(
-            "insert into history (moment, what, batch, count) values (?1, ?2, ?3, ?4)",
-            params![moment, how, batch.0, entries + softs],
-        )?;
-        Ok(())
-    }
-}
-
-/// Takes an entry that is about to go out of what its batch counts and out of its sum; not by counting anew, since batches
-/// may be large.
-pub(crate) fn count_out(change: &Transaction, entry: i64) -> rusqlite::Result<()> {
-    let query = format!(
-        "select {ENTRY_COLUMNS}, b.digest from entry e join text t on t.id = e.text join batch b on b.id = e.batch
-         where e.id = ?1 and e.removed is null and b.undone is null"
-    );
-    let found = change.query_row(&query, [entry], |row| {
-        let taken = EntryRow::of(row)?;
-        let mut sum = EntrySum::read(row.get_ref(6)?.as_bytes()?).unwrap_or_default();
-        sum.take_out(&taken);
-        let is_of_phone = Kind::of_code(taken.kind).is_of_phone();
-        Ok((row.get::<_, i64>(0)?, sum, taken.is_soft, is_of_phone, taken.until.is_some()))
-    });
-    let Some((batch, sum, is_soft, is_of_phone, is_lapsing)) = found.optional()? else { return Ok(()) };
-    change.execute(
-        "update batch set entries = entries - ?1, softs = softs - ?2, phones = phones - ?3, lapsing = lapsing - ?4,
-           digest = ?5 where id = ?6",
-        params![!is_soft, is_soft, !is_soft && is_of_phone, is_lapsing, sum.bytes(), batch],
-    )?;
-    Ok(())
 }

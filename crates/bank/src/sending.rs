@@ -67,17 +67,19 @@ pub(crate) fn replace_prepared(
             "insert into history (moment, what, batch, count) values (?1, 'replaced', ?2, ?3)",
             params![moment, id, count],
         )?;
-        let texts: Vec<i64> = change
-            .prepare("delete from entry where batch = ?1 returning text")?
+        // Whom the new file does not have, and nothing else knows, is not kept.
+        let leaving: Vec<i64> = change
+            .prepare(
+                "select text from entry e where batch = ?1
+                 and not exists (select 1 from entry o where o.text = e.text and o.batch <> ?1)
+                 and not exists (select 1 from history where text = e.text)
+                 and not exists (select 1 from returned where text = e.text)",
+            )?
             .query_map([id], |row| row.get(0))?
             .collect::<rusqlite::Result<_>>()?;
-        // Whom the new file does not have, and nothing else knows, is not kept.
-        let mut leave = change.prepare(
-            "delete from text where id = ?1 and not exists (select 1 from entry where text = ?1)
-             and not exists (select 1 from history where text = ?1)
-             and not exists (select 1 from returned where text = ?1)",
-        )?;
-        for text in texts {
+        change.execute("delete from entry where batch = ?1", [id])?;
+        let mut leave = change.prepare("delete from text where id = ?1")?;
+        for text in leaving {
             leave.execute([text])?;
         }
     }

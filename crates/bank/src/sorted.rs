@@ -49,24 +49,29 @@ impl SortedEntries {
         Ok(SortedEntries { spill: out.finish()? })
     }
 
-    /// Calls `each` with all of them.
-    pub fn for_each(&mut self, mut each: impl FnMut(NewEntry) -> Result<()>) -> Result<()> {
+    /// Calls `each` with all of them, so many at a time.
+    pub fn for_some(&mut self, at_once: usize, mut each: impl FnMut(&mut Vec<NewEntry>) -> Result<()>) -> Result<()> {
         let date = |bytes: &[u8]| {
             let number = bytes.try_into().map_or(i32::MIN, i32::from_le_bytes);
             (number != i32::MIN).then(|| Date::from_day_number(number))
         };
         let mut reader = self.spill.reader()?;
+        let mut some = Vec::with_capacity(at_once);
         while let Some(frame) = reader.next()? {
             let (head, value) = frame.split_first_chunk::<10>().ok_or_else(Error::defect)?;
-            each(NewEntry {
+            some.push(NewEntry {
                 text: Text { kind: Kind::of_code(i64::from(head[0])), value: value.to_vec() },
                 is_soft: head[1] == 1,
                 day: date(&head[2..6]),
                 until: date(&head[6..10]),
                 file_day: None,
-            })?;
+            });
+            if some.len() == at_once {
+                each(&mut some)?;
+                some.clear();
+            }
         }
-        Ok(())
+        if some.is_empty() { Ok(()) } else { each(&mut some) }
     }
 }
 

@@ -27,12 +27,27 @@ proptest! {
         keys in prop::collection::btree_set(prop::collection::vec(any::<u8>(), 0..14), 0..400)
             .prop_map(Vec::from_iter)
             .prop_shuffle(),
+        common in prop::collection::vec(any::<u8>(), 0..12),
         size in 0usize..900,
     ) {
-        let records: Vec<(Vec<u8>, Vec<u8>)> = keys.into_iter().map(|key| (key.clone(), vec![key.len() as u8; size])).collect();
+        let record = |key: Vec<u8>| ([&common[..], &key].concat(), vec![key.len() as u8; size]);
+        let records: Vec<(Vec<u8>, Vec<u8>)> = keys.into_iter().map(record).collect();
         let mut expected = records.clone();
         expected.sort();
         prop_assert_eq!(&sorted(1 << 30, &records), &expected);
         prop_assert_eq!(&sorted(0, &records), &expected);
     }
+}
+
+#[test]
+fn so_many_that_both_cores_sort_come_in_order_too_and_alike_ones_as_they_were_pushed() {
+    let records: Vec<(Vec<u8>, Vec<u8>)> = (0..100_000u32)
+        .map(|number| {
+            let key = format!("somebody.{}", number.wrapping_mul(2_654_435_761) % 50_000);
+            (key.into_bytes(), number.to_le_bytes().to_vec())
+        })
+        .collect();
+    let mut expected = records.clone();
+    expected.sort_by(|a, b| a.0.cmp(&b.0));
+    assert_eq!(sorted(1 << 30, &records), expected);
 }

@@ -95,6 +95,15 @@ pub fn begins_another_table(record: &Record, headers: &[String]) -> bool {
     !repeats_header(record, headers) && header_again(record, headers) == Some(HeaderAgain::OfAnotherTable)
 }
 
+/// Whether a cell can only be an address or a domain, and no word of a header: a quick look, since every row of a list is
+/// asked.
+#[inline]
+fn is_plainly_an_address(raw: &[u8]) -> bool {
+    let Some(at) = memchr::memchr(b'@', raw) else { return false };
+    let dot = memchr::memchr(b'.', &raw[at..]).map(|dot| at + dot + 1);
+    dot.and_then(|behind| raw.get(behind)).is_some_and(u8::is_ascii_alphabetic)
+}
+
 /// Whether a row without an address is a header by its words alone: two thirds of its cells are words of headers, three
 /// at least and two of them name fields; or it has two cells, both are such words, and one says address.
 fn header_again(record: &Record, headers: &[String]) -> Option<HeaderAgain> {
@@ -102,6 +111,9 @@ fn header_again(record: &Record, headers: &[String]) -> Option<HeaderAgain> {
     let (mut known, mut fields) = (HashSet::new(), HashSet::new());
     let (mut filled, mut differs) = (0, false);
     for (column, raw) in record.raw_cells().enumerate().filter(|(_, raw)| !cell::is_empty(raw)) {
+        if is_plainly_an_address(raw) {
+            return None;
+        }
         filled += 1;
         let text = cell::text(raw);
         let meaning = (text.len() <= MOST_LETTERS).then(|| headers::recognise(&text)).flatten();
@@ -126,7 +138,9 @@ fn header_again(record: &Record, headers: &[String]) -> Option<HeaderAgain> {
 fn is_totals(record: &Record) -> bool {
     let mut filled = record.raw_cells().filter(|raw| !cell::is_empty(raw));
     let Some(first) = filled.next() else { return false };
-    if !first.iter().take(3).any(|byte| matches!(byte.to_ascii_lowercase(), b't' | b'g' | b's' | b'i')) {
+    if is_plainly_an_address(first)
+        || !first.iter().take(3).any(|byte| matches!(byte.to_ascii_lowercase(), b't' | b'g' | b's' | b'i'))
+    {
         return false;
     }
     let text = cell::text(first);
@@ -157,7 +171,10 @@ pub fn looks_like_footnote(record: &Record, columns: usize) -> bool {
 
 /// Whether the cells equal the headers after folding. Empty cells at the ends do not count.
 fn repeats_header(record: &Record, headers: &[String]) -> bool {
-    let is_likely = |(raw, header): (&[u8], &String)| cell::is_empty(raw) == header.trim().is_empty();
+    let is_likely = |(raw, header): (&[u8], &String)| {
+        cell::is_empty(raw) == header.trim().is_empty()
+            && is_plainly_an_address(raw) == is_plainly_an_address(header.as_bytes())
+    };
     let common = record.cells().min(headers.len());
     record.raw_cells().zip(headers).all(is_likely)
         && record.raw_cells().skip(common).all(cell::is_empty)

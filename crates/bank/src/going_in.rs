@@ -1,0 +1,196 @@
+//! How entries go into the tables: many by one statement, each text once, and what they come to.
+
+use crate::batch::{BatchId, NewBatch};
+use crate::entry::NewEntry;
+use crate::known::Known;
+use crate::seal::{ENTRY_COLUMNS, EntryRow, EntrySum};
+use crate::text::Kind;
+use pebblebank_values::date::Date;
+use rusqlite::types::Value as Cell;
+use rusqlite::{OptionalExtension, Statement, Transaction, params};
+use std::rc::Rc;
+
+/// Fewer entries than this that say the same of their texts go in one by one.
+const FEWEST_AT_ONCE: usize = 4;
+
+/// A batch whose entries go in.
+pub(crate) struct GoingIn<'a> {
+    known: Known<'a>,
+    new_texts: Statement<'a>,
+    new_entries: Statement<'a>,
+    new_entry: Statement<'a>,
+    batch: BatchId,
+    only_new: bool,
+    counts: Counts,
+    ids: Vec<Option<i64>>,
+}
+
+impl<'a> GoingIn<'a> {
+    /// `only_new`: what the bank holds already for this reason and scope stays out.
+    pub fn new(
+        change: &'a Transaction,
+        batch: &NewBatch,
+        id: BatchId,
+        only_new: bool,
+    ) -> rusqlite::Result<GoingIn<'a>> {
+        Ok(GoingIn {
+            known: Known::new(change, batch)?,
+            new_texts: change.prepare("insert into text (kind, value) select ?1, value from rarray(?2)")?,
+            new_entries: change.prepare(
+                "insert into entry (text, batch, day, soft, until) select value, ?2, ?3, ?4, ?5 from rarray(?1)",
+            )?,
+            new_entry: change
+                .prepare("insert into entry (text, batch, day, soft, until) values (?1, ?2, ?3, ?4, ?5)")?,
+            batch: id,
+            only_new,
+            counts: Counts::default(),
+            ids: Vec::new(),
+        })
+    }
+
+    /// Lets entries go in, which are in order. They are used up.
+    pub fn put(&mut self, entries: &mut Vec<NewEntry>) -> rusqlite::Result<()> {
+        // Who was forgotten is held already, and is not written down again.
+        entries.retain(|entry| !entry.text.kind.is_forgotten());
+        // Of entries with one text the later ones see what became of the first.
+        while !entries.is_empty() {
+            let mut once: Vec<NewEntry> = Vec::with_capacity(entries.len());
+            let mut again = Vec::new();
+            for entry in entries.drain(..) {
+                let is_again = once.last().is_some_and(|last| last.text == entry.text);
+                if is_again { again.push(entry) } else { once.push(entry) }
+            }
+            self.put_each_once(&mut once)?;
+            entries.append(&mut again);
+        }
+        Ok(())
+    }
+
+    /// Lets entries go in, each of which has another text.
+    fn put_each_once(&mut self, entries: &mut Vec<NewEntry>) -> rusqlite::Result<()> {
+        self.known.ids(entries, &mut self.ids)?;
+        if self.only_new {
+            self.leave_out_held(entries)?;
+        }
+        if self.ids.contains(&None) {
+            self.put_new_texts(entries)?;
+            self.known.ids(entries, &mut self.ids)?;
+        }
+        let ids: Vec<i64> = self.ids.iter().flatten().copied().collect();
+        if ids.len() < entries.len() {
+            return Err(rusqlite::Error::QueryReturnedNoRows);
+        }
+        let mut ids = ids.as_slice();
+        for alike in entries.chunk_by(|a, b| (a.day, a.is_soft, a.until) == (b.day, b.is_soft, b.until)) {
+            let (of_these, others) = ids.split_at(alike.len());
+            ids = others;
+            self.put_alike(&alike[0], of_these)?;
+            alike.iter().for_each(|entry| self.counts.add(entry));
+        }
+        Ok(())
+    }
+
+    fn leave_out_held(&mut self, entries: &mut Vec<NewEntry>) -> rusqlite::Result<()> {
+        let mut kept = Vec::with_capacity(self.ids.len());
+        for (entry, id) in entries.drain(..).zip(std::mem::take(&mut self.ids)) {
+            if !id.map_or(Ok(false), |id| self.known.is_held(id, &entry))? {
+                kept.push(entry);
+                self.ids.push(id);
+            }
+        }
+        *entries = kept;
+        Ok(())
+    }
+
+    fn put_new_texts(&mut self, entries: &[NewEntry]) -> rusqlite::Result<()> {
+        let new: Vec<&NewEntry> =
+            entries.iter().zip(&self.ids).filter(|(_, id)| id.is_none()).map(|(entry, _)| entry).collect();
+        for alike in new.chunk_by(|a, b| a.text.kind == b.text.kind) {
+            let values: Vec<Cell> = alike.iter().map(|entry| Cell::Blob(entry.text.value.clone())).collect();
+            self.new_texts.execute(params![alike[0].text.kind, Rc::new(values)])?;
+        }
+        Ok(())
+    }
+
+    /// Puts in entries of these texts that say the same as one of them.
+    fn put_alike(&mut self, like: &NewEntry, ids: &[i64]) -> rusqlite::Result<()> {
+        let (day, until) = (like.day.map(Date::day_number), like.until.map(Date::day_number));
+        if ids.len() >= FEWEST_AT_ONCE {
+            let ids: Vec<Cell> = ids.iter().map(|id| Cell::Integer(*id)).collect();
+            self.new_entries.execute(params![Rc::new(ids), self.batch.0, day, like.is_soft, until])?;
+            return Ok(());
+        }
+        for id in ids {
+            self.new_entry.execute(params![id, self.batch.0, day, like.is_soft, until])?;
+        }
+        Ok(())
+    }
+
+    /// What they come to.
+    pub fn counts(self) -> Counts {
+        self.counts
+    }
+}
+
+/// What counts of a batch.
+#[derive(Debug, Default)]
+pub(crate) struct Counts {
+    pub entries: i64,
+    pub softs: i64,
+    phones: i64,
+    lapsing: i64,
+    sum: EntrySum,
+}
+
+impl Counts {
+    fn add(&mut self, entry: &NewEntry) {
+        self.softs += i64::from(entry.is_soft);
+        self.entries += i64::from(!entry.is_soft);
+        self.phones += i64::from(!entry.is_soft && entry.text.kind.is_of_phone());
+        self.lapsing += i64::from(entry.until.is_some());
+        let number = |day: Option<Date>| day.map(|day| i64::from(day.day_number()));
+        self.sum.add(&EntryRow {
+            kind: entry.text.kind.code(),
+            value: &entry.text.value,
+            day: number(entry.day),
+            is_soft: entry.is_soft,
+            until: number(entry.until),
+        });
+    }
+
+    pub fn write(&self, change: &Transaction, batch: BatchId, how: &str, moment: &str) -> rusqlite::Result<()> {
+        let Counts { entries, softs, phones, lapsing, sum } = self;
+        change.execute(
+            "update batch set entries = ?1, softs = ?2, phones = ?3, lapsing = ?4, digest = ?5 where id = ?6",
+            params![entries, softs, phones, lapsing, sum.bytes(), batch.0],
+        )?;
+        change.execute(
+            "insert into history (moment, what, batch, count) values (?1, ?2, ?3, ?4)",
+            params![moment, how, batch.0, entries + softs],
+        )?;
+        Ok(())
+    }
+}
+
+/// Takes an entry that is about to go out of what its batch counts and out of its sum; not by counting anew, since batches
+/// may be large.
+pub(crate) fn count_out(change: &Transaction, entry: i64) -> rusqlite::Result<()> {
+    let query = format!(
+        "select {ENTRY_COLUMNS}, b.digest from entry e join text t on t.id = e.text join batch b on b.id = e.batch
+         where e.id = ?1 and e.removed is null and b.undone is null"
+    );
+    let found = change.query_row(&query, [entry], |row| {
+        let taken = EntryRow::of(row)?;
+        let mut sum = EntrySum::read(row.get_ref(6)?.as_bytes()?).unwrap_or_default();
+        sum.take_out(&taken);
+        let is_of_phone = Kind::of_code(taken.kind).is_of_phone();
+        Ok((row.get::<_, i64>(0)?, sum, taken.is_soft, is_of_phone, taken.until.is_some()))
+    });
+    let Some((batch, sum, is_soft, is_of_phone, is_lapsing)) = found.optional()? else { return Ok(()) };
+    change.execute(
+        "update batch set entries = entries - ?1, softs = softs - ?2, phones = phones - ?3, lapsing = lapsing - ?4,
+           digest = ?5 where id = ?6",
+        params![!is_soft, is_soft, !is_soft && is_of_phone, is_lapsing, sum.bytes(), batch],
+    )?;
+    Ok(())
+}
