@@ -36,6 +36,51 @@ fn the_first_ten_close_entries_of_each_list_are_named_whatever_the_memory(#[valu
     assert_eq!(named, wanted.iter().map(|pair| pair.each_ref().map(String::as_str)).collect::<Vec<_>>());
 }
 
+/// A word of eight letters that the word of no other number is close to.
+fn word(number: usize) -> String {
+    let scattered = (number as u64 + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15);
+    (0..8).map(|place| char::from(b'a' + (scattered >> (place * 7) & 0x7F) as u8 % 26)).collect()
+}
+
+/// More entries than a round has room for, among which some are close to a contact by address, name or phone.
+#[rstest]
+fn near_misses_are_the_same_where_the_entries_do_not_fit_into_memory(#[values("64 MiB", "1 GiB")] memory: &str) {
+    const CONTACTS: usize = 300;
+    const FAR_AWAY: usize = 40_000;
+    let own = |n: usize| format!("{}@post.example", word(n));
+    let phone = |n: usize| format!("+4420794{n:05}");
+    let close: Vec<(usize, &str)> =
+        (0..CONTACTS).step_by(7).zip(["address", "tag", "name", "whole name", "phone"].into_iter().cycle()).collect();
+    let of_kind = |kinds: &'static [&'static str], row: &dyn Fn(usize, &str) -> String| -> String {
+        close.iter().filter(|(_, kind)| kinds.contains(kind)).map(|(n, kind)| row(*n, kind)).collect()
+    };
+    let addresses = of_kind(&["address", "tag", "name"], &|n, kind| match kind {
+        "address" => format!("{}x@post.example,\n", word(n)),
+        "tag" => format!("{}+news@post.example,\n", word(n)),
+        _ => format!("boss{n}@post.example,Ida {}\n", word(n)),
+    });
+    let names = of_kind(&["whole name"], &|n, _| format!("Ida {}e\n", word(n)));
+    let phones = of_kind(&["phone"], &|n, _| format!("{}1\n", phone(n)));
+    let far_address: String = (0..FAR_AWAY).map(|n| format!("far{n}@list.example,\n")).collect();
+    let contact = |n: usize| format!("{},Ida {},{}\n", own(n), word(n), phone(n));
+    let desk = Desk::with(&[
+        ("shop.csv", &format!("email,full name,phone\n{}", (0..CONTACTS).map(contact).collect::<String>())),
+        ("addresses.csv", &format!("email,full name\n{far_address}{addresses}")),
+        ("names.csv", &format!("full name\n{names}")),
+        ("phones.csv", &format!("phone\n{phones}")),
+    ]);
+    let list = |name: &str, by: &str| {
+        format!("[[suppress]]\nname = \"{name}\"\nfiles = [\"{name}.csv\"]\nby = \"{by}\"\nnear_miss = \"report\"\n")
+    };
+    let lists = list("addresses", "email") + &list("names", "full_name") + &list("phones", "phone");
+    desk.file("job.toml", job_with(&lists).replace("name = \"fair\"", "name = \"fair\"\nreceipt = \"r\""));
+    run(&desk, &["--memory", memory]);
+    let found = desk.sheet("r/near-misses.csv");
+    let contacts: Vec<String> = found.columns(["pebblebank_row"]).into_iter().map(|[row]| row.to_owned()).collect();
+    let rows: Vec<String> = close.iter().map(|(n, _)| (n + 2).to_string()).collect();
+    assert_eq!(contacts, rows);
+}
+
 #[test]
 fn a_name_that_stands_many_times_in_a_list_holds_everybody_of_that_name_and_says_so() {
     let people: String = (0..60).map(|n| format!("p{n}@post.example,Ida Moss\n")).collect();

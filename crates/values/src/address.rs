@@ -13,7 +13,7 @@ use crate::plain_address::plain_address;
 use crate::suggest::{self, DomainLooks, DomainTypos};
 use crate::{Rule, Rules};
 use std::borrow::Cow;
-use std::sync::Arc;
+use std::sync::{Arc, LazyLock};
 
 /// Whether an address can be used.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -113,8 +113,11 @@ pub struct AddressWishes {
     pub typos: DomainTypos,
 }
 
+/// What nobody says otherwise.
+static STANDARD_WISHES: LazyLock<Arc<AddressWishes>> = LazyLock::new(Arc::default);
+
 /// Cleans addresses. Keeps its buffers from call to call.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub struct AddressCleaner {
     wishes: Arc<AddressWishes>,
     text: Vec<u8>,
@@ -124,10 +127,23 @@ pub struct AddressCleaner {
     domains: DomainLooks,
 }
 
+impl Default for AddressCleaner {
+    fn default() -> AddressCleaner {
+        AddressCleaner::with(Arc::clone(&STANDARD_WISHES))
+    }
+}
+
 impl AddressCleaner {
     /// A cleaner for a job.
     pub fn with(wishes: Arc<AddressWishes>) -> AddressCleaner {
-        AddressCleaner { wishes, ..AddressCleaner::default() }
+        AddressCleaner {
+            wishes,
+            text: Vec::new(),
+            identity: Vec::new(),
+            further: Vec::new(),
+            held_by: Vec::new(),
+            domains: DomainLooks::default(),
+        }
     }
 
     /// Cleans the value of a cell.

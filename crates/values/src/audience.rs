@@ -1,13 +1,14 @@
 //! Addresses that are no person's, or nobody's for long: role addresses (`role.txt`) and disposable domains
 //! (`disposable.txt`).
 
+use crate::quick_map::QuickSet;
 use std::collections::HashSet;
 use std::sync::LazyLock;
 
-static ROLES: LazyLock<HashSet<&'static [u8]>> =
+static ROLES: LazyLock<QuickSet<&'static [u8]>> =
     LazyLock::new(|| words(include_str!("data/role.txt")).flat_map(str::split_whitespace).map(str::as_bytes).collect());
 
-static DISPOSABLE: LazyLock<HashSet<&'static [u8]>> =
+static DISPOSABLE: LazyLock<QuickSet<&'static [u8]>> =
     LazyLock::new(|| words(include_str!("data/disposable.txt")).map(str::as_bytes).collect());
 
 fn words(text: &'static str) -> impl Iterator<Item = &'static str> {

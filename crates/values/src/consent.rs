@@ -5,8 +5,8 @@ use crate::date::{Date, DateOrder, DateSystem};
 use crate::date_column::{DateColumn, DateOf};
 use crate::fold::fold;
 use crate::look;
+use crate::quick_map::QuickMap;
 use pebblebank_table::unseen::is_unseen;
-use std::collections::HashMap;
 use std::sync::LazyLock;
 
 /// What a cell says about consent. The later one wins among the copies of a person, but that
@@ -45,8 +45,8 @@ enum Word {
     No,
 }
 
-static WORDS: LazyLock<HashMap<&'static str, Word>> = LazyLock::new(|| {
-    let mut words = HashMap::new();
+static WORDS: LazyLock<QuickMap<&'static str, Word>> = LazyLock::new(|| {
+    let mut words = QuickMap::default();
     for (statement, list) in word_lists() {
         let word = match statement {
             "opted in" => Word::Says(Consent::OptedIn),
@@ -221,7 +221,7 @@ mod tests {
     #[test]
     fn every_line_of_the_table_says_something_known_and_every_word_is_folded_and_stands_once() {
         let statements = ["opted in", "opted out", "pending", "bounced", "complained", "nothing", "yes", "no"];
-        let mut seen = HashMap::new();
+        let mut seen = QuickMap::default();
         for (statement, words) in word_lists() {
             assert!(statements.contains(&statement), "{statement}");
             for word in words {

@@ -3,7 +3,7 @@
 use crate::Field;
 use crate::consent::YesMeans;
 use crate::fold::fold;
-use std::collections::HashMap;
+use crate::quick_map::QuickMap;
 use std::sync::LazyLock;
 
 /// What the receipt's own columns begin with, so that its files are recognised by their content.
@@ -20,8 +20,8 @@ pub enum Meaning {
     MaybeConsent,
 }
 
-static MEANINGS: LazyLock<HashMap<&'static str, Meaning>> = LazyLock::new(|| {
-    let mut meanings = HashMap::new();
+static MEANINGS: LazyLock<QuickMap<&'static str, Meaning>> = LazyLock::new(|| {
+    let mut meanings = QuickMap::default();
     for line in include_str!("headers.txt").lines() {
         let Some((name, words)) = line.split_once(':').filter(|_| !line.starts_with('#')) else { continue };
         let meaning = match name {
@@ -55,7 +55,7 @@ mod tests {
 
     #[test]
     fn every_line_of_the_table_names_a_field_and_every_word_is_folded_and_stands_once() {
-        let mut seen = HashMap::new();
+        let mut seen = QuickMap::default();
         for line in include_str!("headers.txt").lines().filter(|line| !line.starts_with('#') && !line.is_empty()) {
             let (name, words) = line.split_once(':').expect("a line is NAME: WORDS");
             let is_known = Field::from_name(name).is_some() || name.starts_with("consent ") || name == "maybe consent";

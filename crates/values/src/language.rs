@@ -2,13 +2,13 @@
 
 use crate::fold::fold;
 use crate::place::Country;
+use crate::quick_map::QuickMap;
 use crate::{Cleaned, Doubt, Rule, Rules};
-use std::collections::HashMap;
 use std::sync::LazyLock;
 
-static LANGUAGES: LazyLock<HashMap<&'static str, &'static str>> = LazyLock::new(|| {
+static LANGUAGES: LazyLock<QuickMap<&'static str, &'static str>> = LazyLock::new(|| {
     let lines = include_str!("data/languages.txt").lines().filter(|line| !line.starts_with('#'));
-    let mut languages = HashMap::new();
+    let mut languages = QuickMap::default();
     for (code, names) in lines.filter_map(|line| line.split_once('|')) {
         languages.insert(code, code);
         names.split("; ").for_each(|name| _ = languages.entry(name).or_insert(code));

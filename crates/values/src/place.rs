@@ -2,8 +2,8 @@
 //! their cell, and the words of streets.
 
 use crate::fold::fold;
+use crate::quick_map::QuickMap;
 use crate::{Cleaned, Doubt, Rule, Rules};
-use std::collections::HashMap;
 use std::sync::LazyLock;
 
 /// A country: its ISO 3166-1 alpha-2 code, in capitals.
@@ -17,12 +17,12 @@ struct CountryNames {
 }
 
 struct Countries {
-    by_name: HashMap<&'static str, Country>,
-    by_code: HashMap<Country, CountryNames>,
+    by_name: QuickMap<&'static str, Country>,
+    by_code: QuickMap<Country, CountryNames>,
 }
 
 static COUNTRIES: LazyLock<Countries> = LazyLock::new(|| {
-    let mut countries = Countries { by_name: HashMap::new(), by_code: HashMap::new() };
+    let mut countries = Countries { by_name: QuickMap::default(), by_code: QuickMap::default() };
     for line in data_lines(include_str!("data/countries.txt")) {
         let mut parts = line.split('|');
         let mut next = || parts.next().unwrap_or_default();
@@ -37,7 +37,7 @@ static COUNTRIES: LazyLock<Countries> = LazyLock::new(|| {
     countries
 });
 
-static BY_ALPHA_3: LazyLock<HashMap<&'static str, Country>> =
+static BY_ALPHA_3: LazyLock<QuickMap<&'static str, Country>> =
     LazyLock::new(|| COUNTRIES.by_code.iter().map(|(country, names)| (names.alpha_3, *country)).collect());
 
 pub(crate) fn data_lines(text: &'static str) -> impl Iterator<Item = &'static str> {
@@ -187,7 +187,7 @@ mod tests {
     #[test]
     fn the_tables_are_in_order_and_every_name_is_folded_and_means_one_country() {
         assert!(CODE_FORMS.is_sorted_by_key(|(country, ..)| *country));
-        let mut seen = HashMap::new();
+        let mut seen = QuickMap::default();
         for line in data_lines(include_str!("data/countries.txt")) {
             let parts: Vec<&str> = line.split('|').collect();
             assert_eq!(parts.len(), 5, "{line}");

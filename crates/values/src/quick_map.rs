@@ -1,11 +1,14 @@
-//! A small map for what is asked again and again, such as the words of a column: bounded by who fills it.
+//! Small maps and sets for what is asked again and again, such as the words of a column: bounded by who fills them.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::hash::{BuildHasherDefault, Hasher};
 use xxhash_rust::xxh3::xxh3_64_with_seed;
 
 /// A map with a quick hash that is the same in every run. Nothing may depend on its order.
 pub type QuickMap<K, V> = HashMap<K, V, BuildHasherDefault<QuickHasher>>;
+
+/// A set with the same hash: the words that the program itself knows.
+pub type QuickSet<T> = HashSet<T, BuildHasherDefault<QuickHasher>>;
 
 /// XXH3 over the bytes of short keys.
 #[derive(Debug, Default, Clone, Copy)]

@@ -1,15 +1,15 @@
 //! Typos in addresses: mended where a job lists the rule under `apply`, else suggested.
 
 use crate::address_syntax::judge;
-use crate::quick_map::QuickMap;
+use crate::quick_map::{QuickMap, QuickSet};
 use crate::{Rule, Rules};
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 use std::sync::LazyLock;
 
 static PROVIDERS: LazyLock<Vec<&'static str>> =
     LazyLock::new(|| words(include_str!("data/mailbox_providers.txt")).collect());
 
-static TOP_LEVEL: LazyLock<HashSet<&'static str>> =
+static TOP_LEVEL: LazyLock<QuickSet<&'static str>> =
     LazyLock::new(|| words(include_str!("data/top_level_domains.txt")).collect());
 
 fn words(text: &'static str) -> impl Iterator<Item = &'static str> {
@@ -77,7 +77,16 @@ impl DomainTypos {
             let count = self.counts.get(known).copied().unwrap_or_default();
             is_mailbox_provider(known) || count >= own.saturating_mul(TIMES_AS_OFTEN)
         };
-        let near = |known: &&str| known.len() >= SHORTEST && is_one_typo(domain, known) && is_rarer(known);
+        let (is_ascii, length) = (domain.is_ascii(), domain.len());
+        let ends = |text: &str| (text.bytes().next(), text.bytes().last());
+        let (first, last) = ends(domain);
+        // One typo in a text of several letters leaves its first letter or its last one, and its length within one.
+        let may_be = |known: &str| {
+            let of_known = ends(known);
+            !is_ascii || (known.len().abs_diff(length) <= 1 && (of_known.0 == first || of_known.1 == last))
+        };
+        let near =
+            |known: &&str| known.len() >= SHORTEST && may_be(known) && is_one_typo(domain, known) && is_rarer(known);
         let mut candidates = self.known().filter(near);
         if let Some(found) = candidates.next() {
             let is_only = candidates.all(|other| other == found);

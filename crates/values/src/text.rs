@@ -21,18 +21,93 @@ pub enum LineEnds {
 /// words and none at the ends.
 #[inline]
 pub fn is_tidy(value: &[u8]) -> bool {
-    let (Some(first), Some(last)) = (value.first(), value.last()) else { return true };
-    if *first == b' ' || *last == b' ' {
-        return false;
+    Seen::of(value).is_tidy()
+}
+
+/// What kinds of signs a text has, found by one look at its bytes.
+#[derive(Debug, Clone, Copy)]
+pub struct Seen {
+    classes: u8,
+    /// The classes of two bytes beside each other.
+    doubled: u8,
+    has_blank_ends: bool,
+}
+
+const UNTIDY: u8 = 1;
+const BLANK: u8 = 2;
+const CAPITAL: u8 = 4;
+const SMALL: u8 = 8;
+const COMMA: u8 = 16;
+const SIGN: u8 = 32;
+
+const CLASSES: [u8; 256] = {
+    let mut classes = [0; 256];
+    let mut byte = 0;
+    while byte < 256 {
+        classes[byte] = match byte as u8 {
+            b' ' => BLANK,
+            b'A'..=b'Z' => CAPITAL,
+            b'a'..=b'z' => SMALL,
+            b',' => COMMA,
+            b'@' | b'&' | b'.' => SIGN,
+            // In UTF-8, 0xC2 begins signs, among them invisible ones, and 0xCC combining marks.
+            b'!'..=b'~' | 0x80..=0xBF | 0xC3..=0xCB => 0,
+            _ => UNTIDY,
+        };
+        byte += 1;
     }
-    let mut bad = false;
-    let mut before = b'x';
-    for byte in value {
-        // In UTF-8, 0xC2 begins signs, among them invisible ones, and 0xCC combining marks.
-        bad |= !matches!(byte, b' '..=b'~' | 0x80..=0xBF | 0xC3..=0xCB) || (*byte == b' ' && before == b' ');
-        before = *byte;
+    classes
+};
+
+impl Seen {
+    /// Looks at a text.
+    #[inline]
+    pub fn of(value: &[u8]) -> Seen {
+        let (mut classes, mut doubled, mut before) = (0, 0, 0);
+        for byte in value {
+            let class = CLASSES[usize::from(*byte)];
+            classes |= class;
+            doubled |= class & before;
+            before = class;
+        }
+        let has_blank_ends = value.first() == Some(&b' ') || value.last() == Some(&b' ');
+        Seen { classes, doubled, has_blank_ends }
     }
-    !bad
+
+    #[inline]
+    fn has(self, class: u8) -> bool {
+        self.classes & class != 0
+    }
+
+    /// Whether it is surely tidy, as [`is_tidy`] says.
+    #[inline]
+    pub fn is_tidy(self) -> bool {
+        !self.has(UNTIDY) && self.doubled & BLANK == 0 && !self.has_blank_ends
+    }
+
+    /// Whether there are capitals and small letters (A to Z).
+    #[inline]
+    pub fn has_mixed_case(self) -> bool {
+        self.has(CAPITAL) && self.has(SMALL)
+    }
+
+    /// Whether there is a comma.
+    #[inline]
+    pub fn has_comma(self) -> bool {
+        self.has(COMMA)
+    }
+
+    /// Whether there is a blank.
+    #[inline]
+    pub fn has_blank(self) -> bool {
+        self.has(BLANK)
+    }
+
+    /// Whether there is `@`, `&` or a dot, as in addresses and the names of companies and couples.
+    #[inline]
+    pub fn has_sign(self) -> bool {
+        self.has(SIGN)
+    }
 }
 
 /// The text without invisible characters, in NFC, with single blanks and none at the ends.

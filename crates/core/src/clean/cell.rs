@@ -14,7 +14,7 @@ use pebblebank_values::consent;
 use pebblebank_values::name::{self, NameDoubt, NamePart};
 use pebblebank_values::place::{self, Country};
 use pebblebank_values::quick_map::QuickMap;
-use pebblebank_values::text::{LineEnds, is_tidy, ordinary_width, tidy};
+use pebblebank_values::text::{LineEnds, Seen, is_tidy, ordinary_width, tidy};
 use pebblebank_values::{
     Cleaned, Doubt, Kind, Rule, Rules, language, number, phone, place_parts, postal_code, region, tags, website, yes_no,
 };
@@ -41,14 +41,13 @@ pub(super) fn line_ends(kind: Kind) -> LineEnds {
 
 /// Whether a tidy name in mixed case is surely a person's, and written as names are: no comma, no sign of an address
 /// or a company.
-pub(super) fn is_plain_name(raw: &[u8], part: NamePart) -> bool {
+pub(super) fn is_plain_name(raw: &[u8], seen: Seen, part: NamePart) -> bool {
     if matches!(part, NamePart::Title | NamePart::Suffix) {
         return true;
     }
-    let has_sign =
-        raw.iter().any(|byte| matches!(byte, b'@' | b'&' | b'.') || (*byte == b',' && part == NamePart::Full));
+    let has_sign = seen.has_sign() || (seen.has_comma() && part == NamePart::Full);
     let text = || std::str::from_utf8(raw).unwrap_or_default();
-    !has_sign && (memchr::memchr(b' ', raw).is_none() || !name::is_company(text()))
+    !has_sign && (!seen.has_blank() || !name::is_company(text()))
 }
 
 impl RowCleaner {
@@ -89,9 +88,13 @@ impl RowCleaner {
             | Kind::Email => false,
             Kind::Number => number::is_clean(raw),
             Kind::Name(part) => {
-                is_no_blank_word() && name::has_mixed_case(raw) && is_tidy(raw) && is_plain_name(raw, part)
+                let seen = Seen::of(raw);
+                is_no_blank_word() && seen.has_mixed_case() && seen.is_tidy() && is_plain_name(raw, seen, part)
             }
-            Kind::Street | Kind::City => is_no_blank_word() && is_tidy(raw) && memchr::memchr(b',', raw).is_none(),
+            Kind::Street | Kind::City => {
+                let seen = Seen::of(raw);
+                is_no_blank_word() && seen.is_tidy() && !seen.has_comma()
+            }
             Kind::Company | Kind::Text | Kind::Notes | Kind::Identifier => is_no_blank_word() && is_tidy(raw),
         }
     }

@@ -49,12 +49,17 @@ pub fn recognise_shape(sample: &[u8], is_whole: bool, wishes: ShapeWishes) -> Ta
         return shape(delimiter);
     }
     let occurs = |delimiter: &u8| memchr::memchr(*delimiter, sample).is_some();
-    let mut best: Option<(Fit, TableShape)> = None;
-    for delimiter in std::iter::once(Dialect::NO_DELIMITER).chain(DELIMITERS.into_iter().filter(occurs)) {
-        let candidate = shape(delimiter);
-        let fit = Fit::of(&candidate, wishes.named);
-        if best.as_ref().is_none_or(|(highest, _)| fit.is_better_than(*highest)) {
-            best = Some((fit, candidate));
+    let delimiters = std::iter::once(Dialect::NO_DELIMITER).chain(DELIMITERS.into_iter().filter(occurs));
+    let mut candidates: Vec<(usize, TableShape)> =
+        delimiters.map(shape).map(|shape| (known_words(&shape, wishes.named), shape)).collect();
+    let most_known = candidates.iter().map(|(known, _)| *known).max();
+    candidates.retain(|(known, _)| Some(*known) == most_known);
+    let mut best: Option<(i64, TableShape)> = None;
+    let is_alone = candidates.len() == 1;
+    for (_, candidate) in candidates {
+        let score = if is_alone { 0 } else { Fit::of(&candidate).score() };
+        if best.as_ref().is_none_or(|(highest, _)| score > *highest) {
+            best = Some((score, candidate));
         }
     }
     match best {
@@ -63,11 +68,16 @@ pub fn recognise_shape(sample: &[u8], is_whole: bool, wishes: ShapeWishes) -> Ta
     }
 }
 
-/// How well a reading fits a file.
+/// The known words of its header, if that has several cells: a single word alone in its line is a header under any
+/// delimiter.
+fn known_words(shape: &TableShape, named: &NamedHeaders) -> usize {
+    let stands_alone = shape.table.headers.iter().filter(|header| !header.trim().is_empty()).count() == 1;
+    if stands_alone { 0 } else { shape.table.known_headers(named) }
+}
+
+/// How well a reading fits a file, beside the words of its header.
 #[derive(Debug, Clone, Copy)]
 struct Fit {
-    /// The known words of its header, if that has several cells.
-    known: usize,
     /// Of the cells with an address, the share that holds nothing else.
     purity: f64,
     /// The share of records with the usual number of cells.
@@ -77,10 +87,7 @@ struct Fit {
 }
 
 impl Fit {
-    fn of(shape: &TableShape, named: &NamedHeaders) -> Fit {
-        // A single word alone in its line is a header under any delimiter.
-        let known = shape.table.known_headers(named);
-        let stands_alone = shape.table.headers.iter().filter(|header| !header.trim().is_empty()).count() == 1;
+    fn of(shape: &TableShape) -> Fit {
         let is_parted = shape.dialect.delimiter != Dialect::NO_DELIMITER;
         let mut cleaner = AddressCleaner::default();
         let (mut counts, mut extents) = (Vec::new(), Vec::new());
@@ -121,17 +128,13 @@ impl Fit {
         };
         let header = shape.table.headers.iter().rposition(|header| !header.is_empty()).map_or(0, |last| last + 1);
         let header_fits = !shape.table.has_header || header >= most_frequent(&extents).0;
-        Fit { known: if stands_alone { 0 } else { known }, purity, evenness, header_fits }
+        Fit { purity, evenness, header_fits }
     }
 
     /// In tenths, since a few ragged rows must not decide.
     fn score(self) -> i64 {
         let tenths = |share: f64| (share * 10.0).round() as i64;
         4 * tenths(self.purity) + 2 * tenths(self.evenness) + if self.header_fits { 15 } else { 0 }
-    }
-
-    fn is_better_than(self, other: Fit) -> bool {
-        (self.known, self.score()) > (other.known, other.score())
     }
 }
 

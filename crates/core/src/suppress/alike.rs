@@ -49,42 +49,43 @@ impl Alike {
 
     /// Hands over the texts that it shares with whatever it is close to.
     pub fn for_each_key(&self, mut add: impl FnMut(u64)) {
-        let mut text = Vec::with_capacity(64);
-        let mut key = |parts: [&str; 4]| {
-            text.clear();
-            for part in parts {
-                text.extend_from_slice(part.as_bytes());
-                text.push(0);
-            }
-            add(xxh3_64(&text));
+        let mut bytes = Vec::with_capacity(96);
+        let mut key = |kind: u8, first: &str, (begin, end): (&str, &str)| {
+            bytes.clear();
+            bytes.push(kind);
+            bytes.extend_from_slice(first.as_bytes());
+            bytes.push(0);
+            bytes.extend_from_slice(begin.as_bytes());
+            bytes.extend_from_slice(end.as_bytes());
+            add(xxh3_64(&bytes));
         };
         match self {
             Alike::Address { text, name, .. } => {
                 let Some((local, domain)) = text.rsplit_once('@') else { return };
                 let untagged = without_tag(text.as_bytes());
-                key(["t", &String::from_utf8_lossy(&untagged), "", ""]);
+                key(b't', "", (&String::from_utf8_lossy(&untagged), ""));
                 if local.chars().count() >= SHORTEST_LOCAL {
-                    without_one_letter(local, |(a, b)| key(["l", domain, &[a, b].concat(), ""]));
-                    without_one_letter(domain, |(a, b)| key(["d", local, &[a, b].concat(), ""]));
+                    without_one_letter(local, |parts| key(b'l', domain, parts));
+                    without_one_letter(domain, |parts| key(b'd', local, parts));
                 }
                 if !name.is_empty() {
-                    key(["n", domain, name, ""]);
+                    key(b'n', domain, (name, ""));
                 }
             }
             Alike::Name { name, .. } => {
-                key(["m", &name.core.join(" "), "", ""]);
+                key(b'm', "", (&name.core.join(" "), ""));
                 for (place, word) in name.core.iter().enumerate() {
                     if word.chars().count() >= SHORTEST_NAME {
                         let others = without_word(&name.core, place).join(" ");
-                        without_one_letter(word, |(a, b)| key(["w", &others, &[a, b].concat(), ""]));
+                        without_one_letter(word, |parts| key(b'w', &others, parts));
                     }
                 }
             }
             Alike::Phone(number) => {
                 for national in phone::national_forms(number) {
-                    key(["p", &national, "", ""]);
+                    key(b'p', "", (&national, ""));
                 }
-                without_one_letter(digits_of(number), |(a, b)| key(["q", &[a, b].concat(), "", ""]));
+                without_one_letter(digits_of(number), |parts| key(b'q', "", parts));
             }
         }
     }

@@ -4,8 +4,8 @@ use super::reason::Reason;
 use pebblebank_values::blank::is_blank;
 use pebblebank_values::consent::{self, Consent, Statement};
 use pebblebank_values::fold::fold;
+use pebblebank_values::quick_map::QuickMap;
 use pebblebank_values::status_code::code_class;
-use std::collections::HashMap;
 use std::sync::LazyLock;
 
 /// The reasons that a status column can give.
@@ -47,7 +47,7 @@ pub(super) enum Word {
     Harmless,
 }
 
-static WORDS: LazyLock<HashMap<&'static str, Word>> = LazyLock::new(|| {
+static WORDS: LazyLock<QuickMap<&'static str, Word>> = LazyLock::new(|| {
     let lines = include_str!("status_words.txt").lines().filter(|line| !line.starts_with('#'));
     let of_line = |(kind, words): (&str, &'static str)| {
         let word = match kind {

@@ -2,7 +2,7 @@
 //! are ruled out by their first letter and their length.
 
 use crate::fold::fold;
-use std::collections::{HashMap, HashSet};
+use crate::quick_map::{QuickMap, QuickSet};
 use std::sync::LazyLock;
 
 /// The words of `name_words.txt`.
@@ -13,31 +13,31 @@ pub(super) struct Words {
     /// Titles only with a dot: "Mag." and "Ing." are, "Mag" and "Ing" may be names.
     pub(super) dotted_titles: WordSet,
     /// Titles of two words.
-    pub(super) title_pairs: HashSet<&'static str>,
+    pub(super) title_pairs: QuickSet<&'static str>,
     /// What goes on with a title: "Dr. rer. nat."
-    pub(super) title_tails: HashSet<&'static str>,
+    pub(super) title_tails: QuickSet<&'static str>,
     /// Titles in some languages, given names in others.
     pub(super) dons: WordSet,
     /// Suffixes and degrees, without dots and spaces, with the form in which they are written.
-    pub(super) suffixes: HashMap<&'static str, &'static str>,
+    pub(super) suffixes: QuickMap<&'static str, &'static str>,
     pub(super) suffix_words: WordSet,
     /// Those that could be names.
-    pub(super) weak_suffixes: HashSet<&'static str>,
+    pub(super) weak_suffixes: QuickSet<&'static str>,
     pub(super) particles: WordSet,
     /// Words that begin a family name and are written large: St. John, San Martín.
     pub(super) starts: WordSet,
     /// Words of nobility that belong to the family name where they stand behind a given name.
     pub(super) ranks: WordSet,
     /// What somebody is or where, in words that are no names: offices, floors.
-    pub(super) roles: HashSet<&'static str>,
+    pub(super) roles: QuickSet<&'static str>,
     /// Given names that are common somewhere.
-    pub(super) given: HashSet<&'static str>,
+    pub(super) given: QuickSet<&'static str>,
     /// What follows "Maria del" in a given name.
-    pub(super) after_maria: HashSet<&'static str>,
+    pub(super) after_maria: QuickSet<&'static str>,
     /// Words in front of a name of birth.
-    pub(super) birth_name: HashSet<&'static str>,
+    pub(super) birth_name: QuickSet<&'static str>,
     /// Words for a whole family.
-    pub(super) family: HashSet<&'static str>,
+    pub(super) family: QuickSet<&'static str>,
     /// The same, looked up for every name.
     pub(super) family_words: WordSet,
     /// Words that, as the first of a name, ask for care: titles, particles, words for a family.
@@ -52,7 +52,7 @@ pub(super) struct Words {
 /// Folded words, with a quick test by first letter and length.
 #[derive(Default)]
 pub(super) struct WordSet {
-    pub(super) words: HashSet<&'static str>,
+    pub(super) words: QuickSet<&'static str>,
     /// For each first letter, a bit for each length.
     pub(super) lengths: [u32; 26],
 }

@@ -4,7 +4,6 @@
 use super::known::Known;
 use super::read_again::{RowAgain, Wants, read_again};
 use super::settled::Standing;
-use crate::clean::plan::CleaningPlan;
 use crate::run::setting::Setting;
 use crate::suppress::alike::{Alike, address_alike, name_in};
 use pebblebank_table::Result;
@@ -59,12 +58,15 @@ impl Keys {
         Keys { bits, keys, has_names: entries.iter().any(|entry| has_name(&entry.alike)) }
     }
 
+    /// Whether an entry may have this key.
+    #[inline]
+    fn may_have(&self, key: u64) -> bool {
+        let bit = key as usize & (self.bits.len() * 64 - 1);
+        self.bits[bit / 64] >> (bit % 64) & 1 == 1
+    }
+
     /// Adds to `found` the first entries of each list that have this key and are close to the contact.
     fn close_to(&self, key: u64, is_close: impl Fn(u32) -> Option<&'static str>, found: &mut Vec<(u32, &'static str)>) {
-        let bit = key as usize & (self.bits.len() * 64 - 1);
-        if self.bits[bit / 64] >> (bit % 64) & 1 == 0 {
-            return;
-        }
         let mut at = self.keys.partition_point(|(other, ..)| *other < key);
         let (mut list, mut count) = (None, 0);
         while let Some((_, of, entry)) = self.keys.get(at).filter(|(other, ..)| *other == key) {
@@ -94,27 +96,12 @@ pub(super) fn pairs(
 ) -> Result<Vec<Pair>> {
     let is_free = |row: RowId| matches!(known.settled.standing(row), Standing::Free(_));
     let by_field = lists_by_field(entries);
-    let cleaning: Option<Vec<CleaningPlan>> = if by_field.is_empty() {
-        None
-    } else {
-        known.files.row_keys.iter().map(|keys| keys.as_ref().map(|keys| keys.cleaning().clone())).collect()
-    };
+    let cleaning = if by_field.is_empty() { None } else { known.key_cleaning() };
     let wants = Wants { rows: is_free, values: cleaning.as_deref(), stage: Stage::Comparing };
     let each = |again: &RowAgain, found: &mut Vec<Pair>| {
-        if again.contact.address.is_usable() {
-            let identity = String::from_utf8_lossy(again.contact.address.identity);
-            let map = known.files.sources[again.file].map();
-            let name = if keys.has_names { name_in(map, &again.contact.as_read) } else { String::new() };
-            let contact = address_alike(&identity, name, &known.settled.hasher);
-            add_close(again.row, &contact, None, entries, keys, found);
-        }
-        if let Some(row_keys) = &known.files.row_keys[again.file] {
-            for list in &by_field {
-                if let Some(contact) = row_keys.alike(*list, &again.contact) {
-                    add_close(again.row, &contact, Some(*list), entries, keys, found);
-                }
-            }
-        }
+        for_each_alike(known, again, keys.has_names, &by_field, |list, contact| {
+            add_close(again.row, contact, list, entries, keys, found);
+        });
     };
     let mut pairs = Vec::new();
     read_again(known, setting, observer, &wants, each, |found| {
@@ -122,6 +109,30 @@ pub(super) fn pairs(
         Ok(())
     })?;
     Ok(pairs)
+}
+
+/// Hands over what a contact is compared by: its address, with the name beside it where an entry has one, and for each of the
+/// lists that go by another field its value of that.
+pub(super) fn for_each_alike(
+    known: &Known,
+    again: &RowAgain,
+    has_names: bool,
+    by_field: &[ListId],
+    mut give: impl FnMut(Option<ListId>, &Alike),
+) {
+    if again.contact.address.is_usable() {
+        let identity = String::from_utf8_lossy(again.contact.address.identity);
+        let map = known.files.sources[again.file].map();
+        let name = if has_names { name_in(map, &again.contact.as_read) } else { String::new() };
+        give(None, &address_alike(&identity, name, &known.settled.hasher));
+    }
+    if let Some(row_keys) = &known.files.row_keys[again.file] {
+        for list in by_field {
+            if let Some(contact) = row_keys.alike(*list, &again.contact) {
+                give(Some(*list), &contact);
+            }
+        }
+    }
 }
 
 /// The lists that go by another field than the address, in their order.
@@ -138,8 +149,12 @@ fn add_close(row: RowId, contact: &Alike, list: Option<ListId>, entries: &[Entry
         let is_of_list = list.is_none_or(|list| entry.list == list);
         if is_of_list { Alike::why_close(&entry.alike, contact) } else { None }
     };
+    // All keys are made before any is looked up, so that the look-ups wait for memory together.
+    let mut of_contact: Vec<u64> = Vec::with_capacity(64);
+    contact.for_each_key(|key| of_contact.push(key));
+    of_contact.retain(|key| keys.may_have(*key));
     let mut close: Vec<(u32, &'static str)> = Vec::new();
-    contact.for_each_key(|key| keys.close_to(key, is_close, &mut close));
+    of_contact.into_iter().for_each(|key| keys.close_to(key, is_close, &mut close));
     close.sort_unstable();
     close.dedup();
     let shown = || contact.shown().to_owned();

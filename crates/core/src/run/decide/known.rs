@@ -1,6 +1,7 @@
 //! All that is known once every row was read and it is decided who is who: what the stages after this one ask.
 
 use super::settled::Settled;
+use crate::clean::plan::CleaningPlan;
 use crate::layout::receipt::AllColumns;
 use crate::run::gather::chunks::{FileRead, changed};
 use crate::run::gather::counts::{Entrants, FileCounts};
@@ -34,6 +35,12 @@ impl Known {
             }
         }
         Ok(())
+    }
+
+    /// How the values that contacts are compared by are cleaned, by source file; none where one has no such values.
+    pub(crate) fn key_cleaning(&self) -> Option<Vec<CleaningPlan>> {
+        let row_keys = self.files.row_keys.iter();
+        row_keys.map(|keys| keys.as_ref().map(|keys| keys.cleaning().clone())).collect()
     }
 
     /// The columns of all sources together.

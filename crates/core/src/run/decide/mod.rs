@@ -11,7 +11,9 @@ pub mod crossings;
 mod entry_numbers;
 pub mod fill;
 pub mod folding;
+mod key_bits;
 pub mod known;
+mod likely_entries;
 pub mod near_duplicates;
 pub mod near_misses;
 mod near_values;
@@ -25,6 +27,7 @@ pub mod settled;
 pub mod supplied;
 pub mod supply;
 pub mod taking;
+mod unmatched_entries;
 mod who_is_who;
 pub mod why;
 

@@ -2,22 +2,20 @@
 //! to be written. That is how somebody who said no gets mail.
 //!
 //! The unmatched entries are read again and give keys (texts with one letter left out, [`crate::person::near`] says why
-//! these find every typo); then the contacts that nothing holds are read again, and those who share a key are judged. More
-//! entries than memory has room for are looked for in several rounds, each with the contacts read once more.
+//! these find every typo); then the contacts that nothing holds are read again, and those who share a key are judged. Of more
+//! entries than memory has room for, those are left out first that share no key with anybody ([`super::likely_entries`]); what
+//! is too much even then is looked for in several rounds, each with the contacts read once more.
 
 use super::close_entries::{Entry, Keys, MOST_PER_LIST, Pair, pairs};
 use super::known::Known;
+use super::likely_entries::for_each_likely;
+use super::unmatched_entries::for_each_unmatched;
 use crate::job::Job;
 use crate::job::lists::{EntriesToCompare, NearMisses};
-use crate::job::remembering::Remembering;
-use crate::run::gather::chunks::Reading;
-use crate::run::gather::list_chunk::{EntryScratch, ListPlan, read_list_chunk};
 use crate::run::setting::Setting;
 use crate::run::tally::{NearMissExample, NearMissTally};
-use crate::suppress::alike::{Alike, address_alike};
-use crate::suppress::remembered::RememberedEntry;
 use pebblebank_table::csv::Defusing;
-use pebblebank_table::observe::{Observer, Stage};
+use pebblebank_table::observe::Observer;
 use pebblebank_table::units::{ListId, RowId};
 use pebblebank_table::{CsvBuffer, Result};
 use std::collections::HashMap;
@@ -148,10 +146,16 @@ pub fn search(job: &Job, known: &Known, setting: &Setting, observer: &dyn Observ
     }
     let room = (setting.memory / MEMORY_PARTS / BYTES_PER_ENTRY).max(1) as usize;
     let mut round: Vec<Entry> = Vec::new();
-    for_each_unmatched(job, known, &wanted, observer, &mut |entry| {
+    let are_many = found.searched > room as u64;
+    let mut look = |entry: Entry| {
         round.push(entry);
         if round.len() < room { Ok(()) } else { found.look_for(&std::mem::take(&mut round), known, setting, observer) }
-    })?;
+    };
+    if are_many {
+        for_each_likely(job, known, &wanted, setting, observer, &mut look)?;
+    } else {
+        for_each_unmatched(job, known, &wanted, &|_| (), setting, observer, &mut look)?;
+    }
     found.look_for(&round, known, setting, observer)?;
     // However many rounds it took, in the order of the contacts and then of the entries.
     found.pairs.sort_by_key(|pair| (pair.row, pair.entry));
@@ -240,64 +244,4 @@ impl NearMissed {
             missed.details.push_str(&text);
         }
     }
-}
-
-/// Hands over the entries of the wanted lists that no contact has, as far as they can be close to somebody.
-fn for_each_unmatched(
-    job: &Job,
-    known: &Known,
-    wanted: &[bool],
-    observer: &dyn Observer,
-    each: &mut dyn FnMut(Entry) -> Result<()>,
-) -> Result<()> {
-    let files = &known.files;
-    let matched = &known.settled.matched_entries;
-    let mut number = 0u32;
-    let mut scratch = EntryScratch::new(files);
-    scratch.keeps_texts = true;
-    let mut reading = Reading::new(&files.lists, Stage::Comparing, observer);
-    while let Some(chunk) = reading.next()? {
-        let index = chunk.file.0 as usize;
-        let file = &files.lists[index];
-        let plan = ListPlan::of(files, index);
-        let read = read_list_chunk(file, &plan, &chunk.chunk, &known.settled.hasher, &mut scratch);
-        for (share, entries) in read.shares.into_iter().enumerate() {
-            let list = file.owner.0 as usize + share;
-            for (place, text) in entries.texts.into_iter().enumerate() {
-                let own = RowId(number + place as u32);
-                if let Some(alike) = text
-                    && wanted.get(list) == Some(&true)
-                    && !matched.holds(own)
-                {
-                    each(Entry { list: ListId(list as u16), alike })?;
-                }
-            }
-            number += entries.compared.len() as u32;
-        }
-        chunk.give_back();
-    }
-    known.check_lists_again(&reading.files_read())?;
-    let Remembering::From(memory) = &job.remembered else { return Ok(()) };
-    let of_hold = |hold: usize| job.lists.iter().position(|list| list.place_in_bank() == Some(hold));
-    let is_wanted = |hold: usize| of_hold(hold).is_some_and(|list| wanted[list]);
-    if (0..memory.holds().len()).any(is_wanted) && !known.looked_up {
-        memory.entries(None, &mut |hold, entry| {
-            if let RememberedEntry::Domain(_) = entry {
-                return Ok(());
-            }
-            let alike = match entry {
-                RememberedEntry::Address(address) => Some(address_alike(address, String::new(), &known.settled.hasher)),
-                RememberedEntry::Phone(phone) => Some(Alike::Phone(phone.to_owned())),
-                _ => None,
-            };
-            if let (Some(alike), Some(list)) = (alike, of_hold(hold).filter(|list| wanted[*list]))
-                && !matched.holds(RowId(number))
-            {
-                each(Entry { list: ListId(list as u16), alike })?;
-            }
-            number += 1;
-            Ok(())
-        })?;
-    }
-    Ok(())
 }

@@ -39,6 +39,19 @@ pub fn read_again<R: Send + Default>(
     observer: &dyn Observer,
     wants: &Wants<impl Fn(RowId) -> bool + Sync>,
     each: impl Fn(&RowAgain, &mut R) + Sync,
+    take: impl FnMut(R) -> Result<()> + Send,
+) -> Result<()> {
+    read_again_sieved(known, setting, observer, wants, each, |_| (), take)
+}
+
+/// The same; `sieve` leaves out of what a chunk gives what is not needed, before it waits for its turn.
+pub fn read_again_sieved<R: Send + Default>(
+    known: &Known,
+    setting: &Setting,
+    observer: &dyn Observer,
+    wants: &Wants<impl Fn(RowId) -> bool + Sync>,
+    each: impl Fn(&RowAgain, &mut R) + Sync,
+    sieve: impl Fn(&mut R) + Sync,
     mut take: impl FnMut(R) -> Result<()> + Send,
 ) -> Result<()> {
     let (files, settled) = (&known.files, &known.settled);
@@ -67,6 +80,7 @@ pub fn read_again<R: Send + Default>(
                 let again = RowAgain { row, file: index, contact: file.contact(contacts, original, wishes) };
                 each(&again, &mut found);
             }
+            sieve(&mut found);
             Ok((chunk, found))
         },
         |(chunk, found)| {

@@ -31,7 +31,7 @@ pub(crate) struct EntryScratch {
     contacts: ContactReader,
     cleaner: AddressCleaner,
     /// Whether the texts of entries are wanted.
-    pub keeps_texts: bool,
+    keeps_texts: bool,
 }
 
 impl EntryScratch {
@@ -41,6 +41,11 @@ impl EntryScratch {
             cleaner: AddressCleaner::with(Arc::clone(&files.addresses)),
             ..EntryScratch::default()
         }
+    }
+
+    /// One that keeps the texts of entries.
+    pub fn with_texts(files: &OpenFiles) -> EntryScratch {
+        EntryScratch { keeps_texts: true, ..EntryScratch::new(files) }
     }
 }
 
