@@ -85,7 +85,9 @@ impl<'a> GoingIn<'a> {
             let (of_these, others) = ids.split_at(alike.len());
             ids = others;
             self.put_alike(&alike[0], of_these)?;
-            alike.iter().for_each(|entry| self.counts.add(entry));
+            for entry in alike {
+                self.counts.add(entry);
+            }
         }
         Ok(())
     }

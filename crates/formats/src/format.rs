@@ -119,10 +119,10 @@ pub fn recognise_format(sample: &Sample, is_table: bool) -> Result<Format, Unrea
 /// Whether a text is none: NUL bytes are more than a few, or stand beside other control characters.
 fn has_many_nul_bytes(text: &[u8]) -> bool {
     const IN_A_THOUSAND: usize = 20;
-    if memchr::memchr(0, text).is_none() {
+    let nuls = memchr::memchr_iter(0, text).count();
+    if nuls == 0 {
         return false;
     }
-    let nuls = text.iter().filter(|byte| **byte == 0).count();
     let others = text.iter().filter(|byte| matches!(byte, 0x01..=0x08 | 0x0E..=0x1A | 0x1C..=0x1F)).count();
     nuls * 1_000 > text.len() * IN_A_THOUSAND || others > nuls
 }

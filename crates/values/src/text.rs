@@ -280,3 +280,28 @@ pub fn comparable(text: &str) -> Cow<'_, str> {
     let folded = folded.split_whitespace().collect::<Vec<_>>().join(" ");
     if is_nfc(&folded) { folded.into() } else { folded.nfc().collect::<String>().into() }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// Against each question asked by itself.
+        #[test]
+        fn one_look_sees_what_several_looks_see(text in "[A-Ca-c ,.@&\\t\\u{a0}é\u{301}1-3]{0,12}") {
+            let bytes = text.as_bytes();
+            let is_good = |byte: &u8| matches!(byte, b' '..=b'~' | 0x80..=0xBF | 0xC3..=0xCB);
+            let has_blanks = text.starts_with(' ') || text.ends_with(' ') || text.contains("  ");
+            let seen = Seen::of(bytes);
+            prop_assert_eq!(seen.is_tidy(), bytes.iter().all(is_good) && !has_blanks);
+            prop_assert_eq!(
+                seen.has_mixed_case(),
+                bytes.iter().any(u8::is_ascii_uppercase) && bytes.iter().any(u8::is_ascii_lowercase)
+            );
+            prop_assert_eq!(seen.has_comma(), text.contains(','));
+            prop_assert_eq!(seen.has_blank(), text.contains(' '));
+            prop_assert_eq!(seen.has_sign(), text.contains(['@', '&', '.']));
+        }
+    }
+}

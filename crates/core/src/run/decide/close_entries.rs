@@ -154,7 +154,9 @@ fn add_close(row: RowId, contact: &Alike, list: Option<ListId>, entries: &[Entry
     contact.for_each_key(|key| of_contact.push(key));
     of_contact.retain(|key| keys.may_have(*key));
     let mut close: Vec<(u32, &'static str)> = Vec::new();
-    of_contact.into_iter().for_each(|key| keys.close_to(key, is_close, &mut close));
+    for key in of_contact {
+        keys.close_to(key, is_close, &mut close);
+    }
     close.sort_unstable();
     close.dedup();
     let shown = || contact.shown().to_owned();

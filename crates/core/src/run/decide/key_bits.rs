@@ -54,7 +54,9 @@ impl KeyBits {
     /// Hands over what stands beside each key that is there.
     pub fn for_each_known<T: Copy + Default>(&self, keys: &[(u64, T)], mut give: impl FnMut(T)) {
         for_each_region(keys, |of_region| {
-            of_region.iter().filter(|(key, _)| self.has(*key)).for_each(|(_, of)| give(*of))
+            for (_, of) in of_region.iter().filter(|(key, _)| self.has(*key)) {
+                give(*of);
+            }
         });
     }
 
@@ -70,7 +72,9 @@ impl KeyBits {
 fn for_each_region<T: Copy + Default>(keys: &[(u64, T)], mut each: impl FnMut(&[(u64, T)])) {
     let region = |key: u64| (key >> (u64::BITS - REGION_BITS)) as usize;
     let mut ends = [0usize; REGIONS];
-    keys.iter().for_each(|(key, _)| ends[region(*key)] += 1);
+    for (key, _) in keys {
+        ends[region(*key)] += 1;
+    }
     let mut start = 0;
     for end in &mut ends {
         start += std::mem::replace(end, start);
