@@ -36,10 +36,14 @@ fn the_first_ten_close_entries_of_each_list_are_named_whatever_the_memory(#[valu
     assert_eq!(named, wanted.iter().map(|pair| pair.each_ref().map(String::as_str)).collect::<Vec<_>>());
 }
 
+/// A number far from those of all others.
+fn scattered(number: usize) -> u64 {
+    (number as u64 + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15)
+}
+
 /// A word of eight letters that the word of no other number is close to.
 fn word(number: usize) -> String {
-    let scattered = (number as u64 + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15);
-    (0..8).map(|place| char::from(b'a' + (scattered >> (place * 7) & 0x7F) as u8 % 26)).collect()
+    (0..8).map(|place| char::from(b'a' + (scattered(number) >> (place * 7) & 0x7F) as u8 % 26)).collect()
 }
 
 /// More entries than a round has room for, among which some are close to a contact by address, name or phone.
@@ -48,7 +52,7 @@ fn near_misses_are_the_same_where_the_entries_do_not_fit_into_memory(#[values("6
     const CONTACTS: usize = 300;
     const FAR_AWAY: usize = 40_000;
     let own = |n: usize| format!("{}@post.example", word(n));
-    let phone = |n: usize| format!("+4420794{n:05}");
+    let phone = |n: usize| format!("+44207{:07}", (scattered(n) >> 20) % 10_000_000);
     let close: Vec<(usize, &str)> =
         (0..CONTACTS).step_by(7).zip(["address", "tag", "name", "whole name", "phone"].into_iter().cycle()).collect();
     let of_kind = |kinds: &'static [&'static str], row: &dyn Fn(usize, &str) -> String| -> String {

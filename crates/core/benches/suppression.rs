@@ -1,5 +1,5 @@
 //! What suppression costs: the same job without lists, with five lists of together as many entries as the sources have rows,
-//! with near misses looked for besides, and with digests instead of addresses.
+//! with near misses looked for besides (also where memory has no room for all entries), and with digests instead of addresses.
 //!
 //! Exports from a seed (the demo crate's `large`), without its own lists; of each list one entry in ten is in the sources.
 //! Inputs are in the page cache, outputs new each time. `PEBBLEBANK_BENCH_ROWS` makes all of it as large as wanted (400,000
@@ -78,17 +78,25 @@ fn suppression(criterion: &mut Criterion) {
     let mut group = criterion.benchmark_group("suppression");
     group.sample_size(10).throughput(Throughput::Elements(rows() as u64));
     let ignore = "near_miss = \"ignore\"";
+    let near = job(folder, "near", "list", "near_miss = \"report\"");
+    let little = (rows() as u64 * 64).max(16 << 20);
     let cases = [
-        ("without lists", job(folder, "none", "", "")),
-        ("five lists", job(folder, "lists", "list", ignore)),
-        ("five lists of digests", job(folder, "digests", "digests", ignore)),
-        ("five lists and near misses", job(folder, "near", "list", "near_miss = \"report\"")),
+        ("without lists", job(folder, "none", "", ""), DEFAULT_MEMORY),
+        ("five lists", job(folder, "lists", "list", ignore), DEFAULT_MEMORY),
+        ("five lists of digests", job(folder, "digests", "digests", ignore), DEFAULT_MEMORY),
+        ("five lists and near misses", near.clone(), DEFAULT_MEMORY),
+        ("five lists and near misses in little memory", near, little),
     ];
-    for (name, path) in cases {
+    let mut near_misses = None;
+    for (name, path, memory) in cases {
+        let setting = Setting { memory, ..setting.clone() };
         let mut job = read(Path::new(&path), "2026-03-02").expect("a job");
         job.replace = true;
         let expected = run::run(&job, &setting, &Silent).expect("the first run").tally;
         assert_eq!(expected.all.read, rows() as u64);
+        if expected.near_misses.searched > 0 {
+            assert_eq!(*near_misses.get_or_insert_with(|| expected.near_misses.clone()), expected.near_misses);
+        }
         group.bench_function(name, |bencher| {
             bencher.iter(|| {
                 let tally = run::run(&job, &setting, &Silent).expect("a run like the first").tally;

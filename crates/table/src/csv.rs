@@ -251,8 +251,9 @@ const NEEDS_QUOTES: [bool; 256] = {
     needs
 };
 
+/// Whether a cell with this value stands in quotes.
 #[inline]
-fn needs_quotes(value: &[u8]) -> bool {
+pub fn needs_quotes(value: &[u8]) -> bool {
     value.iter().any(|byte| NEEDS_QUOTES[*byte as usize])
 }
 

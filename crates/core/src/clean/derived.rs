@@ -5,6 +5,7 @@ use super::row::RowCleaner;
 use crate::clean::cell::original_text;
 use crate::clean::row::ROLE_TAG;
 use crate::clean::row_country::RowCountry;
+use pebblebank_table::csv::needs_quotes;
 use pebblebank_table::split::RecordBuffer;
 use pebblebank_table::{CsvBuffer, Record, cell};
 use pebblebank_values::address::{Address, FurtherAddress};
@@ -15,6 +16,9 @@ use pebblebank_values::{Field, Rule, Rules, place_parts};
 use std::borrow::Cow;
 
 pub(super) fn push_value(cell: &mut CsvBuffer, buffer: &mut RecordBuffer, value: &str) {
+    if !needs_quotes(value.as_bytes()) {
+        return buffer.cell(value.as_bytes());
+    }
     cell.clear();
     cell.value(value.as_bytes());
     buffer.cell(cell.bytes.strip_suffix(b",").unwrap_or(&cell.bytes));

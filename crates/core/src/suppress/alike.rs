@@ -175,6 +175,9 @@ pub(crate) fn name_in(map: &ColumnMap, record: &Record) -> String {
     } else {
         full
     };
+    if name.is_empty() {
+        return name;
+    }
     let name = FullName::of(&name).core.join(" ");
     // One word alone is no full name.
     if name.contains(' ') { name } else { String::new() }

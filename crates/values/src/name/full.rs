@@ -35,6 +35,9 @@ pub fn part(full_name: &str) -> NameParts<'_> {
 /// ```
 pub fn part_in(full_name: &str, naming: Naming) -> NameParts<'_> {
     let full_name = full_name.trim();
+    if full_name.is_empty() {
+        return NameParts::default();
+    }
     if naming.is_given_first()
         && let Some((first, last)) = plain_parts(full_name)
     {
@@ -61,6 +64,10 @@ pub fn part_in(full_name: &str, naming: Naming) -> NameParts<'_> {
 
 /// A name with a comma before what somebody is, where a dash stands: "Ida Moss - Treasurer".
 fn with_comma(name: &str, naming: Naming) -> Cow<'_, str> {
+    // What dashes and bars begin with in UTF-8.
+    if !name.bytes().any(|byte| matches!(byte, b'-' | b'|' | 0xE2)) {
+        return name.into();
+    }
     let parted = [" - ", " – ", " — ", " | "].into_iter().find_map(|dash| name.split_once(dash));
     match parted {
         Some((before, after)) if !matches!(kind_of(after.trim(), naming), Behind::Names) => {

@@ -26,7 +26,7 @@ impl Opening {
     /// Opens the files of a job.
     pub fn of(job: &Job, setting: &Setting, observer: &dyn Observer) -> Result<Opening> {
         let spool_folder = folder_for_spooling(job, setting);
-        let files = open_files(job, &spool_folder, observer)?;
+        let files = open_files(job, &spool_folder, setting.threads, observer)?;
         tracing::info!(sources = files.sources.len(), lists = files.lists.len(), "files opened");
         Ok(Opening { files, spool_folder })
     }
@@ -50,37 +50,31 @@ impl Opening {
 }
 
 /// Opens the files of a job. `spool_folder` takes what cannot be read twice.
-pub fn open_files(job: &Job, spool_folder: &Path, observer: &dyn Observer) -> Result<OpenFiles> {
+pub fn open_files(job: &Job, spool_folder: &Path, threads: usize, observer: &dyn Observer) -> Result<OpenFiles> {
     let mut opened = OpenFiles::default();
-    let files_of = Opener { spool_folder, observer };
+    let files_of = Opener { spool_folder, threads, observer };
     let named = Arc::new(job.named_headers());
-    for (index, source) in job.sources.iter().enumerate() {
-        for found in files_of.inputs(&source.read)? {
-            let part = Part {
-                id: FileId(opened.sources.len() as u32),
-                owner: SourceId(index as u16),
-                is_list: false,
-                asks: true,
-                named: Arc::clone(&named),
-                consent_questions: job.consent_questions,
-            };
-            opened.sources.extend(files_of.open(found, part, &source.read, &mut opened.findings)?);
-        }
-    }
-    for (index, list) in job.lists.iter().enumerate() {
-        let Some(files) = list.files() else { continue };
-        for found in files_of.inputs(&files.read)? {
-            let part = Part {
-                id: FileId(opened.lists.len() as u32),
-                owner: ListId(index as u16),
-                is_list: true,
-                asks: true,
-                named: Arc::clone(&named),
-                consent_questions: ConsentQuestions::Ignore,
-            };
-            opened.lists.extend(files_of.open(found, part, &files.read, &mut opened.findings)?);
-        }
-    }
+    let sources = job.sources.iter().enumerate().map(|(index, source)| (SourceId(index as u16), &source.read));
+    let part = |owner| Part {
+        id: FileId(0),
+        owner,
+        is_list: false,
+        asks: true,
+        named: Arc::clone(&named),
+        consent_questions: job.consent_questions,
+    };
+    opened.sources = files_of.open_all(sources, part, &mut opened.findings)?;
+    let lists = job.lists.iter().enumerate();
+    let lists = lists.filter_map(|(index, list)| list.files().map(|files| (ListId(index as u16), &files.read)));
+    let part = |owner| Part {
+        id: FileId(0),
+        owner,
+        is_list: true,
+        asks: true,
+        named: Arc::clone(&named),
+        consent_questions: ConsentQuestions::Ignore,
+    };
+    opened.lists = files_of.open_all(lists, part, &mut opened.findings)?;
     opened.decisions = job.person.decisions.as_deref().map(Decisions::read).transpose()?.flatten();
     opened.plan(job);
     check_inputs(&opened)?;

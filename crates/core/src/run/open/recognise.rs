@@ -15,12 +15,14 @@ use crate::run::open::status_columns::StatusColumns;
 use pebblebank_formats::{Format, Input, Prepared, ReadWishes, prepare};
 use pebblebank_table::charset::Charset;
 use pebblebank_table::encoding::{self, Knowledge, decode_mixed_sample};
+use pebblebank_table::in_order::in_order;
 use pebblebank_table::observe::{Finding, Observer, Weight};
 use pebblebank_table::unescape::unescaped;
 use pebblebank_table::units::{ColumnIndex, FileId, MAX_COLUMNS};
 use pebblebank_table::{Dialect, Error, ErrorKind, Result};
 use pebblebank_values::NamedHeaders;
 use pebblebank_values::date::Date;
+use std::collections::VecDeque;
 use std::path::Path;
 use std::sync::Arc;
 /// An input, and whether it was found by a pattern rather than named.
@@ -62,6 +64,7 @@ impl Part<()> {
 /// Opens files.
 pub(crate) struct Opener<'a> {
     pub(super) spool_folder: &'a Path,
+    pub(super) threads: usize,
     pub(super) observer: &'a dyn Observer,
 }
 
@@ -78,28 +81,63 @@ impl Opener<'_> {
         Ok(found)
     }
 
-    /// Opens a file; none for one that an earlier run wrote aside and nobody named.
-    pub(crate) fn open<Owner>(
+    /// Opens the files of several owners, each with how its files are read, and numbers them; those that an earlier run wrote
+    /// aside and nobody named are left out. They are prepared one after the other, since that may take memory, and recognised
+    /// on all threads.
+    pub(crate) fn open_all<'r, Owner: Copy + Send>(
         &self,
-        found: Found,
-        part: Part<Owner>,
-        read: &ReadFiles,
+        owners: impl Iterator<Item = (Owner, &'r ReadFiles)> + Send,
+        part: impl Fn(Owner) -> Part<Owner> + Sync,
         findings: &mut Vec<Finding>,
-    ) -> Result<Option<OpenFile<Owner>>> {
-        let file = open_file(found.input, part, read, self.spool_folder, self.observer)?;
-        if !file.is_receipt {
-            return Ok(Some(file));
-        }
-        let finding = if found.by_pattern {
-            let text = "was written aside by an earlier run, so it was not read; name it to read it";
-            Finding::new("own-output-skipped", Weight::Note, text)
-        } else {
-            let text = "was written aside by an earlier run; it is read, since it was named";
-            Finding::new("own-output-read", Weight::Doubt, text)
+    ) -> Result<Vec<OpenFile<Owner>>> {
+        let mut opened: Vec<OpenFile<Owner>> = Vec::new();
+        let mut owners = owners;
+        let mut waiting: VecDeque<(Found, Owner, &ReadFiles)> = VecDeque::new();
+        let mut next = || {
+            while waiting.is_empty() {
+                let Some((owner, read)) = owners.next() else { return Ok(None) };
+                waiting.extend(self.inputs(read)?.into_iter().map(|found| (found, owner, read)));
+            }
+            let Some((found, owner, read)) = waiting.pop_front() else { return Ok(None) };
+            let prepared = prepare_file(found.input, read, self.spool_folder, self.observer)?;
+            Ok(Some((prepared, found.by_pattern, owner, read)))
         };
-        findings.push(finding.in_file(file.input.name()));
-        Ok((!found.by_pattern).then_some(file))
+        in_order(
+            self.threads,
+            &mut next,
+            || (),
+            |(prepared, by_pattern, owner, read), ()| Ok((recognise(prepared, part(owner), read, &[])?, by_pattern)),
+            |(mut file, by_pattern)| {
+                findings.extend(file.is_receipt.then(|| own_output(&file, by_pattern)));
+                if !(file.is_receipt && by_pattern) {
+                    file.id = FileId(opened.len() as u32);
+                    opened.push(file);
+                }
+                Ok(())
+            },
+        )?;
+        Ok(opened)
     }
+}
+
+/// What is said about a file that an earlier run wrote aside.
+fn own_output<Owner>(file: &OpenFile<Owner>, by_pattern: bool) -> Finding {
+    let finding = if by_pattern {
+        let text = "was written aside by an earlier run, so it was not read; name it to read it";
+        Finding::new("own-output-skipped", Weight::Note, text)
+    } else {
+        let text = "was written aside by an earlier run; it is read, since it was named";
+        Finding::new("own-output-read", Weight::Doubt, text)
+    };
+    finding.in_file(file.input.name())
+}
+
+/// What a file holds, as text.
+fn prepare_file(input: Input, read: &ReadFiles, spool_folder: &Path, observer: &dyn Observer) -> Result<Prepared> {
+    let mut prepared = prepare(input, &read.wishes, &likeness, spool_folder, observer)?;
+    let name = prepared.input.name();
+    prepared.findings.iter_mut().for_each(|finding| finding.file = Some(name.clone()));
+    Ok(prepared)
 }
 
 /// Finds out how a file is to be read.
@@ -110,10 +148,7 @@ pub fn open_file<Owner>(
     spool_folder: &Path,
     observer: &dyn Observer,
 ) -> Result<OpenFile<Owner>> {
-    let mut prepared = prepare(input, &read.wishes, &likeness, spool_folder, observer)?;
-    let name = prepared.input.name();
-    prepared.findings.iter_mut().for_each(|finding| finding.file = Some(name.clone()));
-    recognise(prepared, part, read, &[])
+    recognise(prepare_file(input, read, spool_folder, observer)?, part, read, &[])
 }
 
 /// Looks at a file once more, now that something is known that its beginning did not show.

@@ -93,7 +93,7 @@ pub fn read_entries(
     observer: &dyn Observer,
     each: &mut dyn FnMut(FoundEntry) -> Result<()>,
 ) -> Result<EntriesRead> {
-    let files = open_files(&job_of(wishes), &setting.spool_folder, observer)?;
+    let files = open_files(&job_of(wishes), &setting.spool_folder, setting.threads, observer)?;
     let mut plans: Vec<Plan> = files.lists.iter().map(|file| Plan::new(wishes, file)).collect::<Result<_>>()?;
     let orders = decide_orders(&mut plans, &files, wishes, observer)?;
     let mut pass = EntriesPass::new(wishes, &files, &plans);
