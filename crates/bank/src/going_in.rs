@@ -23,6 +23,28 @@ pub(crate) struct GoingIn<'a> {
     only_new: bool,
     counts: Counts,
     ids: Vec<Option<i64>>,
+    texts: TextIds,
+}
+
+/// The numbers of texts, a bit for each: they follow each other without large gaps.
+#[derive(Debug, Default)]
+pub(crate) struct TextIds {
+    words: Vec<u64>,
+}
+
+impl TextIds {
+    fn add(&mut self, id: i64) {
+        let (word, bit) = (id.unsigned_abs() as usize / 64, id.unsigned_abs() % 64);
+        if word >= self.words.len() {
+            self.words.resize(word + 1, 0);
+        }
+        self.words[word] |= 1 << bit;
+    }
+
+    pub fn has(&self, id: i64) -> bool {
+        let (word, bit) = (id.unsigned_abs() as usize / 64, id.unsigned_abs() % 64);
+        self.words.get(word).is_some_and(|word| word >> bit & 1 == 1)
+    }
 }
 
 impl<'a> GoingIn<'a> {
@@ -45,6 +67,7 @@ impl<'a> GoingIn<'a> {
             only_new,
             counts: Counts::default(),
             ids: Vec::new(),
+            texts: TextIds::default(),
         })
     }
 
@@ -79,6 +102,9 @@ impl<'a> GoingIn<'a> {
         let ids: Vec<i64> = self.ids.iter().flatten().copied().collect();
         if ids.len() < entries.len() {
             return Err(rusqlite::Error::QueryReturnedNoRows);
+        }
+        for id in &ids {
+            self.texts.add(*id);
         }
         let mut ids = ids.as_slice();
         for alike in entries.chunk_by(|a, b| (a.day, a.is_soft, a.until) == (b.day, b.is_soft, b.until)) {
@@ -128,9 +154,9 @@ impl<'a> GoingIn<'a> {
         Ok(())
     }
 
-    /// What they come to.
-    pub fn counts(self) -> Counts {
-        self.counts
+    /// What they come to, and the numbers of their texts.
+    pub fn finish(self) -> (Counts, TextIds) {
+        (self.counts, self.texts)
     }
 }
 

@@ -216,10 +216,10 @@ impl Ready<'_> {
             let id = insert_batch(change, batch, &moment).map_err(fail)?;
             let mut going_in = GoingIn::new(change, batch, id, only_new).map_err(fail)?;
             entries.for_some(AT_ONCE, |entries| going_in.put(entries).map_err(fail))?;
-            let counts = going_in.counts();
+            let (counts, texts) = going_in.finish();
             let is_anything = counts.entries + counts.softs > 0;
             if batch.what == What::Prepared {
-                replace_prepared(change, batch, id, &moment).map_err(fail)?;
+                replace_prepared(change, batch, id, &texts, &moment).map_err(fail)?;
             }
             if !is_anything {
                 change.execute("delete from batch where id = ?1", [id.0]).map_err(fail)?;

@@ -2,6 +2,7 @@
 
 use crate::batch::{Batch, BatchId, NewBatch, What};
 use crate::file::Bank;
+use crate::going_in::TextIds;
 use crate::seal::EntrySum;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
@@ -42,11 +43,12 @@ impl Bank {
     }
 }
 
-/// A new file of a job takes the place of what the same job prepared before; that is not kept.
+/// A new file of a job takes the place of what the same job prepared before; that is not kept. `texts` are those of the new file.
 pub(crate) fn replace_prepared(
     change: &Transaction,
     batch: &NewBatch,
     new: BatchId,
+    texts: &TextIds,
     moment: &str,
 ) -> rusqlite::Result<()> {
     let earlier: Vec<(i64, i64)> = change
@@ -67,18 +69,23 @@ pub(crate) fn replace_prepared(
             "insert into history (moment, what, batch, count) values (?1, 'replaced', ?2, ?3)",
             params![moment, id, count],
         )?;
-        // Whom the new file does not have, and nothing else knows, is not kept.
-        let leaving: Vec<i64> = change
-            .prepare(
-                "select text from entry e where batch = ?1
-                 and not exists (select 1 from entry o where o.text = e.text and o.batch <> ?1)
-                 and not exists (select 1 from history where text = e.text)
-                 and not exists (select 1 from returned where text = e.text)",
-            )?
-            .query_map([id], |row| row.get(0))?
-            .collect::<rusqlite::Result<_>>()?;
+        let mut old = change.prepare("select text from entry where batch = ?1")?;
+        let mut rows = old.query([id])?;
+        let mut leaving: Vec<i64> = Vec::new();
+        while let Some(row) = rows.next()? {
+            let text = row.get(0)?;
+            if !texts.has(text) {
+                leaving.push(text);
+            }
+        }
+        drop(rows);
         change.execute("delete from entry where batch = ?1", [id])?;
-        let mut leave = change.prepare("delete from text where id = ?1")?;
+        // Whom the new file does not have, and nothing else knows, is not kept.
+        let mut leave = change.prepare(
+            "delete from text where id = ?1 and not exists (select 1 from entry where text = ?1)
+             and not exists (select 1 from history where text = ?1)
+             and not exists (select 1 from returned where text = ?1)",
+        )?;
         for text in leaving {
             leave.execute([text])?;
         }
