@@ -117,8 +117,8 @@ pub fn addresses(receipt: &Receipt, wanted: &[Identity]) -> Result<HashMap<Ident
 struct People {
     /// Identity and survivor, sorted by identity.
     identities: Vec<(Identity, u32)>,
-    /// What became of each survivor, sorted by its row.
-    fates: Vec<(u32, Fate)>,
+    /// What became of each survivor, by its row.
+    fates: Vec<Option<Fate>>,
 }
 
 /// What one thread finds in its part of an index.
@@ -132,25 +132,32 @@ impl People {
                 fates.push((person.survivor, person.fate));
             }
         };
-        let (mut identities, mut fates) = Found::default();
+        let sources = receipt.inputs.iter().filter(|input| input.part == "source");
+        let rows: u64 = sources.map(|input| input.records).sum();
+        let (mut identities, mut fates): (_, Vec<Option<Fate>>) = (Vec::new(), Vec::new());
         for (part, ends) in receipt.scan(threads, &each)? {
             identities.extend(part);
-            fates.extend(ends);
+            // A row that no source has is damage, and takes no memory.
+            for (row, fate) in ends.into_iter().filter(|(row, _)| u64::from(*row) < rows) {
+                let row = row as usize;
+                if row >= fates.len() {
+                    fates.resize(row + 1, None);
+                }
+                // A row of several identities has a record for each.
+                fates[row].get_or_insert(fate);
+            }
         }
         identities.sort_unstable();
         identities.dedup();
-        // Rows come in reading order, and so do the records of one row.
-        fates.dedup_by_key(|(row, _)| *row);
         Ok(People { identities, fates })
     }
 
     fn written_count(&self) -> u64 {
-        self.fates.iter().filter(|(_, fate)| *fate == Fate::Written).count() as u64
+        self.fates.iter().filter(|fate| **fate == Some(Fate::Written)).count() as u64
     }
 
     fn fate(&self, survivor: u32) -> Option<Fate> {
-        let place = self.fates.binary_search_by_key(&survivor, |(row, _)| *row).ok()?;
-        Some(self.fates[place].1)
+        self.fates.get(survivor as usize).copied().flatten()
     }
 
     fn survivors_of(&self, identity: &Identity) -> impl Iterator<Item = u32> {
@@ -167,7 +174,7 @@ impl People {
     /// The identities of each written person none of whose identities is `known` (sorted), in reading order.
     fn written_people(&self, known: &[Identity]) -> Vec<Vec<Identity>> {
         let mut others: Vec<(u32, Identity)> = Vec::new();
-        let mut is_known: HashSet<u32> = HashSet::new();
+        let mut is_known = vec![false; self.fates.len()];
         let mut known = known.iter().peekable();
         for (identity, survivor) in &self.identities {
             while known.next_if(|next| *next < identity).is_some() {}
@@ -175,12 +182,12 @@ impl People {
                 continue;
             }
             if known.peek() == Some(&identity) {
-                is_known.insert(*survivor);
+                is_known[*survivor as usize] = true;
             } else {
                 others.push((*survivor, *identity));
             }
         }
-        others.retain(|(survivor, _)| !is_known.contains(survivor));
+        others.retain(|(survivor, _)| !is_known[*survivor as usize]);
         others.sort_unstable();
         others
             .chunk_by(|a, b| a.0 == b.0)

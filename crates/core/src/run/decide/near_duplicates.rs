@@ -28,13 +28,17 @@ use pebblebank_table::in_order::in_order;
 use pebblebank_table::observe::{Observer, Stage};
 use pebblebank_table::units::{RowId, SourceId};
 use pebblebank_table::{CsvBuffer, Error, Record, Result};
-use pebblebank_values::ColumnRef;
 use pebblebank_values::address::{Address, State};
+use pebblebank_values::{ColumnRef, Field};
 use std::collections::HashSet;
 
 /// Unless the job asks for it, near duplicates are looked for among no more people than these, so that a large run is
 /// as quick as it can be.
 pub const QUICK_PEOPLE: u64 = 200_000;
+
+/// What the compared values may depend on when they are cleaned: parts that move from cell to cell, and where somebody lives.
+const BEARING_ON_COMPARED: [Field; 7] =
+    [Field::Title, Field::MiddleName, Field::NameSuffix, Field::City, Field::Region, Field::Country, Field::Language];
 
 /// A key that more people share says nothing of any two of them.
 const MOST_WITH_KEY: usize = 60;
@@ -88,25 +92,33 @@ struct Search<'a> {
     known: &'a Known,
     setting: &'a Setting,
     observer: &'a dyn Observer,
-    /// How the values of each file are cleaned.
-    cleaning: Vec<CleaningPlan>,
-    plans: Vec<JobList>,
+    /// For each file, what people are compared by, and how those values are cleaned.
+    compared: Vec<Compared>,
+    compared_cleaning: Vec<CleaningPlan>,
+    /// For each file, what is shown of people besides, and how all of it is cleaned.
+    shown: Vec<Shown>,
+    shown_cleaning: Vec<CleaningPlan>,
     columns: AllColumns,
 }
 
 /// How the compared values of one file's rows are found.
-struct JobList {
+struct Compared {
     fields: [ValueSource; COMPARED.len()],
-    shown: Vec<ValueSource>,
+}
+
+/// How all values of one file's rows are found.
+struct Shown {
+    compared: Compared,
+    columns: Vec<ValueSource>,
 }
 
 impl<'a> Search<'a> {
     fn new(job: &'a Job, known: &'a Known, setting: &'a Setting, observer: &'a dyn Observer) -> Search<'a> {
         let wishes = cleaning_wishes(job);
         let columns = known.all_columns();
-        let plan = |(file, planned): (&OpenFile<SourceId>, &CleaningPlan)| {
+        let cleaning = |file: &OpenFile<SourceId>, planned: &CleaningPlan, more: &[ColumnRef]| {
             let mut wanted = Wanted::default();
-            for column in COMPARED.map(ColumnRef::Field).iter().chain(&columns.columns) {
+            for column in COMPARED.map(ColumnRef::Field).iter().chain(more) {
                 wanted.add(column, file.map());
             }
             let separators = &file.glimpse.separators;
@@ -116,14 +128,22 @@ impl<'a> Search<'a> {
                     cleaning.set_order(column.column, order);
                 }
             }
-            let source = |column: &ColumnRef| ValueSource::new(column, &cleaning.map, file.is_receipt);
-            let fields = COMPARED.map(|field| source(&ColumnRef::Field(field)));
-            let shown = columns.columns.iter().map(source).collect();
-            (JobList { fields, shown }, cleaning)
+            cleaning
         };
-        let planned = known.files.sources.iter().zip(&known.files.cleaning).map(plan);
-        let (plans, cleaning) = planned.unzip();
-        Search { job, known, setting, observer, cleaning, plans, columns }
+        let files = || known.files.sources.iter().zip(&known.files.cleaning);
+        let compared = files().map(|(file, planned)| {
+            let cleaning = cleaning(file, planned, &BEARING_ON_COMPARED.map(ColumnRef::Field));
+            (Compared::new(file, &cleaning), cleaning)
+        });
+        let shown = files().map(|(file, planned)| {
+            let cleaning = cleaning(file, planned, &columns.columns);
+            let source = |column: &ColumnRef| ValueSource::new(column, &cleaning.map, file.is_receipt);
+            let columns = columns.columns.iter().map(source).collect();
+            (Shown { compared: Compared::new(file, &cleaning), columns }, cleaning)
+        });
+        let (compared, compared_cleaning) = compared.unzip();
+        let (shown, shown_cleaning) = shown.unzip();
+        Search { job, known, setting, observer, compared, compared_cleaning, shown, shown_cleaning, columns }
     }
 
     /// Reads the people again that `wanted` says; `each` makes of them what `take` gets, in order.
@@ -148,9 +168,9 @@ impl<'a> Search<'a> {
         let mut store = KeyStore::new(memory, &self.known.spool_folder);
         self.read(
             |_| true,
-            Some(&self.cleaning),
+            Some(&self.compared_cleaning),
             |again, found: &mut Vec<_>| {
-                let person = self.plans[again.file].person(&again.contact.cleaned, &again.contact.address);
+                let person = self.compared[again.file].person(&again.contact.cleaned, &again.contact.address);
                 keys(&person, &typos, |key| found.push((again.row, hasher.hash(key))));
             },
             |found| found.iter().try_for_each(|(row, hash)| store.add(*hash, Role::Other(0), row.0)),
@@ -218,18 +238,18 @@ impl<'a> Search<'a> {
         let mut values = Values::new(self.setting.memory / 3, &self.known.spool_folder);
         self.read(
             |row| wanted.holds(row),
-            Some(&self.cleaning),
+            Some(&self.shown_cleaning),
             |again, found: &mut Vec<(RowId, Vec<u8>)>| {
                 let RowAgain { row, contact: Contact { cleaned: record, address, .. }, .. } = again;
-                let plan = &self.plans[again.file];
+                let plan = &self.shown[again.file];
                 let mut bytes = Vec::new();
                 let usable: &[u8] = if address.is_usable() { address.identity } else { b"" };
                 // What cannot be used as an address still names its row.
                 let named = matches!(address.state, State::Usable | State::Invalid(_));
                 put_text(&mut bytes, if named { address.identity } else { b"" });
                 put_text(&mut bytes, usable);
-                plan.fields.iter().for_each(|source| put_text(&mut bytes, &source.value(record, usable)));
-                plan.shown.iter().for_each(|source| put_text(&mut bytes, &source.value(record, address.text)));
+                plan.compared.fields.iter().for_each(|source| put_text(&mut bytes, &source.value(record, usable)));
+                plan.columns.iter().for_each(|source| put_text(&mut bytes, &source.value(record, address.text)));
                 found.push((*row, bytes));
             },
             |found| found.into_iter().try_for_each(|(row, bytes)| values.add(row, &bytes)),
@@ -329,7 +349,12 @@ impl<'a> Search<'a> {
     }
 }
 
-impl JobList {
+impl Compared {
+    fn new(file: &OpenFile<SourceId>, cleaning: &CleaningPlan) -> Compared {
+        let source = |field| ValueSource::new(&ColumnRef::Field(field), &cleaning.map, file.is_receipt);
+        Compared { fields: COMPARED.map(source) }
+    }
+
     fn person(&self, record: &Record, address: &Address) -> NearPerson {
         let usable: &[u8] = if address.is_usable() { address.identity } else { b"" };
         let [first, last, postal_code, phone, birthday] =

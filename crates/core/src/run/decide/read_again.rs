@@ -76,7 +76,8 @@ pub fn read_again_sieved<R: Send + Default>(
                     continue;
                 }
                 let original = records.get(record, &chunk.chunk.bytes, file.dialect);
-                let wishes = ContactWishes { values: wants.values.map(|plans| &plans[index]), is_clean: false };
+                let values = wants.values.map(|plans| &plans[index]);
+                let wishes = ContactWishes { values, is_clean: settled.is_clean(row) };
                 let again = RowAgain { row, file: index, contact: file.contact(contacts, original, wishes) };
                 each(&again, &mut found);
             }
