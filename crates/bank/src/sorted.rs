@@ -49,7 +49,7 @@ impl SortedEntries {
         Ok(SortedEntries { spill: out.finish()? })
     }
 
-    /// Calls `each` with all of them, so many at a time.
+    /// Calls `each` with all of them, `at_once` at a time.
     pub fn for_some(&mut self, at_once: usize, mut each: impl FnMut(&mut Vec<NewEntry>) -> Result<()>) -> Result<()> {
         let date = |bytes: &[u8]| {
             let number = bytes.try_into().map_or(i32::MIN, i32::from_le_bytes);

@@ -13,7 +13,7 @@ use std::path::{Path, PathBuf};
 /// record once more.
 const BYTES_PER_RECORD: usize = size_of::<Place>() * 3 / 2;
 
-/// From so many records on, both cores sort.
+/// With at least this many records, both cores sort.
 const FEWEST_FOR_TWO: usize = 1 << 16;
 
 /// Where a record is in the buffer: its key, then its payload.

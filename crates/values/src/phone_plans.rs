@@ -18,7 +18,7 @@ pub(crate) struct Plan {
 /// A bit for each possible length of a national number.
 type Lengths = u32;
 
-/// A digit or two as a number from 0 to 99, the first one as if a zero followed where it stands alone.
+/// How many there are of two leading digits, 00 to 99; one digit alone in the table stands for ten of them.
 const LEADS: usize = 100;
 
 /// Calling codes have up to three digits.

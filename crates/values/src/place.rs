@@ -187,7 +187,7 @@ mod tests {
     #[test]
     fn the_tables_are_in_order_and_every_name_is_folded_and_means_one_country() {
         assert!(CODE_FORMS.is_sorted_by_key(|(country, ..)| *country));
-        let mut seen = QuickMap::default();
+        let mut seen = std::collections::HashMap::new();
         for line in data_lines(include_str!("data/countries.txt")) {
             let parts: Vec<&str> = line.split('|').collect();
             assert_eq!(parts.len(), 5, "{line}");

@@ -50,13 +50,21 @@ pub fn recognise_shape(sample: &[u8], is_whole: bool, wishes: ShapeWishes) -> Ta
     }
     let occurs = |delimiter: &u8| memchr::memchr(*delimiter, sample).is_some();
     let delimiters = std::iter::once(Dialect::NO_DELIMITER).chain(DELIMITERS.into_iter().filter(occurs));
-    let mut candidates: Vec<(usize, TableShape)> =
-        delimiters.map(shape).map(|shape| (known_words(&shape, wishes.named), shape)).collect();
-    let most_known = candidates.iter().map(|(known, _)| *known).max();
-    candidates.retain(|(known, _)| Some(*known) == most_known);
+    // Only the readings whose headers have the most known words.
+    let (mut most_known, mut candidates) = (0, Vec::new());
+    for candidate in delimiters.map(shape) {
+        let known = known_words(&candidate, wishes.named);
+        if known > most_known {
+            most_known = known;
+            candidates.clear();
+        }
+        if known == most_known {
+            candidates.push(candidate);
+        }
+    }
     let mut best: Option<(i64, TableShape)> = None;
     let is_alone = candidates.len() == 1;
-    for (_, candidate) in candidates {
+    for candidate in candidates {
         let score = if is_alone { 0 } else { Fit::of(&candidate).score() };
         if best.as_ref().is_none_or(|(highest, _)| score > *highest) {
             best = Some((score, candidate));

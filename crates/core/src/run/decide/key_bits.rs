@@ -20,7 +20,7 @@ pub(super) struct KeyBits {
 }
 
 impl KeyBits {
-    /// Takes up to so many bytes.
+    /// An empty table of at most `bytes` bytes, but never fewer than a small table has.
     pub fn new(bytes: u64) -> KeyBits {
         let bits = (bytes / 8).max(FEWEST_WORDS).ilog2();
         KeyBits { words: (0..1u64 << bits).map(|_| AtomicU64::new(0)).collect(), shift: u64::BITS - bits }
@@ -51,19 +51,12 @@ impl KeyBits {
         });
     }
 
-    /// Hands over what stands beside each key that is there.
-    pub fn for_each_known<T: Copy + Default>(&self, keys: &[(u64, T)], mut give: impl FnMut(T)) {
+    /// Hands over each key that is there, with what stands beside it.
+    pub fn for_each_known<T: Copy + Default>(&self, keys: &[(u64, T)], mut give: impl FnMut(u64, T)) {
         for_each_region(keys, |of_region| {
-            for (_, of) in of_region.iter().filter(|(key, _)| self.has(*key)) {
-                give(*of);
+            for (key, of) in of_region.iter().filter(|(key, _)| self.has(*key)) {
+                give(*key, *of);
             }
-        });
-    }
-
-    /// Hands over each key that is there.
-    pub fn for_each_known_key(&self, keys: &[(u64, ())], mut give: impl FnMut(u64)) {
-        for_each_region(keys, |of_region| {
-            of_region.iter().map(|(key, ())| *key).filter(|key| self.has(*key)).for_each(&mut give);
         });
     }
 }
@@ -104,7 +97,7 @@ mod tests {
         let bits = KeyBits::new(1 << 20);
         bits.add_all(&keys.iter().filter(|(_, number)| number % 2 == 0).map(|(key, _)| (*key, ())).collect::<Vec<_>>());
         let (mut added, mut others) = (Vec::new(), 0);
-        bits.for_each_known(&keys, |number| if number % 2 == 0 { added.push(number) } else { others += 1 });
+        bits.for_each_known(&keys, |_, number| if number % 2 == 0 { added.push(number) } else { others += 1 });
         added.sort_unstable();
         assert_eq!(added, (1..200_000).filter(|number| number % 2 == 0).collect::<Vec<u32>>());
         assert!(others < 10_000, "{others}");

@@ -48,7 +48,7 @@ fn keep_likely(of_contacts: &KeyBits, entries: &mut Vec<(u32, Entry)>) {
     let mut keys = Vec::with_capacity(KEYS_AT_ONCE);
     let mut is_likely = vec![false; entries.len()];
     let mut look = |keys: &mut Vec<(u64, u32)>| {
-        of_contacts.for_each_known(keys, |number| is_likely[number as usize] = true);
+        of_contacts.for_each_known(keys, |_, number| is_likely[number as usize] = true);
         keys.clear();
     };
     for (number, (_, entry)) in (0u32..).zip(&*entries) {
@@ -81,7 +81,7 @@ fn shared_with_contacts(
     let keep_common = |keys: &mut Vec<(u64, ())>| {
         let mut of_both = Vec::new();
         for some in keys.chunks(KEYS_AT_ONCE) {
-            entries.bits.for_each_known_key(some, |key| of_both.push((key, ())));
+            entries.bits.for_each_known(some, |key, ()| of_both.push((key, ())));
         }
         *keys = of_both;
     };

@@ -86,12 +86,11 @@ impl Opener<'_> {
     /// on all threads.
     pub(crate) fn open_all<'r, Owner: Copy + Send>(
         &self,
-        owners: impl Iterator<Item = (Owner, &'r ReadFiles)> + Send,
+        mut owners: impl Iterator<Item = (Owner, &'r ReadFiles)> + Send,
         part: impl Fn(Owner) -> Part<Owner> + Sync,
         findings: &mut Vec<Finding>,
     ) -> Result<Vec<OpenFile<Owner>>> {
         let mut opened: Vec<OpenFile<Owner>> = Vec::new();
-        let mut owners = owners;
         let mut waiting: VecDeque<(Found, Owner, &ReadFiles)> = VecDeque::new();
         let mut next = || {
             while waiting.is_empty() {
