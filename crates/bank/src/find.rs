@@ -107,6 +107,16 @@ impl KnownEntry {
 }
 
 impl Bank {
+    /// The entry of this text that cannot be read, if the bank keeps one as it stood in a file.
+    pub fn kept_unread(&self, typed: &str) -> Result<Option<Text>> {
+        for text in Text::as_it_stands(typed) {
+            if self.text_id(&text)?.is_some() {
+                return Ok(Some(text));
+            }
+        }
+        Ok(None)
+    }
+
     /// Everything known of somebody; `each` is told of what is looked at, for those who count look-ups.
     pub fn find(&self, text: &Text, each: &mut dyn FnMut(&Text)) -> Result<Found> {
         let key = self.key()?;

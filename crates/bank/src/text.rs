@@ -1,7 +1,8 @@
 //! What entries hold: addresses, domains, phones, and digests of addresses that are not shown.
 
-use pebblebank_values::address::AddressCleaner;
+use pebblebank_values::address::{AddressCleaner, State};
 use pebblebank_values::address_syntax::{domain, domain_forms};
+use pebblebank_values::comparable::digits_of_phone;
 use pebblebank_values::digest::{Digest, DigestKind};
 use pebblebank_values::identity::without_tag;
 use pebblebank_values::place::Country;
@@ -113,6 +114,16 @@ impl Text {
         }
         let first = Text { kind: Kind::Address, value: address.identity.to_vec() };
         std::iter::once(first).chain(address.further.iter().map(|further| Text::address(&further.identity))).collect()
+    }
+
+    /// What a text that cannot be read may be kept as: the text of an address that is none, the digits of a phone number.
+    pub(crate) fn as_it_stands(typed: &str) -> Vec<Text> {
+        let mut cleaner = AddressCleaner::default();
+        let address = cleaner.clean(typed.as_bytes());
+        let is_none = matches!(address.state, State::Invalid(_));
+        let address = is_none.then(|| Text { kind: Kind::Address, value: address.identity.to_vec() });
+        let phone = digits_of_phone(typed).map(|digits| Text { kind: Kind::Phone, value: digits.into_bytes() });
+        address.into_iter().chain(phone).collect()
     }
 
     fn other_than_address(typed: &str, country: Option<Country>) -> Option<Text> {

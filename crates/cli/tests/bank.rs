@@ -79,17 +79,17 @@ fn a_load_shows_what_it_would_do_and_changes_nothing_until_it_is_answered() {
     let load = ["bank", "load", "no.csv", "--as", "opted-out"];
     let would = desk.json(&[&load[..], &["--dry-run"]].concat());
     let seen = &would["seen"];
-    assert_eq!(["entries", "new", "known"].map(|key| seen[key].as_u64().unwrap()), [3, 2, 1]);
+    assert_eq!(["entries", "new", "known"].map(|key| seen[key].as_u64().unwrap()), [4, 3, 1]);
     assert_eq!((&would["files"][0]["blank"], &would["files"][0]["unusable"]), (&1.into(), &1.into()));
     assert_eq!((&seen["held"][0]["contacts"], &seen["held"][0]["held"]), (&4.into(), &2.into()));
     refused(&desk.run(&load), 2, "nobody to ask");
     refused(
-        &desk.run(&[&load[..], &["--yes", "--expect", "4"]].concat()),
+        &desk.run(&[&load[..], &["--yes", "--expect", "5"]].concat()),
         3,
-        "3 entries were read, and 4 were expected",
+        "4 entries were read, and 5 were expected",
     );
     assert_eq!(held(&desk), [""; 0]);
-    desk.done(&[&load[..], &["--yes", "--expect", "3", "--take-out", "take-out.csv"]].concat());
+    desk.done(&[&load[..], &["--yes", "--expect", "4", "--take-out", "take-out.csv"]].concat());
     assert_eq!(desk.sheet("take-out.csv").column("email"), ["ann@post.example", "cy@hotel.example"]);
     assert_eq!(held(&desk), ["ann@post.example", "cy@hotel.example"]);
     refused(&desk.run(&[&load[..], &["--yes"]].concat()), 3, "--again");
@@ -203,6 +203,7 @@ fn values_come_from_standard_input_line_by_line_or_as_json() {
     let desk = desk();
     let input = b"ann@post.example\n{\"value\": \"cy@hotel.example\", \"until\": \"2099-01-01\"}\nnonsense\n";
     let ran = desk.run_with_input(&["bank", "add", "-", "--json"], input);
+    refused(&ran, 1, "1 value is neither an address nor a domain nor a phone number");
     let done: Value = serde_json::from_str(&ran.stdout).unwrap();
     assert_eq!((&done["seen"]["entries"], &done["unreadable"][0]), (&2.into(), &"nonsense".into()));
     assert_eq!(held(&desk), ["ann@post.example", "cy@hotel.example"]);
@@ -214,6 +215,65 @@ fn values_come_from_standard_input_line_by_line_or_as_json() {
     refused(&ran, 2, "2020-01-01 is past");
     assert!(ran.stderr.contains("standard input") && ran.stderr.contains('2'), "{}", ran.stderr);
     assert_eq!(held(&desk), ["ann@post.example", "cy@hotel.example"], "nothing of it went in");
+}
+
+#[rstest]
+#[case::a_number_that_lacks_a_digit("phone", "0171 392001", "+491713920012", [0, 1])]
+#[case::the_same_digits("phone", "0171 392001", "0171/392001", [1, 0])]
+#[case::an_address_with_a_typo("email", "barbara@@moss.example", "barbara@moss.example", [0, 1])]
+#[case::an_address_without_its_end("email", "bob@moss", "BOB@moss", [1, 0])]
+fn a_refusal_that_cannot_be_read_is_kept_as_it_stands(
+    #[case] field: &str,
+    #[case] refused: &str,
+    #[case] meant: &str,
+    #[case] suppressed_and_close: [u64; 2],
+) {
+    let desk = desk();
+    let load = |file: &str, header: &str| {
+        let by_phone = (field == "phone").then_some("--by-phone");
+        let column = format!("{field}={header}");
+        let load = ["bank", "load", file, "--as", "opted-out", "--country", "DE", "--yes", "--field", &column];
+        desk.json(&load.into_iter().chain(by_phone).collect::<Vec<_>>())
+    };
+    desk.file("no.csv", format!("{field}\n{refused}\n"));
+    let loaded = load("no.csv", field);
+    assert_eq!((&loaded["batch"]["entries"], &loaded["files"][0]["unusable"]), (&1.into(), &1.into()));
+    desk.file("shop.csv", format!("{field},city\n{meant},Reed\n"));
+    let keys = "[job]\nscope = \"everyone\"\ncountry = \"DE\"";
+    desk.file("job.toml", job_with("[require]\nfields = []\n").replace("[job]", keys));
+    let met = || {
+        let tally = desk.json(&["run", "job.toml", "--replace"]);
+        let suppressed = &tally["all"]["set_aside_by_reason"]["opted-out"];
+        [suppressed.as_u64().unwrap_or(0), tally["near_misses"]["pairs"].as_u64().unwrap()]
+    };
+    assert_eq!(met(), suppressed_and_close);
+    assert_eq!(desk.json(&["bank", "find", refused])["held"], true);
+    // It goes out and comes in again as it stands.
+    desk.done(&["bank", "export", "all.csv", "--where", "reason is opted-out"]);
+    desk.done(&["bank", "undo", &loaded["batch"]["id"].to_string()]);
+    assert_eq!(met()[1], 0);
+    load("all.csv", "value");
+    assert_eq!(met(), suppressed_and_close);
+    // Forgotten, it is compared by its hash, which nothing is close to.
+    desk.done(&["bank", "forget", refused, "--yes"]);
+    assert_eq!(met(), [suppressed_and_close[0], 0]);
+}
+
+#[rstest]
+#[case::words("phone\n0171 3920012\nsee her file\n", true)]
+#[case::no_number_at_all("phone\n0171 3920012\n-\n", false)]
+#[case::not_even_digits("phone\n0171 3920012\n017\n", true)]
+fn a_refusal_that_cannot_even_be_kept_stops_the_load(#[case] list: &str, #[case] stops: bool) {
+    let desk = desk();
+    desk.file("no.csv", list);
+    let mut load = vec!["bank", "load", "no.csv", "--as", "opted-out", "--by-phone", "--country", "DE", "--yes"];
+    if stops {
+        let ran = desk.run(&load);
+        refused(&ran, 3, "(row 3), so whoever is meant could still be written");
+        assert!(ran.stderr.contains("no.csv"), "{}", ran.stderr);
+        load.extend(["--accept", "unread-entries"]);
+    }
+    assert_eq!(desk.json(&load)["batch"]["entries"], 1);
 }
 
 #[test]

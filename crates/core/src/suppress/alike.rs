@@ -84,6 +84,7 @@ impl Alike {
             Alike::Phone(number) => {
                 for national in phone::national_forms(number) {
                     key(b'p', "", (&national, ""));
+                    without_one_letter(&national, |parts| key(b'q', "", parts));
                 }
                 without_one_letter(digits_of(number), |parts| key(b'q', "", parts));
             }
@@ -151,12 +152,15 @@ fn phones(entry: &str, contact: &str) -> Option<&'static str> {
         return None;
     }
     let of_contact = phone::national_forms(contact);
-    if phone::national_forms(entry).iter().any(|national| of_contact.contains(national)) {
+    let of_entry = phone::national_forms(entry);
+    if of_entry.iter().any(|national| of_contact.contains(national)) {
         return Some("same number but for its prefix");
     }
-    let (entry, contact) = (digits_of(entry), digits_of(contact));
-    let is_one_more = entry.len().abs_diff(contact.len()) == 1 && is_one_typo(entry, contact);
-    is_one_more.then_some("one digit more or less")
+    let is_one_more =
+        |entry: &str, contact: &str| entry.len().abs_diff(contact.len()) == 1 && is_one_typo(entry, contact);
+    let is_close = is_one_more(digits_of(entry), digits_of(contact))
+        || of_entry.iter().any(|entry| of_contact.iter().any(|contact| is_one_more(entry, contact)));
+    is_close.then_some("one digit more or less")
 }
 
 /// An address as the job compares it, with the name beside it.
@@ -220,6 +224,8 @@ mod tests {
     #[case("+442079460001", "2079460001", true)]
     #[case("+442079460001", "00442079460001", true)]
     #[case("+442079460001", "+44207946001", true)]
+    #[case("0171392001", "+491713920012", true)]
+    #[case("0171392001", "+491713930012", false)]
     #[case("+442079460001", "+442079460002", false)]
     #[case("+442079460001", "+332079460001", true)]
     fn phones_are_close_but_for_a_digit_or_a_prefix(#[case] a: &str, #[case] b: &str, #[case] is_close: bool) {

@@ -37,7 +37,10 @@ pub fn bank_at(command: &BankCommand, shared: &Shared, now: &Now) -> Result<Said
     let for_change = || open(shared, Access::Change, now);
     let said = match &command.action {
         None => return overview(shared, now, &screen),
-        Some(BankAction::Add(command)) => add(command, &mut for_change()?, &screen),
+        Some(BankAction::Add(command)) => {
+            let said = add(command, &mut for_change()?, &screen)?;
+            return Ok(if shared.quiet && !shared.json { Said { text: String::new(), ..said } } else { said });
+        }
         Some(BankAction::Load(command)) => return load::load(command, shared, now, &screen),
         Some(BankAction::Undo(command)) => undo(command, &mut bank()?, &screen),
         Some(BankAction::Remove(command)) => remove(command, &mut bank()?, &screen),
@@ -78,15 +81,20 @@ fn country_named(code: Option<&String>) -> Result<Option<Country>> {
     code.map(of).transpose()
 }
 
-fn text_named(named: &Named) -> Result<Text> {
+/// Whom a command names: what can be read, or what the bank keeps as it stood in a file.
+fn text_named(named: &Named, bank: &Bank) -> Result<Text> {
     let value = &named.value;
-    Text::read(value, country_named(named.country.as_ref())?).ok_or_else(|| {
+    let text = match Text::read(value, country_named(named.country.as_ref())?) {
+        None => bank.kept_unread(value)?,
+        text => text,
+    };
+    text.ok_or_else(|| {
         let advice = "write an address, a domain such as hotel.example, or a phone number (+44…, or with --country)";
         wrong_use(format!("\"{value}\" is neither an address nor a domain nor a phone number"), advice)
     })
 }
 
-fn add(command: &BankAdd, bank: &mut Bank, screen: &Screen) -> Result<String> {
+fn add(command: &BankAdd, bank: &mut Bank, screen: &Screen) -> Result<Said> {
     let what = what_named(&command.what)?;
     if what == What::Sent {
         let advice = "load who was sent it: pebblebank bank load EXPORT --as sent --campaign NAME";
@@ -120,7 +128,20 @@ fn add(command: &BankAdd, bank: &mut Bank, screen: &Screen) -> Result<String> {
     let preview = ready.preview()?;
     refuse_providers(&preview, &accepted(&command.accepting.accept)?)?;
     let id = ready.commit()?;
-    Ok(render::bank::added(&bank.batch(id)?, &preview, &unreadable, screen))
+    let text = render::bank::added(&bank.batch(id)?, &preview, &unreadable, screen);
+    // What could be read is suppressed at once; that something is missing must not be overlooked.
+    let errors: Vec<Error> = not_added(unreadable.len()).into_iter().collect();
+    Ok(Said { status: u8::from(!errors.is_empty()), errors, ..Said::done(text) })
+}
+
+fn not_added(count: usize) -> Option<Error> {
+    let what = match count {
+        0 => return None,
+        1 => "1 value is neither an address nor a domain nor a phone number, and was not added".to_owned(),
+        _ => format!("{count} values are neither addresses nor domains nor phone numbers, and were not added"),
+    };
+    let advice = "look at what was typed, and add it again; a phone number without + needs --country";
+    Some(Error::new(ErrorKind::Input, what, advice))
 }
 
 /// Something that is to be held.
@@ -172,7 +193,7 @@ fn undo(command: &BankUndo, bank: &mut Bank, screen: &Screen) -> Result<String> 
 }
 
 fn remove(command: &BankRemove, bank: &mut Bank, screen: &Screen) -> Result<String> {
-    let text = text_named(&command.named)?;
+    let text = text_named(&command.named, bank)?;
     let scope = command.scope.as_deref().map(|name| bank.scope(Some(name))).transpose();
     // No entry can be taken out of a scope that is new.
     let scope = scope.map_err(|error| {
@@ -186,7 +207,7 @@ fn remove(command: &BankRemove, bank: &mut Bank, screen: &Screen) -> Result<Stri
 }
 
 fn find(command: &BankFind, bank: &Bank, now: &Now, screen: &Screen) -> Result<String> {
-    let text = text_named(&command.named)?;
+    let text = text_named(&command.named, bank)?;
     let found = bank.find(&text, &mut |_| ())?;
     Ok(render::bank_entries::found(&found, &now.today, screen))
 }
@@ -212,7 +233,7 @@ fn sent(command: &BankSent, bank: &mut Bank, now: &Now, screen: &Screen) -> Resu
 }
 
 fn forget(command: &BankForget, bank: &mut Bank, shared: &Shared, screen: &Screen) -> Result<String> {
-    let text = text_named(&command.named)?;
+    let text = text_named(&command.named, bank)?;
     let question =
         "Everything about it goes, and cannot be brought back; a hash stays, so that it is not contacted. Forget it?";
     if !command.yes && !agrees(question, shared)? {

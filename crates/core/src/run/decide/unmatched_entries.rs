@@ -74,7 +74,7 @@ pub(super) fn for_each_unmatched(
             let list = ListId(list as u16);
             let alike = match entry {
                 RememberedEntry::Address(address) => address_alike(address, String::new(), &known.settled.hasher),
-                RememberedEntry::Phone(phone) => Alike::Phone(phone.to_owned()),
+                RememberedEntry::Phone(phone) => Alike::Phone(phone.trim_start_matches('?').to_owned()),
                 _ => return Ok(()),
             };
             some.push((own.0, Entry { list, alike }));

@@ -59,17 +59,29 @@ impl EntriesRead {
         }
     }
 
-    fn warn_of_unreadable(&mut self, wishes: &EntriesWishes, plans: &[Plan], unusable: &[Met], no_days: &[[Met; 2]]) {
-        for (file, met) in self.files.iter().zip(unusable).filter(|(_, met)| met.count > 0) {
-            let what = if wishes.by_phone {
-                "no phone number that can be read (--country says which country they are of)"
-            } else {
-                "neither an address nor a domain"
-            };
-            let text = format!("{} {what}", counted(met.count, "row", "has", "have"));
-            self.findings
-                .push(Finding::new("unreadable-entries", Weight::Warning, text).in_file(&file.name).at_rows(met));
+    fn warn_of_unreadable(&mut self, wishes: &EntriesWishes, unreadable: &[Met], lost: &[Met]) {
+        let what = if wishes.by_phone {
+            "no phone number that can be read (--country says which country they are of)"
+        } else {
+            "neither an address nor a domain"
+        };
+        let codes = [
+            (
+                "unreadable-entries",
+                unreadable,
+                ", kept as written: it suppresses the same text, and is a near miss of others",
+            ),
+            (LOST_ENTRIES, lost, ""),
+        ];
+        for (code, met, so) in codes {
+            for (file, met) in self.files.iter().zip(met).filter(|(_, met)| met.count > 0) {
+                let text = format!("{} {what}{so}", counted(met.count, "row", "has", "have"));
+                self.findings.push(Finding::new(code, Weight::Warning, text).in_file(&file.name).at_rows(met));
+            }
         }
+    }
+
+    fn warn_of_days(&mut self, plans: &[Plan], no_days: &[[Met; 2]]) {
         for ((file, plan), met) in self.files.iter().zip(plans).zip(no_days) {
             let said = ["; they count from the day of the load", "; these entries count for good"];
             for ((column, met), so) in [&plan.dated, &plan.until].into_iter().zip(met).zip(said) {
@@ -82,6 +94,9 @@ impl EntriesRead {
         }
     }
 }
+
+/// The code of the finding about entries that cannot be read and cannot be kept.
+pub const LOST_ENTRIES: &str = "lost-entries";
 
 /// The most different words of status columns that are kept.
 const WORDS_KEPT: usize = 200;
@@ -136,8 +151,10 @@ struct EntriesPass<'a> {
     rows_above: Vec<u64>,
     /// By file: headers of another table.
     other_tables: Vec<Met>,
-    /// By file: rows without a usable entry.
-    unusable: Vec<Met>,
+    /// By file: rows with an entry that cannot be read and is kept as it stands.
+    unreadable: Vec<Met>,
+    /// By file: rows that would have an entry, if it could be read.
+    lost: Vec<Met>,
     /// By file: days that cannot be read, of the event and of the end.
     no_days: Vec<[Met; 2]>,
 }
@@ -163,7 +180,8 @@ impl<'a> EntriesPass<'a> {
             },
             rows_above: vec![0; files.lists.len()],
             other_tables: vec![Met::default(); files.lists.len()],
-            unusable: vec![Met::default(); files.lists.len()],
+            unreadable: vec![Met::default(); files.lists.len()],
+            lost: vec![Met::default(); files.lists.len()],
             no_days: vec![[Met::default(), Met::default()]; files.lists.len()],
         }
     }
@@ -224,19 +242,29 @@ impl<'a> EntriesPass<'a> {
             let read_columns = [&plan.read_columns[..], &self.scratch.shifted[..]].concat();
             look_for_unread(file, record, number, &read_columns, gave_entry, &mut self.read.unread);
         }
-        match texts {
-            Texts::Nothing => self.read.files[index].blank += 1,
-            Texts::Unusable => {
+        let texts = match texts {
+            Texts::Nothing => {
+                self.read.files[index].blank += 1;
+                return Ok(());
+            }
+            Texts::Lost => {
                 self.read.files[index].unusable += 1;
-                self.unusable[index].at(number);
+                if !is_no_entry {
+                    self.lost[index].at(number);
+                }
+                return Ok(());
             }
-            Texts::These(texts) => {
-                let entry =
-                    |text| FoundEntry { file: index, row: number, text, status, day, until, file_day: file.changed_on };
-                texts.into_iter().try_for_each(|text| each(entry(text)))?;
+            Texts::Unreadable(texts) => {
+                self.read.files[index].unusable += 1;
+                if !is_no_entry {
+                    self.unreadable[index].at(number);
+                }
+                texts
             }
-        }
-        Ok(())
+            Texts::These(texts) => texts,
+        };
+        let entry = |text| FoundEntry { file: index, row: number, text, status, day, until, file_day: file.changed_on };
+        texts.into_iter().try_for_each(|text| each(entry(text)))
     }
 
     /// The day of the event and the last day that the entry holds.
@@ -269,7 +297,8 @@ impl<'a> EntriesPass<'a> {
             self.read.findings.extend(another_table(met).map(|finding| finding.in_file(&file.name)));
         }
         self.read.name_status_columns(self.files, self.plans);
-        self.read.warn_of_unreadable(self.wishes, self.plans, &self.unusable, &self.no_days);
+        self.read.warn_of_unreadable(self.wishes, &self.unreadable, &self.lost);
+        self.read.warn_of_days(self.plans, &self.no_days);
         self.read
     }
 }

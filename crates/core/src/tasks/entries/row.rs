@@ -11,6 +11,8 @@ use pebblebank_formats::Format;
 use pebblebank_table::units::{ColumnIndex, ListId, RowNumber};
 use pebblebank_table::{Chunk, Record, Records, cell};
 use pebblebank_values::address::AddressCleaner;
+use pebblebank_values::blank::is_blank;
+use pebblebank_values::comparable::digits_of_phone;
 use pebblebank_values::entry::Entry;
 use pebblebank_values::place::Country;
 use pebblebank_values::unread::{RowGave, UnreadCounts, UnreadText, look_at};
@@ -31,8 +33,11 @@ pub(super) fn contact<'a>(
 /// What a row holds.
 pub(super) enum Texts {
     Nothing,
-    Unusable,
     These(Vec<FoundText>),
+    /// What cannot be read, as it stands: it is compared with contacts whose values are no better, and may be close to others.
+    Unreadable(Vec<FoundText>),
+    /// What cannot be read, and cannot be compared with anybody.
+    Lost,
 }
 
 #[derive(Default)]
@@ -50,7 +55,7 @@ impl Scratch {
             return phone_text(&String::from_utf8_lossy(&phone.value(record, b"")), wishes.country);
         }
         let mut texts = Vec::new();
-        let mut is_unusable = false;
+        let mut unreadable = Vec::new();
         let first = map.column(Field::Email).map(|column| cell::text(record.raw(column.0)));
         let forgotten = first.as_deref().and_then(|text| text.trim().strip_prefix(FORGOTTEN)?.strip_prefix(':'));
         if let Some((mark, _)) = forgotten.and_then(|rest| rest.split_once(':')) {
@@ -65,7 +70,9 @@ impl Scratch {
                 }
                 Entry::Domain(domain) => texts.push(FoundText::Domain(domain)),
                 Entry::Digest(digest) => texts.push(FoundText::Digest(digest)),
-                Entry::Unusable(_) => is_unusable = true,
+                Entry::Unusable(text) => {
+                    unreadable.push(FoundText::Address(String::from_utf8_lossy(text).into_owned()));
+                }
             });
             first_gave_entry.get_or_insert(!texts.is_empty());
         }
@@ -78,24 +85,31 @@ impl Scratch {
             });
             self.shifted.push(column);
         }
-        match texts.is_empty() {
-            true if is_unusable => Texts::Unusable,
-            true => Texts::Nothing,
-            false => Texts::These(texts),
+        match (texts.is_empty(), unreadable.is_empty()) {
+            (true, true) => Texts::Nothing,
+            (true, false) => Texts::Unreadable(unreadable),
+            (false, _) => {
+                // A word beside an entry is a remark.
+                let may_be_meant = |text: &FoundText| matches!(text, FoundText::Address(text) if text.contains('@'));
+                texts.extend(unreadable.into_iter().filter(may_be_meant));
+                Texts::These(texts)
+            }
         }
     }
 }
 
 fn phone_text(value: &str, country: Option<Country>) -> Texts {
     let value = value.trim();
-    if value.is_empty() || phone::is_placeholder(value) {
+    if is_blank(value) || phone::is_placeholder(value) {
         return Texts::Nothing;
     }
     let mut number = String::new();
     match phone::clean(value, country, &mut number) {
         Cleaned::AsItIs => Texts::These(vec![FoundText::Phone(value.to_owned())]),
         Cleaned::Repaired(_) => Texts::These(vec![FoundText::Phone(number)]),
-        Cleaned::Doubtful(_) => Texts::Unusable,
+        Cleaned::Doubtful(_) => {
+            digits_of_phone(value).map_or(Texts::Lost, |digits| Texts::Unreadable(vec![FoundText::Phone(digits)]))
+        }
     }
 }
 

@@ -26,7 +26,7 @@ use pebblebank_core::tasks::found_entries::EntriesWishes;
 use pebblebank_table::Result;
 use pebblebank_values::date::Date;
 use refusals::{
-    check_campaign, refuse_existing, refuse_forgotten_elsewhere, refuse_misread, refuse_no_entry,
+    check_campaign, refuse_existing, refuse_forgotten_elsewhere, refuse_lost, refuse_misread, refuse_no_entry,
     refuse_unlisted_words, refuse_unread,
 };
 use std::path::Path;
@@ -137,6 +137,7 @@ fn refuse_doubtful(read: &EntriesRead, taking: &Taking, accept: &Accepted) -> Re
             Some(file) => error.in_file(Path::new(&file.name)),
             None => error,
         })
+        .and_then(|()| refuse_lost(read, accept))
 }
 
 /// Says which files the entries come from; one that went in before is a mistake unless it is meant.

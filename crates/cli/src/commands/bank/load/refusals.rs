@@ -7,7 +7,8 @@ use pebblebank_core::job::guard::{Accepted, Guard};
 use pebblebank_core::run::account::file_guards::{PARTS_TABLES, STORES_VALUES};
 use pebblebank_core::run::setting::wrong_use;
 use pebblebank_core::suppress::status::StatusReason;
-use pebblebank_core::tasks::entries::EntriesRead;
+use pebblebank_core::tasks::entries::{EntriesRead, LOST_ENTRIES};
+use pebblebank_table::observe::Finding;
 use pebblebank_table::{Error, ErrorKind, Result};
 use std::path::Path;
 
@@ -93,6 +94,29 @@ pub(super) fn refuse_unread(read: &EntriesRead, accept: &Accepted) -> Result<()>
     );
     let advice = "--field \"email=HEADER\" once for each column reads further columns, --sheet all reads all sheets; if these are nobody's, --accept unread-entries goes on without them";
     Err(Error::new(ErrorKind::Guard, what, advice))
+}
+
+/// An entry that cannot even be kept as it stands stops the load, unless it is accepted: whoever is meant would still be
+/// written.
+pub(super) fn refuse_lost(read: &EntriesRead, accept: &Accepted) -> Result<()> {
+    let is_lost =
+        |finding: &&Finding| finding.code == LOST_ENTRIES && !accept.covers(Guard::UnreadEntries, finding.count);
+    let Some(finding) = read.findings.iter().find(is_lost) else { return Ok(()) };
+    let rows: Vec<String> = finding.rows.iter().map(u64::to_string).collect();
+    let more = if finding.count > rows.len() as u64 { " …" } else { "" };
+    let row = if finding.count == 1 { "row" } else { "rows" };
+    let what = format!(
+        "{}: {} ({row} {}{more}), so whoever is meant could still be written; nothing was changed",
+        Guard::UnreadEntries.name(),
+        finding.text,
+        rows.join(", ")
+    );
+    let advice = "correct these rows, and load the file again; if they stand for nobody, --accept unread-entries loads the others without them";
+    let error = Error::new(ErrorKind::Guard, what, advice);
+    Err(match &finding.file {
+        Some(file) => error.in_file(Path::new(file)),
+        None => error,
+    })
 }
 
 /// Rows that may be in the wrong columns, and values that are not there, stop the load, unless they are accepted.
