@@ -1,12 +1,12 @@
 //! What was put in, taken back: a whole batch, or one person who came back.
 
 use crate::batch::{Batch, BatchId, What};
+use crate::blocks::{batches_with, let_out};
 use crate::file::Bank;
-use crate::forget::id_of_new;
 use crate::going_in::count_out;
 use crate::scope::ScopeId;
 use crate::seal::EntrySum;
-use crate::text::{Text, Value};
+use crate::text::{Text, Value, id_of, id_of_new};
 use pebblebank_table::{Error, ErrorKind, Result};
 use rusqlite::{OptionalExtension, Transaction, params};
 use schemars::JsonSchema;
@@ -23,7 +23,8 @@ pub struct Removed {
 
 /// An entry that holds somebody.
 struct Holding {
-    entry: i64,
+    /// Its own entry; none where it stands in a block.
+    entry: Option<i64>,
     removed: Removed,
     scope: i64,
 }
@@ -100,7 +101,11 @@ impl Bank {
                 let Some(text) = text.filter(|_| !held.is_empty()) else { continue };
                 let id = id_of_new(change, text)?;
                 for held in held {
-                    take_out(change, held, id, note, &moment)?;
+                    let entry =
+                        held.entry.map_or_else(|| let_out(change, held.removed.batch.0, text), |own| Ok(Some(own)))?;
+                    if let Some(entry) = entry {
+                        take_out(change, entry, held.removed.batch, id, note, &moment)?;
+                    }
                 }
             }
             let came_back = held.iter().filter(|held| held.removed.what.is_refusal()).chain(&forgotten);
@@ -133,34 +138,44 @@ impl Bank {
                 What::codes_of(&What::HOLDING)
             ))?;
             let parameters = params![text.kind, Value(text), scope.map(|scope| scope.0)];
-            let rows = query.query_map(parameters, |row| {
+            let holding = |row: &rusqlite::Row| {
                 let removed = Removed { what: What::of_code(row.get(1)?), batch: BatchId(row.get(2)?) };
                 Ok(Holding { entry: row.get(0)?, removed, scope: row.get(3)? })
-            })?;
-            rows.collect()
+            };
+            let mut all: Vec<Holding> = query.query_map(parameters, holding)?.collect::<rusqlite::Result<_>>()?;
+            let mut of_batch = bank.prepare(&format!(
+                "select null, what, id, scope from batch where id = ?1 and undone is null and what in ({})
+                   and (?2 is null or scope = ?2)",
+                What::codes_of(&What::HOLDING)
+            ))?;
+            for batch in batches_with(bank, text)? {
+                all.extend(of_batch.query_row(params![batch, scope.map(|scope| scope.0)], holding).optional()?);
+            }
+            all.sort_by_key(|held| held.removed.batch);
+            Ok(all)
         })
     }
 
     /// The number of a text, if the bank knows it.
     pub(crate) fn text_id(&self, text: &Text) -> Result<Option<i64>> {
-        self.ask(|bank| {
-            bank.query_row(
-                "select id from text where kind = ?1 and value = ?2",
-                params![text.kind, Value(text)],
-                |row| row.get(0),
-            )
-            .optional()
-        })
+        self.ask(|bank| id_of(bank, text))
     }
 }
 
 /// Takes out one entry of the text of this number.
-fn take_out(change: &Transaction, held: &Holding, text: i64, note: Option<&str>, moment: &str) -> rusqlite::Result<()> {
-    count_out(change, held.entry)?;
-    change.execute("update entry set removed = ?1 where id = ?2", params![moment, held.entry])?;
+fn take_out(
+    change: &Transaction,
+    entry: i64,
+    batch: BatchId,
+    text: i64,
+    note: Option<&str>,
+    moment: &str,
+) -> rusqlite::Result<()> {
+    count_out(change, entry)?;
+    change.execute("update entry set removed = ?1 where id = ?2", params![moment, entry])?;
     change.execute(
         "insert into history (moment, what, batch, text, count, note) values (?1, 'remove', ?2, ?3, 1, ?4)",
-        params![moment, held.removed.batch.0, text, note],
+        params![moment, batch.0, text, note],
     )?;
     Ok(())
 }

@@ -1,6 +1,6 @@
 //! An entry that is about to go in, wherever it comes from.
 
-use crate::text::Text;
+use crate::text::{Kind, Text};
 use pebblebank_values::date::Date;
 
 /// An entry that is about to go in.
@@ -22,5 +22,10 @@ impl NewEntry {
     /// An entry that holds from now on.
     pub fn new(text: Text) -> NewEntry {
         NewEntry { text, day: None, is_soft: false, until: None, file_day: None }
+    }
+
+    /// Whether it is an address, and says no more than its batch does.
+    pub(crate) fn is_plain_address(&self) -> bool {
+        self.text.kind == Kind::Address && self.day.is_none() && !self.is_soft && self.until.is_none()
     }
 }

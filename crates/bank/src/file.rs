@@ -1,5 +1,6 @@
 //! The file: where it is, who may read it, its shape and how older shapes become this one, and what can be wrong with it.
 
+use crate::blocks::FEWEST;
 use crate::connect::{has_changes_beside, is_read_only, open_read_only, open_to_change};
 use crate::seal;
 use crate::trouble::{read_only, trouble, unread_side_file};
@@ -15,11 +16,12 @@ use std::time::Duration;
 const APPLICATION_ID: i64 = 0x5042_4C42;
 
 /// What made each shape of the bank out of the one before.
-const SHAPES: [&str; 4] = [
+const SHAPES: [&str; 5] = [
     include_str!("schema/1.sql"),
     include_str!("schema/2.sql"),
     include_str!("schema/3.sql"),
     include_str!("schema/4.sql"),
+    include_str!("schema/5.sql"),
 ];
 
 /// The number of this shape.
@@ -63,6 +65,8 @@ pub struct Bank {
     today: Date,
     /// What the command may take, in bytes.
     memory: u64,
+    /// From how many addresses on a batch has them in blocks.
+    fewest_in_blocks: u64,
 }
 
 impl Bank {
@@ -80,8 +84,14 @@ impl Bank {
         let is_new = !Bank::is_at(path)?;
         if is_new && access == Access::Preview {
             let connection = Connection::open_in_memory().map_err(|cause| trouble(path, &cause))?;
-            let mut bank =
-                Bank { connection, path: path.to_path_buf(), moment: moment.to_owned(), today, memory: MEMORY_BYTES };
+            let mut bank = Bank {
+                connection,
+                path: path.to_path_buf(),
+                moment: moment.to_owned(),
+                today,
+                memory: MEMORY_BYTES,
+                fewest_in_blocks: FEWEST,
+            };
             bank.prepare_file(false)?;
             return Ok(bank);
         }
@@ -105,6 +115,7 @@ impl Bank {
             moment: moment.to_owned(),
             today,
             memory: MEMORY_BYTES,
+            fewest_in_blocks: FEWEST,
         };
         bank.prepare_file(is_read_only).map_err(|error| match error.kind() {
             ErrorKind::Output if has_changes_beside => unread_side_file(path),
@@ -274,6 +285,19 @@ impl Bank {
     /// What tells the key of this bank from those of others, and does not show it.
     pub fn key_mark(&self) -> Result<String> {
         Ok(fingerprint(&self.key()?)[..16].to_owned())
+    }
+
+    /// From how many addresses on a batch has them in blocks.
+    pub(crate) fn fewest_in_blocks(&self) -> u64 {
+        self.fewest_in_blocks
+    }
+
+    /// Keeps the addresses of batches of this size on in blocks: to see that it makes no difference.
+    #[doc(hidden)]
+    #[must_use]
+    pub fn with_blocks_from(mut self, addresses: u64) -> Bank {
+        self.fewest_in_blocks = addresses;
+        self
     }
 
     /// Lets it grow to this many pages: as if the disk were full.

@@ -1,11 +1,12 @@
 //! Everything that is known of somebody, also by the domain, and of those who were forgotten.
 
 use crate::batch::{BatchId, What, day_text};
+use crate::blocks::batches_with;
 use crate::file::Bank;
-use crate::text::{Kind, Text};
+use crate::text::{Kind, Text, Value};
 use crate::verdicts::FoundVerdict;
 use pebblebank_table::Result;
-use rusqlite::Row;
+use rusqlite::{Connection, Row, params};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -79,6 +80,10 @@ pub(crate) const ENTRY: &str =
      coalesce(e.day, b.day), e.until, e.soft, b.note, coalesce(b.undone, e.removed)
      from entry e join text t on t.id = e.text join batch b on b.id = e.batch";
 
+/// An address in the blocks of a batch, in the columns of [`ENTRY`]; the second parameter is the batch.
+const IN_BLOCK: &str = "?1, ?2, b.what, (select name from scope where id = b.scope), b.campaign, b.job, b.id, b.file, b.added, \
+     b.day, null, 0, b.note, b.undone from batch b where b.id = ?3";
+
 impl KnownEntry {
     pub(crate) fn of_row(row: &Row) -> rusqlite::Result<KnownEntry> {
         let text = Text { kind: Kind::of_code(row.get(0)?), value: row.get(1)? };
@@ -110,7 +115,7 @@ impl Bank {
     /// The entry of this text that cannot be read, if the bank keeps one as it stood in a file.
     pub fn kept_unread(&self, typed: &str) -> Result<Option<Text>> {
         for text in Text::as_it_stands(typed) {
-            if self.text_id(&text)?.is_some() {
+            if self.has(&text)? {
                 return Ok(Some(text));
             }
         }
@@ -154,11 +159,35 @@ impl Bank {
         Ok(found)
     }
 
+    /// The latest first.
     fn entries_about(&self, text: &Text) -> Result<Vec<KnownEntry>> {
-        let query = format!("select {ENTRY} where e.text = ?1 order by e.id desc");
-        let Some(id) = self.text_id(text)? else { return Ok(Vec::new()) };
-        self.ask(|bank| bank.prepare(&query)?.query_map([id], KnownEntry::of_row)?.collect())
+        let mut all: Vec<KnownEntry> = match self.text_id(text)? {
+            None => Vec::new(),
+            Some(id) => {
+                let query = format!("select {ENTRY} where e.text = ?1 order by e.id desc");
+                self.ask(|bank| bank.prepare(&query)?.query_map([id], KnownEntry::of_row)?.collect())?
+            }
+        };
+        let in_blocks = self.ask(|bank| {
+            let batches = batches_with(bank, text)?;
+            batches.into_iter().map(|batch| in_block(bank, batch, text)).collect::<rusqlite::Result<Vec<_>>>()
+        })?;
+        if !in_blocks.is_empty() {
+            all.extend(in_blocks);
+            all.sort_by_key(|entry| std::cmp::Reverse(entry.batch));
+        }
+        Ok(all)
     }
+
+    /// Whether anything is kept of a text.
+    fn has(&self, text: &Text) -> Result<bool> {
+        Ok(self.text_id(text)?.is_some() || !self.ask(|bank| batches_with(bank, text))?.is_empty())
+    }
+}
+
+/// An address that a batch has in a block.
+pub(crate) fn in_block(bank: &Connection, batch: i64, text: &Text) -> rusqlite::Result<KnownEntry> {
+    bank.prepare(&format!("select {IN_BLOCK}"))?.query_row(params![text.kind, Value(text), batch], KnownEntry::of_row)
 }
 
 impl Found {

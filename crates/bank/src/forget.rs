@@ -1,14 +1,15 @@
 //! Forgetting: every trace of somebody goes but a keyed digest, so that the person stays uncontacted.
 
 use crate::batch::{BatchId, What};
+use crate::blocks::let_out_of_all;
 use crate::file::Bank;
 use crate::going_in::count_out;
 use crate::scope::EVERYONE;
 use crate::seal::{EntryRow, EntrySum};
 use crate::spelt::Spelt;
-use crate::text::{Kind, Text, Value};
+use crate::text::{Kind, Text, id_of, id_of_new};
 use pebblebank_table::{Error, ErrorKind, Result};
-use rusqlite::{OptionalExtension, Transaction, params};
+use rusqlite::{Transaction, params};
 use std::collections::HashSet;
 
 /// What forgetting somebody changed.
@@ -60,6 +61,7 @@ impl Bank {
             let mut gone = Gone { entries: 0, gravest: What::DoNotContact };
             // What partners hold it by shows who it is to whoever has the address.
             change.execute("delete from address_verdict where address = ?1", [String::from_utf8_lossy(&text.value)])?;
+            let_out_of_all(change, text)?;
             for trace in std::iter::once(text.clone()).chain(text.partner_digests()) {
                 gone.take_out(change, &trace, own)?;
             }
@@ -102,20 +104,6 @@ fn keep(
     Ok(batch)
 }
 
-/// The number of a text, which is added if need be.
-pub(crate) fn id_of_new(change: &Transaction, text: &Text) -> rusqlite::Result<i64> {
-    change.execute("insert or ignore into text (kind, value) values (?1, ?2)", params![text.kind, Value(text)])?;
-    id_of(change, text).map(Option::unwrap_or_default)
-}
-
-fn id_of(change: &Transaction, text: &Text) -> rusqlite::Result<Option<i64>> {
-    change
-        .query_row("select id from text where kind = ?1 and value = ?2", params![text.kind, Value(text)], |row| {
-            row.get(0)
-        })
-        .optional()
-}
-
 /// What went.
 struct Gone {
     entries: i64,
@@ -144,7 +132,8 @@ impl Gone {
             self.entries += 1;
             // A note on one person alone may name the person.
             change.execute(
-                "update batch set note = null where id = ?1 and not exists (select 1 from entry where batch = ?1)",
+                "update batch set note = null where id = ?1 and not exists (select 1 from entry where batch = ?1)
+                   and not exists (select 1 from block where batch = ?1)",
                 [batch],
             )?;
         }

@@ -1,6 +1,7 @@
 //! How entries go into the tables: many by one statement, each text once, and what they come to.
 
 use crate::batch::{BatchId, NewBatch};
+use crate::blocks::BlockWriter;
 use crate::entry::NewEntry;
 use crate::known::Known;
 use crate::seal::{ENTRY_COLUMNS, EntryRow, EntrySum};
@@ -22,38 +23,18 @@ pub(crate) struct GoingIn<'a> {
     batch: BatchId,
     only_new: bool,
     counts: Counts,
-    ids: Vec<Option<i64>>,
-    texts: TextIds,
-}
-
-/// The numbers of texts, a bit for each: they follow each other without large gaps.
-#[derive(Debug, Default)]
-pub(crate) struct TextIds {
-    words: Vec<u64>,
-}
-
-impl TextIds {
-    fn add(&mut self, id: i64) {
-        let (word, bit) = (id.unsigned_abs() as usize / 64, id.unsigned_abs() % 64);
-        if word >= self.words.len() {
-            self.words.resize(word + 1, 0);
-        }
-        self.words[word] |= 1 << bit;
-    }
-
-    pub fn has(&self, id: i64) -> bool {
-        let (word, bit) = (id.unsigned_abs() as usize / 64, id.unsigned_abs() % 64);
-        self.words.get(word).is_some_and(|word| word >> bit & 1 == 1)
-    }
+    blocks: Option<BlockWriter<'a>>,
 }
 
 impl<'a> GoingIn<'a> {
-    /// `only_new`: what the bank holds already for this reason and scope stays out.
+    /// `only_new`: what the bank holds already for this reason and scope stays out. `in_blocks`: addresses that say no more than
+    /// the batch are put into blocks.
     pub fn new(
         change: &'a Transaction,
         batch: &NewBatch,
         id: BatchId,
         only_new: bool,
+        in_blocks: bool,
     ) -> rusqlite::Result<GoingIn<'a>> {
         Ok(GoingIn {
             known: Known::new(change, batch)?,
@@ -66,8 +47,7 @@ impl<'a> GoingIn<'a> {
             batch: id,
             only_new,
             counts: Counts::default(),
-            ids: Vec::new(),
-            texts: TextIds::default(),
+            blocks: if in_blocks { Some(BlockWriter::new(change, id.0)?) } else { None },
         })
     }
 
@@ -75,6 +55,7 @@ impl<'a> GoingIn<'a> {
     pub fn put(&mut self, entries: &mut Vec<NewEntry>) -> rusqlite::Result<()> {
         // Who was forgotten is held already, and is not written down again.
         entries.retain(|entry| !entry.text.kind.is_forgotten());
+        self.put_in_blocks(entries)?;
         // Of entries with one text the later ones see what became of the first.
         while !entries.is_empty() {
             let mut once: Vec<NewEntry> = Vec::with_capacity(entries.len());
@@ -89,22 +70,35 @@ impl<'a> GoingIn<'a> {
         Ok(())
     }
 
+    /// Lets those go in that stand in blocks.
+    fn put_in_blocks(&mut self, entries: &mut Vec<NewEntry>) -> rusqlite::Result<()> {
+        let Some(blocks) = &mut self.blocks else { return Ok(()) };
+        let (mut plain, others): (Vec<NewEntry>, Vec<NewEntry>) =
+            entries.drain(..).partition(NewEntry::is_plain_address);
+        *entries = others;
+        if self.only_new {
+            leave_out_held(&mut self.known, &mut plain)?;
+        }
+        for entry in &plain {
+            blocks.add(&entry.text.value)?;
+            self.counts.add(entry);
+        }
+        Ok(())
+    }
+
     /// Lets entries go in, each of which has another text.
     fn put_each_once(&mut self, entries: &mut Vec<NewEntry>) -> rusqlite::Result<()> {
-        self.known.ids(entries, &mut self.ids)?;
         if self.only_new {
-            self.leave_out_held(entries)?;
+            leave_out_held(&mut self.known, entries)?;
         }
-        if self.ids.contains(&None) {
-            self.put_new_texts(entries)?;
-            self.known.ids(entries, &mut self.ids)?;
+        let mut ids = self.known.ids(entries)?;
+        if ids.contains(&None) {
+            self.put_new_texts(entries, &ids)?;
+            ids = self.known.ids(entries)?;
         }
-        let ids: Vec<i64> = self.ids.iter().flatten().copied().collect();
+        let ids: Vec<i64> = ids.into_iter().flatten().collect();
         if ids.len() < entries.len() {
             return Err(rusqlite::Error::QueryReturnedNoRows);
-        }
-        for id in &ids {
-            self.texts.add(*id);
         }
         let mut ids = ids.as_slice();
         for alike in entries.chunk_by(|a, b| (a.day, a.is_soft, a.until) == (b.day, b.is_soft, b.until)) {
@@ -118,21 +112,9 @@ impl<'a> GoingIn<'a> {
         Ok(())
     }
 
-    fn leave_out_held(&mut self, entries: &mut Vec<NewEntry>) -> rusqlite::Result<()> {
-        let mut kept = Vec::with_capacity(self.ids.len());
-        for (entry, id) in entries.drain(..).zip(std::mem::take(&mut self.ids)) {
-            if !id.map_or(Ok(false), |id| self.known.is_held(id, &entry))? {
-                kept.push(entry);
-                self.ids.push(id);
-            }
-        }
-        *entries = kept;
-        Ok(())
-    }
-
-    fn put_new_texts(&mut self, entries: &[NewEntry]) -> rusqlite::Result<()> {
+    fn put_new_texts(&mut self, entries: &[NewEntry], ids: &[Option<i64>]) -> rusqlite::Result<()> {
         let new: Vec<&NewEntry> =
-            entries.iter().zip(&self.ids).filter(|(_, id)| id.is_none()).map(|(entry, _)| entry).collect();
+            entries.iter().zip(ids).filter(|(_, id)| id.is_none()).map(|(entry, _)| entry).collect();
         for alike in new.chunk_by(|a, b| a.text.kind == b.text.kind) {
             let values: Vec<Cell> = alike.iter().map(|entry| Cell::Blob(entry.text.value.clone())).collect();
             self.new_texts.execute(params![alike[0].text.kind, Rc::new(values)])?;
@@ -154,10 +136,20 @@ impl<'a> GoingIn<'a> {
         Ok(())
     }
 
-    /// What they come to, and the numbers of their texts.
-    pub fn finish(self) -> (Counts, TextIds) {
-        (self.counts, self.texts)
+    /// All are in: what they come to.
+    pub fn finish(mut self) -> rusqlite::Result<Counts> {
+        if let Some(blocks) = &mut self.blocks {
+            blocks.finish()?;
+        }
+        Ok(self.counts)
     }
+}
+
+/// Leaves out what the bank holds already.
+fn leave_out_held(known: &mut Known, entries: &mut Vec<NewEntry>) -> rusqlite::Result<()> {
+    let mut held = known.held(entries)?.into_iter();
+    entries.retain(|_| !held.next().unwrap_or_default());
+    Ok(())
 }
 
 /// What counts of a batch.

@@ -4,11 +4,13 @@
 //! load of any size finds them all.
 
 use crate::batch::{Batch, BatchId, What, columns};
+use crate::blocks::{COLUMNS, Members};
 use crate::file::Bank;
 use crate::scope::{EVERYONE, ScopeId};
 use crate::text::{Kind, Text};
+use crate::trouble::trouble;
 use pebblebank_table::Result;
-use rusqlite::params;
+use rusqlite::{Connection, params};
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::HashSet;
@@ -56,25 +58,25 @@ impl HeldPrepared {
 /// The files, and who in them new entries hold.
 pub(crate) struct FilesHeldIn<'a> {
     bank: &'a Bank,
-    /// Each with the numbers of the addresses that are held, which may come again.
-    files: Vec<(Batch, Vec<i64>)>,
+    /// Each with the places in it of the addresses that are held, which may come again.
+    files: Vec<(Batch, Vec<u64>)>,
     newly: Newly,
     most_bytes: usize,
 }
 
 impl FilesHeldIn<'_> {
-    /// Adds an entry, with the number of its text if the bank has it.
-    pub fn add(&mut self, id: Option<i64>, text: Text) -> Result<()> {
+    /// Adds an entry.
+    pub fn add(&mut self, text: Text) -> Result<()> {
         if self.files.is_empty() {
             return Ok(());
         }
-        self.newly.add(id, text);
+        self.newly.add(text);
         if self.newly.bytes > self.most_bytes { self.look() } else { Ok(()) }
     }
 
     /// Looks for those that were added in each file, and makes room.
     fn look(&mut self) -> Result<()> {
-        self.newly.texts.sort_unstable();
+        self.newly.addresses.sort_unstable();
         for (batch, held) in &mut self.files {
             self.bank.newly_held(batch.id, &self.newly, held)?;
         }
@@ -82,8 +84,8 @@ impl FilesHeldIn<'_> {
         Ok(())
     }
 
-    /// The files in which somebody is held, each with the numbers of the addresses, each once.
-    pub fn finish(mut self) -> Result<Vec<(Batch, Vec<i64>)>> {
+    /// The files in which somebody is held, each with the places of the addresses, each once.
+    pub fn finish(mut self) -> Result<Vec<(Batch, Vec<u64>)>> {
         if self.newly.bytes > 0 {
             self.look()?;
         }
@@ -96,32 +98,40 @@ impl FilesHeldIn<'_> {
     }
 }
 
-/// Whom new entries hold, as far as the bank knows them.
+/// Whom new entries hold.
 #[derive(Default)]
 struct Newly {
-    /// The numbers of texts.
-    texts: Vec<i64>,
+    /// In order once they are looked for.
+    addresses: Vec<Vec<u8>>,
     domains: HashSet<Text>,
     digests: HashSet<Text>,
     bytes: usize,
 }
 
 impl Newly {
-    fn add(&mut self, id: Option<i64>, text: Text) {
-        self.bytes += size_of::<i64>();
-        self.texts.extend(id);
+    fn add(&mut self, text: Text) {
         let of_text = BYTES_PER_TEXT + text.value.len();
         let is_new = match text.kind {
+            Kind::Address => {
+                self.addresses.push(text.value);
+                true
+            }
             Kind::Domain => self.domains.insert(text),
             Kind::Sha256 | Kind::Md5 => self.digests.insert(text),
-            _ => false,
+            Kind::Phone | Kind::Forgotten | Kind::ForgottenPhone => false,
         };
         self.bytes += if is_new { of_text } else { 0 };
     }
 
-    fn holds(&self, id: i64, address: &Text) -> bool {
-        self.texts.binary_search(&id).is_ok()
-            || !self.domains.is_empty() && address.domains().iter().any(|domain| self.domains.contains(domain))
+    fn holds(&self, address: &[u8]) -> bool {
+        if self.addresses.binary_search_by(|held| held.as_slice().cmp(address)).is_ok() {
+            return true;
+        }
+        if self.domains.is_empty() && self.digests.is_empty() {
+            return false;
+        }
+        let address = Text { kind: Kind::Address, value: address.to_vec() };
+        !self.domains.is_empty() && address.domains().iter().any(|domain| self.domains.contains(domain))
             || !self.digests.is_empty() && address.partner_digests().iter().any(|digest| self.digests.contains(digest))
     }
 }
@@ -147,25 +157,23 @@ impl Bank {
         self.ask(|bank| bank.prepare(&query)?.query_map(codes, Batch::of_row)?.collect())
     }
 
-    /// Adds the numbers of those in a file whom new entries hold, by address, domain or digest.
-    fn newly_held(&self, batch: BatchId, newly: &Newly, held: &mut Vec<i64>) -> Result<()> {
+    /// Adds the places of those in a file whom new entries hold, by address, domain or digest.
+    fn newly_held(&self, batch: BatchId, newly: &Newly, held: &mut Vec<u64>) -> Result<()> {
         self.ask(|bank| {
-            let mut all = bank.prepare(
-                "select t.id, t.value from entry e join text t on t.id = e.text where e.batch = ?1 and e.removed is null",
-            )?;
-            let mut rows = all.query([batch.0])?;
-            while let Some(row) = rows.next()? {
-                let (id, address) = (row.get(0)?, Text { kind: Kind::Address, value: row.get(1)? });
-                if newly.holds(id, &address) {
-                    held.push(id);
+            let mut place = 0;
+            for_each_address(bank, batch, &mut |address| {
+                if newly.holds(address) {
+                    held.push(place);
                 }
-            }
-            Ok(())
+                place += 1;
+            })
         })
     }
 
     /// The addresses in files prepared or sent lately that a batch holds.
     pub fn affected_by(&self, batch: BatchId) -> Result<Vec<(HeldPrepared, Vec<String>)>> {
+        // Places in files say whom they mean as long as the files stay as they are.
+        let _as_it_is = self.connection().unchecked_transaction().map_err(|cause| trouble(self.path(), &cause))?;
         let about = self.batch(batch)?;
         let scope =
             self.ask(|bank| bank.query_row("select scope from batch where id = ?1", [batch.0], |row| row.get(0)))?;
@@ -176,36 +184,65 @@ impl Bank {
         // What goes wrong beyond the bank itself.
         let mut failed = Ok(());
         self.ask(|bank| {
-            let mut held = bank.prepare(
-                "select t.id, t.kind, t.value from entry e join text t on t.id = e.text
+            let mut others = bank.prepare(
+                "select t.kind, t.value from entry e join text t on t.id = e.text
                  where e.batch = ?1 and e.removed is null and e.soft = 0",
             )?;
-            let mut rows = held.query([batch.0])?;
-            while let Some(row) = rows.next()? {
-                let text = Text { kind: Kind::of_code(row.get(1)?), value: row.get(2)? };
-                failed = files.add(Some(row.get(0)?), text);
-                if failed.is_err() {
-                    break;
-                }
+            let mut rows = others.query([batch.0])?;
+            while let Some(row) = rows.next()?.filter(|_| failed.is_ok()) {
+                failed = files.add(Text { kind: Kind::of_code(row.get(0)?), value: row.get(1)? });
             }
-            Ok(())
+            for_each_in_blocks(bank, batch, &mut |address| {
+                if failed.is_ok() {
+                    failed = files.add(Text { kind: Kind::Address, value: address.to_vec() });
+                }
+            })
         })?;
         failed?;
-        let named = |(file, held): (Batch, Vec<i64>)| {
-            let addresses = self.addresses(&held)?;
+        let named = |(file, held): (Batch, Vec<u64>)| {
+            let addresses = self.addresses(file.id, &held)?;
             Ok((HeldPrepared::of(&file, held.len()), addresses))
         };
         files.finish()?.into_iter().map(named).collect()
     }
 
-    /// The addresses with these numbers, in order.
-    fn addresses(&self, numbers: &[i64]) -> Result<Vec<String>> {
-        let mut addresses: Vec<String> = self.ask(|bank| {
-            let mut text = bank.prepare("select value from text where id = ?1")?;
-            let shown = |row: &rusqlite::Row| Ok(Text { kind: Kind::Address, value: row.get(0)? }.shown());
-            numbers.iter().map(|number| text.query_row([number], shown)).collect()
+    /// The addresses at these places of a file, which are in order; in their own order.
+    fn addresses(&self, file: BatchId, places: &[u64]) -> Result<Vec<String>> {
+        let mut addresses: Vec<String> = Vec::with_capacity(places.len());
+        self.ask(|bank| {
+            let mut place = 0;
+            for_each_address(bank, file, &mut |address| {
+                if places.get(addresses.len()) == Some(&place) {
+                    addresses.push(String::from_utf8_lossy(address).into_owned());
+                }
+                place += 1;
+            })
         })?;
         addresses.sort_unstable();
         Ok(addresses)
     }
+}
+
+/// Hands over the addresses of a batch that count, in the same order each time.
+fn for_each_address(bank: &Connection, batch: BatchId, each: &mut dyn FnMut(&[u8])) -> rusqlite::Result<()> {
+    let mut own = bank.prepare(
+        "select t.value from entry e join text t on t.id = e.text where e.batch = ?1 and e.removed is null order by e.id",
+    )?;
+    let mut rows = own.query([batch.0])?;
+    while let Some(row) = rows.next()? {
+        each(row.get_ref(0)?.as_bytes()?);
+    }
+    for_each_in_blocks(bank, batch, each)
+}
+
+fn for_each_in_blocks(bank: &Connection, batch: BatchId, each: &mut dyn FnMut(&[u8])) -> rusqlite::Result<()> {
+    let mut blocks = bank.prepare(&format!("select {COLUMNS} from block where batch = ?1 order by first"))?;
+    let mut rows = blocks.query([batch.0])?;
+    while let Some(row) = rows.next()? {
+        let mut members = Members::of(row)?;
+        while let Some(address) = members.next()? {
+            each(address);
+        }
+    }
+    Ok(())
 }

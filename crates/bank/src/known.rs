@@ -4,9 +4,10 @@
 //! has far more texts between them than there are entries, each is looked for by itself.
 
 use crate::batch::NewBatch;
+use crate::blocks::BlockSearch;
 use crate::entry::NewEntry;
 use crate::scope::EVERYONE;
-use crate::text::Value;
+use crate::text::{Kind, Value};
 use pebblebank_values::date::Date;
 use rusqlite::{Connection, OptionalExtension, Statement, params};
 use std::cmp::Ordering;
@@ -22,6 +23,9 @@ pub(crate) struct Known<'a> {
     id: Statement<'a>,
     between: Statement<'a>,
     held: Statement<'a>,
+    blocks: BlockSearch<'a>,
+    /// The batches that say the same of the addresses in their blocks.
+    with_blocks: Vec<i64>,
     what: i64,
     scope: i64,
     campaign: Option<String>,
@@ -43,6 +47,14 @@ impl<'a> Known<'a> {
                  and b.what = ?2 and b.scope in ({EVERYONE}, ?3) and b.campaign is ?4
                  and (e.soft = 0 or (?5 and coalesce(e.day, b.day) = ?6)) and (e.until is null or e.until >= ?7))",
             ))?,
+            blocks: BlockSearch::new(bank)?,
+            with_blocks: bank
+                .prepare(&format!(
+                    "select id from batch b where undone is null and what = ?1 and scope in ({EVERYONE}, ?2)
+                     and campaign is ?3 and exists (select 1 from block where batch = b.id) order by id"
+                ))?
+                .query_map(params![batch.what.code(), batch.scope.0, batch.campaign], |row| row.get(0))?
+                .collect::<rusqlite::Result<_>>()?,
             what: batch.what.code(),
             scope: batch.scope.0,
             campaign: batch.campaign.clone(),
@@ -51,16 +63,16 @@ impl<'a> Known<'a> {
     }
 
     /// The numbers of the texts of entries, which are in order; none for those that the bank does not have.
-    pub fn ids(&mut self, entries: &[NewEntry], ids: &mut Vec<Option<i64>>) -> rusqlite::Result<()> {
-        ids.clear();
-        let (Some(first), Some(last)) = (entries.first(), entries.last()) else { return Ok(()) };
+    pub fn ids(&mut self, entries: &[NewEntry]) -> rusqlite::Result<Vec<Option<i64>>> {
+        let mut ids = Vec::with_capacity(entries.len());
+        let (Some(first), Some(last)) = (entries.first(), entries.last()) else { return Ok(ids) };
         let (first, last) = (&first.text, &last.text);
         let mut rows = self.between.query(params![first.kind, Value(first), last.kind, Value(last)])?;
         let mut passed = 0;
         while ids.len() < entries.len() && passed <= entries.len() * PASSED_FOR_ONE {
             let Some(row) = rows.next()? else {
                 ids.resize(entries.len(), None);
-                return Ok(());
+                return Ok(ids);
             };
             passed += 1;
             let (kind, value) = (row.get::<_, i64>(1)?, row.get_ref(2)?.as_bytes()?);
@@ -77,11 +89,34 @@ impl<'a> Known<'a> {
             let id = self.id.query_row(params![entry.text.kind, Value(&entry.text)], |row| row.get(0));
             ids.push(id.optional()?);
         }
-        Ok(())
+        Ok(ids)
     }
 
-    /// Whether the bank holds the text of this number as the entry says, in the same scope or in that of everyone.
-    pub fn is_held(&mut self, text: i64, entry: &NewEntry) -> rusqlite::Result<bool> {
+    /// Whether the bank holds each of these entries, which are in order, in the same scope or in that of everyone.
+    pub fn held(&mut self, entries: &[NewEntry]) -> rusqlite::Result<Vec<bool>> {
+        let mut held = vec![false; entries.len()];
+        // Addresses come before all else.
+        let addresses: Vec<&[u8]> = entries
+            .iter()
+            .take_while(|entry| entry.text.kind == Kind::Address)
+            .map(|entry| entry.text.value.as_slice())
+            .collect();
+        if !addresses.is_empty() {
+            for batch in &self.with_blocks {
+                self.blocks.mark(*batch, &addresses, &mut held[..addresses.len()])?;
+            }
+        }
+        let ids = self.ids(entries)?;
+        for ((entry, id), held) in entries.iter().zip(ids).zip(&mut held) {
+            if let Some(id) = id.filter(|_| !*held) {
+                *held = self.is_held(id, entry)?;
+            }
+        }
+        Ok(held)
+    }
+
+    /// Whether the bank has an entry of the text of this number that says what this one does.
+    fn is_held(&mut self, text: i64, entry: &NewEntry) -> rusqlite::Result<bool> {
         let day = entry.day.unwrap_or(self.day).day_number();
         let until = entry.until.map(Date::day_number);
         let Known { held, what, scope, campaign, .. } = self;

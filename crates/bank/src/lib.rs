@@ -8,6 +8,7 @@
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 
 pub mod batch;
+mod blocks;
 pub mod change;
 mod connect;
 pub mod entry;

@@ -1,10 +1,12 @@
 //! What is in the bank: counted, listed, exported, copied.
 
 use crate::batch::What;
+use crate::blocks::{COLUMNS, Members};
 use crate::connect::open_unchanging;
 use crate::file::Bank;
-use crate::find::{ENTRY, KnownEntry};
+use crate::find::{ENTRY, KnownEntry, in_block};
 use crate::seal;
+use crate::text::{Kind, Text};
 use crate::trouble::trouble;
 use pebblebank_table::staged::Staged;
 use pebblebank_table::staged::placement::Placement;
@@ -51,13 +53,36 @@ impl Bank {
 
     /// Hands over every entry that counts, in the order in which they came, as long as `each` wants more.
     pub fn for_each_entry(&self, each: &mut dyn FnMut(KnownEntry) -> Result<bool>) -> Result<()> {
-        let query = format!("select {ENTRY} where e.removed is null and b.undone is null order by e.id");
         let fail = |cause: rusqlite::Error| trouble(self.path(), &cause);
-        let mut prepared = self.connection().prepare(&query).map_err(fail)?;
-        let mut rows = prepared.query([]).map_err(fail)?;
-        while let Some(row) = rows.next().map_err(fail)? {
-            if !each(KnownEntry::of_row(row).map_err(fail)?)? {
-                break;
+        let bank = self.connection();
+        let own = format!("select {ENTRY} where e.batch = ?1 and e.removed is null order by e.id");
+        let mut own = bank.prepare(&own).map_err(fail)?;
+        let blocks = format!("select {COLUMNS} from block where batch = ?1 order by first");
+        let mut blocks = bank.prepare(&blocks).map_err(fail)?;
+        let mut batches = bank.prepare("select id from batch where undone is null order by id").map_err(fail)?;
+        let mut batches = batches.query([]).map_err(fail)?;
+        while let Some(batch) = batches.next().map_err(fail)? {
+            let batch: i64 = batch.get(0).map_err(fail)?;
+            let mut like = None;
+            let mut rows = blocks.query([batch]).map_err(fail)?;
+            while let Some(row) = rows.next().map_err(fail)? {
+                let mut members = Members::of(row).map_err(fail)?;
+                while let Some(address) = members.next().map_err(fail)? {
+                    let text = Text { kind: Kind::Address, value: address.to_vec() };
+                    let like: &KnownEntry = match &mut like {
+                        Some(like) => like,
+                        like => like.insert(in_block(bank, batch, &text).map_err(fail)?),
+                    };
+                    if !each(KnownEntry { text: text.shown(), ..like.clone() })? {
+                        return Ok(());
+                    }
+                }
+            }
+            let mut rows = own.query([batch]).map_err(fail)?;
+            while let Some(row) = rows.next().map_err(fail)? {
+                if !each(KnownEntry::of_row(row).map_err(fail)?)? {
+                    return Ok(());
+                }
             }
         }
         Ok(())

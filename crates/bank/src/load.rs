@@ -59,6 +59,8 @@ pub struct Staged<'a> {
     bank: &'a mut Bank,
     batch: NewBatch,
     sorter: Sorter,
+    /// What the entry is sorted by that is being added.
+    order: Vec<u8>,
     key: [u8; 32],
     forgotten: HashSet<Text>,
     returned: HashMap<Text, i32>,
@@ -80,6 +82,7 @@ impl Bank {
         let returned = if batch.what.is_refusal() { self.returned(batch.scope)? } else { Vec::new() };
         Ok(Staged {
             sorter: Sorter::new(self.bytes_to_sort(), &self.folder()),
+            order: Vec::new(),
             key: self.key()?,
             forgotten: self.all_forgotten()?,
             returned: returned
@@ -108,7 +111,7 @@ impl<'a> Staged<'a> {
                 entry.text = digest;
             }
             entry.is_soft &= self.batch.what == What::Bounced;
-            sorted::push(&mut self.sorter, &entry)?;
+            sorted::push(&mut self.sorter, &mut self.order, &entry)?;
         }
         Ok(())
     }
@@ -123,7 +126,7 @@ impl<'a> Staged<'a> {
 
     /// All entries are there.
     pub fn ready(self) -> Result<Ready<'a>> {
-        let entries = SortedEntries::of(self.sorter, &self.bank.folder())?;
+        let entries = SortedEntries::of(self.sorter, self.batch.day, &self.bank.folder())?;
         let came_back = self.came_back.len() as u64;
         Ok(Ready { bank: self.bank, batch: self.batch, entries, came_back, same_file: SameFile::IsMeant })
     }
@@ -163,17 +166,15 @@ impl Ready<'_> {
         let mut files = self.bank.files_held_in(self.batch.what, self.batch.scope)?;
         let mut preview = Preview { came_back: self.came_back, ..Preview::default() };
         let mut texts = EachOnce::default();
-        let mut ids = Vec::new();
         self.entries.for_some(AT_ONCE, |entries| {
-            known.ids(entries, &mut ids).map_err(fail)?;
-            for (entry, id) in entries.drain(..).zip(&ids) {
-                let is_held = id.map_or(Ok(false), |id| known.is_held(id, &entry)).map_err(fail)?;
+            let held = known.held(entries).map_err(fail)?;
+            for (entry, is_held) in entries.drain(..).zip(held) {
                 texts.add(&entry.text, is_held || entry.text.kind.is_forgotten(), &mut preview);
                 if entry.text.kind == Kind::Domain {
                     preview.note_provider(&entry.text);
                 }
                 if !entry.is_soft {
-                    files.add(*id, entry.text)?;
+                    files.add(entry.text)?;
                 }
             }
             Ok(())
@@ -206,6 +207,7 @@ impl Ready<'_> {
         let moment = self.bank.moment().to_owned();
         let path = self.bank.path().to_path_buf();
         let (batch, entries, same_file) = (&self.batch, &mut self.entries, self.same_file);
+        let in_blocks = entries.may_be_in_blocks(self.bank.fewest_in_blocks());
         self.bank.keep_pages_to_write()?;
         self.bank.change_with(|change| {
             let fail = |cause: rusqlite::Error| trouble(&path, &cause);
@@ -214,12 +216,12 @@ impl Ready<'_> {
                 refuse_same_file(change, batch, &path)?;
             }
             let id = insert_batch(change, batch, &moment).map_err(fail)?;
-            let mut going_in = GoingIn::new(change, batch, id, only_new).map_err(fail)?;
+            let mut going_in = GoingIn::new(change, batch, id, only_new, in_blocks).map_err(fail)?;
             entries.for_some(AT_ONCE, |entries| going_in.put(entries).map_err(fail))?;
-            let (counts, texts) = going_in.finish();
+            let counts = going_in.finish().map_err(fail)?;
             let is_anything = counts.entries + counts.softs > 0;
             if batch.what == What::Prepared {
-                replace_prepared(change, batch, id, &texts, &moment).map_err(fail)?;
+                replace_prepared(change, batch, id, &moment).map_err(fail)?;
             }
             if !is_anything {
                 change.execute("delete from batch where id = ?1", [id.0]).map_err(fail)?;

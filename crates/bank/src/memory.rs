@@ -135,6 +135,14 @@ impl Bank {
 }
 
 impl Memory {
+    /// Looks up each of a few people, however small the bank is.
+    #[doc(hidden)]
+    #[must_use]
+    pub fn looking_up(mut self) -> Memory {
+        self.is_large = true;
+        self
+    }
+
     fn add_hold(&mut self, name: String, reason: Reason, by: HeldBy, entries: u64, source: Source) -> usize {
         self.holds.push(RememberedHold { name, reason, by, entries });
         self.sources.push(source);
@@ -239,10 +247,14 @@ impl Memory {
         let since = self.today - i64::from(limits.per_days);
         let sent: Vec<(i64, Option<String>, i64, i64)> = bank.ask(|bank| {
             let mut query = bank.prepare(&format!(
-                "select b.id, b.campaign, coalesce(e.day, b.day) as on_day, count(*) from batch b join entry e on e.batch = b.id
-                 where b.what = ?1 and b.scope in ({EVERYONE}, ?2) and b.undone is null and coalesce(e.day, b.day) > ?3
-                   and coalesce(e.day, b.day) <= ?4 and e.removed is null
-                 group by b.id, on_day",
+                "select id, campaign, on_day, sum(count) from (
+                   select b.id, b.campaign, coalesce(e.day, b.day) as on_day, 1 as count
+                   from batch b join entry e on e.batch = b.id
+                   where b.what = ?1 and b.scope in ({EVERYONE}, ?2) and b.undone is null and e.removed is null
+                   union all
+                   select b.id, b.campaign, b.day, p.count from batch b join block p on p.batch = b.id
+                   where b.what = ?1 and b.scope in ({EVERYONE}, ?2) and b.undone is null)
+                 where on_day > ?3 and on_day <= ?4 group by id, on_day",
             ))?;
             let rows = query.query_map(params![What::Sent.code(), scope.0, since, self.today], |row| {
                 Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?))
@@ -266,6 +278,14 @@ impl Memory {
         let name = format!("bank: written to {} times in {} days", limits.at_most, limits.per_days);
         self.add_hold(name, Reason::TooOften, HeldBy::Address, count.unsigned_abs(), Source::Mailings(mailings));
         Ok(())
+    }
+
+    /// The batches whose addresses hold people back, in order, each with its hold.
+    pub(super) fn holds_of_addresses(&self) -> Vec<(i64, usize)> {
+        let of_addresses = self.hold_of_batch.iter().filter(|((_, is_of_phone), _)| !is_of_phone);
+        let mut all: Vec<(i64, usize)> = of_addresses.map(|((batch, _), hold)| (*batch, *hold)).collect();
+        all.sort_unstable();
+        all
     }
 
     /// The hold of an entry, by its batch and kind.

@@ -1,8 +1,9 @@
 //! The entries that a run may need, handed over one by one: all of them, or for a short run those that may be of somebody
 //! in it.
 
+use crate::blocks::{BlockSearch, COLUMNS, Members};
 use crate::memory::{Memory, Source};
-use crate::seal::{ENTRY_COLUMNS, EntryRow, Sums};
+use crate::seal::{ENTRY_COLUMNS, EntryRow, Sums, blocks_that_count};
 use crate::text::Kind;
 use crate::trouble::{damaged, trouble};
 use pebblebank_core::suppress::remembered::{Among, RememberedEntry};
@@ -78,6 +79,9 @@ impl Memory {
                      from entry e join batch b on b.id = e.batch join text t on t.id = e.text
                      where e.batch = ?1 and e.removed is null order by on_day, e.id";
         let mut query = bank.prepare(query).map_err(fail)?;
+        let mut of_batch = bank.prepare("select day from batch where id = ?1").map_err(fail)?;
+        let mut blocks =
+            bank.prepare(&format!("select {COLUMNS} from block where batch = ?1 order by first")).map_err(fail)?;
         let mut batches: Vec<i64> = mailings.keys().map(|(batch, _)| *batch).collect();
         batches.dedup();
         for batch in batches {
@@ -91,6 +95,18 @@ impl Memory {
                     Some(digest) => each(hold, RememberedEntry::MailedDigest(Digest::new(digest, value), *mailing))?,
                     None if among.is_some_and(|among| !among.identities.contains(text)) => {}
                     None => each(hold, RememberedEntry::Mailed(text, *mailing))?,
+                }
+            }
+            let day: i64 = of_batch.query_row([batch], |row| row.get(0)).map_err(fail)?;
+            let Some(mailing) = mailings.get(&(batch, day)).copied() else { continue };
+            let mut rows = blocks.query([batch]).map_err(fail)?;
+            while let Some(row) = rows.next().map_err(fail)? {
+                let mut members = Members::of(row).map_err(fail)?;
+                while let Some(address) = members.next().map_err(fail)? {
+                    let text = std::str::from_utf8(address).unwrap_or_default();
+                    if among.is_none_or(|among| among.identities.contains(text)) {
+                        each(hold, RememberedEntry::Mailed(text, mailing))?;
+                    }
                 }
             }
         }
@@ -124,6 +140,21 @@ impl Memory {
                 hand_over(hold, kind, entry.value, each)?;
             }
         }
+        let mut blocks = bank.prepare(&blocks_that_count()).map_err(fail)?;
+        let mut rows = blocks.query([]).map_err(fail)?;
+        while let Some(row) = rows.next().map_err(fail)? {
+            let batch = row.get(0).map_err(fail)?;
+            let hold = self.hold(batch, Kind::Address);
+            let mut members = Members::of(row).map_err(fail)?;
+            while let Some(address) = members.next().map_err(fail)? {
+                sums.add(batch, &EntryRow::plain(address));
+                if let Some(hold) = hold
+                    && among.is_none_or(|among| may_be_among(Kind::Address, address, among))
+                {
+                    hand_over(hold, Kind::Address, address, each)?;
+                }
+            }
+        }
         if sums.are_those_of(bank).map_err(fail)? { Ok(()) } else { Err(damaged(&self.path)) }
     }
 
@@ -142,8 +173,18 @@ impl Memory {
         let mut wanted: Vec<(Kind, &String)> = among.identities.iter().map(|text| (Kind::Address, text)).collect();
         wanted.extend(among.domains.iter().map(|text| (Kind::Domain, text)));
         wanted.sort_unstable();
-        for (kind, text) in wanted {
+        for (kind, text) in &wanted {
             self.hand_over_all(&mut of_text, params![self.today, kind, text.as_bytes()], each)?;
+        }
+        let fail = |cause: rusqlite::Error| trouble(&self.path, &cause);
+        let addresses: Vec<&[u8]> =
+            wanted.iter().filter(|(kind, _)| *kind == Kind::Address).map(|(_, text)| text.as_bytes()).collect();
+        let mut search = BlockSearch::new(bank).map_err(fail)?;
+        for (batch, hold) in self.holds_of_addresses() {
+            let mut has = vec![false; addresses.len()];
+            search.mark(batch, &addresses, &mut has).map_err(fail)?;
+            let found = addresses.iter().zip(has).filter(|(_, has)| *has);
+            found.into_iter().try_for_each(|(address, _)| hand_over(hold, Kind::Address, address, each))?;
         }
         let rest = [Kind::Phone, Kind::Sha256, Kind::Md5, Kind::Forgotten, Kind::ForgottenPhone];
         let rest = rest.map(|kind| kind.code().to_string()).join(", ");

@@ -4,12 +4,15 @@
 //! Sums are kept up to date as entries come and go; the seal is made anew at the end of every change. A run adds the entries
 //! up again while it reads them. Against damage alone: whoever changes the file on purpose can change the seal too.
 
+use crate::blocks::{COLUMNS, Members};
+use crate::text::Kind;
 use crate::trouble::{damaged, trouble};
 use pebblebank_table::Result;
 use rusqlite::types::ValueRef;
 use rusqlite::{Connection, OptionalExtension, Row, Statement};
 use std::collections::HashMap;
 use std::path::Path;
+use std::sync::LazyLock;
 use xxhash_rust::xxh3::{xxh3_64, xxh3_128_with_seed};
 
 /// The key in `about` under which the seal stands.
@@ -43,13 +46,26 @@ impl<'a> EntryRow<'a> {
         })
     }
 
+    /// An address that says no more than its batch.
+    pub fn plain(address: &'a [u8]) -> EntryRow<'a> {
+        EntryRow { kind: Kind::Address.code(), value: address, day: None, is_soft: false, until: None }
+    }
+
     fn hash(&self) -> u128 {
+        /// That of an address that says no more than its batch: most are.
+        static OF_PLAIN: LazyLock<u64> = LazyLock::new(|| EntryRow::plain(b"").seed());
+        let is_plain = self.kind == Kind::Address.code() && self.day.is_none() && !self.is_soft && self.until.is_none();
+        xxh3_128_with_seed(self.value, if is_plain { *OF_PLAIN } else { self.seed() })
+    }
+
+    /// What it is made of beside its value.
+    fn seed(&self) -> u64 {
         let mut fixed = [0; 26];
         fixed[..8].copy_from_slice(&self.kind.to_le_bytes());
         fixed[8] = u8::from(self.is_soft) | u8::from(self.day.is_some()) << 1 | u8::from(self.until.is_some()) << 2;
         fixed[9..17].copy_from_slice(&self.day.unwrap_or_default().to_le_bytes());
         fixed[17..25].copy_from_slice(&self.until.unwrap_or_default().to_le_bytes());
-        xxh3_128_with_seed(self.value, xxh3_64(&fixed))
+        xxh3_64(&fixed)
     }
 }
 
@@ -135,7 +151,28 @@ fn all_sums(bank: &Connection) -> rusqlite::Result<Sums> {
     while let Some(row) = rows.next()? {
         sums.add(row.get(0)?, &EntryRow::of(row)?);
     }
+    if has_blocks(bank)? {
+        let mut query = bank.prepare(&blocks_that_count())?;
+        let mut rows = query.query([])?;
+        while let Some(row) = rows.next()? {
+            let batch = row.get(0)?;
+            let mut members = Members::of(row)?;
+            while let Some(address) = members.next()? {
+                sums.add(batch, &EntryRow::plain(address));
+            }
+        }
+    }
     Ok(sums)
+}
+
+/// Whether the bank is of a shape that has blocks.
+fn has_blocks(bank: &Connection) -> rusqlite::Result<bool> {
+    bank.query_row("select exists (select 1 from sqlite_schema where name = 'block')", [], |row| row.get(0))
+}
+
+/// The blocks of batches that were not taken back, in the order in which they went in.
+pub(crate) fn blocks_that_count() -> String {
+    format!("select {COLUMNS} from block where batch in (select id from batch where undone is null) order by block.id")
 }
 
 /// Makes the seal anew; the last thing in every change.

@@ -2,7 +2,6 @@
 
 use crate::batch::{Batch, BatchId, NewBatch, What};
 use crate::file::Bank;
-use crate::going_in::TextIds;
 use crate::seal::EntrySum;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
@@ -43,12 +42,11 @@ impl Bank {
     }
 }
 
-/// A new file of a job takes the place of what the same job prepared before; that is not kept. `texts` are those of the new file.
+/// A new file of a job takes the place of what the same job prepared before; that is not kept.
 pub(crate) fn replace_prepared(
     change: &Transaction,
     batch: &NewBatch,
     new: BatchId,
-    texts: &TextIds,
     moment: &str,
 ) -> rusqlite::Result<()> {
     let earlier: Vec<(i64, i64)> = change
@@ -69,18 +67,13 @@ pub(crate) fn replace_prepared(
             "insert into history (moment, what, batch, count) values (?1, 'replaced', ?2, ?3)",
             params![moment, id, count],
         )?;
-        let mut old = change.prepare("select text from entry where batch = ?1")?;
-        let mut rows = old.query([id])?;
-        let mut leaving: Vec<i64> = Vec::new();
-        while let Some(row) = rows.next()? {
-            let text = row.get(0)?;
-            if !texts.has(text) {
-                leaving.push(text);
-            }
-        }
-        drop(rows);
+        change.execute("delete from block where batch = ?1", [id])?;
+        let leaving: Vec<i64> = change
+            .prepare("select text from entry where batch = ?1")?
+            .query_map([id], |row| row.get(0))?
+            .collect::<rusqlite::Result<_>>()?;
         change.execute("delete from entry where batch = ?1", [id])?;
-        // Whom the new file does not have, and nothing else knows, is not kept.
+        // Whom nothing else knows is not kept.
         let mut leave = change.prepare(
             "delete from text where id = ?1 and not exists (select 1 from entry where text = ?1)
              and not exists (select 1 from history where text = ?1)

@@ -9,26 +9,38 @@ use pebblebank_values::date::Date;
 use std::path::Path;
 
 /// Adds an entry to what is sorted.
-pub(crate) fn push(sorter: &mut Sorter, entry: &NewEntry) -> Result<()> {
+pub(crate) fn push(sorter: &mut Sorter, order: &mut Vec<u8>, entry: &NewEntry) -> Result<()> {
     let NewEntry { text, day, is_soft, until, .. } = entry;
     let number = |date: &Option<Date>| date.map_or(i32::MIN, Date::day_number).to_le_bytes();
-    let mut order = vec![text.kind as u8];
+    order.clear();
+    order.push(text.kind as u8);
     order.extend_from_slice(&text.value);
-    let mut payload = vec![u8::from(*is_soft)];
-    payload.extend_from_slice(&number(day));
-    payload.extend_from_slice(&number(until));
-    sorter.push(&order, &payload)
+    let mut payload = [u8::from(*is_soft); 9];
+    payload[1..5].copy_from_slice(&number(day));
+    payload[5..].copy_from_slice(&number(until));
+    sorter.push(order, &payload)
 }
 
 /// Entries, each once, in the order of the bank's index; in a temporary file.
 pub(crate) struct SortedEntries {
     spill: Spill,
+    seen: Seen,
+}
+
+/// What there is among them.
+#[derive(Default)]
+struct Seen {
+    /// Addresses that say no more than their batch does.
+    plain: u64,
+    softs: u64,
 }
 
 impl SortedEntries {
-    /// Of several entries with the same text one is kept, with the latest days; of soft bounces one for each day.
-    pub fn of(sorter: Sorter, folder: &Path) -> Result<SortedEntries> {
+    /// Of several entries with the same text one is kept, with the latest days; of soft bounces one for each day. An entry of
+    /// `day`, that of the batch, has none of its own.
+    pub fn of(sorter: Sorter, day: Date, folder: &Path) -> Result<SortedEntries> {
         let mut out = SpillWriter::new(folder)?;
+        let mut seen = Seen::default();
         let mut all = sorter.finish()?;
         let mut same: Vec<(bool, i32, i32)> = Vec::new();
         let mut text: Vec<u8> = Vec::new();
@@ -36,7 +48,7 @@ impl SortedEntries {
             let next = all.next()?;
             let is_same = next.is_some_and(|(order, _)| order == text.as_slice());
             if !is_same {
-                put_same(&mut out, &text, &mut same)?;
+                put_same(&mut out, &text, &mut same, day.day_number(), &mut seen)?;
                 let Some((order, _)) = next else { break };
                 text.clear();
                 text.extend_from_slice(order);
@@ -46,7 +58,12 @@ impl SortedEntries {
                 same.push((payload[0] == 1, number(1), number(5)));
             }
         }
-        Ok(SortedEntries { spill: out.finish()? })
+        Ok(SortedEntries { spill: out.finish()?, seen })
+    }
+
+    /// Whether so many addresses can stand in blocks. Soft bounces are looked at beside the other entries of their text.
+    pub fn may_be_in_blocks(&self, fewest: u64) -> bool {
+        self.seen.plain >= fewest && self.seen.softs == 0
     }
 
     /// Calls `each` with all of them, `at_once` at a time.
@@ -75,7 +92,13 @@ impl SortedEntries {
     }
 }
 
-fn put_same(out: &mut SpillWriter, text: &[u8], same: &mut Vec<(bool, i32, i32)>) -> Result<()> {
+fn put_same(
+    out: &mut SpillWriter,
+    text: &[u8],
+    same: &mut Vec<(bool, i32, i32)>,
+    day_of_batch: i32,
+    seen: &mut Seen,
+) -> Result<()> {
     let mut put = |(is_soft, day, until): (bool, i32, i32)| {
         let head = [text[0], u8::from(is_soft)];
         out.frame(&[&head, &day.to_le_bytes(), &until.to_le_bytes(), &text[1..]]).map(drop)
@@ -86,9 +109,13 @@ fn put_same(out: &mut SpillWriter, text: &[u8], same: &mut Vec<(bool, i32, i32)>
         let until = hard.clone().map(|entry| entry.2);
         // What holds for good holds longer than any day.
         let for_good = until.clone().any(|until| until == i32::MIN);
-        put((false, day, if for_good { i32::MIN } else { until.max().unwrap_or(i32::MIN) }))?;
+        let day = if day == day_of_batch { i32::MIN } else { day };
+        let until = if for_good { i32::MIN } else { until.max().unwrap_or(i32::MIN) };
+        seen.plain += u64::from(text[0] == Kind::Address as u8 && day == i32::MIN && until == i32::MIN);
+        put((false, day, until))?;
     }
     let mut soft: Vec<(bool, i32, i32)> = same.drain(..).filter(|entry| entry.0).collect();
     soft.dedup_by_key(|entry| entry.1);
+    seen.softs += soft.len() as u64;
     soft.into_iter().try_for_each(put)
 }

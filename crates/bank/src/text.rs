@@ -8,6 +8,7 @@ use pebblebank_values::identity::without_tag;
 use pebblebank_values::place::Country;
 use pebblebank_values::{Cleaned, phone};
 use rusqlite::types::{ToSql, ToSqlOutput, ValueRef};
+use rusqlite::{Connection, OptionalExtension, params};
 
 /// What an entry holds.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, strum::IntoStaticStr, strum::FromRepr)]
@@ -209,4 +210,19 @@ impl ToSql for Value<'_> {
     fn to_sql(&self) -> rusqlite::Result<ToSqlOutput<'_>> {
         Ok(ToSqlOutput::Borrowed(ValueRef::Blob(&self.0.value)))
     }
+}
+
+/// The number of a text, which is added if need be.
+pub(crate) fn id_of_new(change: &Connection, text: &Text) -> rusqlite::Result<i64> {
+    change.execute("insert or ignore into text (kind, value) values (?1, ?2)", params![text.kind, Value(text)])?;
+    id_of(change, text).map(Option::unwrap_or_default)
+}
+
+/// The number of a text, if the bank has it.
+pub(crate) fn id_of(change: &Connection, text: &Text) -> rusqlite::Result<Option<i64>> {
+    change
+        .query_row("select id from text where kind = ?1 and value = ?2", params![text.kind, Value(text)], |row| {
+            row.get(0)
+        })
+        .optional()
 }

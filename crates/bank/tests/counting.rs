@@ -73,8 +73,9 @@ proptest! {
         mailings in prop::collection::vec((0..3usize, 0..4usize, prop::collection::btree_map(0..PEOPLE.len(), 0..20i32, 1..4)), 1..8),
         at_most in 1..4u32,
         per_days in 1..15u32,
+        blocks_from in 1..3u64,
     ) {
-        let shelf = Shelf::new();
+        let shelf = Shelf::with_blocks_from(blocks_from);
         let mut bank = shelf.bank();
         let own = bank.scope_or_new(Some("larkfold"), NewScope::IsMeant).unwrap();
         let other = bank.scope_or_new(Some("quillmere"), NewScope::IsMeant).unwrap();

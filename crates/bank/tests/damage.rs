@@ -245,14 +245,25 @@ fn a_bank_that_others_change_is_never_taken_for_a_damaged_one() {
 #[case::an_entry_is_said_to_be_removed("update entry set removed = '2026' where id = 5")]
 #[case::an_entry_is_said_to_be_soft("update entry set soft = 1 where id = 5")]
 #[case::an_entry_has_lapsed("update entry set until = 1 where id = 5")]
-#[case::an_entry_is_of_another_batch("update entry set batch = 2 where id = 5")]
+#[case::an_entry_is_of_another_batch("update entry set batch = 3 where id = 5")]
 #[case::an_entry_is_of_somebody_else("update entry set text = 9 where id = 5")]
 #[case::a_text_is_another_one("update text set value = cast('else@post.example' as blob) where id = 5")]
 #[case::a_text_is_gone("pragma foreign_keys = off; delete from text where id = 5")]
 #[case::a_batch_says_less("update batch set what = 4 where id = 1")]
 #[case::a_batch_is_of_another_scope("update batch set scope = 2 where id = 1")]
 #[case::a_batch_is_said_to_be_taken_back("update batch set undone = '2026' where id = 1")]
-#[case::a_batch_is_gone_with_its_entries("delete from entry where batch = 1; delete from batch where id = 1")]
+#[case::a_batch_is_gone_with_its_entries(
+    "delete from entry where batch = 1; delete from block where batch = 1; delete from batch where id = 1"
+)]
+#[case::a_block_is_gone("delete from block where id = 1")]
+#[case::a_block_is_there_twice("insert into block select 99, batch, x'7a', count, packed from block where id = 1")]
+#[case::a_block_is_of_another_batch("update block set batch = 2 where id = 1")]
+#[case::a_block_has_one_less("update block set count = count - 1 where id = 1")]
+#[case::a_block_begins_elsewhere("update block set first = x'7a' where id = 1")]
+#[case::a_block_is_cut("update block set packed = substr(packed, 1, length(packed) - 2) where id = 1")]
+#[case::somebody_in_a_block_is_somebody_else(
+    "update block set packed = cast(replace(packed, 'post', 'host') as blob) where id = 1"
+)]
 #[case::a_scope_is_another_one("update scope set name = 'quillmere' where id = 2")]
 #[case::somebody_came_back("pragma foreign_keys = off; insert into returned values (1, 1, 999999)")]
 #[case::the_key_of_the_forgotten_is_another_one("update about set value = zeroblob(32) where key = 'forgetting'")]

@@ -179,3 +179,28 @@ fn a_bank_of_the_third_version_keeps_what_was_found_of_domains() {
     assert_eq!(whys, [None, None]);
     assert_eq!(bank.verdict_counts().unwrap(), VerdictCounts { domains: 2, addresses: 0, awaited: 0 });
 }
+
+#[test]
+fn a_bank_of_the_fourth_version_is_read_as_it_was_written_and_goes_on_in_blocks() {
+    let shelf = Shelf::new();
+    std::fs::write(shelf.path(), include_bytes!("banks/version-4.sqlite")).unwrap();
+    let mut bank = shelf.bank();
+    let find = |bank: &Bank, typed: &str| bank.find(&Text::read(typed, None).unwrap(), &mut |_| ()).unwrap();
+    assert!(find(&bank, "leaver9@post.example").is_held("2026-12-01"));
+    assert!(find(&bank, "leaver7@post.example").is_forgotten);
+    assert!(!find(&bank, "leaver8@post.example").is_held("2026-12-01"), "came back");
+    // Most of those who left are known, and a file that was prepared has some of them.
+    let leavers: Vec<String> = (1..=100).map(|number| format!("leaver{number}@post.example")).collect();
+    let mut staged = bank.stage(common::batch(What::OptedOut, pebblebank_bank::EVERYONE)).unwrap();
+    staged.add(leavers.iter().map(|leaver| NewEntry::new(Text::address(leaver)))).unwrap();
+    let mut ready = staged.ready().unwrap();
+    let preview = ready.preview().unwrap();
+    assert_eq!((preview.known, preview.new, preview.forgotten), (89, 11, 1));
+    assert_eq!(preview.held.iter().map(|file| file.held).collect::<Vec<_>>(), [10, 10]);
+    ready.commit().unwrap();
+    // What comes now is known already, also in blocks.
+    let mut staged = bank.stage(common::batch(What::OptedOut, pebblebank_bank::EVERYONE)).unwrap();
+    staged.add(leavers.iter().map(|leaver| NewEntry::new(Text::address(leaver)))).unwrap();
+    assert_eq!(staged.ready().unwrap().preview().unwrap().new, 0);
+    assert!(find(&bank, "leaver100@post.example").is_held("2026-12-01"));
+}

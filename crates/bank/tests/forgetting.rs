@@ -86,9 +86,10 @@ proptest! {
         entries in prop::collection::vec((0..40usize, any::<bool>()), 1..300),
         earlier in prop::collection::btree_set(0..40usize, 0..20),
         memory in prop_oneof![Just(1u64), Just(70_000), Just(1 << 30)],
+        blocks_from in prop_oneof![Just(1u64), Just(64)],
     ) {
         let address = |person: usize| format!("p{person}@post.example");
-        let shelf = Shelf::new();
+        let shelf = Shelf::with_blocks_from(blocks_from);
         let mut bank = shelf.bank().within(memory).unwrap();
         let mut put = |what: What, people: &mut dyn Iterator<Item = (usize, bool)>| {
             let mut staged = bank.stage(batch(what, EVERYONE)).unwrap();

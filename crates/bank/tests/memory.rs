@@ -25,8 +25,9 @@ proptest! {
     fn look_ups_find_of_somebody_what_a_scan_finds(
         batches in prop::collection::vec((0usize..4, any::<bool>(), any::<bool>(), prop::collection::vec(value(), 1..6)), 1..6),
         people in prop::collection::vec(("[ab]{1,2}", "[xy]{1,2}\\.[xy]{1,2}\\.example"), 0..6),
+        blocks_from in 1..4u64,
     ) {
-        let shelf = Shelf::new();
+        let shelf = Shelf::with_blocks_from(blocks_from);
         let mut bank = shelf.bank();
         let own = bank.scope_or_new(Some("larkfold"), NewScope::IsMeant).unwrap();
         for (what, is_own, is_undone, values) in &batches {
@@ -47,7 +48,8 @@ proptest! {
                 let is_shown = text.contains('.');
                 !is_shown || among.identities.contains(text) || among.domains.contains(text)
             }).cloned().collect();
-            prop_assert_eq!(all_of(&memory, Some(&among)), meant);
+            prop_assert_eq!(&all_of(&memory, Some(&among)), &meant);
+            prop_assert_eq!(all_of(&shelf.memory(scope).looking_up(), Some(&among)), meant);
             // The holds count what a scan gives.
             let counted: u64 = memory.holds().iter().map(|hold| hold.entries).sum();
             prop_assert_eq!(counted, scanned.len() as u64);

@@ -10,6 +10,7 @@ use pebblebank_bank::batch::{BatchId, What};
 use pebblebank_bank::entry::NewEntry;
 use pebblebank_bank::scope::NewScope;
 use pebblebank_bank::{Bank, EVERYONE, ScopeId, Text};
+use pebblebank_core::suppress::remembered::Among;
 use proptest::prelude::*;
 use std::collections::BTreeSet;
 
@@ -99,12 +100,18 @@ impl PlainBank {
     }
 }
 
+fn among_all() -> Among {
+    let mut among = Among::default();
+    TEXTS.iter().filter(|text| text.contains('@')).for_each(|text| among.add(text));
+    among
+}
+
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 64, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 128, ..ProptestConfig::default() })]
 
     #[test]
-    fn the_bank_holds_whom_a_plain_list_would_hold(steps in prop::collection::vec(step(), 1..14)) {
-        let shelf = Shelf::new();
+    fn the_bank_holds_whom_a_plain_list_would_hold(steps in prop::collection::vec(step(), 1..14), blocks_from in 1..4u64) {
+        let shelf = Shelf::with_blocks_from(blocks_from);
         let mut bank = shelf.bank();
         let own = bank.scope_or_new(Some("larkfold"), NewScope::IsMeant).unwrap();
         let mut plain = PlainBank::default();
@@ -134,6 +141,9 @@ proptest! {
                 prop_assert_eq!(all_of(&memory, None).len(), meant);
                 let counted: u64 = pebblebank_core::suppress::remembered::Remembered::holds(&memory).iter().map(|hold| hold.entries).sum();
                 prop_assert_eq!(counted, meant as u64);
+                // Looked up one by one it is the same.
+                let everybody = among_all();
+                prop_assert_eq!(all_of(&shelf.memory(scope).looking_up(), Some(&everybody)), all_of(&memory, Some(&everybody)));
             }
         }
     }

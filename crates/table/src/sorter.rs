@@ -5,13 +5,12 @@
 
 use crate::spill::{Spill, SpillReader, SpillWriter};
 use crate::{Error, Result};
-use std::cmp::Reverse;
+use std::cmp::{Ordering, Reverse};
 use std::collections::BinaryHeap;
 use std::path::{Path, PathBuf};
 
-/// What a record takes in memory beside its bytes: its place, and while two halves become one, the place of every second
-/// record once more.
-const BYTES_PER_RECORD: usize = size_of::<Place>() * 3 / 2;
+/// What a record takes in memory beside its bytes.
+const BYTES_PER_RECORD: usize = size_of::<Place>();
 
 /// With at least this many records, both cores sort.
 const FEWEST_FOR_TWO: usize = 1 << 16;
@@ -19,11 +18,23 @@ const FEWEST_FOR_TWO: usize = 1 << 16;
 /// Where a record is in the buffer: its key, then its payload.
 #[derive(Debug, Clone, Copy)]
 struct Place {
-    /// The first eight bytes of the key behind what all keys begin with, which decide mostly.
-    beginning: u64,
+    /// The first bytes of the key behind what all keys begin with, which decide mostly.
+    beginning: u128,
     start: u64,
     key: u32,
     payload: u32,
+}
+
+impl Place {
+    fn key<'a>(&self, bytes: &'a [u8]) -> &'a [u8] {
+        &bytes[self.start as usize..][..self.key as usize]
+    }
+
+    /// By key; in the order in which they came where keys are alike.
+    fn order(&self, other: &Place, bytes: &[u8]) -> Ordering {
+        let by_key = || self.key(bytes).cmp(other.key(bytes));
+        self.beginning.cmp(&other.beginning).then_with(by_key).then(self.start.cmp(&other.start))
+    }
 }
 
 /// Takes records in any order.
@@ -78,43 +89,38 @@ impl Sorter {
         Ok(())
     }
 
-    fn sort(&mut self) {
-        let bytes = &self.bytes;
-        let key = |place: &Place| &bytes[place.start as usize..][..place.key as usize];
-        let common = common_beginning(self.places.iter().map(key));
-        for place in &mut self.places {
-            let behind = &key(place)[common..];
-            let mut beginning = [0; 8];
-            let length = behind.len().min(8);
+    /// Sorts them, and hands over all there are.
+    fn sort(&mut self) -> InMemory {
+        let (bytes, mut places) = (std::mem::take(&mut self.bytes), std::mem::take(&mut self.places));
+        let common = common_beginning(places.iter().map(|place| place.key(&bytes)));
+        for place in &mut places {
+            let behind = &place.key(&bytes)[common..];
+            let mut beginning = [0; size_of::<u128>()];
+            let length = behind.len().min(beginning.len());
             beginning[..length].copy_from_slice(&behind[..length]);
-            place.beginning = u64::from_be_bytes(beginning);
+            place.beginning = u128::from_be_bytes(beginning);
         }
-        // In the order in which they came where keys are alike.
-        let order = |a: &Place, b: &Place| {
-            a.beginning.cmp(&b.beginning).then_with(|| key(a).cmp(key(b))).then(a.start.cmp(&b.start))
-        };
-        if self.places.len() < FEWEST_FOR_TWO {
-            self.places.sort_unstable_by(order);
-            return;
-        }
-        let half = self.places.len() / 2;
-        let (left, right) = self.places.split_at_mut(half);
+        let half = if places.len() < FEWEST_FOR_TWO { 0 } else { places.len() / 2 };
+        let (left, right) = places.split_at_mut(half);
         std::thread::scope(|scope| {
-            scope.spawn(|| left.sort_unstable_by(order));
-            right.sort_unstable_by(order);
+            let bytes = &bytes;
+            if !left.is_empty() {
+                scope.spawn(|| left.sort_unstable_by(|a, b| a.order(b, bytes)));
+            }
+            right.sort_unstable_by(|a, b| a.order(b, bytes));
         });
-        // Finds the two halves in order, and merges them.
-        self.places.sort_by(order);
+        InMemory { next: [0, half], ends: [half, places.len()], bytes, places }
     }
 
     fn write_run(&mut self) -> Result<()> {
-        self.sort();
+        let mut sorted = self.sort();
         let mut run = SpillWriter::new(&self.folder)?;
-        for place in &self.places {
+        while let Some(place) = sorted.next() {
             let length = (place.key + place.payload) as usize;
-            run.frame(&[&place.key.to_le_bytes(), &self.bytes[place.start as usize..][..length]])?;
+            run.frame(&[&place.key.to_le_bytes(), &sorted.bytes[place.start as usize..][..length]])?;
         }
         self.runs.push(run.finish()?);
+        (self.bytes, self.places) = (sorted.bytes, sorted.places);
         self.bytes.clear();
         self.places.clear();
         Ok(())
@@ -123,8 +129,7 @@ impl Sorter {
     /// Gives the records in order.
     pub fn finish(mut self) -> Result<Sorted> {
         if self.runs.is_empty() {
-            self.sort();
-            return Ok(Sorted(Records::InMemory { bytes: self.bytes, places: self.places.into_iter() }));
+            return Ok(Sorted(Records::InMemory(self.sort())));
         }
         if !self.places.is_empty() {
             self.write_run()?;
@@ -162,7 +167,7 @@ pub struct Sorted(Records);
 #[derive(Debug)]
 enum Records {
     /// All of them fitted into memory.
-    InMemory { bytes: Vec<u8>, places: std::vec::IntoIter<Place> },
+    InMemory(InMemory),
     /// Runs, each of them sorted, with their next records.
     Merged {
         runs: Vec<Run>,
@@ -177,9 +182,9 @@ impl Sorted {
     #[allow(clippy::should_implement_trait)] // what it gives lies in its own buffers
     pub fn next(&mut self) -> Result<Option<(&[u8], &[u8])>> {
         match &mut self.0 {
-            Records::InMemory { bytes, places } => {
-                let Some(place) = places.next() else { return Ok(None) };
-                let record = &bytes[place.start as usize..][..(place.key + place.payload) as usize];
+            Records::InMemory(sorted) => {
+                let Some(place) = sorted.next() else { return Ok(None) };
+                let record = &sorted.bytes[place.start as usize..][..(place.key + place.payload) as usize];
                 Ok(Some(record.split_at(place.key as usize)))
             }
             Records::Merged { runs, heads, last } => {
@@ -193,6 +198,30 @@ impl Sorted {
                 Ok(Some((&runs[number].key, &runs[number].payload)))
             }
         }
+    }
+}
+
+/// Records in memory: two halves, each of them sorted, of which the one comes next whose record is before that of the other.
+#[derive(Debug)]
+struct InMemory {
+    bytes: Vec<u8>,
+    places: Vec<Place>,
+    next: [usize; 2],
+    ends: [usize; 2],
+}
+
+impl InMemory {
+    fn next(&mut self) -> Option<Place> {
+        let head = |half: usize| (self.next[half] < self.ends[half]).then(|| self.places[self.next[half]]);
+        let half = match [head(0), head(1)] {
+            [Some(left), Some(right)] => usize::from(left.order(&right, &self.bytes).is_gt()),
+            [Some(_), None] => 0,
+            [None, Some(_)] => 1,
+            [None, None] => return None,
+        };
+        let place = self.places[self.next[half]];
+        self.next[half] += 1;
+        Some(place)
     }
 }
 

@@ -19,11 +19,17 @@ pub fn today() -> Date {
 
 pub struct Shelf {
     folder: tempfile::TempDir,
+    blocks_from: Option<u64>,
 }
 
 impl Shelf {
     pub fn new() -> Shelf {
-        Shelf { folder: tempfile::tempdir().unwrap() }
+        Shelf { folder: tempfile::tempdir().unwrap(), blocks_from: None }
+    }
+
+    /// Its bank has batches of so many addresses in blocks.
+    pub fn with_blocks_from(addresses: u64) -> Shelf {
+        Shelf { blocks_from: Some(addresses), ..Shelf::new() }
     }
 
     pub fn path(&self) -> PathBuf {
@@ -31,7 +37,11 @@ impl Shelf {
     }
 
     pub fn bank(&self) -> Bank {
-        Bank::open(&self.path(), Access::Change, MOMENT, today()).unwrap()
+        let bank = Bank::open(&self.path(), Access::Change, MOMENT, today()).unwrap();
+        match self.blocks_from {
+            Some(addresses) => bank.with_blocks_from(addresses),
+            None => bank,
+        }
     }
 
     pub fn memory(&self, scope: Option<&str>) -> Memory {
