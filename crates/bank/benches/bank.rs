@@ -71,6 +71,19 @@ fn banks(criterion: &mut Criterion) {
         );
     });
 
+    group.bench_function("what a job prepared, done again", |bencher| {
+        let desk = tempfile::tempdir().expect("a temporary folder");
+        let mut bank = bank(&desk.path().join("bank.sqlite"));
+        bencher.iter(|| {
+            let batch = NewBatch { job: Some("fair".to_owned()), ..NewBatch::new(What::Prepared, EVERYONE, TODAY) };
+            let mut staged = bank.stage(batch).expect("room beside the bank");
+            let people = (0..LOADED).map(|number| NewEntry::new(Text::address(&address(number))));
+            staged.add(people).expect("room beside the bank");
+            let id = staged.ready().expect("room beside the bank").commit().expect("a batch");
+            assert_eq!(bank.batch(id).expect("the batch").entries, LOADED);
+        });
+    });
+
     group.throughput(Throughput::Elements(1));
     group.bench_function("open and find somebody", |bencher| {
         let mut number = 0;

@@ -259,6 +259,15 @@ fn a_refusal_that_cannot_be_read_is_kept_as_it_stands(
     assert_eq!(met(), [suppressed_and_close[0], 0]);
 }
 
+#[test]
+fn a_list_of_phone_numbers_alone_is_said_to_be_one() {
+    let desk = desk();
+    desk.file("no.csv", "phone\n020 7946 0001\n");
+    refused(&desk.run(&["bank", "load", "no.csv", "--as", "opted-out", "--yes"]), 1, "--by-phone");
+    let suppress = ["suppress", "shop.csv", "--against", "no.csv", "-o", "left.csv"];
+    refused(&desk.run(&suppress), 1, "--by phone");
+}
+
 #[rstest]
 #[case::words("phone\n0171 3920012\nsee her file\n", true)]
 #[case::no_number_at_all("phone\n0171 3920012\n-\n", false)]

@@ -461,8 +461,16 @@ fn cleaned_in_a_record(field: Field, value: &str) -> String {
     let mut plan = CleaningPlan::new(&wishes, &wanted, &map, false, &[]);
     plan.set_order(ColumnIndex(0), DateOrder::DayFirst);
     let mut cleaner = RowCleaner::default();
-    cleaner.clean(&plan, &record, &AddressCleaner::default().clean(b""));
-    cell::text(cleaner.after(&record).raw(0)).into_owned()
+    let mut outcome = || {
+        cleaner.clean(&plan, &record, &AddressCleaner::default().clean(b""));
+        let own =
+            |(column, rules, before, after): (_, _, &str, &str)| (column, rules, before.to_owned(), after.to_owned());
+        let repairs: Vec<_> = cleaner.repairs().map(own).collect();
+        (cell::text(cleaner.after(&record).raw(0)).into_owned(), cleaner.doubts().to_vec(), repairs)
+    };
+    let (first, again) = (outcome(), outcome());
+    assert_eq!(format!("{first:?}"), format!("{again:?}"), "what is remembered of a cell is what became of it");
+    first.0
 }
 
 /// The same by the rules of its kind alone, without any quick test before them.

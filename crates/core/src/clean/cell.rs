@@ -1,9 +1,8 @@
 //! One cell of a record: a quick test whether it is clean as it is, and what happens to it if not.
 
-use super::known_words::WORDS_REMEMBERED;
 use super::plan::{CleaningPlan, ColumnCleaning};
 use super::row::RowCleaner;
-use crate::clean::known_words::{KnownWord, WORD_KINDS};
+use crate::clean::known_words::KnownWord;
 use crate::clean::row::note_change;
 use crate::clean::row_country::RowCountry;
 use pebblebank_table::csv::without_defusing;
@@ -13,7 +12,6 @@ use pebblebank_values::blank::trimmed;
 use pebblebank_values::consent;
 use pebblebank_values::name::{self, NameDoubt, NamePart};
 use pebblebank_values::place::{self, Country};
-use pebblebank_values::quick_map::QuickMap;
 use pebblebank_values::text::{LineEnds, Seen, is_tidy, ordinary_width, tidy};
 use pebblebank_values::{
     Cleaned, Doubt, Kind, Rule, Rules, language, number, phone, place_parts, postal_code, region, tags, website, yes_no,
@@ -107,10 +105,10 @@ impl RowCleaner {
         record: &Record,
         country: &mut RowCountry,
     ) {
-        // Few different words occur in these, and most of them again and again.
-        let is_word = matches!(column.kind, Kind::Country | Kind::Consent | Kind::Language | Kind::YesNo);
-        let words = WORD_KINDS.iter().position(|kind| *kind == (column.kind, column.yes_means)).unwrap_or_default();
-        if is_word && let Some(known) = self.known_words.get(words).and_then(|words| words.get(raw)) {
+        let is_defused = plan.is_receipt && raw.first() == Some(&b'\'');
+        let words = if is_defused { None } else { self.known_words.of_column(plan, column) };
+        if let Some(known) = words.and_then(|words| self.known_words.get(words, raw)) {
+            self.doubts.extend(known.doubts.iter().map(|doubt| (column.column, *doubt)));
             match known.cleaned {
                 Cleaned::AsItIs => {}
                 Cleaned::Doubtful(doubt) => self.doubts.push((column.column, doubt)),
@@ -124,23 +122,25 @@ impl RowCleaner {
         let text = original_text(plan, raw);
         let mut out = std::mem::take(&mut self.out);
         out.clear();
+        let doubts = self.doubts.len();
         let cleaned = self.cleaned(plan, column, &text, record, country, &mut out);
+        if let Some(words) = words {
+            let doubts = &self.doubts[doubts..];
+            self.known_words.remember(words, raw, || KnownWord {
+                cleaned,
+                doubts: doubts.iter().map(|(_, doubt)| *doubt).collect(),
+                before: text.clone().into_owned(),
+                after: out.clone(),
+            });
+        }
         match cleaned {
             Cleaned::Doubtful(doubt) => self.doubts.push((column.column, doubt)),
             // A cell that was defused by an earlier run is changed back without being repaired.
-            Cleaned::AsItIs if plan.is_receipt && raw.first() == Some(&b'\'') => {
+            Cleaned::AsItIs if is_defused => {
                 self.change(column.column, Rules::NONE, &text, &text);
             }
             Cleaned::AsItIs => {}
             Cleaned::Repaired(rules) => self.change(column.column, rules, &text, &out),
-        }
-        if is_word {
-            self.known_words.resize_with(WORD_KINDS.len(), QuickMap::default);
-            let words = &mut self.known_words[words];
-            if words.len() < WORDS_REMEMBERED {
-                let known = KnownWord { cleaned, before: text.into_owned(), after: out.clone() };
-                words.insert(raw.to_vec(), known);
-            }
         }
         self.out = out;
     }

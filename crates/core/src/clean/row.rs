@@ -2,7 +2,7 @@
 //! cleaned last. The cleaning itself is in [`super::record`].
 
 use super::double_encoded::{DecodedRecord, TextRepair};
-use crate::clean::known_words::KnownWord;
+use crate::clean::known_words::KnownWords;
 use pebblebank_table::split::RecordBuffer;
 use pebblebank_table::units::ColumnIndex;
 use pebblebank_table::{CsvBuffer, Record, cell};
@@ -40,8 +40,7 @@ pub struct RowCleaner {
     /// What one kind of value makes of a text.
     pub(super) value: String,
     pub(super) known_countries: QuickMap<Vec<u8>, Option<Country>>,
-    /// By place of the column and its kind.
-    pub(super) known_words: Vec<QuickMap<Vec<u8>, KnownWord>>,
+    pub(super) known_words: KnownWords,
     pub(super) addresses: AddressCleaner,
     pub(super) is_changed: bool,
 }

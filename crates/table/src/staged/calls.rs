@@ -4,7 +4,7 @@
 
 use crate::owner_only;
 use std::cell::Cell;
-use std::fs::File;
+use std::fs::{DirEntry, File};
 use std::io::Write;
 use std::path::Path;
 
@@ -112,16 +112,42 @@ pub(super) const RECEIPT_FILE: &str = "tally.json";
 fn remove_folder(folder: &Path) -> std::io::Result<()> {
     let mut entries = std::fs::read_dir(folder)?.collect::<std::io::Result<Vec<_>>>()?;
     entries.sort_by_key(|entry| (entry.file_name() == RECEIPT_FILE, entry.file_name()));
-    for entry in entries {
+    let last = entries.pop_if(|entry| entry.file_name() == RECEIPT_FILE);
+    let mut may_go = Ok(());
+    let going: Vec<DirEntry> = entries
+        .into_iter()
+        .take_while(|_| {
+            may_go = step();
+            may_go.is_ok()
+        })
+        .collect();
+    remove_all(&going)?;
+    may_go?;
+    if let Some(entry) = last {
         step()?;
-        if entry.file_type()?.is_dir() {
-            std::fs::remove_dir_all(entry.path())?;
-        } else {
-            std::fs::remove_file(entry.path())?;
-        }
+        remove_entry(&entry)?;
     }
     step()?;
     std::fs::remove_dir(folder)
+}
+
+/// Takes them away, large ones on two threads: giving back the room of a large file takes the system a while.
+fn remove_all(entries: &[DirEntry]) -> std::io::Result<()> {
+    const LARGE_BYTES: u64 = 4 << 20;
+    let is_large = |entry: &&DirEntry| entry.metadata().is_ok_and(|about| about.len() >= LARGE_BYTES);
+    let (large, small): (Vec<&DirEntry>, Vec<&DirEntry>) = entries.iter().partition(is_large);
+    let (here, elsewhere) = large.split_at(large.len() / 2);
+    std::thread::scope(|scope| {
+        let elsewhere =
+            (!elsewhere.is_empty()).then(|| scope.spawn(|| elsewhere.iter().try_for_each(|entry| remove_entry(entry))));
+        let removed = small.iter().chain(here).try_for_each(|entry| remove_entry(entry));
+        let others = elsewhere.map_or(Ok(Ok(())), std::thread::ScopedJoinHandle::join);
+        removed.and(others.map_err(|_| std::io::Error::other("a thread gave up"))?)
+    })
+}
+
+fn remove_entry(entry: &DirEntry) -> std::io::Result<()> {
+    if entry.file_type()?.is_dir() { std::fs::remove_dir_all(entry.path()) } else { std::fs::remove_file(entry.path()) }
 }
 
 /// Takes away a file, a link, or a folder with all that is in it; nothing is nothing to do.

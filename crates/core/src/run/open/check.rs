@@ -210,7 +210,7 @@ fn check_compared_columns(job: &Job, opened: &OpenFiles, file: &OpenFile<SourceI
 fn check_list_columns(job: &Job, opened: &OpenFiles, file: &OpenFile<ListId>) -> Result<()> {
     let list = &job.lists[file.owner.0 as usize];
     if list.by().is_none() && file.map().column(Field::Email).is_none() {
-        return Err(no_address_column(&file.input, file.map()));
+        return Err(no_address_in_list(&file.input, file.map()));
     }
     let keyed = opened.list_keys[file.id.0 as usize].as_ref().map(|keys| &keys.cleaning().map);
     let by = list.by().into_iter().flat_map(|key| &key.theirs).map(|column| ("by =", column.clone()));
@@ -261,6 +261,22 @@ fn no_address_column(input: &Input, map: &ColumnMap) -> Error {
     .or_in_job("say which it is: columns = { email = \"…\" }")
     .in_file(input.path())
     .expected(format!("addresses in one of its columns: {headers}"))
+}
+
+/// The same of a list, which may be one of phone numbers.
+fn no_address_in_list(input: &Input, map: &ColumnMap) -> Error {
+    let error = no_address_column(input, map);
+    if map.column(Field::Phone).is_none() {
+        return error;
+    }
+    Error::new(
+        error.kind(),
+        error.what().to_owned(),
+        "say which it is: --field \"email=…\"; or if it is a list of phone numbers: --by-phone (bank load), --by phone (elsewhere)",
+    )
+    .or_in_job("say which it is: columns = { email = \"…\" }; or if it is a list of phone numbers: by = \"phone\"")
+    .in_file(input.path())
+    .expected(error.expectation().unwrap_or_default().to_owned())
 }
 
 /// How a condition on people is called in errors.
