@@ -4,12 +4,16 @@
 //! inside quotes are those with an odd number of quotes at or before them (RFC 4180, section 2). What
 //! is not regular (a quote inside an unquoted cell, text after a closing quote, a quoted cell of very
 //! many lines) is noticed here and left to [`crate::record`], which is the definition.
+//!
+//! Both ways through a chunk are compiled twice, and the processor decides when the program runs: counting bits and walking
+//! from one to the next take one instruction each where it has them.
 
 #![allow(clippy::inline_always)] // the masks must stay in registers across the blocks of one loop
 
 use crate::Dialect;
 use crate::dialect::QUOTE;
 use crate::record::MAX_QUOTED_LINES;
+use multiversion::multiversion;
 use wide::u8x16;
 
 /// Bytes looked at in one step.
@@ -35,17 +39,33 @@ fn running_parity(mut bits: u64) -> u64 {
     bits
 }
 
-/// Calls `each` with every block of `bytes` and its place; the last one is filled up with zeros.
-#[inline(always)]
-fn for_each_block(bytes: &[u8], mut each: impl FnMut(usize, &[u8; BLOCK])) {
-    let (blocks, rest) = bytes.as_chunks::<BLOCK>();
-    for (i, block) in blocks.iter().enumerate() {
-        each(i * BLOCK, block);
+/// The blocks of a chunk; the last one is filled up with zeros. Gone through by their numbers: what is compiled for one processor
+/// must not call a closure that is compiled for all.
+struct Blocks<'a> {
+    whole: &'a [[u8; BLOCK]],
+    rest: Option<[u8; BLOCK]>,
+}
+
+impl<'a> Blocks<'a> {
+    #[inline(always)]
+    fn of(bytes: &'a [u8]) -> Blocks<'a> {
+        let (whole, rest) = bytes.as_chunks::<BLOCK>();
+        let filled_up = |rest: &[u8]| {
+            let mut last = [0u8; BLOCK];
+            last[..rest.len()].copy_from_slice(rest);
+            last
+        };
+        Blocks { whole, rest: (!rest.is_empty()).then(|| filled_up(rest)) }
     }
-    if !rest.is_empty() {
-        let mut last = [0u8; BLOCK];
-        last[..rest.len()].copy_from_slice(rest);
-        each(blocks.len() * BLOCK, &last);
+
+    #[inline(always)]
+    fn len(&self) -> usize {
+        self.whole.len() + usize::from(self.rest.is_some())
+    }
+
+    #[inline(always)]
+    fn get(&self, number: usize) -> &[u8; BLOCK] {
+        self.whole.get(number).or(self.rest.as_ref()).unwrap_or(&[0; BLOCK])
     }
 }
 
@@ -62,11 +82,14 @@ pub enum Quotes {
 }
 
 /// Where the last record of `bytes` ends, which begin at a record's start.
+#[multiversion(targets("x86_64+avx2+bmi1+bmi2+lzcnt+popcnt"))]
 pub fn inspect_quotes(bytes: &[u8], dialect: Dialect) -> Quotes {
     let mut carry = QuoteCarry::default();
     let mut end_of_last_record = 0;
     let mut regular = true;
-    for_each_block(bytes, |at, block| {
+    let blocks = Blocks::of(bytes);
+    for number in 0..blocks.len() {
+        let (at, block) = (number * BLOCK, blocks.get(number));
         let quotes = mask(block, QUOTE);
         let line_ends = mask(block, dialect.line_end);
         let inside = running_parity(quotes) ^ carry.inside;
@@ -81,7 +104,7 @@ pub fn inspect_quotes(bytes: &[u8], dialect: Dialect) -> Quotes {
         if outside_ends != 0 {
             end_of_last_record = at + 64 - outside_ends.leading_zeros() as usize;
         }
-    });
+    }
     if regular { Quotes::Regular { end_of_last_record } } else { Quotes::Irregular }
 }
 
@@ -154,9 +177,12 @@ impl QuoteCarry {
 ///
 /// `has_quotes` may be false only where the chunk holds no quote at all. A place is that of the
 /// delimiter or line end after the cell.
+#[multiversion(targets("x86_64+avx2+bmi1+bmi2+lzcnt+popcnt"))]
 pub fn split_regular(bytes: &[u8], dialect: Dialect, has_quotes: bool, ends: &mut Vec<u32>, row_ends: &mut Vec<u32>) {
     let mut inside_carry = 0u64;
-    for_each_block(bytes, |at, block| {
+    let blocks = Blocks::of(bytes);
+    for number in 0..blocks.len() {
+        let (at, block) = (number * BLOCK, blocks.get(number));
         let mut line_ends = mask(block, dialect.line_end);
         let mut separators = mask(block, dialect.delimiter) | line_ends;
         if has_quotes {
@@ -175,7 +201,7 @@ pub fn split_regular(bytes: &[u8], dialect: Dialect, has_quotes: bool, ends: &mu
             line_ends &= line_ends - 1;
         }
         push_places(ends, at as u32, separators);
-    });
+    }
 }
 
 /// Adds the place of every set bit. Eight at a time, the surplus cut off: a loop of unforeseeable length costs more.
