@@ -69,7 +69,7 @@ impl EntriesRead {
             (
                 "unreadable-entries",
                 unreadable,
-                ", kept as written: it suppresses the same text, and is a near miss of others",
+                ", kept as written: the same text is suppressed, and what is close to it is a near miss",
             ),
             (LOST_ENTRIES, lost, ""),
         ];
