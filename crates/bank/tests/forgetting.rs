@@ -10,6 +10,7 @@ use pebblebank_bank::batch::{NewBatch, What};
 use pebblebank_bank::entry::NewEntry;
 use pebblebank_bank::{EVERYONE, Text};
 use proptest::prelude::*;
+use rstest::rstest;
 use std::collections::BTreeSet;
 
 /// People whose addresses have letters that can be written in several ways.
@@ -121,4 +122,29 @@ proptest! {
             .collect();
         prop_assert_eq!(held, meant);
     }
+}
+
+/// First, last and in the middle of a block; the file is looked at byte by byte.
+#[rstest]
+#[case("aaquibbleworth@post.example")]
+#[case("person050quibbleworth@post.example")]
+#[case("zzquibbleworth@post.example")]
+fn nothing_is_left_in_the_file_of_whoever_is_forgotten_out_of_a_block(#[case] whom: &str) {
+    let shelf = Shelf::with_blocks_from(1);
+    let mut bank = shelf.bank();
+    let others: Vec<String> = (0..400).map(|number| format!("person{number:03}@post.example")).collect();
+    let everybody: Vec<&str> = others.iter().map(String::as_str).chain([whom]).collect();
+    common::put(&mut bank, What::OptedOut, EVERYONE, &everybody);
+    let stands_in_file = || {
+        let side = shelf.path().with_extension("sqlite-wal");
+        let files = [shelf.path(), side].map(|file| std::fs::read(file).unwrap_or_default());
+        files.iter().any(|bytes| bytes.windows(12).any(|window| window == b"quibbleworth"))
+    };
+    assert!(stands_in_file(), "it is seen where it stands");
+    assert_eq!(bank.forget(&Text::address(whom)).unwrap().entries, 1);
+    drop(bank);
+    assert!(!stands_in_file());
+    let held = common::all_of(&shelf.memory(None), None);
+    assert_eq!(held.len(), others.len() + 1, "all others, and a hash");
+    assert!(others.iter().all(|other| held.iter().any(|(_, text)| text == other)));
 }

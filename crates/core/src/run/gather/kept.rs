@@ -36,7 +36,7 @@ pub struct Kept {
 }
 
 /// What buffers take, whatever the number of records.
-pub const MEMORY_FOR_BUFFERS: u64 = 56 << 20;
+pub const MEMORY_FOR_BUFFERS: u64 = 48 << 20;
 
 /// All records of a run, by number.
 pub struct People {
