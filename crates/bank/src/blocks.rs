@@ -6,14 +6,24 @@
 use crate::text::{Kind, Text, id_of_new};
 use rusqlite::{Connection, OptionalExtension, Row, Statement, Transaction, ffi, params};
 
-/// From so many addresses on a batch has them in blocks: fewer are found sooner as entries of their own.
+/// A batch of at least this many addresses has them in blocks; fewer are found sooner as entries of their own.
 pub(crate) const FEWEST: u64 = 64;
 
 /// A block has at most this many bytes, so that it fits into one page (of 4096 bytes) with its numbers.
 const BLOCK_BYTES: usize = 3_980;
 
 /// The columns of a block, as [`Members::of`] reads them, with the batch in front.
-pub(crate) const COLUMNS: &str = "batch, count, packed, first";
+const COLUMNS: &str = "batch, count, packed, first";
+
+/// The blocks of one batch, the parameter, in the order of their addresses.
+pub(crate) fn of_batch() -> String {
+    format!("select {COLUMNS} from block where batch = ?1 order by first")
+}
+
+/// The blocks of batches that were not taken back, in the order in which they went in.
+pub(crate) fn that_count() -> String {
+    format!("select {COLUMNS} from block where batch in (select id from batch where undone is null) order by block.id")
+}
 
 /// Addresses in order, as they stand in a block.
 #[derive(Debug, Default)]

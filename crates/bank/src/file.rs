@@ -287,7 +287,7 @@ impl Bank {
         Ok(fingerprint(&self.key()?)[..16].to_owned())
     }
 
-    /// From how many addresses on a batch has them in blocks.
+    /// How many addresses a batch must have for them to stand in blocks.
     pub(crate) fn fewest_in_blocks(&self) -> u64 {
         self.fewest_in_blocks
     }

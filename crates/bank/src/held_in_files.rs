@@ -4,7 +4,7 @@
 //! load of any size finds them all.
 
 use crate::batch::{Batch, BatchId, What, columns};
-use crate::blocks::{COLUMNS, Members};
+use crate::blocks::{self, Members};
 use crate::file::Bank;
 use crate::scope::{EVERYONE, ScopeId};
 use crate::text::{Kind, Text};
@@ -236,7 +236,7 @@ fn for_each_address(bank: &Connection, batch: BatchId, each: &mut dyn FnMut(&[u8
 }
 
 fn for_each_in_blocks(bank: &Connection, batch: BatchId, each: &mut dyn FnMut(&[u8])) -> rusqlite::Result<()> {
-    let mut blocks = bank.prepare(&format!("select {COLUMNS} from block where batch = ?1 order by first"))?;
+    let mut blocks = bank.prepare(&blocks::of_batch())?;
     let mut rows = blocks.query([batch.0])?;
     while let Some(row) = rows.next()? {
         let mut members = Members::of(row)?;

@@ -1,7 +1,7 @@
 //! What is in the bank: counted, listed, exported, copied.
 
 use crate::batch::What;
-use crate::blocks::{COLUMNS, Members};
+use crate::blocks::{self, Members};
 use crate::connect::open_unchanging;
 use crate::file::Bank;
 use crate::find::{ENTRY, KnownEntry, in_block};
@@ -57,8 +57,7 @@ impl Bank {
         let bank = self.connection();
         let own = format!("select {ENTRY} where e.batch = ?1 and e.removed is null order by e.id");
         let mut own = bank.prepare(&own).map_err(fail)?;
-        let blocks = format!("select {COLUMNS} from block where batch = ?1 order by first");
-        let mut blocks = bank.prepare(&blocks).map_err(fail)?;
+        let mut blocks = bank.prepare(&blocks::of_batch()).map_err(fail)?;
         let mut batches = bank.prepare("select id from batch where undone is null order by id").map_err(fail)?;
         let mut batches = batches.query([]).map_err(fail)?;
         while let Some(batch) = batches.next().map_err(fail)? {

@@ -1,9 +1,9 @@
 //! The entries that a run may need, handed over one by one: all of them, or for a short run those that may be of somebody
 //! in it.
 
-use crate::blocks::{BlockSearch, COLUMNS, Members};
+use crate::blocks::{self, BlockSearch, Members};
 use crate::memory::{Memory, Source};
-use crate::seal::{ENTRY_COLUMNS, EntryRow, Sums, blocks_that_count};
+use crate::seal::{ENTRY_COLUMNS, EntryRow, Sums};
 use crate::text::Kind;
 use crate::trouble::{damaged, trouble};
 use pebblebank_core::suppress::remembered::{Among, RememberedEntry};
@@ -80,8 +80,7 @@ impl Memory {
                      where e.batch = ?1 and e.removed is null order by on_day, e.id";
         let mut query = bank.prepare(query).map_err(fail)?;
         let mut of_batch = bank.prepare("select day from batch where id = ?1").map_err(fail)?;
-        let mut blocks =
-            bank.prepare(&format!("select {COLUMNS} from block where batch = ?1 order by first")).map_err(fail)?;
+        let mut blocks = bank.prepare(&blocks::of_batch()).map_err(fail)?;
         let mut batches: Vec<i64> = mailings.keys().map(|(batch, _)| *batch).collect();
         batches.dedup();
         for batch in batches {
@@ -140,7 +139,7 @@ impl Memory {
                 hand_over(hold, kind, entry.value, each)?;
             }
         }
-        let mut blocks = bank.prepare(&blocks_that_count()).map_err(fail)?;
+        let mut blocks = bank.prepare(&blocks::that_count()).map_err(fail)?;
         let mut rows = blocks.query([]).map_err(fail)?;
         while let Some(row) = rows.next().map_err(fail)? {
             let batch = row.get(0).map_err(fail)?;
@@ -183,8 +182,8 @@ impl Memory {
         for (batch, hold) in self.holds_of_addresses() {
             let mut has = vec![false; addresses.len()];
             search.mark(batch, &addresses, &mut has).map_err(fail)?;
-            let found = addresses.iter().zip(has).filter(|(_, has)| *has);
-            found.into_iter().try_for_each(|(address, _)| hand_over(hold, Kind::Address, address, each))?;
+            let mut found = addresses.iter().zip(has).filter(|(_, has)| *has);
+            found.try_for_each(|(address, _)| hand_over(hold, Kind::Address, address, each))?;
         }
         let rest = [Kind::Phone, Kind::Sha256, Kind::Md5, Kind::Forgotten, Kind::ForgottenPhone];
         let rest = rest.map(|kind| kind.code().to_string()).join(", ");

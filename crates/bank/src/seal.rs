@@ -4,7 +4,7 @@
 //! Sums are kept up to date as entries come and go; the seal is made anew at the end of every change. A run adds the entries
 //! up again while it reads them. Against damage alone: whoever changes the file on purpose can change the seal too.
 
-use crate::blocks::{COLUMNS, Members};
+use crate::blocks::{self, Members};
 use crate::text::Kind;
 use crate::trouble::{damaged, trouble};
 use pebblebank_table::Result;
@@ -152,7 +152,7 @@ fn all_sums(bank: &Connection) -> rusqlite::Result<Sums> {
         sums.add(row.get(0)?, &EntryRow::of(row)?);
     }
     if has_blocks(bank)? {
-        let mut query = bank.prepare(&blocks_that_count())?;
+        let mut query = bank.prepare(&blocks::that_count())?;
         let mut rows = query.query([])?;
         while let Some(row) = rows.next()? {
             let batch = row.get(0)?;
@@ -168,11 +168,6 @@ fn all_sums(bank: &Connection) -> rusqlite::Result<Sums> {
 /// Whether the bank is of a shape that has blocks.
 fn has_blocks(bank: &Connection) -> rusqlite::Result<bool> {
     bank.query_row("select exists (select 1 from sqlite_schema where name = 'block')", [], |row| row.get(0))
-}
-
-/// The blocks of batches that were not taken back, in the order in which they went in.
-pub(crate) fn blocks_that_count() -> String {
-    format!("select {COLUMNS} from block where batch in (select id from batch where undone is null) order by block.id")
 }
 
 /// Makes the seal anew; the last thing in every change.

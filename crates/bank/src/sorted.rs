@@ -61,7 +61,7 @@ impl SortedEntries {
         Ok(SortedEntries { spill: out.finish()?, seen })
     }
 
-    /// Whether so many addresses can stand in blocks. Soft bounces are looked at beside the other entries of their text.
+    /// Whether at least `fewest` addresses can stand in blocks. Soft bounces are looked at beside the other entries of their text.
     pub fn may_be_in_blocks(&self, fewest: u64) -> bool {
         self.seen.plain >= fewest && self.seen.softs == 0
     }

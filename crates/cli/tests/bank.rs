@@ -235,9 +235,10 @@ fn a_refusal_that_cannot_be_read_is_kept_as_it_stands(
         let load = ["bank", "load", file, "--as", "opted-out", "--country", "DE", "--yes", "--field", &column];
         desk.json(&load.into_iter().chain(by_phone).collect::<Vec<_>>())
     };
-    desk.file("no.csv", format!("{field}\n{refused}\n"));
+    let readable = if field == "phone" { "+442079460001" } else { "somebody@far.example" };
+    desk.file("no.csv", format!("{field}\n{refused}\n{readable}\n"));
     let loaded = load("no.csv", field);
-    assert_eq!((&loaded["batch"]["entries"], &loaded["files"][0]["unusable"]), (&1.into(), &1.into()));
+    assert_eq!((&loaded["batch"]["entries"], &loaded["files"][0]["unusable"]), (&2.into(), &1.into()));
     desk.file("shop.csv", format!("{field},city\n{meant},Reed\n"));
     let keys = "[job]\nscope = \"everyone\"\ncountry = \"DE\"";
     desk.file("job.toml", job_with("[require]\nfields = []\n").replace("[job]", keys));
@@ -257,6 +258,23 @@ fn a_refusal_that_cannot_be_read_is_kept_as_it_stands(
     // Forgotten, it is compared by its hash, which nothing is close to.
     desk.done(&["bank", "forget", refused, "--yes"]);
     assert_eq!(met(), [suppressed_and_close[0], 0]);
+}
+
+#[rstest]
+#[case::numbers_without_a_country("phone\n+442079460001\n0171 3920012\n", &["--by-phone"], "--country")]
+#[case::another_column("Name,Address,E-Mail\nAnn Moss,1 High Street,\nBo Reed,2 Low Lane,\n", &["--field", "email=Name"], "--field")]
+#[case::fewer_than_half_can_be_read("email\nann@post.example\nbo@post\ncy@post\n", &[], "and 1 can be read")]
+fn a_list_that_is_mostly_unreadable_stops_the_load(#[case] list: &str, #[case] options: &[&str], #[case] says: &str) {
+    let desk = desk();
+    desk.file("no.csv", list);
+    let load = [&["bank", "load", "no.csv", "--as", "opted-out", "--yes"][..], options].concat();
+    for load in [load.clone(), [&load[..], &["--dry-run"]].concat()] {
+        let ran = desk.run(&load);
+        refused(&ran, 3, "unread-entries");
+        assert!(ran.stderr.contains(says), "{}", ran.stderr);
+    }
+    assert!(held(&desk).is_empty(), "nothing went in");
+    desk.done(&[&load[..], &["--accept", "unread-entries"]].concat());
 }
 
 #[test]

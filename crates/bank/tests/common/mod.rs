@@ -27,7 +27,7 @@ impl Shelf {
         Shelf { folder: tempfile::tempdir().unwrap(), blocks_from: None }
     }
 
-    /// Its bank has batches of so many addresses in blocks.
+    /// Its bank has the addresses of a batch in blocks where there are at least `addresses`.
     pub fn with_blocks_from(addresses: u64) -> Shelf {
         Shelf { blocks_from: Some(addresses), ..Shelf::new() }
     }

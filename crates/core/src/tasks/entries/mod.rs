@@ -45,6 +45,8 @@ pub struct EntriesRead {
     pub words: BTreeMap<String, (StatusReason, u64)>,
     /// What looks like an entry and stands outside of the entries.
     pub unread: UnreadCounts,
+    /// Rows that may be refusals and whose entry was read.
+    pub readable: u64,
 }
 
 impl EntriesRead {
@@ -67,7 +69,7 @@ impl EntriesRead {
         };
         let codes = [
             (
-                "unreadable-entries",
+                UNREADABLE_ENTRIES,
                 unreadable,
                 ", kept as written: the same text is suppressed, and what is close to it is a near miss",
             ),
@@ -94,6 +96,9 @@ impl EntriesRead {
         }
     }
 }
+
+/// The code of the finding about entries that cannot be read and are kept as they stand.
+pub const UNREADABLE_ENTRIES: &str = "unreadable-entries";
 
 /// The code of the finding about entries that cannot be read and cannot be kept.
 pub const LOST_ENTRIES: &str = "lost-entries";
@@ -261,7 +266,10 @@ impl<'a> EntriesPass<'a> {
                 }
                 texts
             }
-            Texts::These(texts) => texts,
+            Texts::These(texts) => {
+                self.read.readable += u64::from(!is_no_entry);
+                texts
+            }
         };
         let entry = |text| FoundEntry { file: index, row: number, text, status, day, until, file_day: file.changed_on };
         texts.into_iter().try_for_each(|text| each(entry(text)))

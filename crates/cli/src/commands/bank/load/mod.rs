@@ -26,8 +26,8 @@ use pebblebank_core::tasks::found_entries::EntriesWishes;
 use pebblebank_table::Result;
 use pebblebank_values::date::Date;
 use refusals::{
-    check_campaign, refuse_existing, refuse_forgotten_elsewhere, refuse_lost, refuse_misread, refuse_no_entry,
-    refuse_unlisted_words, refuse_unread,
+    check_campaign, refuse_existing, refuse_forgotten_elsewhere, refuse_lost, refuse_misread, refuse_mostly_unreadable,
+    refuse_no_entry, refuse_unlisted_words, refuse_unread,
 };
 use std::path::Path;
 use take_out::write_take_out;
@@ -68,7 +68,7 @@ pub fn load(command: &BankLoad, shared: &Shared, now: &Now, screen: &Screen) -> 
     };
     let mut staged = bank.stage(new_batch(command, what, &planned, on.unwrap_or(now.day())))?;
     let read = take_in(&mut staged, &mut taking, &wishes, command, shared, now)?;
-    refuse_doubtful(&read, &taking, &accept)?;
+    refuse_doubtful(&read, &taking, wishes.by_phone && wishes.country.is_none(), &accept)?;
     let mut staged = staged.ready()?;
     say_where_from(&mut staged, command, &read)?;
     let preview = staged.preview()?;
@@ -128,7 +128,7 @@ fn take_in(
 }
 
 /// Stops where something in the files may be a refusal that was not understood.
-fn refuse_doubtful(read: &EntriesRead, taking: &Taking, accept: &Accepted) -> Result<()> {
+fn refuse_doubtful(read: &EntriesRead, taking: &Taking, lacks_country: bool, accept: &Accepted) -> Result<()> {
     refuse_unlisted_words(read, taking.what)
         .and_then(|()| refuse_misread(read, accept))
         .and_then(|()| refuse_unread(read, accept))
@@ -138,6 +138,7 @@ fn refuse_doubtful(read: &EntriesRead, taking: &Taking, accept: &Accepted) -> Re
             None => error,
         })
         .and_then(|()| refuse_lost(read, accept))
+        .and_then(|()| refuse_mostly_unreadable(read, lacks_country, accept))
 }
 
 /// Says which files the entries come from; one that went in before is a mistake unless it is meant.

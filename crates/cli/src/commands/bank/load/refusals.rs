@@ -7,7 +7,7 @@ use pebblebank_core::job::guard::{Accepted, Guard};
 use pebblebank_core::run::account::file_guards::{PARTS_TABLES, STORES_VALUES};
 use pebblebank_core::run::setting::wrong_use;
 use pebblebank_core::suppress::status::StatusReason;
-use pebblebank_core::tasks::entries::{EntriesRead, LOST_ENTRIES};
+use pebblebank_core::tasks::entries::{EntriesRead, LOST_ENTRIES, UNREADABLE_ENTRIES};
 use pebblebank_table::observe::Finding;
 use pebblebank_table::{Error, ErrorKind, Result};
 use std::path::Path;
@@ -101,22 +101,41 @@ pub(super) fn refuse_unread(read: &EntriesRead, accept: &Accepted) -> Result<()>
 pub(super) fn refuse_lost(read: &EntriesRead, accept: &Accepted) -> Result<()> {
     let is_lost =
         |finding: &&Finding| finding.code == LOST_ENTRIES && !accept.covers(Guard::UnreadEntries, finding.count);
-    let Some(finding) = read.findings.iter().find(is_lost) else { return Ok(()) };
+    read.findings.iter().find(is_lost).map_or(Ok(()), |finding| {
+        let advice = "correct these rows, and load the file again; if they stand for nobody, --accept unread-entries loads the others without them";
+        Err(unreadable(finding, "so whoever is meant could still be written", advice))
+    })
+}
+
+/// Entries that are kept as they stand protect little. Where they outnumber those that were read, the wrong column was read, or
+/// the country of phone numbers is missing: the load stops, unless it is accepted.
+pub(super) fn refuse_mostly_unreadable(read: &EntriesRead, lacks_country: bool, accept: &Accepted) -> Result<()> {
+    let mut found = read.findings.iter().filter(|finding| finding.code == UNREADABLE_ENTRIES);
+    let count = found.clone().map(|finding| finding.count).sum();
+    let stops = count > read.readable || lacks_country;
+    let Some(finding) = found.next().filter(|_| stops && !accept.covers(Guard::UnreadEntries, count)) else {
+        return Ok(());
+    };
+    let advice = if lacks_country {
+        "say the country of numbers that name none: --country GB; to keep them as written all the same, --accept unread-entries"
+    } else {
+        "look whether the right column was read: --field \"email=HEADER\" names it; to keep them as written all the same, --accept unread-entries"
+    };
+    Err(unreadable(finding, &format!("and {} can be read", read.readable), advice))
+}
+
+/// The guard of a finding about entries that cannot be read, with its first rows.
+fn unreadable(finding: &Finding, so: &str, advice: &str) -> Error {
     let rows: Vec<String> = finding.rows.iter().map(u64::to_string).collect();
     let more = if finding.count > rows.len() as u64 { " …" } else { "" };
     let row = if finding.count == 1 { "row" } else { "rows" };
-    let what = format!(
-        "{}: {} ({row} {}{more}), so whoever is meant could still be written; nothing was changed",
-        Guard::UnreadEntries.name(),
-        finding.text,
-        rows.join(", ")
-    );
-    let advice = "correct these rows, and load the file again; if they stand for nobody, --accept unread-entries loads the others without them";
+    let guard = Guard::UnreadEntries.name();
+    let what = format!("{guard}: {} ({row} {}{more}), {so}; nothing was changed", finding.text, rows.join(", "));
     let error = Error::new(ErrorKind::Guard, what, advice);
-    Err(match &finding.file {
+    match &finding.file {
         Some(file) => error.in_file(Path::new(file)),
         None => error,
-    })
+    }
 }
 
 /// Rows that may be in the wrong columns, and values that are not there, stop the load, unless they are accepted.
