@@ -67,14 +67,7 @@ impl EntriesRead {
         } else {
             "neither an address nor a domain"
         };
-        let codes = [
-            (
-                UNREADABLE_ENTRIES,
-                unreadable,
-                ", kept as written: the same text is suppressed, and what is close to it is a near miss",
-            ),
-            (LOST_ENTRIES, lost, ""),
-        ];
+        let codes = [(UNREADABLE_ENTRIES, unreadable, KEPT_AS_WRITTEN), (LOST_ENTRIES, lost, "")];
         for (code, met, so) in codes {
             for (file, met) in self.files.iter().zip(met).filter(|(_, met)| met.count > 0) {
                 let text = format!("{} {what}{so}", counted(met.count, "row", "has", "have"));
@@ -99,6 +92,10 @@ impl EntriesRead {
 
 /// The code of the finding about entries that cannot be read and are kept as they stand.
 pub const UNREADABLE_ENTRIES: &str = "unreadable-entries";
+
+/// What its sentence ends with once they are kept.
+pub const KEPT_AS_WRITTEN: &str =
+    ", kept as written: the same text is suppressed, and what is close to it is a near miss";
 
 /// The code of the finding about entries that cannot be read and cannot be kept.
 pub const LOST_ENTRIES: &str = "lost-entries";

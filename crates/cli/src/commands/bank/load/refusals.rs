@@ -7,7 +7,7 @@ use pebblebank_core::job::guard::{Accepted, Guard};
 use pebblebank_core::run::account::file_guards::{PARTS_TABLES, STORES_VALUES};
 use pebblebank_core::run::setting::wrong_use;
 use pebblebank_core::suppress::status::StatusReason;
-use pebblebank_core::tasks::entries::{EntriesRead, LOST_ENTRIES, UNREADABLE_ENTRIES};
+use pebblebank_core::tasks::entries::{EntriesRead, KEPT_AS_WRITTEN, LOST_ENTRIES, UNREADABLE_ENTRIES};
 use pebblebank_table::observe::Finding;
 use pebblebank_table::{Error, ErrorKind, Result};
 use std::path::Path;
@@ -121,7 +121,7 @@ pub(super) fn refuse_mostly_unreadable(read: &EntriesRead, lacks_country: bool, 
     } else {
         "look whether the right column was read: --field \"email=HEADER\" names it; to keep them as written all the same, --accept unread-entries"
     };
-    Err(unreadable(finding, &format!("and {} can be read", read.readable), advice))
+    Err(unreadable(finding, &format!("beside {} that can be read", read.readable), advice))
 }
 
 /// The guard of a finding about entries that cannot be read, with its first rows.
@@ -130,7 +130,9 @@ fn unreadable(finding: &Finding, so: &str, advice: &str) -> Error {
     let more = if finding.count > rows.len() as u64 { " …" } else { "" };
     let row = if finding.count == 1 { "row" } else { "rows" };
     let guard = Guard::UnreadEntries.name();
-    let what = format!("{guard}: {} ({row} {}{more}), {so}; nothing was changed", finding.text, rows.join(", "));
+    // Nothing is kept where the load stops.
+    let found = finding.text.trim_end_matches(KEPT_AS_WRITTEN);
+    let what = format!("{guard}: {found} ({row} {}{more}), {so}; nothing was changed", rows.join(", "));
     let error = Error::new(ErrorKind::Guard, what, advice);
     match &finding.file {
         Some(file) => error.in_file(Path::new(file)),
