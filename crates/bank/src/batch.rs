@@ -1,12 +1,12 @@
 //! Batches: what went in at once, and can be taken back at once.
 
-use crate::file::Bank;
+use crate::bank::Bank;
 use crate::scope::ScopeId;
+use crate::store::{Cell, Row, Store, cells};
 use crate::text::Kind;
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
-use rusqlite::{Connection, OptionalExtension, Row, params};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -147,21 +147,16 @@ pub(crate) fn columns() -> String {
 
 impl Batch {
     /// The batch that a file of the same content went in with, if it still counts.
-    pub(crate) fn of_file(
-        bank: &Connection,
-        fingerprint: &str,
-        what: What,
-        scope: ScopeId,
-    ) -> rusqlite::Result<Option<Batch>> {
+    pub(crate) fn of_file(bank: &dyn Store, fingerprint: &str, what: What, scope: ScopeId) -> Result<Option<Batch>> {
         let columns = columns();
         let query = format!(
             "select {columns} from batch where fingerprint = ?1 and what = ?2 and scope = ?3 and undone is null
              order by id desc limit 1"
         );
-        bank.query_row(&query, params![fingerprint, what.code(), scope.0], Batch::of_row).optional()
+        bank.first(&query, cells![fingerprint, what.code(), scope.0], Batch::of_row)
     }
 
-    pub(crate) fn of_row(row: &Row) -> rusqlite::Result<Batch> {
+    pub(crate) fn of_row(row: &Row<'_>) -> Result<Batch> {
         Ok(Batch {
             id: BatchId(row.get(0)?),
             what: What::of_code(row.get(1)?),
@@ -173,7 +168,7 @@ impl Batch {
             day: day_text(row.get(7)?),
             note: row.get(8)?,
             undone: row.get(9)?,
-            entries: row.get::<_, i64>(10)?.unsigned_abs(),
+            entries: row.get::<i64>(10)?.unsigned_abs(),
             keeps_forgotten: row.get(11)?,
         })
     }
@@ -228,18 +223,18 @@ impl NewBatch {
 impl Bank {
     /// All batches, the latest first.
     pub fn batches(&self) -> Result<Vec<Batch>> {
-        self.batches_where("1 = 1", [])
+        self.batches_where("1 = 1", &[])
     }
 
-    pub(crate) fn batches_where(&self, condition: &str, parameters: impl rusqlite::Params) -> Result<Vec<Batch>> {
+    pub(crate) fn batches_where(&self, condition: &str, given: &[Cell<'_>]) -> Result<Vec<Batch>> {
         let columns = columns();
         let query = format!("select {columns} from batch where {condition} order by id desc");
-        self.ask(|bank| bank.prepare(&query)?.query_map(parameters, Batch::of_row)?.collect())
+        self.store().all(&query, given, Batch::of_row)
     }
 
     /// The batch of this number.
     pub fn batch(&self, id: BatchId) -> Result<Batch> {
-        self.batches_where("id = ?1", [id.0])?.pop().ok_or_else(|| {
+        self.batches_where("id = ?1", cells![id.0])?.pop().ok_or_else(|| {
             let what = format!("there is no batch {}", id.0);
             Error::new(ErrorKind::Job, what, "pebblebank bank batches lists them with their numbers")
         })
@@ -247,6 +242,6 @@ impl Bank {
 
     /// The batch that holds a file of the same content, if it still counts.
     pub fn batch_of_file(&self, fingerprint: &str, what: What, scope: ScopeId) -> Result<Option<Batch>> {
-        self.ask(|bank| Batch::of_file(bank, fingerprint, what, scope))
+        Batch::of_file(self.store(), fingerprint, what, scope)
     }
 }

@@ -3,8 +3,10 @@
 //!
 //! As soon as something is to be said of one of them, it is let out of its block and becomes an entry of its own.
 
+use crate::store::{Cell, Column, ColumnKind, Row, Store, cells};
 use crate::text::{Kind, Text, id_of_new};
-use rusqlite::{Connection, OptionalExtension, Row, Statement, Transaction, ffi, params};
+use pebblebank_table::Result;
+use std::ops::ControlFlow;
 
 /// A batch of at least this many addresses has them in blocks; fewer are found sooner as entries of their own.
 pub(crate) const FEWEST: u64 = 64;
@@ -13,11 +15,16 @@ pub(crate) const FEWEST: u64 = 64;
 const BLOCK_BYTES: usize = 3_980;
 
 /// The columns of a block, as [`Members::of`] reads them, with the batch in front.
-const COLUMNS: &str = "batch, count, packed, first";
+pub(crate) const COLUMNS: &str = "batch, count, packed, first";
 
 /// The blocks of one batch, the parameter, in the order of their addresses.
 pub(crate) fn of_batch() -> String {
     format!("select {COLUMNS} from block where batch = ?1 order by first")
+}
+
+/// The blocks of one batch behind one that begins with an address, the second parameter; in order.
+pub(crate) fn of_batch_after() -> String {
+    format!("select {COLUMNS} from block where batch = ?1 and first > ?2 order by first")
 }
 
 /// The blocks of batches that were not taken back, in the order in which they went in.
@@ -56,6 +63,17 @@ impl Packed {
     }
 }
 
+/// The columns of a block that is written.
+const WRITTEN: [Column; 4] = [
+    ("batch", ColumnKind::Integer),
+    ("first", ColumnKind::Bytes),
+    ("count", ColumnKind::Integer),
+    ("packed", ColumnKind::Bytes),
+];
+
+/// How many blocks are written at once.
+const BLOCKS_AT_ONCE: usize = 256;
+
 /// A number in bytes of seven bits, the lowest first, each but the last with its high bit set.
 fn put_number(bytes: &mut Vec<u8>, mut number: usize) {
     while number >= 0x80 {
@@ -79,7 +97,7 @@ fn take_number(bytes: &mut &[u8]) -> Option<usize> {
 }
 
 /// The addresses of a block, one after the other.
-pub(crate) struct Members<'a> {
+struct Members<'a> {
     packed: &'a [u8],
     /// What the first one must be; none once it was handed over.
     first: Option<&'a [u8]>,
@@ -87,21 +105,27 @@ pub(crate) struct Members<'a> {
     address: Vec<u8>,
 }
 
-impl<'a> Members<'a> {
-    /// Reads [`COLUMNS`].
-    pub fn of(row: &'a Row) -> rusqlite::Result<Members<'a>> {
-        Ok(Members {
-            left: row.get(1)?,
-            packed: row.get_ref(2)?.as_blob()?,
-            first: Some(row.get_ref(3)?.as_blob()?),
-            address: Vec::new(),
-        })
-    }
+/// Bytes that are no block.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct NoBlock;
 
+/// Calls `each` with the addresses of a block, whose row has [`COLUMNS`], as long as it wants more. Fails where the block is
+/// not as it was written.
+pub(crate) fn each_member(row: &Row<'_>, mut each: impl FnMut(&[u8]) -> Result<ControlFlow<()>>) -> Result<()> {
+    let mut members = Members { left: row.get(1)?, packed: row.get(2)?, first: Some(row.get(3)?), address: Vec::new() };
+    while let Some(address) = members.next().map_err(|NoBlock| row.damaged())? {
+        if each(address)?.is_break() {
+            break;
+        }
+    }
+    Ok(())
+}
+
+impl<'a> Members<'a> {
     /// The next one. Fails where the block is not as it was written.
-    pub fn next(&mut self) -> rusqlite::Result<Option<&[u8]>> {
+    fn next(&mut self) -> std::result::Result<Option<&[u8]>, NoBlock> {
         if self.left <= 0 {
-            return if self.left == 0 && self.packed.is_empty() { Ok(None) } else { Err(no_block()) };
+            return if self.left == 0 && self.packed.is_empty() { Ok(None) } else { Err(NoBlock) };
         }
         let next = |packed: &mut &'a [u8], address: &mut Vec<u8>| {
             let (shared, own) = (take_number(packed)?, take_number(packed)?);
@@ -117,143 +141,135 @@ impl<'a> Members<'a> {
         self.left -= 1;
         match next(&mut self.packed, &mut self.address) {
             Some(()) if self.first.take().is_none_or(|first| first == self.address) => Ok(Some(&self.address)),
-            _ => Err(no_block()),
+            _ => Err(NoBlock),
         }
     }
 }
 
-fn no_block() -> rusqlite::Error {
-    rusqlite::Error::SqliteFailure(ffi::Error::new(ffi::SQLITE_CORRUPT), None)
-}
-
 /// Writes the blocks of a batch.
 pub(crate) struct BlockWriter<'a> {
-    insert: Statement<'a>,
+    store: &'a dyn Store,
     batch: i64,
     block: Packed,
+    /// Blocks that wait to be written.
+    full: Vec<Packed>,
 }
 
 impl<'a> BlockWriter<'a> {
-    pub fn new(change: &'a Transaction, batch: i64) -> rusqlite::Result<BlockWriter<'a>> {
-        let insert = change.prepare("insert into block (batch, first, count, packed) values (?1, ?2, ?3, ?4)")?;
-        Ok(BlockWriter { insert, batch, block: Packed::default() })
+    pub fn new(store: &'a dyn Store, batch: i64) -> BlockWriter<'a> {
+        BlockWriter { store, batch, block: Packed::default(), full: Vec::new() }
     }
 
     /// Adds an address, which is behind all that were added before.
-    pub fn add(&mut self, address: &[u8]) -> rusqlite::Result<()> {
+    pub fn add(&mut self, address: &[u8]) -> Result<()> {
         let Packed { bytes, first, .. } = &self.block;
         // As much as it can come to, with two lengths in front.
         if bytes.len() + first.len() + address.len() + 4 > BLOCK_BYTES {
-            self.finish()?;
+            self.put_by();
+            if self.full.len() == BLOCKS_AT_ONCE {
+                self.write()?;
+            }
         }
         self.block.add(address);
         Ok(())
     }
 
+    fn put_by(&mut self) {
+        if self.block.count > 0 {
+            self.full.push(std::mem::take(&mut self.block));
+        }
+    }
+
+    fn write(&mut self) -> Result<()> {
+        let mut cells: Vec<Cell> = Vec::with_capacity(self.full.len() * WRITTEN.len());
+        for Packed { bytes, first, count, .. } in &self.full {
+            cells.extend([Cell::from(self.batch), first.into(), (*count).into(), bytes.into()]);
+        }
+        self.store.put_rows("block", &WRITTEN, &cells)?;
+        self.full.clear();
+        Ok(())
+    }
+
     /// Writes what is left.
-    pub fn finish(&mut self) -> rusqlite::Result<()> {
-        let Packed { bytes, first, count, .. } = &self.block;
-        if *count > 0 {
-            self.insert.execute(params![self.batch, first, count, bytes])?;
-            self.block.clear();
-        }
-        Ok(())
+    pub fn finish(&mut self) -> Result<()> {
+        self.put_by();
+        self.write()
     }
 }
 
-/// Looks for addresses in the blocks of one batch after the other.
-pub(crate) struct BlockSearch<'a> {
-    first: Statement<'a>,
-    at: Statement<'a>,
-}
-
-impl<'a> BlockSearch<'a> {
-    pub fn new(bank: &'a Connection) -> rusqlite::Result<BlockSearch<'a>> {
-        let next = "select min(next.first) from block next where next.batch = ?1 and next.first > here.first";
-        Ok(BlockSearch {
-            first: bank.prepare("select min(first) from block where batch = ?1")?,
-            at: bank.prepare(&format!(
-                "select {COLUMNS}, ({next}) from block here where batch = ?1 and first <= ?2 order by first desc limit 1"
-            ))?,
-        })
-    }
-
-    /// Marks which of the addresses, in order, the batch has. Each of its blocks is looked at once at most.
-    pub fn mark(&mut self, batch: i64, addresses: &[&[u8]], has: &mut [bool]) -> rusqlite::Result<()> {
-        let mut next: Option<Vec<u8>> = self.first.query_row([batch], |row| row.get(0))?;
-        let mut at = 0;
-        while let Some(first) = next {
-            at += addresses[at..].partition_point(|address| *address < first.as_slice());
-            let Some(address) = addresses.get(at) else { break };
-            let mut rows = self.at.query(params![batch, address])?;
-            let Some(row) = rows.next()? else { break };
-            next = row.get(4)?;
-            let mut members = Members::of(row)?;
-            while let Some(member) = members.next()? {
-                at += addresses[at..].partition_point(|address| *address < member);
-                while addresses.get(at).is_some_and(|address| *address == member) {
-                    has[at] = true;
-                    at += 1;
-                }
+/// Marks which of the addresses, in order, a batch has in its blocks. Each of these is looked at once at most.
+pub(crate) fn mark(store: &dyn Store, batch: i64, addresses: &[&[u8]], has: &mut [bool]) -> Result<()> {
+    let mut at = 0;
+    store.blocks_that_may_have(batch, addresses, &mut |row| {
+        each_member(row, |member| {
+            at += addresses[at..].partition_point(|address| *address < member);
+            while addresses.get(at).is_some_and(|address| *address == member) {
+                has[at] = true;
+                at += 1;
             }
-        }
-        Ok(())
-    }
+            Ok(ControlFlow::Continue(()))
+        })?;
+        Ok(ControlFlow::Continue(()))
+    })
 }
 
 /// The batches that have an address in a block, in order.
-pub(crate) fn batches_with(bank: &Connection, text: &Text) -> rusqlite::Result<Vec<i64>> {
+pub(crate) fn batches_with(store: &dyn Store, text: &Text) -> Result<Vec<i64>> {
     if text.kind != Kind::Address {
         return Ok(Vec::new());
     }
-    let with_blocks: Vec<i64> = bank
-        .prepare("select id from batch where exists (select 1 from block where block.batch = batch.id) order by id")?
-        .query_map([], |row| row.get(0))?
-        .collect::<rusqlite::Result<_>>()?;
-    let mut search = BlockSearch::new(bank)?;
     let mut found = Vec::new();
-    for batch in with_blocks {
-        let mut has = [false];
-        search.mark(batch, &[&text.value], &mut has)?;
-        if has[0] {
-            found.push(batch);
+    // The one block of each batch in which it would stand.
+    let query = format!(
+        "select {COLUMNS} from block where id in (
+           select (select here.id from block here where here.batch = batch.id and here.first <= ?1
+             order by here.first desc limit 1) from batch) order by batch"
+    );
+    store.each(&query, cells![text], |row| {
+        let mut has = false;
+        each_member(row, |member| {
+            has |= member == text.value;
+            Ok(ControlFlow::Continue(()))
+        })?;
+        if has {
+            found.push(row.get(0)?);
         }
-    }
+        Ok(())
+    })?;
     Ok(found)
 }
 
 /// Lets an address out of the blocks of a batch: it is an entry of its own from now on, whose number is given back. What the
 /// batch counts stays.
-pub(crate) fn let_out(change: &Transaction, batch: i64, text: &Text) -> rusqlite::Result<Option<i64>> {
+pub(crate) fn let_out(change: &dyn Store, batch: i64, text: &Text) -> Result<Option<i64>> {
     let query = format!("select {COLUMNS}, id from block where batch = ?1 and first <= ?2 order by first desc limit 1");
-    let found = change.query_row(&query, params![batch, text.value], |row| {
-        let (id, mut rest, mut has) = (row.get::<_, i64>(4)?, Packed::default(), false);
-        let mut members = Members::of(row)?;
-        while let Some(member) = members.next()? {
+    let found = change.first(&query, cells![batch, text], |row| {
+        let (id, mut rest, mut has) = (row.get::<i64>(4)?, Packed::default(), false);
+        each_member(row, |member| {
             if member == text.value {
                 has = true;
             } else {
                 rest.add(member);
             }
-        }
+            Ok(ControlFlow::Continue(()))
+        })?;
         Ok(has.then_some((id, rest)))
-    });
-    let Some((id, rest)) = found.optional()?.flatten() else { return Ok(None) };
+    })?;
+    let Some((id, rest)) = found.flatten() else { return Ok(None) };
     if rest.count == 0 {
-        change.execute("delete from block where id = ?1", [id])?;
+        change.execute("delete from block where id = ?1", cells![id])?;
     } else {
         change.execute(
             "update block set first = ?1, count = ?2, packed = ?3 where id = ?4",
-            params![rest.first, rest.count, rest.bytes, id],
+            cells![&rest.first, rest.count, &rest.bytes, id],
         )?;
     }
     let own = id_of_new(change, text)?;
-    change.execute("insert into entry (text, batch) values (?1, ?2)", params![own, batch])?;
-    Ok(Some(change.last_insert_rowid()))
+    change.value("insert into entry (text, batch) values (?1, ?2) returning id", cells![own, batch]).map(Some)
 }
 
 /// Lets an address out of all blocks.
-pub(crate) fn let_out_of_all(change: &Transaction, text: &Text) -> rusqlite::Result<()> {
+pub(crate) fn let_out_of_all(change: &dyn Store, text: &Text) -> Result<()> {
     for batch in batches_with(change, text)? {
         let_out(change, batch, text)?;
     }
@@ -267,7 +283,7 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn members(count: i64, packed: &[u8]) -> rusqlite::Result<Vec<Vec<u8>>> {
+    fn members(count: i64, packed: &[u8]) -> std::result::Result<Vec<Vec<u8>>, NoBlock> {
         let mut members = Members { left: count, packed, first: None, address: Vec::new() };
         let mut all = Vec::new();
         while let Some(member) = members.next()? {

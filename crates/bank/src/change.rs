@@ -1,14 +1,14 @@
 //! What was put in, taken back: a whole batch, or one person who came back.
 
+use crate::bank::Bank;
 use crate::batch::{Batch, BatchId, What};
 use crate::blocks::{batches_with, let_out};
-use crate::file::Bank;
 use crate::going_in::count_out;
 use crate::scope::ScopeId;
 use crate::seal::EntrySum;
-use crate::text::{Text, Value, id_of, id_of_new};
+use crate::store::{Row, Store, cells};
+use crate::text::{Text, id_of, id_of_new};
 use pebblebank_table::{Error, ErrorKind, Result};
-use rusqlite::{OptionalExtension, Transaction, params};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -56,13 +56,13 @@ impl Bank {
         self.change(|change| {
             change.execute(
                 "update batch set undone = ?1, entries = 0, softs = 0, phones = 0, lapsing = 0, digest = ?2 where id = ?3",
-                params![moment, EntrySum::default().bytes(), id.0],
+                cells![&moment, &EntrySum::default().bytes(), id.0],
             )?;
             change
-                .execute("update entry set removed = ?1 where batch = ?2 and removed is null", params![moment, id.0])?;
+                .execute("update entry set removed = ?1 where batch = ?2 and removed is null", cells![&moment, id.0])?;
             change.execute(
                 "insert into history (moment, what, batch, count) values (?1, 'undo', ?2, ?3)",
-                params![moment, id.0, batch.entries.cast_signed()],
+                cells![&moment, id.0, batch.entries.cast_signed()],
             )
         })?;
         Ok(batch)
@@ -111,8 +111,11 @@ impl Bank {
             let came_back = held.iter().filter(|held| held.removed.what.is_refusal()).chain(&forgotten);
             for held in came_back {
                 let id = id_of_new(change, text)?;
-                change
-                    .execute("insert or replace into returned values (?1, ?2, ?3)", params![id, held.scope, today])?;
+                change.execute(
+                    "insert into returned (text, scope, day) values (?1, ?2, ?3)
+                     on conflict (text, scope) do update set day = excluded.day",
+                    cells![id, held.scope, today],
+                )?;
             }
             Ok(())
         })?;
@@ -130,52 +133,45 @@ impl Bank {
 
     /// The entries that hold somebody by this text.
     fn holding(&self, text: &Text, scope: Option<ScopeId>) -> Result<Vec<Holding>> {
-        self.ask(|bank| {
-            let mut query = bank.prepare(&format!(
+        let bank = self.store();
+        let holding = |row: &Row<'_>| {
+            let removed = Removed { what: What::of_code(row.get(1)?), batch: BatchId(row.get(2)?) };
+            Ok(Holding { entry: row.get(0)?, removed, scope: row.get(3)? })
+        };
+        let codes = What::codes_of(&What::HOLDING);
+        let mut all: Vec<Holding> = bank.all(
+            &format!(
                 "select e.id, b.what, b.id, b.scope from text t join entry e on e.text = t.id join batch b on b.id = e.batch
-                 where t.kind = ?1 and t.value = ?2 and e.removed is null and b.undone is null and b.what in ({})
-                   and (?3 is null or b.scope = ?3) order by e.id",
-                What::codes_of(&What::HOLDING)
-            ))?;
-            let parameters = params![text.kind, Value(text), scope.map(|scope| scope.0)];
-            let holding = |row: &rusqlite::Row| {
-                let removed = Removed { what: What::of_code(row.get(1)?), batch: BatchId(row.get(2)?) };
-                Ok(Holding { entry: row.get(0)?, removed, scope: row.get(3)? })
-            };
-            let mut all: Vec<Holding> = query.query_map(parameters, holding)?.collect::<rusqlite::Result<_>>()?;
-            let mut of_batch = bank.prepare(&format!(
-                "select null, what, id, scope from batch where id = ?1 and undone is null and what in ({})
-                   and (?2 is null or scope = ?2)",
-                What::codes_of(&What::HOLDING)
-            ))?;
-            for batch in batches_with(bank, text)? {
-                all.extend(of_batch.query_row(params![batch, scope.map(|scope| scope.0)], holding).optional()?);
-            }
-            all.sort_by_key(|held| held.removed.batch);
-            Ok(all)
-        })
+                 where t.kind = ?1 and t.value = ?2 and e.removed is null and b.undone is null and b.what in ({codes})
+                   and (cast(?3 as bigint) is null or b.scope = ?3) order by e.id"
+            ),
+            cells![text.kind, text, scope.map(|scope| scope.0)],
+            holding,
+        )?;
+        let of_batch = format!(
+            "select cast(null as bigint), what, id, scope from batch where id = ?1 and undone is null and what in ({codes})
+               and (cast(?2 as bigint) is null or scope = ?2)"
+        );
+        for batch in batches_with(bank, text)? {
+            all.extend(bank.first(&of_batch, cells![batch, scope.map(|scope| scope.0)], holding)?);
+        }
+        all.sort_by_key(|held| held.removed.batch);
+        Ok(all)
     }
 
     /// The number of a text, if the bank knows it.
     pub(crate) fn text_id(&self, text: &Text) -> Result<Option<i64>> {
-        self.ask(|bank| id_of(bank, text))
+        id_of(self.store(), text)
     }
 }
 
 /// Takes out one entry of the text of this number.
-fn take_out(
-    change: &Transaction,
-    entry: i64,
-    batch: BatchId,
-    text: i64,
-    note: Option<&str>,
-    moment: &str,
-) -> rusqlite::Result<()> {
+fn take_out(change: &dyn Store, entry: i64, batch: BatchId, text: i64, note: Option<&str>, moment: &str) -> Result<()> {
     count_out(change, entry)?;
-    change.execute("update entry set removed = ?1 where id = ?2", params![moment, entry])?;
+    change.execute("update entry set removed = ?1 where id = ?2", cells![moment, entry])?;
     change.execute(
         "insert into history (moment, what, batch, text, count, note) values (?1, 'remove', ?2, ?3, 1, ?4)",
-        params![moment, batch.0, text, note],
+        cells![moment, batch.0, text, note],
     )?;
     Ok(())
 }

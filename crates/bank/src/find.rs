@@ -1,12 +1,12 @@
 //! Everything that is known of somebody, also by the domain, and of those who were forgotten.
 
+use crate::bank::Bank;
 use crate::batch::{BatchId, What, day_text};
 use crate::blocks::batches_with;
-use crate::file::Bank;
-use crate::text::{Kind, Text, Value};
+use crate::store::{Row, Store, cells};
+use crate::text::{Kind, Text};
 use crate::verdicts::FoundVerdict;
 use pebblebank_table::Result;
-use rusqlite::{Connection, Row, params};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -80,13 +80,16 @@ pub(crate) const ENTRY: &str =
      coalesce(e.day, b.day), e.until, e.soft, b.note, coalesce(b.undone, e.removed)
      from entry e join text t on t.id = e.text join batch b on b.id = e.batch";
 
-/// An address in the blocks of a batch, in the columns of [`ENTRY`]; the second parameter is the batch.
-const IN_BLOCK: &str = "?1, ?2, b.what, (select name from scope where id = b.scope), b.campaign, b.job, b.id, b.file, b.added, \
-     b.day, null, 0, b.note, b.undone from batch b where b.id = ?3";
+/// An address in the blocks of a batch, in the columns of [`ENTRY`] but for the first two.
+const IN_BLOCK: &str = "null, null, b.what, (select name from scope where id = b.scope), b.campaign, b.job, b.id, b.file, b.added, \
+     b.day, null, 0, b.note, b.undone from batch b where b.id = ?1";
 
 impl KnownEntry {
-    pub(crate) fn of_row(row: &Row) -> rusqlite::Result<KnownEntry> {
-        let text = Text { kind: Kind::of_code(row.get(0)?), value: row.get(1)? };
+    pub(crate) fn of_row(row: &Row<'_>) -> Result<KnownEntry> {
+        KnownEntry::about(&Text { kind: Kind::of_code(row.get(0)?), value: row.get(1)? }, row)
+    }
+
+    fn about(text: &Text, row: &Row<'_>) -> Result<KnownEntry> {
         Ok(KnownEntry {
             text: text.shown(),
             kind: text.kind.name(),
@@ -98,7 +101,7 @@ impl KnownEntry {
             file: row.get(7)?,
             added: row.get(8)?,
             day: day_text(row.get(9)?),
-            until: row.get::<_, Option<i64>>(10)?.map(day_text),
+            until: row.get::<Option<i64>>(10)?.map(day_text),
             is_soft: row.get(11)?,
             note: row.get(12)?,
             gone: row.get(13)?,
@@ -165,13 +168,12 @@ impl Bank {
             None => Vec::new(),
             Some(id) => {
                 let query = format!("select {ENTRY} where e.text = ?1 order by e.id desc");
-                self.ask(|bank| bank.prepare(&query)?.query_map([id], KnownEntry::of_row)?.collect())?
+                self.store().all(&query, cells![id], KnownEntry::of_row)?
             }
         };
-        let in_blocks = self.ask(|bank| {
-            let batches = batches_with(bank, text)?;
-            batches.into_iter().map(|batch| in_block(bank, batch, text)).collect::<rusqlite::Result<Vec<_>>>()
-        })?;
+        let batches = batches_with(self.store(), text)?;
+        let in_blocks: Vec<KnownEntry> =
+            batches.into_iter().map(|batch| in_block(self.store(), batch, text)).collect::<Result<_>>()?;
         if !in_blocks.is_empty() {
             all.extend(in_blocks);
             all.sort_by_key(|entry| std::cmp::Reverse(entry.batch));
@@ -181,13 +183,14 @@ impl Bank {
 
     /// Whether anything is kept of a text.
     fn has(&self, text: &Text) -> Result<bool> {
-        Ok(self.text_id(text)?.is_some() || !self.ask(|bank| batches_with(bank, text))?.is_empty())
+        Ok(self.text_id(text)?.is_some() || !batches_with(self.store(), text)?.is_empty())
     }
 }
 
 /// An address that a batch has in a block.
-pub(crate) fn in_block(bank: &Connection, batch: i64, text: &Text) -> rusqlite::Result<KnownEntry> {
-    bank.prepare(&format!("select {IN_BLOCK}"))?.query_row(params![text.kind, Value(text), batch], KnownEntry::of_row)
+pub(crate) fn in_block(bank: &dyn Store, batch: i64, text: &Text) -> Result<KnownEntry> {
+    let found = bank.first(&format!("select {IN_BLOCK}"), cells![batch], |row| KnownEntry::about(text, row))?;
+    found.ok_or_else(|| bank.damaged())
 }
 
 impl Found {

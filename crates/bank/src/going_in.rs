@@ -5,21 +5,24 @@ use crate::blocks::BlockWriter;
 use crate::entry::NewEntry;
 use crate::known::Known;
 use crate::seal::{ENTRY_COLUMNS, EntryRow, EntrySum};
+use crate::store::{Cell, Column, ColumnKind, Store, cells};
 use crate::text::Kind;
+use pebblebank_table::Result;
 use pebblebank_values::date::Date;
-use rusqlite::types::Value as Cell;
-use rusqlite::{OptionalExtension, Statement, Transaction, params};
-use std::rc::Rc;
 
-/// Fewer entries than this that say the same of their texts go in one by one.
-const FEWEST_AT_ONCE: usize = 4;
+/// The columns of an entry that is written.
+const WRITTEN: [Column; 5] = [
+    ("text", ColumnKind::Integer),
+    ("batch", ColumnKind::Integer),
+    ("day", ColumnKind::Integer),
+    ("soft", ColumnKind::Integer),
+    ("until", ColumnKind::Integer),
+];
 
 /// A batch whose entries go in.
 pub(crate) struct GoingIn<'a> {
+    store: &'a dyn Store,
     known: Known<'a>,
-    new_texts: Statement<'a>,
-    new_entries: Statement<'a>,
-    new_entry: Statement<'a>,
     batch: BatchId,
     only_new: bool,
     counts: Counts,
@@ -30,29 +33,24 @@ impl<'a> GoingIn<'a> {
     /// `only_new`: what the bank holds already for this reason and scope stays out. `in_blocks`: addresses that say no more than
     /// the batch are put into blocks.
     pub fn new(
-        change: &'a Transaction,
+        change: &'a dyn Store,
         batch: &NewBatch,
         id: BatchId,
         only_new: bool,
         in_blocks: bool,
-    ) -> rusqlite::Result<GoingIn<'a>> {
+    ) -> Result<GoingIn<'a>> {
         Ok(GoingIn {
+            store: change,
             known: Known::new(change, batch)?,
-            new_texts: change.prepare("insert into text (kind, value) select ?1, value from rarray(?2)")?,
-            new_entries: change.prepare(
-                "insert into entry (text, batch, day, soft, until) select value, ?2, ?3, ?4, ?5 from rarray(?1)",
-            )?,
-            new_entry: change
-                .prepare("insert into entry (text, batch, day, soft, until) values (?1, ?2, ?3, ?4, ?5)")?,
             batch: id,
             only_new,
             counts: Counts::default(),
-            blocks: if in_blocks { Some(BlockWriter::new(change, id.0)?) } else { None },
+            blocks: in_blocks.then(|| BlockWriter::new(change, id.0)),
         })
     }
 
     /// Lets entries go in, which are in order. They are used up.
-    pub fn put(&mut self, entries: &mut Vec<NewEntry>) -> rusqlite::Result<()> {
+    pub fn put(&mut self, entries: &mut Vec<NewEntry>) -> Result<()> {
         // Who was forgotten is held already, and is not written down again.
         entries.retain(|entry| !entry.text.kind.is_forgotten());
         self.put_in_blocks(entries)?;
@@ -71,13 +69,13 @@ impl<'a> GoingIn<'a> {
     }
 
     /// Lets those go in that stand in blocks.
-    fn put_in_blocks(&mut self, entries: &mut Vec<NewEntry>) -> rusqlite::Result<()> {
+    fn put_in_blocks(&mut self, entries: &mut Vec<NewEntry>) -> Result<()> {
         let Some(blocks) = &mut self.blocks else { return Ok(()) };
         let (mut plain, others): (Vec<NewEntry>, Vec<NewEntry>) =
             entries.drain(..).partition(NewEntry::is_plain_address);
         *entries = others;
         if self.only_new {
-            leave_out_held(&mut self.known, &mut plain)?;
+            leave_out_held(&self.known, &mut plain)?;
         }
         for entry in &plain {
             blocks.add(&entry.text.value)?;
@@ -87,9 +85,9 @@ impl<'a> GoingIn<'a> {
     }
 
     /// Lets entries go in, each of which has another text.
-    fn put_each_once(&mut self, entries: &mut Vec<NewEntry>) -> rusqlite::Result<()> {
+    fn put_each_once(&mut self, entries: &mut Vec<NewEntry>) -> Result<()> {
         if self.only_new {
-            leave_out_held(&mut self.known, entries)?;
+            leave_out_held(&self.known, entries)?;
         }
         let mut ids = self.known.ids(entries)?;
         if ids.contains(&None) {
@@ -98,46 +96,35 @@ impl<'a> GoingIn<'a> {
         }
         let ids: Vec<i64> = ids.into_iter().flatten().collect();
         if ids.len() < entries.len() {
-            return Err(rusqlite::Error::QueryReturnedNoRows);
+            return Err(self.store.damaged());
         }
-        let mut ids = ids.as_slice();
-        for alike in entries.chunk_by(|a, b| (a.day, a.is_soft, a.until) == (b.day, b.is_soft, b.until)) {
-            let (of_these, others) = ids.split_at(alike.len());
-            ids = others;
-            self.put_alike(&alike[0], of_these)?;
-            for entry in alike {
-                self.counts.add(entry);
-            }
+        let number = |day: Option<Date>| Cell::from(day.map(Date::day_number));
+        let mut cells: Vec<Cell> = Vec::with_capacity(ids.len() * WRITTEN.len());
+        for (entry, id) in entries.iter().zip(ids) {
+            let NewEntry { day, is_soft, until, .. } = entry;
+            let (day, until) = (number(*day), number(*until));
+            cells.extend([id.into(), self.batch.0.into(), day, (*is_soft).into(), until]);
+            self.counts.add(entry);
         }
-        Ok(())
+        self.store.put_rows("entry", &WRITTEN, &cells)
     }
 
-    fn put_new_texts(&mut self, entries: &[NewEntry], ids: &[Option<i64>]) -> rusqlite::Result<()> {
+    fn put_new_texts(&mut self, entries: &[NewEntry], ids: &[Option<i64>]) -> Result<()> {
         let new: Vec<&NewEntry> =
             entries.iter().zip(ids).filter(|(_, id)| id.is_none()).map(|(entry, _)| entry).collect();
         for alike in new.chunk_by(|a, b| a.text.kind == b.text.kind) {
-            let values: Vec<Cell> = alike.iter().map(|entry| Cell::Blob(entry.text.value.clone())).collect();
-            self.new_texts.execute(params![alike[0].text.kind, Rc::new(values)])?;
-        }
-        Ok(())
-    }
-
-    /// Puts in entries of these texts that say the same as one of them.
-    fn put_alike(&mut self, like: &NewEntry, ids: &[i64]) -> rusqlite::Result<()> {
-        let (day, until) = (like.day.map(Date::day_number), like.until.map(Date::day_number));
-        if ids.len() >= FEWEST_AT_ONCE {
-            let ids: Vec<Cell> = ids.iter().map(|id| Cell::Integer(*id)).collect();
-            self.new_entries.execute(params![Rc::new(ids), self.batch.0, day, like.is_soft, until])?;
-            return Ok(());
-        }
-        for id in ids {
-            self.new_entry.execute(params![id, self.batch.0, day, like.is_soft, until])?;
+            let values: Vec<&[u8]> = alike.iter().map(|entry| entry.text.value.as_slice()).collect();
+            self.store.execute(
+                "insert into text (kind, value) select cast(?1 as bigint), value from blobs(?2) given where true
+                 on conflict do nothing",
+                cells![alike[0].text.kind, Cell::Blobs(&values)],
+            )?;
         }
         Ok(())
     }
 
     /// All are in: what they come to.
-    pub fn finish(mut self) -> rusqlite::Result<Counts> {
+    pub fn finish(mut self) -> Result<Counts> {
         if let Some(blocks) = &mut self.blocks {
             blocks.finish()?;
         }
@@ -146,7 +133,7 @@ impl<'a> GoingIn<'a> {
 }
 
 /// Leaves out what the bank holds already.
-fn leave_out_held(known: &mut Known, entries: &mut Vec<NewEntry>) -> rusqlite::Result<()> {
+fn leave_out_held(known: &Known<'_>, entries: &mut Vec<NewEntry>) -> Result<()> {
     let mut held = known.held(entries)?.into_iter();
     entries.retain(|_| !held.next().unwrap_or_default());
     Ok(())
@@ -178,15 +165,15 @@ impl Counts {
         });
     }
 
-    pub fn write(&self, change: &Transaction, batch: BatchId, how: &str, moment: &str) -> rusqlite::Result<()> {
+    pub fn write(&self, change: &dyn Store, batch: BatchId, how: &str, moment: &str) -> Result<()> {
         let Counts { entries, softs, phones, lapsing, sum } = self;
         change.execute(
             "update batch set entries = ?1, softs = ?2, phones = ?3, lapsing = ?4, digest = ?5 where id = ?6",
-            params![entries, softs, phones, lapsing, sum.bytes(), batch.0],
+            cells![*entries, *softs, *phones, *lapsing, &sum.bytes(), batch.0],
         )?;
         change.execute(
             "insert into history (moment, what, batch, count) values (?1, ?2, ?3, ?4)",
-            params![moment, how, batch.0, entries + softs],
+            cells![moment, how, batch.0, entries + softs],
         )?;
         Ok(())
     }
@@ -194,23 +181,23 @@ impl Counts {
 
 /// Takes an entry that is about to go out of what its batch counts and out of its sum; not by counting anew, since batches
 /// may be large.
-pub(crate) fn count_out(change: &Transaction, entry: i64) -> rusqlite::Result<()> {
+pub(crate) fn count_out(change: &dyn Store, entry: i64) -> Result<()> {
     let query = format!(
         "select {ENTRY_COLUMNS}, b.digest from entry e join text t on t.id = e.text join batch b on b.id = e.batch
          where e.id = ?1 and e.removed is null and b.undone is null"
     );
-    let found = change.query_row(&query, [entry], |row| {
+    let found = change.first(&query, cells![entry], |row| {
         let taken = EntryRow::of(row)?;
-        let mut sum = EntrySum::read(row.get_ref(6)?.as_bytes()?).unwrap_or_default();
+        let mut sum = EntrySum::read(row.get(6)?).unwrap_or_default();
         sum.take_out(&taken);
         let is_of_phone = Kind::of_code(taken.kind).is_of_phone();
-        Ok((row.get::<_, i64>(0)?, sum, taken.is_soft, is_of_phone, taken.until.is_some()))
-    });
-    let Some((batch, sum, is_soft, is_of_phone, is_lapsing)) = found.optional()? else { return Ok(()) };
+        Ok((row.get::<i64>(0)?, sum, taken.is_soft, is_of_phone, taken.until.is_some()))
+    })?;
+    let Some((batch, sum, is_soft, is_of_phone, is_lapsing)) = found else { return Ok(()) };
     change.execute(
         "update batch set entries = entries - ?1, softs = softs - ?2, phones = phones - ?3, lapsing = lapsing - ?4,
            digest = ?5 where id = ?6",
-        params![!is_soft, is_soft, !is_soft && is_of_phone, is_lapsing, sum.bytes(), batch],
+        cells![!is_soft, is_soft, !is_soft && is_of_phone, is_lapsing, &sum.bytes(), batch],
     )?;
     Ok(())
 }

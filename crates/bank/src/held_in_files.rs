@@ -3,20 +3,26 @@
 //! New entries are kept in memory up to a limit; whenever it is reached, the files are read and the entries make room. So a
 //! load of any size finds them all.
 
+use crate::bank::Bank;
 use crate::batch::{Batch, BatchId, What, columns};
-use crate::blocks::{self, Members};
-use crate::file::Bank;
+use crate::blocks;
 use crate::scope::{EVERYONE, ScopeId};
+use crate::store::{Store, cells};
 use crate::text::{Kind, Text};
-use crate::trouble::trouble;
 use pebblebank_table::Result;
-use rusqlite::{Connection, params};
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::HashSet;
+use std::ops::ControlFlow;
 
 /// A file is looked at for 60 days after it was sent; later the mailing is over.
 const LATELY_DAYS: i32 = 60;
+
+/// How many entries of a batch are read at once,
+const ENTRIES_OF_PAGE: usize = 20_000;
+
+/// and how many of its blocks.
+const BLOCKS_OF_PAGE: usize = 128;
 
 /// What a text takes in a set, beside its bytes.
 const BYTES_PER_TEXT: usize = 2 * size_of::<Text>();
@@ -151,54 +157,35 @@ impl Bank {
         let columns = columns();
         let query = format!(
             "select {columns} from batch where undone is null and (what = ?1 or what = ?2 and day >= ?3)
-             and (?4 = ?5 or scope = ?4) order by id desc"
+             and (cast(?4 as bigint) = ?5 or scope = ?4) order by id desc"
         );
-        let codes = params![What::Prepared.code(), What::Sent.code(), since, scope.0, EVERYONE.0];
-        self.ask(|bank| bank.prepare(&query)?.query_map(codes, Batch::of_row)?.collect())
+        let codes = cells![What::Prepared.code(), What::Sent.code(), since, scope.0, EVERYONE.0];
+        self.store().all(&query, codes, Batch::of_row)
     }
 
     /// Adds the places of those in a file whom new entries hold, by address, domain or digest.
     fn newly_held(&self, batch: BatchId, newly: &Newly, held: &mut Vec<u64>) -> Result<()> {
-        self.ask(|bank| {
-            let mut place = 0;
-            for_each_address(bank, batch, &mut |address| {
-                if newly.holds(address) {
-                    held.push(place);
-                }
-                place += 1;
-            })
+        let mut place = 0;
+        for_each_address(self.store(), batch, &mut |address| {
+            if newly.holds(address) {
+                held.push(place);
+            }
+            place += 1;
+            Ok(())
         })
     }
 
     /// The addresses in files prepared or sent lately that a batch holds.
     pub fn affected_by(&self, batch: BatchId) -> Result<Vec<(HeldPrepared, Vec<String>)>> {
         // Places in files say whom they mean as long as the files stay as they are.
-        let _as_it_is = self.connection().unchecked_transaction().map_err(|cause| trouble(self.path(), &cause))?;
+        let _as_it_is = self.store().view()?;
         let about = self.batch(batch)?;
-        let scope =
-            self.ask(|bank| bank.query_row("select scope from batch where id = ?1", [batch.0], |row| row.get(0)))?;
+        let scope = self.store().value("select scope from batch where id = ?1", cells![batch.0])?;
         let mut files = self.files_held_in(about.what, ScopeId(scope))?;
         if files.files.is_empty() {
             return Ok(Vec::new());
         }
-        // What goes wrong beyond the bank itself.
-        let mut failed = Ok(());
-        self.ask(|bank| {
-            let mut others = bank.prepare(
-                "select t.kind, t.value from entry e join text t on t.id = e.text
-                 where e.batch = ?1 and e.removed is null and e.soft = 0",
-            )?;
-            let mut rows = others.query([batch.0])?;
-            while let Some(row) = rows.next()?.filter(|_| failed.is_ok()) {
-                failed = files.add(Text { kind: Kind::of_code(row.get(0)?), value: row.get(1)? });
-            }
-            for_each_in_blocks(bank, batch, &mut |address| {
-                if failed.is_ok() {
-                    failed = files.add(Text { kind: Kind::Address, value: address.to_vec() });
-                }
-            })
-        })?;
-        failed?;
+        each_that_holds(self.store(), batch, &mut |text| files.add(text))?;
         let named = |(file, held): (Batch, Vec<u64>)| {
             let addresses = self.addresses(file.id, &held)?;
             Ok((HeldPrepared::of(&file, held.len()), addresses))
@@ -209,40 +196,65 @@ impl Bank {
     /// The addresses at these places of a file, which are in order; in their own order.
     fn addresses(&self, file: BatchId, places: &[u64]) -> Result<Vec<String>> {
         let mut addresses: Vec<String> = Vec::with_capacity(places.len());
-        self.ask(|bank| {
-            let mut place = 0;
-            for_each_address(bank, file, &mut |address| {
-                if places.get(addresses.len()) == Some(&place) {
-                    addresses.push(String::from_utf8_lossy(address).into_owned());
-                }
-                place += 1;
-            })
+        let mut place = 0;
+        for_each_address(self.store(), file, &mut |address| {
+            if places.get(addresses.len()) == Some(&place) {
+                addresses.push(String::from_utf8_lossy(address).into_owned());
+            }
+            place += 1;
+            Ok(())
         })?;
         addresses.sort_unstable();
         Ok(addresses)
     }
 }
 
-/// Hands over the addresses of a batch that count, in the same order each time.
-fn for_each_address(bank: &Connection, batch: BatchId, each: &mut dyn FnMut(&[u8])) -> rusqlite::Result<()> {
-    let mut own = bank.prepare(
-        "select t.value from entry e join text t on t.id = e.text where e.batch = ?1 and e.removed is null order by e.id",
-    )?;
-    let mut rows = own.query([batch.0])?;
-    while let Some(row) = rows.next()? {
-        each(row.get_ref(0)?.as_bytes()?);
+/// Hands over whom a batch holds, a page after the other, so that the bank can be asked meanwhile.
+fn each_that_holds(bank: &dyn Store, batch: BatchId, each: &mut dyn FnMut(Text) -> Result<()>) -> Result<()> {
+    let own = format!(
+        "select e.id, t.kind, t.value from entry e join text t on t.id = e.text
+         where e.batch = ?1 and e.removed is null and e.soft = 0 and e.id > ?2 order by e.id limit {ENTRIES_OF_PAGE}"
+    );
+    let mut last = i64::MIN;
+    loop {
+        let page = bank.all(&own, cells![batch.0, last], |row| {
+            Ok((row.get(0)?, Text { kind: Kind::of_code(row.get(1)?), value: row.get(2)? }))
+        })?;
+        let Some((id, _)) = page.last() else { break };
+        last = *id;
+        page.into_iter().try_for_each(|(_, text)| each(text))?;
     }
+    let blocks = format!("{} limit {BLOCKS_OF_PAGE}", blocks::of_batch_after());
+    let mut after: Vec<u8> = Vec::new();
+    loop {
+        let mut page: Vec<Text> = Vec::new();
+        let first = std::mem::take(&mut after);
+        bank.each(&blocks, cells![batch.0, &first], |row| {
+            after = row.get(3)?;
+            blocks::each_member(row, |address| {
+                page.push(Text { kind: Kind::Address, value: address.to_vec() });
+                Ok(ControlFlow::Continue(()))
+            })
+        })?;
+        if page.is_empty() {
+            return Ok(());
+        }
+        page.into_iter().try_for_each(&mut *each)?;
+    }
+}
+
+/// Hands over the addresses of a batch that count, in the same order each time.
+fn for_each_address(bank: &dyn Store, batch: BatchId, each: &mut dyn FnMut(&[u8]) -> Result<()>) -> Result<()> {
+    bank.each(
+        "select t.value from entry e join text t on t.id = e.text where e.batch = ?1 and e.removed is null order by e.id",
+        cells![batch.0],
+        |row| each(row.get(0)?),
+    )?;
     for_each_in_blocks(bank, batch, each)
 }
 
-fn for_each_in_blocks(bank: &Connection, batch: BatchId, each: &mut dyn FnMut(&[u8])) -> rusqlite::Result<()> {
-    let mut blocks = bank.prepare(&blocks::of_batch())?;
-    let mut rows = blocks.query([batch.0])?;
-    while let Some(row) = rows.next()? {
-        let mut members = Members::of(row)?;
-        while let Some(address) = members.next()? {
-            each(address);
-        }
-    }
-    Ok(())
+fn for_each_in_blocks(bank: &dyn Store, batch: BatchId, each: &mut dyn FnMut(&[u8]) -> Result<()>) -> Result<()> {
+    bank.each(&blocks::of_batch(), cells![batch.0], |row| {
+        blocks::each_member(row, |address| each(address).map(|()| ControlFlow::Continue(())))
+    })
 }

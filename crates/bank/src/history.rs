@@ -1,9 +1,9 @@
 //! What was done to the bank. Nothing rewrites it; of somebody who was forgotten it shows a digest.
 
-use crate::file::Bank;
+use crate::bank::Bank;
+use crate::store::{Row, cells};
 use crate::text::{Kind, Text};
 use pebblebank_table::Result;
-use rusqlite::Row;
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -30,7 +30,7 @@ const COLUMNS: &str = "h.moment, h.what, h.batch, t.kind, t.value, s.name, h.cou
      left join text t on t.id = h.text left join scope s on s.id = h.scope";
 
 impl Happened {
-    fn of_row(row: &Row) -> rusqlite::Result<Happened> {
+    fn of_row(row: &Row<'_>) -> Result<Happened> {
         let kind: Option<i64> = row.get(3)?;
         let value: Option<Vec<u8>> = row.get(4)?;
         let text = kind.zip(value).map(|(kind, value)| Text { kind: Kind::of_code(kind), value }.shown());
@@ -50,11 +50,11 @@ impl Bank {
     /// All that was done, the latest first; at most this many.
     pub fn history(&self, most: u64) -> Result<Vec<Happened>> {
         let query = format!("select {COLUMNS} order by h.id desc limit ?1");
-        self.ask(|bank| bank.prepare(&query)?.query_map([most.cast_signed()], Happened::of_row)?.collect())
+        self.store().all(&query, cells![most.cast_signed()], Happened::of_row)
     }
 
     pub(crate) fn history_of(&self, text: i64) -> Result<Vec<Happened>> {
         let query = format!("select {COLUMNS} where h.text = ?1 order by h.id desc");
-        self.ask(|bank| bank.prepare(&query)?.query_map([text], Happened::of_row)?.collect())
+        self.store().all(&query, cells![text], Happened::of_row)
     }
 }

@@ -1,5 +1,5 @@
-//! The local memory: who must not be contacted and why, who was written to and when. One `SQLite` file that its owner
-//! alone can read; the only crate that speaks SQL.
+//! The memory: who must not be contacted and why, who was written to and when. It is kept in one `SQLite` file that its owner
+//! alone can read, or in a PostgreSQL database that several machines reach; the only crate that speaks SQL.
 //!
 //! Everything goes in by batches, so that it can be taken back whole ([`load`], [`change`]); [`memory`] is what a run sees
 //! of it; [`sending`] is about what was prepared and sent; [`history`] is never rewritten.
@@ -7,12 +7,11 @@
 #![forbid(unsafe_code)]
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 
+pub mod bank;
 pub mod batch;
 mod blocks;
 pub mod change;
-mod connect;
 pub mod entry;
-pub mod file;
 pub mod find;
 pub mod forget;
 mod going_in;
@@ -21,6 +20,7 @@ pub mod history;
 mod known;
 pub mod list;
 pub mod load;
+pub mod location;
 pub mod memory;
 mod memory_entries;
 pub mod record;
@@ -29,12 +29,14 @@ mod seal;
 pub mod sending;
 mod sorted;
 mod spelt;
+mod store;
 pub mod text;
-mod trouble;
 pub mod verdicts;
 
+pub use bank::{Access, Bank};
 pub use batch::{Batch, BatchId, What};
-pub use file::{Access, Bank};
+pub use location::Location;
 pub use memory::Memory;
 pub use scope::{EVERYONE, ScopeId};
+pub use store::Leftover;
 pub use text::{Kind, Text};

@@ -1,22 +1,18 @@
 //! What is in the bank: counted, listed, exported, copied.
 
+use crate::bank::Bank;
 use crate::batch::What;
-use crate::blocks::{self, Members};
-use crate::connect::open_unchanging;
-use crate::file::Bank;
+use crate::blocks;
 use crate::find::{ENTRY, KnownEntry, in_block};
-use crate::seal;
+use crate::store::cells;
 use crate::text::{Kind, Text};
-use crate::trouble::trouble;
 use pebblebank_table::staged::Staged;
 use pebblebank_table::staged::placement::Placement;
 use pebblebank_table::{Error, ErrorKind, Result};
-use rusqlite::Connection;
-use rusqlite::backup::{Backup, StepResult};
 use schemars::JsonSchema;
 use serde::Serialize;
+use std::ops::ControlFlow;
 use std::path::Path;
-use std::time::Duration;
 
 /// How many entries there are of a kind.
 #[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
@@ -34,54 +30,49 @@ pub struct Held {
 impl Bank {
     /// How many entries of each kind count, by scope.
     pub fn counts(&self) -> Result<Vec<Held>> {
-        self.ask(|bank| {
-            let mut query = bank.prepare(
-                "select s.name, b.what, sum(b.entries + b.softs), count(*) from batch b join scope s on s.id = b.scope
-                 where b.undone is null group by s.id, b.what having sum(b.entries + b.softs) > 0 order by s.id, b.what",
-            )?;
-            let rows = query.query_map([], |row| {
+        self.store().all(
+            "select s.name, b.what, cast(sum(b.entries + b.softs) as bigint), count(*)
+             from batch b join scope s on s.id = b.scope
+             where b.undone is null group by s.id, b.what having sum(b.entries + b.softs) > 0 order by s.id, b.what",
+            &[],
+            |row| {
                 Ok(Held {
                     scope: row.get(0)?,
                     what: What::of_code(row.get(1)?),
-                    entries: row.get::<_, i64>(2)?.unsigned_abs(),
-                    batches: row.get::<_, i64>(3)?.unsigned_abs(),
+                    entries: row.get::<i64>(2)?.unsigned_abs(),
+                    batches: row.get::<i64>(3)?.unsigned_abs(),
                 })
-            })?;
-            rows.collect()
-        })
+            },
+        )
     }
 
     /// Hands over every entry that counts, in the order in which they came, as long as `each` wants more.
     pub fn for_each_entry(&self, each: &mut dyn FnMut(KnownEntry) -> Result<bool>) -> Result<()> {
-        let fail = |cause: rusqlite::Error| trouble(self.path(), &cause);
-        let bank = self.connection();
+        let bank = self.store();
+        let _view = bank.view()?;
         let own = format!("select {ENTRY} where e.batch = ?1 and e.removed is null order by e.id");
-        let mut own = bank.prepare(&own).map_err(fail)?;
-        let mut blocks = bank.prepare(&blocks::of_batch()).map_err(fail)?;
-        let mut batches = bank.prepare("select id from batch where undone is null order by id").map_err(fail)?;
-        let mut batches = batches.query([]).map_err(fail)?;
-        while let Some(batch) = batches.next().map_err(fail)? {
-            let batch: i64 = batch.get(0).map_err(fail)?;
-            let mut like = None;
-            let mut rows = blocks.query([batch]).map_err(fail)?;
-            while let Some(row) = rows.next().map_err(fail)? {
-                let mut members = Members::of(row).map_err(fail)?;
-                while let Some(address) = members.next().map_err(fail)? {
-                    let text = Text { kind: Kind::Address, value: address.to_vec() };
-                    let like: &KnownEntry = match &mut like {
-                        Some(like) => like,
-                        like => like.insert(in_block(bank, batch, &text).map_err(fail)?),
-                    };
-                    if !each(KnownEntry { text: text.shown(), ..like.clone() })? {
-                        return Ok(());
-                    }
-                }
+        let batches: Vec<i64> =
+            bank.all("select id from batch where undone is null order by id", &[], |row| row.get(0))?;
+        let mut wants_more = true;
+        let next = |wants_more: bool| if wants_more { ControlFlow::Continue(()) } else { ControlFlow::Break(()) };
+        for batch in batches {
+            let like = in_block(bank, batch, &Text { kind: Kind::Address, value: Vec::new() })?;
+            bank.for_each_row(&blocks::of_batch(), cells![batch], &mut |row| {
+                blocks::each_member(row, |address| {
+                    let text = String::from_utf8_lossy(address).into_owned();
+                    wants_more = each(KnownEntry { text, ..like.clone() })?;
+                    Ok(next(wants_more))
+                })?;
+                Ok(next(wants_more))
+            })?;
+            if wants_more {
+                bank.for_each_row(&own, cells![batch], &mut |row| {
+                    wants_more = each(KnownEntry::of_row(row)?)?;
+                    Ok(next(wants_more))
+                })?;
             }
-            let mut rows = own.query([batch]).map_err(fail)?;
-            while let Some(row) = rows.next().map_err(fail)? {
-                if !each(KnownEntry::of_row(row).map_err(fail)?)? {
-                    return Ok(());
-                }
+            if !wants_more {
+                break;
             }
         }
         Ok(())
@@ -89,7 +80,6 @@ impl Bank {
 
     /// Copies the bank into a new file, as it is at this moment, and looks whether the copy is whole.
     pub fn backup(&self, target: &Path) -> Result<u64> {
-        const PAGES_AT_ONCE: i32 = 4096;
         // A copy that was killed just before its end is completed first.
         pebblebank_table::staged::settle(target)?;
         if target.exists() {
@@ -99,32 +89,10 @@ impl Bank {
         let mut staged = Staged::new(false);
         let copy = staged.file(target, Placement::New)?;
         let bytes = match staged.part(copy) {
-            Some(part) => self.copy_into(part, target, PAGES_AT_ONCE)?,
+            Some(part) => self.store().copy_into(part, target)?.unwrap_or_default(),
             None => 0,
         };
         staged.place()?;
         Ok(bytes)
-    }
-
-    fn copy_into(&self, part: &Path, target: &Path, pages: i32) -> Result<u64> {
-        let fail = |cause: rusqlite::Error| trouble(target, &cause);
-        // The part is an empty file, which no bank is. Nothing is kept beside it that a failure could leave behind.
-        let mut copy = Connection::open(part).map_err(fail)?;
-        copy.query_row("pragma journal_mode = memory", [], |_| Ok(())).map_err(fail)?;
-        {
-            let backup = Backup::new(self.connection(), &mut copy).map_err(fail)?;
-            while backup.step(pages).map_err(fail)? != StepResult::Done {
-                std::thread::sleep(Duration::from_millis(1));
-            }
-        }
-        copy.close().map_err(|(_, cause)| fail(cause))?;
-        let copy = open_unchanging(part).map_err(fail)?;
-        let verdict: String = copy.query_row("pragma integrity_check(1)", [], |row| row.get(0)).map_err(fail)?;
-        if verdict != "ok" || seal::check(&copy, target).is_err() {
-            let what = "the bank is damaged, and so is its copy";
-            let advice = "keep both, and go on with an earlier copy";
-            return Err(Error::new(ErrorKind::Input, what, advice).in_file(self.path()));
-        }
-        Ok(std::fs::metadata(part).map_or(0, |about| about.len()))
     }
 }

@@ -3,25 +3,23 @@
 //! What is staged is sorted and each entry kept once, in a nameless file beside the bank; so the bank is asked and
 //! changed in the order of its own index, which is many times as quick as in the order of a file.
 
+use crate::bank::Bank;
 use crate::batch::{Batch, BatchId, NewBatch, What};
 use crate::entry::NewEntry;
-use crate::file::Bank;
 use crate::going_in::GoingIn;
 use crate::held_in_files::HeldPrepared;
-use crate::known::{AT_ONCE, Known};
+use crate::known::Known;
 use crate::scope::add_scope;
 use crate::sending::replace_prepared;
 use crate::sorted::{self, SortedEntries};
+use crate::store::{Store, cells};
 use crate::text::{Kind, Text};
-use crate::trouble::trouble;
 use pebblebank_table::sorter::Sorter;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::suggest::holds_mailbox_provider;
-use rusqlite::{Transaction, params};
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::{HashMap, HashSet};
-use std::path::Path;
 
 /// The most domains of public mailbox providers that are named.
 const PROVIDERS_NAMED: usize = 5;
@@ -158,16 +156,14 @@ impl Ready<'_> {
 
     /// What the batch would do.
     pub fn preview(&mut self) -> Result<Preview> {
-        let fail = |cause: rusqlite::Error| trouble(self.bank.path(), &cause);
         // One view of the bank for all questions, and no lock for each.
-        let bank = self.bank.connection().unchecked_transaction().map_err(fail)?;
-        let bank = &*bank;
-        let mut known = Known::new(bank, &self.batch).map_err(fail)?;
+        let _view = self.bank.store().view()?;
+        let known = Known::new(self.bank.store(), &self.batch)?;
         let mut files = self.bank.files_held_in(self.batch.what, self.batch.scope)?;
         let mut preview = Preview { came_back: self.came_back, ..Preview::default() };
         let mut texts = EachOnce::default();
-        self.entries.for_some(AT_ONCE, |entries| {
-            let held = known.held(entries).map_err(fail)?;
+        self.entries.for_some(self.bank.store().at_once(), |entries| {
+            let held = known.held(entries)?;
             for (entry, is_held) in entries.drain(..).zip(held) {
                 texts.add(&entry.text, is_held || entry.text.kind.is_forgotten(), &mut preview);
                 if entry.text.kind == Kind::Domain {
@@ -205,29 +201,27 @@ impl Ready<'_> {
 
     fn put(&mut self, only_new: bool) -> Result<Option<BatchId>> {
         let moment = self.bank.moment().to_owned();
-        let path = self.bank.path().to_path_buf();
         let (batch, entries, same_file) = (&self.batch, &mut self.entries, self.same_file);
         let in_blocks = entries.may_be_in_blocks(self.bank.fewest_in_blocks());
         self.bank.keep_pages_to_write()?;
-        self.bank.change_with(|change| {
-            let fail = |cause: rusqlite::Error| trouble(&path, &cause);
+        self.bank.change(|change| {
             if same_file == SameFile::IsAMistake {
                 // Another command may have taken it in since it was looked for.
-                refuse_same_file(change, batch, &path)?;
+                refuse_same_file(change, batch)?;
             }
-            let id = insert_batch(change, batch, &moment).map_err(fail)?;
-            let mut going_in = GoingIn::new(change, batch, id, only_new, in_blocks).map_err(fail)?;
-            entries.for_some(AT_ONCE, |entries| going_in.put(entries).map_err(fail))?;
-            let counts = going_in.finish().map_err(fail)?;
+            let id = insert_batch(change, batch, &moment)?;
+            let mut going_in = GoingIn::new(change, batch, id, only_new, in_blocks)?;
+            entries.for_some(change.at_once(), |entries| going_in.put(entries))?;
+            let counts = going_in.finish()?;
             let is_anything = counts.entries + counts.softs > 0;
             if batch.what == What::Prepared {
-                replace_prepared(change, batch, id, &moment).map_err(fail)?;
+                replace_prepared(change, batch, id, &moment)?;
             }
             if !is_anything {
-                change.execute("delete from batch where id = ?1", [id.0]).map_err(fail)?;
+                change.execute("delete from batch where id = ?1", cells![id.0])?;
                 return Ok(None);
             }
-            counts.write(change, id, how_it_went_in(batch), &moment).map_err(fail)?;
+            counts.write(change, id, how_it_went_in(batch), &moment)?;
             Ok(Some(id))
         })
     }
@@ -280,21 +274,18 @@ fn loaded_before(batch: &Batch) -> Error {
     Error::new(ErrorKind::Guard, what, "nothing was changed; if you mean it, --again loads it once more")
 }
 
-fn refuse_same_file(change: &Transaction, batch: &NewBatch, path: &Path) -> Result<()> {
-    let fail = |cause: rusqlite::Error| trouble(path, &cause);
-    let found = Batch::of_file(change, batch.fingerprint.as_deref().unwrap_or_default(), batch.what, batch.scope);
-    found.map_err(fail)?.map_or(Ok(()), |batch| Err(loaded_before(&batch)))
+fn refuse_same_file(change: &dyn Store, batch: &NewBatch) -> Result<()> {
+    let found = Batch::of_file(change, batch.fingerprint.as_deref().unwrap_or_default(), batch.what, batch.scope)?;
+    found.map_or(Ok(()), |batch| Err(loaded_before(&batch)))
 }
 
-fn insert_batch(change: &Transaction, batch: &NewBatch, moment: &str) -> rusqlite::Result<BatchId> {
+fn insert_batch(change: &dyn Store, batch: &NewBatch, moment: &str) -> Result<BatchId> {
     let NewBatch { what, scope, new_scope, campaign, job, file, fingerprint, day, note } = batch;
     let scope = new_scope.as_ref().map_or(Ok(*scope), |name| add_scope(change, name, moment))?;
-    change.execute(
-        "insert into batch (what, scope, campaign, job, file, fingerprint, added, day, note)
-         values (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
-        params![what.code(), scope.0, campaign, job, file, fingerprint, moment, day.day_number(), note],
-    )?;
-    Ok(BatchId(change.last_insert_rowid()))
+    let insert = "insert into batch (what, scope, campaign, job, file, fingerprint, added, day, note)
+         values (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9) returning id";
+    let given = cells![what.code(), scope.0, campaign, job, file, fingerprint, moment, day.day_number(), note];
+    change.value(insert, given).map(BatchId)
 }
 
 /// The word in the history.

@@ -1,11 +1,11 @@
 //! What a run sees of the bank: everybody who must not be contacted in its scope and in that of everyone, as it is
 //! at the beginning.
 
+use crate::bank::Bank;
 use crate::batch::What;
-use crate::file::Bank;
 use crate::scope::{EVERYONE, EVERYONE_NAME, NOT_YET, NewScope, ScopeId};
+use crate::store::{Aim, Cell, Store, cells};
 use crate::text::{Kind, Text};
-use crate::trouble::trouble;
 use crate::verdicts::{each_address_verdict, each_domain_verdict};
 use pebblebank_core::job::remembering::Limits;
 use pebblebank_core::suppress::reason::Reason;
@@ -14,7 +14,6 @@ use pebblebank_table::Result;
 use pebblebank_values::date::Date;
 use pebblebank_values::text::comparable;
 use pebblebank_values::verdict::Why;
-use rusqlite::{Connection, params};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::PathBuf;
 use std::sync::Mutex;
@@ -24,10 +23,6 @@ const SOFT_BOUNCES: usize = 3;
 
 /// in this many days.
 const SOFT_DAYS: i64 = 30;
-
-/// From this size on a short run looks up the entries that it needs; below it reads all of them, and so sees whether they are
-/// all there.
-const LARGE_BYTES: u64 = 256 << 20;
 
 /// What a run asks for.
 #[derive(Debug, Clone, Default)]
@@ -56,70 +51,72 @@ pub(super) enum Source {
 /// The bank, as a run sees it.
 #[derive(Debug)]
 pub struct Memory {
-    pub(super) connection: Mutex<Connection>,
-    pub(super) path: PathBuf,
-    pub(super) today: i64,
+    pub(super) store: Mutex<Box<dyn Store>>,
+    place: PathBuf,
     /// Whether it takes long to read all of it.
     pub(super) is_large: bool,
-    holds: Vec<RememberedHold>,
-    pub(super) sources: Vec<Source>,
-    /// The hold of each batch, by the kind of entry.
-    hold_of_batch: HashMap<(i64, bool), usize>,
+    pub(super) held: Holds,
     key: Option<[u8; 32]>,
     other_scopes: Vec<String>,
     returned: Vec<(String, Date)>,
 }
 
+/// What holds people back in a run.
+#[derive(Debug, Default)]
+pub(super) struct Holds {
+    pub(super) today: i64,
+    all: Vec<RememberedHold>,
+    pub(super) sources: Vec<Source>,
+    /// The hold of each batch, by the kind of entry.
+    of_batch: HashMap<(i64, bool), usize>,
+}
+
 impl Bank {
     /// What a run sees of it. It stays as it is until the run is done, whatever happens to the bank meanwhile.
     pub fn into_memory(self, asked: &Asked) -> Result<Memory> {
+        self.store().begin(Aim::Reading)?;
         let scope = self.scope_or_not_yet(asked.scope.as_deref(), asked.new_scope)?;
-        let key = if self.all_forgotten()?.is_empty() { None } else { Some(self.key()?) };
-        self.ask(|bank| bank.execute_batch("begin"))?;
-        let mut memory = Memory {
-            path: self.path().to_path_buf(),
-            today: i64::from(self.today().day_number()),
-            is_large: self.bytes()? > LARGE_BYTES,
-            connection: Mutex::new(Connection::open_in_memory().map_err(|cause| trouble(self.path(), &cause))?),
-            holds: Vec::new(),
-            sources: Vec::new(),
-            hold_of_batch: HashMap::new(),
-            key,
-            other_scopes: self.other_scopes(scope)?,
-            returned: self.returned(scope)?,
-        };
+        let mut held = Holds { today: i64::from(self.today().day_number()), ..Holds::default() };
         let scopes = if scope == EVERYONE || scope == NOT_YET { vec![EVERYONE] } else { vec![scope, EVERYONE] };
         for what in What::HOLDING {
             for scope in &scopes {
-                memory.add_batches(&self, what, *scope)?;
+                held.add_batches(&self, what, *scope)?;
             }
         }
-        memory.add_soft_bounces(&self, &scopes)?;
+        held.add_soft_bounces(&self, &scopes)?;
         if let Some(campaign) = &asked.campaign {
-            memory.add_sent(&self, campaign, scope)?;
+            held.add_sent(&self, campaign, scope)?;
         }
         if let Some(limits) = asked.limits {
-            memory.add_too_often(&self, limits, scope)?;
+            held.add_too_often(&self, limits, scope)?;
         }
-        memory.connection = Mutex::new(self.into_connection());
-        Ok(memory)
+        Ok(Memory {
+            place: self.place().to_path_buf(),
+            is_large: self.store().bytes()? > self.store().large_bytes(),
+            held,
+            key: if self.all_forgotten()?.is_empty() { None } else { Some(self.key()?) },
+            other_scopes: self.other_scopes(scope)?,
+            returned: self.returned(scope)?,
+            store: Mutex::new(self.into_store()),
+        })
     }
 
     /// Who refused and came back, for this scope or for everyone.
     pub(crate) fn returned(&self, scope: ScopeId) -> Result<Vec<(String, Date)>> {
-        self.ask(|bank| {
-            let mut query = bank.prepare(&format!(
-                "select t.value, max(r.day) from returned r cross join text t on t.id = r.text
-                 where r.scope in ({EVERYONE}, ?1) and t.kind = {} group by t.id order by t.id",
+        let rows = self.store().all(
+            &format!(
+                "select (select value from text where id = r.text and kind = {}), max(r.day) from returned r
+                 where r.scope in ({EVERYONE}, ?1) group by r.text order by r.text",
                 Kind::Address.code()
-            ))?;
-            let rows = query.query_map([scope.0], |row| {
-                let address: Vec<u8> = row.get(0)?;
+            ),
+            cells![scope.0],
+            |row| {
+                let address: Option<&[u8]> = row.get(0)?;
                 let day = Date::from_day_number(row.get(1)?);
-                Ok((String::from_utf8_lossy(&address).into_owned(), day))
-            })?;
-            rows.collect()
-        })
+                Ok(address.map(|address| (String::from_utf8_lossy(address).into_owned(), day)))
+            },
+        )?;
+        Ok(rows.into_iter().flatten().collect())
     }
 
     /// The clients and brands that have entries which do not count in this scope; none where one of them is meant.
@@ -143,28 +140,29 @@ impl Memory {
         self
     }
 
+    /// Asks what keeps the bank, one thread after the other.
+    pub(super) fn ask<T>(&self, ask: impl FnOnce(&dyn Store) -> Result<T>) -> Result<T> {
+        ask(&**self.store.lock().expect("no thread panics while it asks the bank"))
+    }
+}
+
+impl Holds {
     fn add_hold(&mut self, name: String, reason: Reason, by: HeldBy, entries: u64, source: Source) -> usize {
-        self.holds.push(RememberedHold { name, reason, by, entries });
+        self.all.push(RememberedHold { name, reason, by, entries });
         self.sources.push(source);
-        self.holds.len() - 1
+        self.all.len() - 1
     }
 
     fn add_batches(&mut self, bank: &Bank, what: What, scope: ScopeId) -> Result<()> {
         let Some(reason) = what.reason() else { return Ok(()) };
         let name = bank.scope_name(scope)?;
-        let batches: Vec<(i64, u64, u64)> = bank.ask(|bank| {
-            let mut query = bank.prepare(
-                "select id, entries - phones - (select count(*) from entry e where lapsing > 0 and e.batch = batch.id
-                   and e.removed is null and e.until < ?3), phones
-                 from batch where what = ?1 and scope = ?2 and undone is null and entries > 0",
-            )?;
-            let number = |row: &rusqlite::Row, at| Ok::<_, rusqlite::Error>(row.get::<_, i64>(at)?.unsigned_abs());
-            query
-                .query_map(params![what.code(), scope.0, self.today], |row| {
-                    Ok((row.get(0)?, number(row, 1)?, number(row, 2)?))
-                })?
-                .collect()
-        })?;
+        let batches: Vec<(i64, u64, u64)> = bank.store().all(
+            "select id, entries - phones - (select count(*) from entry e where lapsing > 0 and e.batch = batch.id
+               and e.removed is null and e.until < ?3), phones
+             from batch where what = ?1 and scope = ?2 and undone is null and entries > 0",
+            cells![what.code(), scope.0, self.today],
+            |row| Ok((row.get(0)?, row.get::<i64>(1)?.unsigned_abs(), row.get::<i64>(2)?.unsigned_abs())),
+        )?;
         for (by, note) in [(HeldBy::Address, ""), (HeldBy::Phone, ", by phone")] {
             let entries = |batch: &(i64, u64, u64)| if by == HeldBy::Phone { batch.2 } else { batch.1 };
             let count: u64 = batches.iter().map(entries).sum();
@@ -174,7 +172,7 @@ impl Memory {
             let title = format!("bank: {} ({name}{note})", what.name());
             let hold = self.add_hold(title, reason, by, count, Source::Batches(by));
             for (id, ..) in batches.iter().filter(|batch| entries(batch) > 0) {
-                self.hold_of_batch.insert((*id, by == HeldBy::Phone), hold);
+                self.of_batch.insert((*id, by == HeldBy::Phone), hold);
             }
         }
         Ok(())
@@ -183,15 +181,14 @@ impl Memory {
     /// Those whose mail came back for reasons that may pass, but came back too often.
     fn add_soft_bounces(&mut self, bank: &Bank, scopes: &[ScopeId]) -> Result<()> {
         let wanted: HashSet<i64> = scopes.iter().map(|scope| scope.0).collect();
-        let mut days: Vec<(i64, i64)> = bank.ask(|bank| {
-            let mut query = bank.prepare(
-                "select e.text, coalesce(e.day, b.day), b.scope from entry e join batch b on b.id = e.batch
-                 where e.soft = 1 and e.removed is null and b.undone is null",
-            )?;
-            let rows = query.query_map([], |row| Ok((row.get(0)?, row.get(1)?, row.get::<_, i64>(2)?)))?;
-            let of_scope = rows.filter(|row| row.as_ref().map_or(true, |(_, _, scope)| wanted.contains(scope)));
-            of_scope.map(|row| row.map(|(text, day, _)| (text, day))).collect::<rusqlite::Result<_>>()
-        })?;
+        let days: Vec<(i64, i64, i64)> = bank.store().all(
+            "select e.text, coalesce(e.day, b.day), b.scope from entry e join batch b on b.id = e.batch
+             where e.soft = 1 and e.removed is null and b.undone is null",
+            &[],
+            |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)),
+        )?;
+        let of_scope = days.into_iter().filter(|(.., scope)| wanted.contains(scope));
+        let mut days: Vec<(i64, i64)> = of_scope.map(|(text, day, _)| (text, day)).collect();
         days.sort_unstable();
         days.dedup();
         let came_back = |events: &&[(i64, i64)]| {
@@ -213,15 +210,14 @@ impl Memory {
     }
 
     fn add_sent(&mut self, bank: &Bank, campaign: &str, scope: ScopeId) -> Result<()> {
-        let sent: Vec<(i64, i64, Option<String>)> = bank.ask(|bank| {
-            let mut query = bank.prepare(&format!(
+        let sent: Vec<(i64, i64, Option<String>)> = bank.store().all(
+            &format!(
                 "select id, entries, campaign from batch
-                 where what = ?1 and scope in ({EVERYONE}, ?2) and undone is null and entries > 0",
-            ))?;
-            query
-                .query_map(params![What::Sent.code(), scope.0], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?
-                .collect()
-        })?;
+                 where what = ?1 and scope in ({EVERYONE}, ?2) and undone is null and entries > 0 order by id",
+            ),
+            cells![What::Sent.code(), scope.0],
+            |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)),
+        )?;
         let is_same =
             |other: &Option<String>| other.as_deref().is_some_and(|other| comparable(other) == comparable(campaign));
         let batches: Vec<(i64, i64)> =
@@ -236,7 +232,7 @@ impl Memory {
                 count.unsigned_abs(),
                 Source::Batches(HeldBy::Address),
             );
-            self.hold_of_batch.extend(batches.iter().map(|(id, _)| ((*id, false), hold)));
+            self.of_batch.extend(batches.iter().map(|(id, _)| ((*id, false), hold)));
         }
         Ok(())
     }
@@ -245,22 +241,20 @@ impl Memory {
     /// person's addresses it is known. The run counts them, since it alone knows who is one person.
     fn add_too_often(&mut self, bank: &Bank, limits: Limits, scope: ScopeId) -> Result<()> {
         let since = self.today - i64::from(limits.per_days);
-        let sent: Vec<(i64, Option<String>, i64, i64)> = bank.ask(|bank| {
-            let mut query = bank.prepare(&format!(
-                "select id, campaign, on_day, sum(count) from (
+        let sent: Vec<(i64, Option<String>, i64, i64)> = bank.store().all(
+            &format!(
+                "select id, max(campaign), on_day, cast(sum(count) as bigint) from (
                    select b.id, b.campaign, coalesce(e.day, b.day) as on_day, 1 as count
                    from batch b join entry e on e.batch = b.id
                    where b.what = ?1 and b.scope in ({EVERYONE}, ?2) and b.undone is null and e.removed is null
                    union all
                    select b.id, b.campaign, b.day, p.count from batch b join block p on p.batch = b.id
-                   where b.what = ?1 and b.scope in ({EVERYONE}, ?2) and b.undone is null)
-                 where on_day > ?3 and on_day <= ?4 group by id, on_day",
-            ))?;
-            let rows = query.query_map(params![What::Sent.code(), scope.0, since, self.today], |row| {
-                Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?))
-            })?;
-            rows.collect()
-        })?;
+                   where b.what = ?1 and b.scope in ({EVERYONE}, ?2) and b.undone is null) sent
+                 where on_day > ?3 and on_day <= ?4 group by id, on_day order by id, on_day",
+            ),
+            cells![What::Sent.code(), scope.0, since, self.today],
+            |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?)),
+        )?;
         let mut numbers: BTreeMap<(i64, String), u32> = BTreeMap::new();
         for (_, campaign, day, _) in &sent {
             numbers.insert((*day, comparable(campaign.as_deref().unwrap_or_default()).into_owned()), 0);
@@ -281,8 +275,8 @@ impl Memory {
     }
 
     /// The batches whose addresses hold people back, in order, each with its hold.
-    pub(super) fn holds_of_addresses(&self) -> Vec<(i64, usize)> {
-        let of_addresses = self.hold_of_batch.iter().filter(|((_, is_of_phone), _)| !is_of_phone);
+    pub(super) fn of_addresses(&self) -> Vec<(i64, usize)> {
+        let of_addresses = self.of_batch.iter().filter(|((_, is_of_phone), _)| !is_of_phone);
         let mut all: Vec<(i64, usize)> = of_addresses.map(|((batch, _), hold)| (*batch, *hold)).collect();
         all.sort_unstable();
         all
@@ -290,26 +284,26 @@ impl Memory {
 
     /// The hold of an entry, by its batch and kind.
     pub(super) fn hold(&self, batch: i64, kind: Kind) -> Option<usize> {
-        self.hold_of_batch.get(&(batch, kind.is_of_phone())).copied()
+        self.of_batch.get(&(batch, kind.is_of_phone())).copied()
     }
 }
 
 fn texts_of(bank: &Bank, ids: &[i64]) -> Result<Vec<Text>> {
-    bank.ask(|bank| {
-        let mut query = bank.prepare("select kind, value from text where id = ?1")?;
-        let text =
-            |id: &i64| query.query_row([id], |row| Ok(Text { kind: Kind::of_code(row.get(0)?), value: row.get(1)? }));
-        ids.iter().map(text).collect()
-    })
+    // In the order of their numbers, as they are given.
+    bank.store().all(
+        "select kind, value from text where id in (select value from integers(?1) given) order by id",
+        cells![Cell::Integers(ids)],
+        |row| Ok(Text { kind: Kind::of_code(row.get(0)?), value: row.get(1)? }),
+    )
 }
 
 impl Remembered for Memory {
     fn shown(&self) -> String {
-        self.path.display().to_string()
+        self.place.display().to_string()
     }
 
     fn holds(&self) -> &[RememberedHold] {
-        &self.holds
+        &self.held.all
     }
 
     fn key(&self) -> Option<[u8; 32]> {
@@ -325,13 +319,11 @@ impl Remembered for Memory {
     }
 
     fn domain_verdicts(&self, each: &mut dyn FnMut(&str, Why, Date)) -> Result<()> {
-        let connection = self.connection.lock().expect("no thread panics while it asks the bank");
-        each_domain_verdict(&connection, each).map_err(|cause| trouble(&self.path, &cause))
+        self.ask(|bank| each_domain_verdict(bank, each))
     }
 
     fn address_verdicts(&self, each: &mut dyn FnMut(&str, Why, Date)) -> Result<()> {
-        let connection = self.connection.lock().expect("no thread panics while it asks the bank");
-        each_address_verdict(&connection, each).map_err(|cause| trouble(&self.path, &cause))
+        self.ask(|bank| each_address_verdict(bank, each))
     }
 
     fn entries(

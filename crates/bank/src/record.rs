@@ -1,8 +1,8 @@
 //! What a run taught: who was prepared, and who refused or bounced as its sources say.
 
+use crate::bank::Bank;
 use crate::batch::{BatchId, NewBatch, What};
 use crate::entry::NewEntry;
-use crate::file::Bank;
 use crate::scope::{EVERYONE, ScopeId};
 use crate::text::Text;
 use pebblebank_core::run::write::learned::{Learned, Learning};

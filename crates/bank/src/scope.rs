@@ -1,9 +1,9 @@
 //! Scopes: whose rules apply, a client or brand, or everyone.
 
-use crate::file::Bank;
+use crate::bank::Bank;
+use crate::store::{Store, cells};
 use pebblebank_table::error::closest;
 use pebblebank_table::{Error, ErrorKind, Result};
-use rusqlite::{OptionalExtension, Transaction};
 
 /// A scope.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -37,10 +37,8 @@ pub enum NewScope {
 impl Bank {
     /// All scopes, in the order in which they came.
     pub fn scopes(&self) -> Result<Vec<(ScopeId, String)>> {
-        self.ask(|bank| {
-            let mut query = bank.prepare("select id, name from scope order by id")?;
-            query.query_map([], |row| Ok((ScopeId(row.get(0)?), row.get(1)?)))?.collect()
-        })
+        let query = "select id, name from scope order by id";
+        self.store().all(query, &[], |row| Ok((ScopeId(row.get(0)?), row.get(1)?)))
     }
 
     /// The scope of that name, whatever its letter case; `everyone` without one.
@@ -93,22 +91,18 @@ impl Bank {
 
     /// What a scope is called.
     pub fn scope_name(&self, scope: ScopeId) -> Result<String> {
-        let name: Option<String> = self.ask(|bank| {
-            bank.query_row("select name from scope where id = ?1", [scope.0], |row| row.get(0)).optional()
-        })?;
+        let query = "select name from scope where id = ?1";
+        let name: Option<String> = self.store().first(query, cells![scope.0], |row| row.get(0))?;
         Ok(name.unwrap_or_default())
     }
 }
 
 /// Adds a scope, unless another command just did.
-pub(crate) fn add_scope(change: &Transaction, name: &str, moment: &str) -> rusqlite::Result<ScopeId> {
-    let is_new = change.execute("insert or ignore into scope (name) values (?1)", [name])? > 0;
-    let id = change.query_row("select id from scope where name = ?1", [name], |row| row.get(0))?;
+pub(crate) fn add_scope(change: &dyn Store, name: &str, moment: &str) -> Result<ScopeId> {
+    let is_new = change.execute("insert into scope (name) values (?1) on conflict do nothing", cells![name])? > 0;
+    let id: i64 = change.value("select id from scope where name = ?1", cells![name])?;
     if is_new {
-        change.execute(
-            "insert into history (moment, what, scope) values (?1, 'new scope', ?2)",
-            rusqlite::params![moment, id],
-        )?;
+        change.execute("insert into history (moment, what, scope) values (?1, 'new scope', ?2)", cells![moment, id])?;
     }
     Ok(ScopeId(id))
 }

@@ -1,18 +1,18 @@
 //! What was prepared and what was sent, and who in it must not be contacted any more.
 
+use crate::bank::Bank;
 use crate::batch::{Batch, BatchId, NewBatch, What};
-use crate::file::Bank;
 use crate::seal::EntrySum;
+use crate::store::{Store, cells};
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
-use rusqlite::{Transaction, params};
 
 impl Bank {
     /// The batch that a receipt's run prepared, by the BLAKE3 of its tally.
     pub fn prepared(&self, fingerprint: &str) -> Result<Option<Batch>> {
         let found = self.batches_where(
             "fingerprint = ?1 and what in (?2, ?3) and undone is null",
-            params![fingerprint, What::Prepared.code(), What::Sent.code()],
+            cells![fingerprint, What::Prepared.code(), What::Sent.code()],
         )?;
         Ok(found.into_iter().next())
     }
@@ -29,12 +29,12 @@ impl Bank {
         self.change(|change| {
             change.execute(
                 "update batch set what = ?1, day = ?2, campaign = coalesce(?3, campaign, job) where id = ?4",
-                params![What::Sent.code(), on.day_number(), campaign, id.0],
+                cells![What::Sent.code(), on.day_number(), campaign, id.0],
             )?;
-            let count: i64 = change.query_row("select entries from batch where id = ?1", [id.0], |row| row.get(0))?;
+            let count: i64 = change.value("select entries from batch where id = ?1", cells![id.0])?;
             change.execute(
                 "insert into history (moment, what, batch, count) values (?1, 'sent', ?2, ?3)",
-                params![moment, id.0, count],
+                cells![moment.as_str(), id.0, count],
             )?;
             Ok(())
         })?;
@@ -43,45 +43,23 @@ impl Bank {
 }
 
 /// A new file of a job takes the place of what the same job prepared before; that is not kept.
-pub(crate) fn replace_prepared(
-    change: &Transaction,
-    batch: &NewBatch,
-    new: BatchId,
-    moment: &str,
-) -> rusqlite::Result<()> {
-    let earlier: Vec<(i64, i64)> = change
-        .prepare(
-            "select id, entries from batch
-             where what = ?1 and job is ?2 and scope = ?3 and id <> ?4 and undone is null",
-        )?
-        .query_map(params![What::Prepared.code(), batch.job, batch.scope.0, new.0], |row| {
-            Ok((row.get(0)?, row.get(1)?))
-        })?
-        .collect::<rusqlite::Result<_>>()?;
+pub(crate) fn replace_prepared(change: &dyn Store, batch: &NewBatch, new: BatchId, moment: &str) -> Result<()> {
+    let earlier: Vec<(i64, i64)> = change.all(
+        "select id, entries from batch
+         where what = ?1 and job is not distinct from ?2 and scope = ?3 and id <> ?4 and undone is null",
+        cells![What::Prepared.code(), &batch.job, batch.scope.0, new.0],
+        |row| Ok((row.get(0)?, row.get(1)?)),
+    )?;
     for (id, count) in earlier {
         change.execute(
             "update batch set undone = ?1, entries = 0, digest = ?2 where id = ?3",
-            params![moment, EntrySum::default().bytes(), id],
+            cells![moment, &EntrySum::default().bytes(), id],
         )?;
         change.execute(
             "insert into history (moment, what, batch, count) values (?1, 'replaced', ?2, ?3)",
-            params![moment, id, count],
+            cells![moment, id, count],
         )?;
-        change.execute("delete from block where batch = ?1", [id])?;
-        let leaving: Vec<i64> = change
-            .prepare("select text from entry where batch = ?1")?
-            .query_map([id], |row| row.get(0))?
-            .collect::<rusqlite::Result<_>>()?;
-        change.execute("delete from entry where batch = ?1", [id])?;
-        // Whom nothing else knows is not kept.
-        let mut leave = change.prepare(
-            "delete from text where id = ?1 and not exists (select 1 from entry where text = ?1)
-             and not exists (select 1 from history where text = ?1)
-             and not exists (select 1 from returned where text = ?1)",
-        )?;
-        for text in leaving {
-            leave.execute([text])?;
-        }
+        change.delete_replaced(BatchId(id))?;
     }
     Ok(())
 }

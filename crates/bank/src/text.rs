@@ -1,5 +1,7 @@
 //! What entries hold: addresses, domains, phones, and digests of addresses that are not shown.
 
+use crate::store::{Store, cells};
+use pebblebank_table::Result;
 use pebblebank_values::address::{AddressCleaner, State};
 use pebblebank_values::address_syntax::{domain, domain_forms};
 use pebblebank_values::comparable::digits_of_phone;
@@ -7,8 +9,6 @@ use pebblebank_values::digest::{Digest, DigestKind};
 use pebblebank_values::identity::without_tag;
 use pebblebank_values::place::Country;
 use pebblebank_values::{Cleaned, phone};
-use rusqlite::types::{ToSql, ToSqlOutput, ValueRef};
-use rusqlite::{Connection, OptionalExtension, params};
 
 /// What an entry holds.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, strum::IntoStaticStr, strum::FromRepr)]
@@ -197,32 +197,14 @@ impl Text {
     }
 }
 
-impl ToSql for Kind {
-    fn to_sql(&self) -> rusqlite::Result<ToSqlOutput<'_>> {
-        Ok(self.code().into())
-    }
-}
-
-/// The value of a text column: digests are bytes, all else is text.
-pub(crate) struct Value<'a>(pub &'a Text);
-
-impl ToSql for Value<'_> {
-    fn to_sql(&self) -> rusqlite::Result<ToSqlOutput<'_>> {
-        Ok(ToSqlOutput::Borrowed(ValueRef::Blob(&self.0.value)))
-    }
-}
-
 /// The number of a text, which is added if need be.
-pub(crate) fn id_of_new(change: &Connection, text: &Text) -> rusqlite::Result<i64> {
-    change.execute("insert or ignore into text (kind, value) values (?1, ?2)", params![text.kind, Value(text)])?;
-    id_of(change, text).map(Option::unwrap_or_default)
+pub(crate) fn id_of_new(change: &dyn Store, text: &Text) -> Result<i64> {
+    let insert = "insert into text (kind, value) values (?1, ?2) on conflict do nothing";
+    change.execute(insert, cells![text.kind, text])?;
+    id_of(change, text)?.ok_or_else(|| change.damaged())
 }
 
 /// The number of a text, if the bank has it.
-pub(crate) fn id_of(change: &Connection, text: &Text) -> rusqlite::Result<Option<i64>> {
-    change
-        .query_row("select id from text where kind = ?1 and value = ?2", params![text.kind, Value(text)], |row| {
-            row.get(0)
-        })
-        .optional()
+pub(crate) fn id_of(bank: &dyn Store, text: &Text) -> Result<Option<i64>> {
+    bank.first("select id from text where kind = ?1 and value = ?2", cells![text.kind, text], |row| row.get(0))
 }

@@ -1,13 +1,12 @@
 //! What checking found of domains and of addresses. A verdict suppresses nobody; it is told again until it is too old.
 
-use crate::file::Bank;
+use crate::bank::Bank;
+use crate::store::{Cell, Store, cells};
 use crate::text::Text;
-use crate::trouble::trouble;
 use pebblebank_table::Result;
 use pebblebank_values::date::Date;
 use pebblebank_values::verdict::Why;
-use rusqlite::{Connection, OptionalExtension, params};
-use std::collections::HashSet;
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::str::FromStr;
 
 /// What was found of a domain or of an address, and on which day.
@@ -18,6 +17,16 @@ pub struct FoundVerdict {
     /// The day on which it was found.
     pub day: Date,
 }
+
+impl FoundVerdict {
+    /// As it stands in the bank; none where this version does not know the reason.
+    fn of(why: &str, day: i32) -> Option<FoundVerdict> {
+        Some(FoundVerdict { why: Why::from_str(why).ok()?, day: Date::from_day_number(day) })
+    }
+}
+
+/// How many are asked about, or put in, at once.
+const ASKED_AT_ONCE: usize = 10_000;
 
 /// How many verdicts a bank has.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -55,21 +64,21 @@ impl Bank {
         max_age: u32,
     ) -> Result<Vec<Option<FoundVerdict>>> {
         let today = i64::from(self.today().day_number());
-        self.ask(|bank| {
-            let mut find =
-                bank.prepare("select why, day from domain_verdict where domain = ?1 and day between ?2 and ?3")?;
-            domains
-                .map(|domain| {
-                    let row = find.query_row(params![domain, today - i64::from(max_age), today], |row| {
-                        Ok((row.get::<_, String>(0)?, row.get::<_, i32>(1)?))
-                    });
-                    // A reason that this version does not know is found out anew.
-                    Ok(row.optional()?.and_then(|(why, day)| {
-                        Some(FoundVerdict { why: Why::from_str(&why).ok()?, day: Date::from_day_number(day) })
-                    }))
-                })
-                .collect()
-        })
+        let asked: Vec<&str> = domains.collect();
+        let mut found: HashMap<String, FoundVerdict> = HashMap::new();
+        for some in asked.chunks(ASKED_AT_ONCE) {
+            let given = cells![Cell::Texts(some), today - i64::from(max_age), today];
+            let query = "select domain, why, day from domain_verdict
+                 where domain in (select value from texts(?1) asked) and day between ?2 and ?3";
+            self.store().each(query, given, |row| {
+                // A reason that this version does not know is found out anew.
+                if let Some(verdict) = FoundVerdict::of(row.get(1)?, row.get(2)?) {
+                    found.insert(row.get(0)?, verdict);
+                }
+                Ok(())
+            })?;
+        }
+        Ok(asked.into_iter().map(|domain| found.get(domain).copied()).collect())
     }
 
     /// Remembers what was found of domains today.
@@ -80,22 +89,35 @@ impl Bank {
     pub fn remember_domains(&mut self, found: &[(String, Why)]) -> Result<()> {
         let today = self.today().day_number();
         self.change(|bank| {
-            let mut put = bank.prepare(
-                "insert into domain_verdict (domain, why, day) values (?1, ?2, ?3)
-                 on conflict (domain) do update set why = excluded.why, day = excluded.day",
-            )?;
-            for (domain, why) in found {
-                put.execute(params![domain, why.name(), today])?;
+            for (why, domains) in by_why(found) {
+                bank.execute(
+                    "insert into domain_verdict (domain, why, day)
+                     select value, cast(?2 as text), cast(?3 as bigint) from texts(?1) found where true
+                     on conflict (domain) do update set why = excluded.why, day = excluded.day",
+                    cells![Cell::Texts(&domains), why.name(), today],
+                )?;
             }
             Ok(())
         })
     }
 }
 
-/// Puts a verdict in the place of an older one.
-const PUT_VERDICT: &str = "insert into address_verdict (address, why, day) values (?1, ?2, ?3)
+/// Those who have the same verdict, each once, the last of several verdicts on one.
+fn by_why(found: &[(String, Why)]) -> BTreeMap<Why, Vec<&str>> {
+    let last: BTreeMap<&str, Why> = found.iter().map(|(whom, why)| (whom.as_str(), *why)).collect();
+    let mut by_why: BTreeMap<Why, Vec<&str>> = BTreeMap::new();
+    for (whom, why) in last {
+        by_why.entry(why).or_default().push(whom);
+    }
+    by_why
+}
+
+/// Puts a verdict of a day in the place of an older one.
+const PUT_VERDICTS: &str = "insert into address_verdict (address, why, day)
+     select value, cast(?2 as text), cast(?3 as bigint) from texts(?1) found where true
      on conflict (address) do update set awaited = null,
-     why = iif(coalesce(day, 0) > excluded.day, why, excluded.why), day = max(coalesce(day, 0), excluded.day)";
+     why = case when coalesce(address_verdict.day, 0) > excluded.day then address_verdict.why else excluded.why end,
+     day = case when coalesce(address_verdict.day, 0) > excluded.day then address_verdict.day else excluded.day end";
 
 impl Bank {
     /// How many verdicts there are.
@@ -104,13 +126,11 @@ impl Bank {
     ///
     /// Where the bank cannot be read.
     pub fn verdict_counts(&self) -> Result<VerdictCounts> {
-        self.ask(|bank| {
-            let count = |query: &str| bank.query_row(query, [], |row| row.get::<_, i64>(0)).map(i64::unsigned_abs);
-            Ok(VerdictCounts {
-                domains: count("select count(*) from domain_verdict")?,
-                addresses: count("select count(why) from address_verdict")?,
-                awaited: count("select count(awaited) from address_verdict")?,
-            })
+        let count = |query: &str| self.store().value::<i64>(query, &[]).map(i64::unsigned_abs);
+        Ok(VerdictCounts {
+            domains: count("select count(*) from domain_verdict")?,
+            addresses: count("select count(why) from address_verdict")?,
+            awaited: count("select count(awaited) from address_verdict")?,
         })
     }
 
@@ -120,14 +140,10 @@ impl Bank {
     ///
     /// Where the bank cannot be read.
     pub fn address_verdict(&self, identity: &str) -> Result<Option<FoundVerdict>> {
-        self.ask(|bank| {
-            let query = "select why, day from address_verdict where address = ?1 and why is not null";
-            let found: Option<(String, i32)> =
-                bank.query_row(query, [identity], |row| Ok((row.get(0)?, row.get(1)?))).optional()?;
-            Ok(found.and_then(|(why, day)| {
-                Some(FoundVerdict { why: Why::from_str(&why).ok()?, day: Date::from_day_number(day) })
-            }))
-        })
+        let query = "select why, day from address_verdict where address = ?1 and why is not null";
+        let found =
+            self.store().first(query, cells![identity], |row| Ok(FoundVerdict::of(row.get(0)?, row.get(1)?)))?;
+        Ok(found.flatten())
     }
 
     /// Remembers what was found of addresses today, by their identities; nothing of people who were forgotten.
@@ -155,25 +171,28 @@ impl Bank {
     ) -> Result<ResultsTaken> {
         let unknown = self.forgotten_people()?;
         let mut taken = ResultsTaken::default();
-        let path = self.path().to_path_buf();
-        let fail = |cause: rusqlite::Error| trouble(&path, &cause);
-        self.change_with(|bank| {
-            let mut awaited =
-                bank.prepare("select awaited is not null from address_verdict where address = ?1").map_err(fail)?;
-            let mut put = bank.prepare(PUT_VERDICT).map_err(fail)?;
-            while let Some((address, why)) = next()? {
-                taken.addresses += 1;
-                if unknown.holds(&address) {
-                    taken.forgotten += 1;
-                    continue;
+        let mut some: Vec<(String, Why)> = Vec::new();
+        self.change(|bank| {
+            loop {
+                let next = next()?;
+                let is_last = next.is_none();
+                if let Some((address, why)) = next {
+                    taken.addresses += 1;
+                    if unknown.holds(&address) {
+                        taken.forgotten += 1;
+                    } else {
+                        some.push((address, why));
+                    }
                 }
-                let was_awaited: Option<bool> =
-                    awaited.query_row([&address], |row| row.get(0)).optional().map_err(fail)?;
-                taken.came_back += u64::from(was_awaited == Some(true));
-                put.execute(params![address, why.name(), day.day_number()]).map_err(fail)?;
+                if is_last || some.len() == ASKED_AT_ONCE {
+                    taken.came_back += put_verdicts(bank, &some, day)?;
+                    some.clear();
+                }
+                if is_last {
+                    break;
+                }
             }
-            let count = |row: &rusqlite::Row| row.get::<_, i64>(0);
-            let still = bank.query_row("select count(awaited) from address_verdict", [], count).map_err(fail)?;
+            let still: i64 = bank.value("select count(awaited) from address_verdict", &[])?;
             taken.still_awaited = still.unsigned_abs();
             agrees(&taken)?;
             Ok(taken)
@@ -188,21 +207,26 @@ impl Bank {
     pub fn await_addresses(&mut self, next: &mut dyn FnMut() -> Result<Option<String>>) -> Result<()> {
         let unknown = self.forgotten_people()?;
         let today = self.today().day_number();
-        let path = self.path().to_path_buf();
-        let fail = |cause: rusqlite::Error| trouble(&path, &cause);
-        self.change_with(|bank| {
-            let mut put = bank
-                .prepare(
-                    "insert into address_verdict (address, awaited) values (?1, ?2)
-                     on conflict (address) do update set awaited = excluded.awaited",
-                )
-                .map_err(fail)?;
-            while let Some(address) = next()? {
-                if !unknown.holds(&address) {
-                    put.execute(params![address, today]).map_err(fail)?;
+        self.change(|bank| {
+            let mut some: BTreeSet<String> = BTreeSet::new();
+            loop {
+                let next = next()?;
+                let is_last = next.is_none();
+                some.extend(next.filter(|address| !unknown.holds(address)));
+                if is_last || some.len() == ASKED_AT_ONCE {
+                    let addresses: Vec<&str> = some.iter().map(String::as_str).collect();
+                    bank.execute(
+                        "insert into address_verdict (address, awaited)
+                         select value, cast(?2 as bigint) from texts(?1) awaited where true
+                         on conflict (address) do update set awaited = excluded.awaited",
+                        cells![Cell::Texts(&addresses), today],
+                    )?;
+                    some.clear();
+                }
+                if is_last {
+                    return Ok(());
                 }
             }
-            Ok(())
         })
     }
 
@@ -224,37 +248,43 @@ impl ForgottenPeople {
     }
 }
 
-/// Hands over what was found of all addresses, with the day.
-pub(crate) fn each_address_verdict(bank: &Connection, each: &mut dyn FnMut(&str, Why, Date)) -> rusqlite::Result<()> {
-    let mut all = bank.prepare("select address, why, day from address_verdict where why is not null")?;
-    let mut rows = all.query([])?;
-    while let Some(row) = rows.next()? {
-        let why = row.get_ref(1)?.as_str()?;
-        if let Ok(why) = Why::from_str(why) {
-            each(row.get_ref(0)?.as_str()?, why, Date::from_day_number(row.get(2)?));
-        }
+/// Puts in what was found of addresses on a day; says how many of them were awaited.
+fn put_verdicts(bank: &dyn Store, found: &[(String, Why)], day: Date) -> Result<u64> {
+    let addresses: Vec<&str> = found.iter().map(|(address, _)| address.as_str()).collect();
+    let awaited = bank.value::<i64>(
+        "select count(awaited) from address_verdict where address in (select value from texts(?1) found)",
+        cells![Cell::Texts(&addresses)],
+    )?;
+    for (why, addresses) in by_why(found) {
+        bank.execute(PUT_VERDICTS, cells![Cell::Texts(&addresses), why.name(), day.day_number()])?;
     }
-    Ok(())
+    Ok(awaited.unsigned_abs())
+}
+
+/// Hands over what was found of all addresses, with the day.
+pub(crate) fn each_address_verdict(bank: &dyn Store, each: &mut dyn FnMut(&str, Why, Date)) -> Result<()> {
+    hand_over(bank, "select address, why, day from address_verdict where why is not null", each)
 }
 
 /// Hands over what was found of all domains, with the day.
-pub(crate) fn each_domain_verdict(bank: &Connection, each: &mut dyn FnMut(&str, Why, Date)) -> rusqlite::Result<()> {
-    let mut all = bank.prepare("select domain, why, day from domain_verdict")?;
-    let mut rows = all.query([])?;
-    while let Some(row) = rows.next()? {
-        let (domain, why): (String, String) = (row.get(0)?, row.get(1)?);
+pub(crate) fn each_domain_verdict(bank: &dyn Store, each: &mut dyn FnMut(&str, Why, Date)) -> Result<()> {
+    hand_over(bank, "select domain, why, day from domain_verdict", each)
+}
+
+fn hand_over(bank: &dyn Store, query: &str, each: &mut dyn FnMut(&str, Why, Date)) -> Result<()> {
+    bank.each(query, &[], |row| {
         // A reason that this version does not know says nothing.
-        if let Ok(why) = Why::from_str(&why) {
-            each(&domain, why, Date::from_day_number(row.get(2)?));
+        if let Some(FoundVerdict { why, day }) = FoundVerdict::of(row.get(1)?, row.get(2)?) {
+            each(row.get(0)?, why, day);
         }
-    }
-    Ok(())
+        Ok(())
+    })
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::file::Access;
+    use crate::bank::Access;
 
     fn bank(path: &std::path::Path, today: &str) -> Bank {
         let day = Date::from_iso(today).expect("a day");

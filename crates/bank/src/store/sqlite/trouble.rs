@@ -44,6 +44,8 @@ pub(crate) fn trouble(path: &Path, cause: &rusqlite::Error) -> Error {
             "the bank could not be read or written",
             "look whether the disk is full or the drive is gone, then give the same command again",
         ),
+        // A table or a column is gone.
+        _ if cause.to_string().starts_with("no such ") => damaged(path),
         _ => Error::new(ErrorKind::Output, format!("the bank could not do it: {cause}"), "try again").in_file(path),
     }
 }

@@ -1,0 +1,182 @@
+//! The bank, open: where it is, at which moment, and how it is asked and changed.
+
+use crate::blocks::FEWEST;
+use crate::location::Location;
+use crate::seal;
+use crate::store::{Store, postgres, sqlite};
+use pebblebank_table::taking_effect::taking_effect;
+use pebblebank_table::{Error, ErrorKind, Result};
+use pebblebank_values::date::Date;
+use pebblebank_values::digest::{Digest, DigestKind};
+use std::path::{Path, PathBuf};
+
+/// What a command takes for the bank unless it says how much.
+const MEMORY_BYTES: u64 = 1 << 30;
+
+/// How much of the bank stays in memory while it is asked, at most.
+const ASKING_BYTES: u64 = 64 << 20;
+
+/// How much of the bank stays in memory while a batch goes in, at most, so that few of its pages are written twice.
+const WRITING_BYTES: u64 = 256 << 20;
+
+/// What may wait in memory to be sorted, at most.
+const SORTED_BYTES: u64 = 96 << 20;
+
+/// What is to be done with the bank.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Access {
+    /// It is asked, and must be there.
+    Ask,
+    /// It is asked what a change would do; where it is not there, as if it were empty.
+    Preview,
+    /// It is changed, and is made where it is not there, if it is a file.
+    Change,
+}
+
+/// The bank, open.
+#[derive(Debug)]
+pub struct Bank {
+    store: Box<dyn Store>,
+    moment: String,
+    today: Date,
+    /// What the command may take, in bytes.
+    memory: u64,
+    /// From how many addresses on a batch has them in blocks.
+    fewest_in_blocks: u64,
+}
+
+impl Bank {
+    /// Whether there is a bank. Fails where that cannot be told: what cannot be looked at may hold somebody.
+    pub fn is_at(location: impl Into<Location>) -> Result<bool> {
+        match location.into() {
+            Location::File(path) => sqlite::is_at(&path),
+            Location::Database(address) => postgres::is_at(&address),
+        }
+    }
+
+    /// Opens the bank. `moment` (RFC 3339) and `today` are the time of the command.
+    pub fn open(location: impl Into<Location>, access: Access, moment: &str, today: Date) -> Result<Bank> {
+        let store: Box<dyn Store> = match location.into() {
+            Location::File(path) => Box::new(sqlite::open(&path, access)?),
+            Location::Database(address) => Box::new(postgres::open(&address)?),
+        };
+        let bank = Bank { store, moment: moment.to_owned(), today, memory: MEMORY_BYTES, fewest_in_blocks: FEWEST };
+        bank.keep_in_memory(ASKING_BYTES)?;
+        Ok(bank)
+    }
+
+    /// Keeps within `bytes` of memory, of which its caller needs half.
+    pub fn within(mut self, bytes: u64) -> Result<Bank> {
+        self.memory = bytes;
+        self.keep_in_memory(ASKING_BYTES)?;
+        Ok(self)
+    }
+
+    fn keep_in_memory(&self, most: u64) -> Result<()> {
+        self.store.keep_in_memory(most.min(self.memory / 4))
+    }
+
+    /// Keeps as much of the bank in memory as a batch that goes in needs.
+    pub(crate) fn keep_pages_to_write(&self) -> Result<()> {
+        self.keep_in_memory(WRITING_BYTES)
+    }
+
+    /// What may wait in memory to be sorted.
+    pub(crate) fn bytes_to_sort(&self) -> u64 {
+        SORTED_BYTES.min(self.memory / 8)
+    }
+
+    /// What may be kept in memory of new entries, to look for them in the files that were prepared.
+    pub(crate) fn bytes_of_new(&self) -> u64 {
+        self.memory / 8
+    }
+
+    /// Where it is, as it is shown.
+    pub fn place(&self) -> &Path {
+        self.store.place()
+    }
+
+    /// The moment of the command.
+    pub fn moment(&self) -> &str {
+        &self.moment
+    }
+
+    /// The day of the command.
+    pub fn today(&self) -> Date {
+        self.today
+    }
+
+    /// What keeps it.
+    pub(crate) fn store(&self) -> &dyn Store {
+        &*self.store
+    }
+
+    /// What keeps it, alone.
+    pub(crate) fn into_store(self) -> Box<dyn Store> {
+        self.store
+    }
+
+    /// Changes something, all of it or nothing.
+    pub(crate) fn change<T>(&mut self, change: impl FnOnce(&dyn Store) -> Result<T>) -> Result<T> {
+        let store = self.store();
+        let transaction = store.change()?;
+        seal::check_before_change(store)?;
+        let done = change(store)?;
+        seal::seal(store)?;
+        let _taking_effect = taking_effect();
+        transaction.commit()?;
+        Ok(done)
+    }
+
+    /// The folder where what waits to go in is kept.
+    pub(crate) fn folder(&self) -> PathBuf {
+        self.store.folder()
+    }
+
+    /// The key of the digests of those who were forgotten.
+    pub(crate) fn key(&self) -> Result<[u8; 32]> {
+        let bytes: Vec<u8> = self.store().value("select value from about where key = 'forgetting'", &[])?;
+        let mut key = [0; 32];
+        key.copy_from_slice(Digest::new(DigestKind::Keyed, &bytes).bytes());
+        Ok(key)
+    }
+
+    /// What tells the key of this bank from those of others, and does not show it.
+    pub fn key_mark(&self) -> Result<String> {
+        Ok(fingerprint(&self.key()?)[..16].to_owned())
+    }
+
+    /// How many addresses a batch must have for them to stand in blocks.
+    pub(crate) fn fewest_in_blocks(&self) -> u64 {
+        self.fewest_in_blocks
+    }
+
+    /// Keeps the addresses of batches of this size on in blocks: to see that it makes no difference.
+    #[doc(hidden)]
+    #[must_use]
+    pub fn with_blocks_from(mut self, addresses: u64) -> Bank {
+        self.fewest_in_blocks = addresses;
+        self
+    }
+
+    /// Lets it grow to this many pages: as if the disk were full.
+    #[doc(hidden)]
+    pub fn limit_pages(&self, pages: u32) -> Result<()> {
+        self.store.limit_pages(pages)
+    }
+}
+
+/// A key from the system's source of randomness.
+pub(crate) fn new_key(place: &Path) -> Result<[u8; 32]> {
+    let mut key = [0; 32];
+    getrandom::fill(&mut key).map_err(|cause| {
+        let what = format!("the system gives no random numbers: {cause}");
+        Error::new(ErrorKind::Output, what, "try again").in_file(place)
+    })?;
+    Ok(key)
+}
+
+/// What tells a file from others: the BLAKE3 of its bytes, in hex.
+pub fn fingerprint(bytes: &[u8]) -> String {
+    blake3::hash(bytes).to_hex().to_string()
+}

@@ -1,0 +1,365 @@
+//! A bank in a PostgreSQL database that several machines reach.
+
+mod address;
+mod connect;
+mod password;
+mod roles;
+mod shape;
+mod tls;
+mod trouble;
+
+pub use address::Address;
+pub(crate) use roles::statements;
+pub(crate) use shape::{Made, init, is_at, open};
+
+use crate::batch::BatchId;
+use crate::blocks;
+use crate::store::{Aim, Cell, Cells, Column, ColumnKind, EachRow, Leftover, Row, Store, cells};
+use crate::text::Text;
+use pebblebank_table::{Error, Result};
+use postgres::binary_copy::BinaryCopyInWriter;
+use postgres::fallible_iterator::FallibleIterator;
+use postgres::types::{IsNull, ToSql, Type, to_sql_checked};
+use postgres::{Client, SimpleQueryMessage, Statement};
+use std::cell::{RefCell, RefMut};
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+use trouble::Doing;
+
+/// How long a command waits for another one that is changing the bank.
+const PATIENCE: &str = "30s";
+
+/// A database, connected.
+pub(crate) struct Database {
+    client: RefCell<Client>,
+    address: Address,
+    prepared: RefCell<HashMap<String, Statement>>,
+    /// The number of the transaction that is changing something, by which the server knows what became of it.
+    changing: RefCell<Option<String>>,
+}
+
+impl std::fmt::Debug for Database {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Database").field("address", &self.address.shown()).finish_non_exhaustive()
+    }
+}
+
+impl Database {
+    fn as_store(&self) -> &dyn Store {
+        self
+    }
+
+    /// The connection. One thing is asked after the other: an answer is read to its end first.
+    fn client(&self) -> Result<RefMut<'_, Client>> {
+        self.client.try_borrow_mut().map_err(|_| Error::defect())
+    }
+
+    fn fail(&self, cause: &postgres::Error) -> Error {
+        let doing = if self.changing.borrow().is_some() { Doing::Changing } else { Doing::Reading };
+        trouble::trouble(&self.address, cause, doing)
+    }
+
+    fn prepared(&self, statement: &str) -> Result<Statement> {
+        if let Some(prepared) = self.prepared.borrow().get(statement) {
+            return Ok(prepared.clone());
+        }
+        let prepared = self.client()?.prepare(&as_understood(statement)).map_err(|cause| self.fail(&cause))?;
+        self.prepared.borrow_mut().insert(statement.to_owned(), prepared.clone());
+        Ok(prepared)
+    }
+
+    /// Carries out statements that give nothing back.
+    fn run(&self, statements: &str) -> Result<()> {
+        self.client()?.batch_execute(statements).map_err(|cause| self.fail(&cause))
+    }
+
+    /// The number that keeps two commands from changing the same bank at once.
+    fn lock(&self) -> i64 {
+        lock_of(&self.address.schema)
+    }
+}
+
+fn lock_of(schema: &str) -> i64 {
+    xxhash_rust::xxh3::xxh3_64(format!("pebblebank {schema}").as_bytes()).cast_signed()
+}
+
+/// A statement as PostgreSQL understands it.
+fn as_understood(statement: &str) -> String {
+    let mut understood = String::with_capacity(statement.len() + 64);
+    let mut rest = statement;
+    while let Some(at) = rest.find(['?', 'i', 'b', 't', 'j']) {
+        understood.push_str(&rest[..at]);
+        rest = &rest[at..];
+        let table = [("integers(?", "bigint"), ("blobs(?", "bytea"), ("texts(?", "text")]
+            .into_iter()
+            .find_map(|(word, kind)| Some((rest.strip_prefix(word)?.split_once(')')?, kind)));
+        if let Some(((number, behind), kind)) = table {
+            understood.push_str(&format!("(select unnest(cast(${number} as {kind}[])) as value)"));
+            rest = behind;
+        } else if let Some(behind) = rest.strip_prefix("join_in_order") {
+            understood.push_str("join");
+            rest = behind;
+        } else {
+            let (sign, behind) = rest.split_at(1);
+            understood.push_str(if sign == "?" { "$" } else { sign });
+            rest = behind;
+        }
+    }
+    understood + rest
+}
+
+impl ToSql for Cell<'_> {
+    fn to_sql(
+        &self,
+        kind: &Type,
+        out: &mut postgres::types::private::BytesMut,
+    ) -> std::result::Result<IsNull, Box<dyn std::error::Error + Sync + Send>> {
+        match self {
+            Cell::Null => Ok(IsNull::Yes),
+            Cell::Integer(value) if *kind == Type::BOOL => (*value != 0).to_sql(kind, out),
+            Cell::Integer(value) if *kind == Type::INT4 => i32::try_from(*value)?.to_sql(kind, out),
+            Cell::Integer(value) => value.to_sql(kind, out),
+            Cell::Text(value) => value.to_sql(kind, out),
+            Cell::Bytes(value) => value.to_sql(kind, out),
+            Cell::Integers(values) => values.to_sql(kind, out),
+            Cell::Blobs(values) => values.to_sql(kind, out),
+            Cell::Texts(values) => values.to_sql(kind, out),
+        }
+    }
+
+    /// What a column can take is up to the statements.
+    fn accepts(_kind: &Type) -> bool {
+        true
+    }
+
+    to_sql_checked!();
+}
+
+impl Cells for postgres::Row {
+    fn cell(&self, at: usize) -> Option<Cell<'_>> {
+        let number = |value: Option<i64>| value.map_or(Cell::Null, Cell::Integer);
+        Some(match *self.columns().get(at)?.type_() {
+            Type::INT8 => number(self.try_get(at).ok()?),
+            Type::INT4 => number(self.try_get::<_, Option<i32>>(at).ok()?.map(i64::from)),
+            Type::BOOL => number(self.try_get::<_, Option<bool>>(at).ok()?.map(i64::from)),
+            Type::BYTEA => self.try_get::<_, Option<&[u8]>>(at).ok()?.map_or(Cell::Null, Cell::Bytes),
+            _ => self.try_get::<_, Option<&str>>(at).ok()?.map_or(Cell::Null, Cell::Text),
+        })
+    }
+}
+
+impl Store for Database {
+    fn place(&self) -> &Path {
+        self.address.shown()
+    }
+
+    fn damaged(&self) -> Error {
+        trouble::damaged(&self.address)
+    }
+
+    fn for_each_row(&self, query: &str, given: &[Cell<'_>], each: &mut EachRow<'_>) -> Result<()> {
+        let statement = self.prepared(query)?;
+        let mut client = self.client()?;
+        let mut rows = client.query_raw(&statement, given).map_err(|cause| self.fail(&cause))?;
+        while let Some(row) = rows.next().map_err(|cause| self.fail(&cause))? {
+            if each(&Row::new(&row, self))?.is_break() {
+                break;
+            }
+        }
+        Ok(())
+    }
+
+    fn execute(&self, statement: &str, given: &[Cell<'_>]) -> Result<u64> {
+        let statement = self.prepared(statement)?;
+        let given: Vec<&(dyn ToSql + Sync)> = given.iter().map(|cell| cell as &(dyn ToSql + Sync)).collect();
+        self.client()?.execute(&statement, &given).map_err(|cause| self.fail(&cause))
+    }
+
+    fn put_rows(&self, table: &str, columns: &[Column], cells: &[Cell<'_>]) -> Result<()> {
+        if cells.is_empty() {
+            return Ok(());
+        }
+        let names: Vec<String> = columns.iter().map(|(name, _)| format!("\"{name}\"")).collect();
+        let kinds: Vec<Type> = columns.iter().map(|(_, kind)| type_of(*kind)).collect();
+        let copy = format!("copy {table} ({}) from stdin (format binary)", names.join(", "));
+        let mut client = self.client()?;
+        let fail = |cause: postgres::Error| self.fail(&cause);
+        let mut writer = BinaryCopyInWriter::new(client.copy_in(&copy).map_err(fail)?, &kinds);
+        for row in cells.chunks_exact(columns.len()) {
+            writer.write_raw(row).map_err(fail)?;
+        }
+        writer.finish().map(drop).map_err(fail)
+    }
+
+    fn begin(&self, aim: Aim) -> Result<()> {
+        if aim == Aim::Reading {
+            return self.run("begin isolation level repeatable read, read only");
+        }
+        // Whoever waits for the lock sees what the one before did: each statement sees what took effect before it.
+        let begin = format!(
+            "begin; set local lock_timeout = '{PATIENCE}'; select pg_advisory_xact_lock({}); \
+             select pg_current_xact_id()::text",
+            self.lock()
+        );
+        let answer = self.client()?.simple_query(&begin);
+        let answer = answer.inspect_err(|_| self.roll_back()).map_err(|cause| self.fail(&cause))?;
+        let number = answer.iter().rev().find_map(|message| match message {
+            SimpleQueryMessage::Row(row) => row.get(0).map(str::to_owned),
+            _ => None,
+        });
+        *self.changing.borrow_mut() = number;
+        Ok(())
+    }
+
+    fn commit(&self) -> Result<()> {
+        let changing = self.changing.borrow_mut().take();
+        let done = self.client()?.batch_execute("commit");
+        match (done, changing) {
+            (Ok(()), _) => Ok(()),
+            (Err(cause), Some(number)) if trouble::is_lost(&cause) => self.what_became_of(&number),
+            (Err(cause), _) => Err(trouble::trouble(&self.address, &cause, Doing::Changing)),
+        }
+    }
+
+    fn roll_back(&self) {
+        self.changing.borrow_mut().take();
+        if let Ok(mut client) = self.client() {
+            client.batch_execute("rollback").ok();
+        }
+    }
+
+    fn ids(&self, texts: &[&Text]) -> Result<Vec<Option<i64>>> {
+        let mut ids = Vec::with_capacity(texts.len());
+        for alike in texts.chunk_by(|a, b| a.kind == b.kind) {
+            let values: Vec<&[u8]> = alike.iter().map(|text| text.value.as_slice()).collect();
+            let first = ids.len();
+            ids.resize(first + values.len(), None);
+            self.as_store().each(
+                "select value, id from text where kind = ?1 and value = any (cast(?2 as bytea[]))",
+                cells![alike[0].kind, Cell::Blobs(&values)],
+                |row| {
+                    let (value, id): (&[u8], i64) = (row.get(0)?, row.get(1)?);
+                    let at = values.partition_point(|other| *other < value);
+                    let same = values[at..].iter().take_while(|other| **other == value).count();
+                    ids[first + at..first + at + same].fill(Some(id));
+                    Ok(())
+                },
+            )?;
+        }
+        Ok(ids)
+    }
+
+    fn blocks_that_may_have(&self, batch: i64, addresses: &[&[u8]], each: &mut EachRow<'_>) -> Result<()> {
+        let (Some(first), Some(last)) = (addresses.first(), addresses.last()) else { return Ok(()) };
+        let columns = blocks::COLUMNS;
+        // Where there are fewer blocks between the first and the last than addresses, all of them are read in their order.
+        let enough = i64::try_from(addresses.len() / 2).unwrap_or(i64::MAX);
+        let between: i64 = if enough < 2 {
+            i64::MAX
+        } else {
+            self.as_store().value(
+                "select count(*) from
+                   (select 1 from block where batch = ?1 and first > ?2 and first <= ?3 limit ?4) between_them",
+                cells![batch, *first, *last, enough],
+            )?
+        };
+        if between < enough {
+            let all = format!(
+                "select {columns} from block where batch = ?1 and first <= ?3 and first >= coalesce(
+                   (select first from block where batch = ?1 and first <= ?2 order by first desc limit 1), ?2)
+                 order by first"
+            );
+            return self.for_each_row(&all, cells![batch, *first, *last], each);
+        }
+        let some = format!(
+            "select {columns} from block where id in (
+               select (select here.id from block here where here.batch = ?1 and here.first <= wanted.value
+                 order by here.first desc limit 1) from blobs(?2) wanted) order by first"
+        );
+        self.for_each_row(&some, cells![batch, Cell::Blobs(addresses)], each)
+    }
+
+    fn shape_query(&self) -> &'static str {
+        "select cast(c.relname as text), cast(a.attname as text), format_type(a.atttypid, a.atttypmod)
+         from pg_attribute a join pg_class c on c.oid = a.attrelid join pg_namespace n on n.oid = c.relnamespace
+         where n.nspname = current_schema() and c.relkind = 'r' and a.attnum > 0 and not a.attisdropped
+         order by c.relname, a.attname"
+    }
+
+    fn has_table(&self, name: &str) -> Result<bool> {
+        self.as_store().value("select to_regclass(cast(?1 as text)) is not null", cells![name])
+    }
+
+    fn columns_of(&self, query: &str) -> Result<usize> {
+        Ok(self.prepared(query)?.columns().len())
+    }
+
+    fn bytes(&self) -> Result<u64> {
+        let query = "select cast(coalesce(sum(pg_total_relation_size(c.oid)), 0) as bigint)
+             from pg_class c join pg_namespace n on n.oid = c.relnamespace
+             where n.nspname = current_schema() and c.relkind = 'r'";
+        self.as_store().value::<i64>(query, &[]).map(i64::unsigned_abs)
+    }
+
+    /// The server looks after its own pages.
+    fn check_pages(&self) -> Result<()> {
+        Ok(())
+    }
+
+    fn cheap_bytes(&self) -> u64 {
+        2 << 20
+    }
+
+    fn large_bytes(&self) -> u64 {
+        32 << 20
+    }
+
+    fn at_once(&self) -> usize {
+        16_384
+    }
+
+    /// That is for the server to say.
+    fn keep_in_memory(&self, _bytes: u64) -> Result<()> {
+        Ok(())
+    }
+
+    fn folder(&self) -> PathBuf {
+        std::env::temp_dir()
+    }
+
+    /// Frees the place of what was deleted, where the user owns the tables.
+    fn clear_traces(&self) -> Result<Leftover> {
+        self.run("vacuum text; vacuum entry; vacuum block; vacuum history; vacuum batch; vacuum address_verdict")
+            .or_else(|error| if self.client()?.is_closed() { Err(error) } else { Ok(()) })?;
+        Ok(Leftover::OfTheServer)
+    }
+
+    fn delete_replaced(&self, batch: BatchId) -> Result<()> {
+        self.execute("select drop_replaced(?1)", cells![batch.0]).map(drop)
+    }
+
+    fn copy_into(&self, _part: &Path, _target: &Path) -> Result<Option<u64>> {
+        Ok(None)
+    }
+}
+
+fn type_of(kind: ColumnKind) -> Type {
+    match kind {
+        ColumnKind::Integer => Type::INT8,
+        ColumnKind::Text => Type::TEXT,
+        ColumnKind::Bytes => Type::BYTEA,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::as_understood;
+
+    #[test]
+    fn statements_are_written_once() {
+        let written = "select b from integers(?2) x join_in_order entry e on e.text = x.value where batch in (?1, ?10)";
+        let understood = "select b from (select unnest(cast($2 as bigint[])) as value) x join entry e on e.text = x.value \
+                          where batch in ($1, $10)";
+        assert_eq!(as_understood(written), understood);
+    }
+}
