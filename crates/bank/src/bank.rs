@@ -50,8 +50,21 @@ impl Bank {
     pub fn is_at(location: impl Into<Location>) -> Result<bool> {
         match location.into() {
             Location::File(path) => sqlite::is_at(&path),
-            Location::Database(address) => postgres::is_at(&address),
+            Location::Database(address) => postgres::open_if_there(&address).map(|found| found.is_some()),
         }
+    }
+
+    /// Opens the bank to ask it; none where there is no bank.
+    pub fn open_if_there(location: impl Into<Location>, moment: &str, today: Date) -> Result<Option<Bank>> {
+        let store: Box<dyn Store> = match location.into() {
+            Location::File(path) if !sqlite::is_at(&path)? => return Ok(None),
+            Location::File(path) => Box::new(sqlite::open(&path, Access::Ask)?),
+            Location::Database(address) => match postgres::open_if_there(&address)? {
+                Some(database) => Box::new(database),
+                None => return Ok(None),
+            },
+        };
+        Bank::of(store, moment, today).map(Some)
     }
 
     /// Opens the bank. `moment` (RFC 3339) and `today` are the time of the command.
@@ -60,6 +73,10 @@ impl Bank {
             Location::File(path) => Box::new(sqlite::open(&path, access)?),
             Location::Database(address) => Box::new(postgres::open(&address)?),
         };
+        Bank::of(store, moment, today)
+    }
+
+    fn of(store: Box<dyn Store>, moment: &str, today: Date) -> Result<Bank> {
         let bank = Bank { store, moment: moment.to_owned(), today, memory: MEMORY_BYTES, fewest_in_blocks: FEWEST };
         bank.keep_in_memory(ASKING_BYTES)?;
         Ok(bank)
@@ -116,8 +133,9 @@ impl Bank {
         self.store
     }
 
-    /// Changes something, all of it or nothing.
-    pub(crate) fn change<T>(&mut self, change: impl FnOnce(&dyn Store) -> Result<T>) -> Result<T> {
+    /// Changes something, all of it or nothing. Nobody else changes the bank meanwhile, so what decides about the change is
+    /// looked at in it.
+    pub(crate) fn change<T>(&self, change: impl FnOnce(&dyn Store) -> Result<T>) -> Result<T> {
         let store = self.store();
         let transaction = store.change()?;
         seal::check_before_change(store)?;
@@ -163,6 +181,47 @@ impl Bank {
     #[doc(hidden)]
     pub fn limit_pages(&self, pages: u32) -> Result<()> {
         self.store.limit_pages(pages)
+    }
+}
+
+/// What was made of a bank.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Made {
+    /// Whether the bank is new.
+    pub is_new: bool,
+    /// Whether there are roles for those who share it; none for a file.
+    pub has_roles: Option<bool>,
+}
+
+/// Makes a bank where there is none; one in a database is brought up to date, and gets its roles.
+///
+/// # Errors
+///
+/// Where it cannot be made, and where something else is there.
+pub fn init(location: impl Into<Location>) -> Result<Made> {
+    match location.into() {
+        Location::File(path) => {
+            let is_new = !sqlite::is_at(&path)?;
+            sqlite::open(&path, Access::Change)?;
+            Ok(Made { is_new, has_roles: None })
+        }
+        Location::Database(address) => postgres::init(&address),
+    }
+}
+
+/// The statements that make a bank in a database, for whoever runs the server.
+///
+/// # Errors
+///
+/// For a file, which needs none.
+pub fn statements(location: &Location) -> Result<String> {
+    match location {
+        Location::Database(address) => Ok(postgres::statements(address)),
+        Location::File(path) => {
+            let what = "a bank in a file needs no statements";
+            let advice = "name a database: postgres://user@host/database?schema=pebblebank";
+            Err(Error::new(ErrorKind::Job, what, advice).in_file(path))
+        }
     }
 }
 

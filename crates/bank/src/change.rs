@@ -32,71 +32,47 @@ struct Holding {
 impl Bank {
     /// Takes a batch back whole; says what it was.
     pub fn undo(&mut self, id: BatchId) -> Result<Batch> {
-        let batch = self.batch(id)?;
-        if let Some(undone) = &batch.undone {
-            let day = undone.get(..10).unwrap_or(undone);
-            let (what, advice) = match batch.what {
-                What::Prepared => (
-                    format!("batch {} is no longer there: the same job ran again on {day}", id.0),
-                    "nothing is left to be done; pebblebank bank batches shows them all",
-                ),
-                _ => (
-                    format!("batch {} was taken back already, on {day}", id.0),
-                    "nothing is left to be done; pebblebank bank batches shows them all",
-                ),
-            };
-            return Err(Error::new(ErrorKind::Job, what, advice));
-        }
-        if batch.keeps_forgotten {
-            let what = format!("batch {} keeps somebody uncontacted who was forgotten, and stays", id.0);
-            let advice = "if the person came back: pebblebank bank remove ADDRESS --note, with how";
-            return Err(Error::new(ErrorKind::Job, what, advice));
-        }
-        let moment = self.moment().to_owned();
+        let moment = self.moment();
         self.change(|change| {
+            let batch = self.batch(id)?;
+            refuse_undo(&batch)?;
             change.execute(
                 "update batch set undone = ?1, entries = 0, softs = 0, phones = 0, lapsing = 0, digest = ?2 where id = ?3",
-                cells![&moment, &EntrySum::default().bytes(), id.0],
+                cells![moment, &EntrySum::default().bytes(), id.0],
             )?;
-            change
-                .execute("update entry set removed = ?1 where batch = ?2 and removed is null", cells![&moment, id.0])?;
+            change.execute(
+                "update entry set removed = ?1 where batch = ?2 and removed is null",
+                cells![moment, id.0],
+            )?;
             change.execute(
                 "insert into history (moment, what, batch, count) values (?1, 'undo', ?2, ?3)",
-                cells![&moment, id.0, batch.entries.cast_signed()],
-            )
-        })?;
-        Ok(batch)
+                cells![moment, id.0, batch.entries.cast_signed()],
+            )?;
+            Ok(batch)
+        })
     }
 
     /// Takes out what holds a person in a scope. Who said no or was forgotten is taken out with a note alone: how the
     /// person came back.
     pub fn remove(&mut self, text: &Text, scope: Option<ScopeId>, note: Option<&str>) -> Result<Vec<Removed>> {
-        let digest = text.forgotten(&self.key()?);
-        let mut forgotten = match &digest {
-            Some(digest) => self.holding(digest, scope)?,
-            None => Vec::new(),
-        };
-        if let (false, Some(untagged)) = (forgotten.is_empty(), text.untagged()) {
-            // What was forgotten with a tag is held without it too.
-            let digest = untagged.forgotten(&self.key()?);
-            forgotten.extend(digest.map_or(Ok(Vec::new()), |digest| self.holding(&digest, scope))?);
-        }
-        let held = self.holding(text, scope)?;
-        if held.is_empty() && forgotten.is_empty() {
-            return Err(self.held_by_nothing(text)?);
-        }
-        let needs_note = held.iter().any(|held| held.removed.what.is_refusal()) || !forgotten.is_empty();
-        if needs_note && note.is_none_or(|note| note.trim().is_empty()) {
-            let what = if forgotten.is_empty() {
-                "this person opted out or complained, and only the person takes that back"
-            } else {
-                "this person asked to be forgotten, and only the person takes that back"
-            };
-            let advice = "say how the person came back: --note \"signed up again at the fair, 3 March\"";
-            return Err(Error::new(ErrorKind::Job, what, advice));
-        }
-        let (moment, today) = (self.moment().to_owned(), self.today().day_number());
+        let key = self.key()?;
+        let (moment, today) = (self.moment(), self.today().day_number());
         self.change(|change| {
+            let digest = text.forgotten(&key);
+            let mut forgotten = match &digest {
+                Some(digest) => self.holding(digest, scope)?,
+                None => Vec::new(),
+            };
+            if let (false, Some(untagged)) = (forgotten.is_empty(), text.untagged()) {
+                // What was forgotten with a tag is held without it too.
+                let digest = untagged.forgotten(&key);
+                forgotten.extend(digest.map_or(Ok(Vec::new()), |digest| self.holding(&digest, scope))?);
+            }
+            let held = self.holding(text, scope)?;
+            if held.is_empty() && forgotten.is_empty() {
+                return Err(self.held_by_nothing(text)?);
+            }
+            refuse_without_note(&held, &forgotten, note)?;
             for (held, text) in [(&held, Some(text)), (&forgotten, digest.as_ref())] {
                 let Some(text) = text.filter(|_| !held.is_empty()) else { continue };
                 let id = id_of_new(change, text)?;
@@ -104,7 +80,7 @@ impl Bank {
                     let entry =
                         held.entry.map_or_else(|| let_out(change, held.removed.batch.0, text), |own| Ok(Some(own)))?;
                     if let Some(entry) = entry {
-                        take_out(change, entry, held.removed.batch, id, note, &moment)?;
+                        take_out(change, entry, held.removed.batch, id, note, moment)?;
                     }
                 }
             }
@@ -117,9 +93,8 @@ impl Bank {
                     cells![id, held.scope, today],
                 )?;
             }
-            Ok(())
-        })?;
-        Ok(held.into_iter().chain(forgotten).map(|held| held.removed).collect())
+            Ok(held.into_iter().chain(forgotten).map(|held| held.removed).collect())
+        })
     }
 
     fn held_by_nothing(&self, text: &Text) -> Result<Error> {
@@ -163,6 +138,41 @@ impl Bank {
     pub(crate) fn text_id(&self, text: &Text) -> Result<Option<i64>> {
         id_of(self.store(), text)
     }
+}
+
+/// Fails where a batch cannot be taken back.
+fn refuse_undo(batch: &Batch) -> Result<()> {
+    let id = batch.id.0;
+    let advice = "nothing is left to be done; pebblebank bank batches shows them all";
+    if let Some(undone) = &batch.undone {
+        let day = undone.get(..10).unwrap_or(undone);
+        let what = match batch.what {
+            What::Prepared => format!("batch {id} is no longer there: the same job ran again on {day}"),
+            _ => format!("batch {id} was taken back already, on {day}"),
+        };
+        return Err(Error::new(ErrorKind::Job, what, advice));
+    }
+    if batch.keeps_forgotten {
+        let what = format!("batch {id} keeps somebody uncontacted who was forgotten, and stays");
+        let advice = "if the person came back: pebblebank bank remove ADDRESS --note, with how";
+        return Err(Error::new(ErrorKind::Job, what, advice));
+    }
+    Ok(())
+}
+
+/// Fails where only the person takes back what is to be taken out, and nothing says how the person did.
+fn refuse_without_note(held: &[Holding], forgotten: &[Holding], note: Option<&str>) -> Result<()> {
+    let needs_note = held.iter().any(|held| held.removed.what.is_refusal()) || !forgotten.is_empty();
+    if !needs_note || note.is_some_and(|note| !note.trim().is_empty()) {
+        return Ok(());
+    }
+    let what = if forgotten.is_empty() {
+        "this person opted out or complained, and only the person takes that back"
+    } else {
+        "this person asked to be forgotten, and only the person takes that back"
+    };
+    let advice = "say how the person came back: --note \"signed up again at the fair, 3 March\"";
+    Err(Error::new(ErrorKind::Job, what, advice))
 }
 
 /// Takes out one entry of the text of this number.

@@ -182,7 +182,7 @@ impl Bank {
     }
 
     /// Whether anything is kept of a text.
-    fn has(&self, text: &Text) -> Result<bool> {
+    pub(crate) fn has(&self, text: &Text) -> Result<bool> {
         Ok(self.text_id(text)?.is_some() || !batches_with(self.store(), text)?.is_empty())
     }
 }

@@ -39,49 +39,53 @@ impl Bank {
 
     /// Forgets an address or a phone. Fails where a file could still show it.
     pub fn forget(&mut self, text: &Text) -> Result<Forgot> {
-        let Some(digest) = text.forgotten(&self.key()?) else {
+        let key = self.key()?;
+        let Some(digest) = text.forgotten(&key) else {
             let what = "only an address or a phone number can be forgotten";
             return Err(Error::new(ErrorKind::Job, what, "a domain is taken out with pebblebank bank remove"));
         };
-        if self.text_id(text)?.is_none() && self.all_forgotten()?.contains(&digest) {
-            // A note may have come since; and an earlier command may have been stopped before the side file was cleared.
-            let mut forgot = self.change(|change| clear_words(change, &Spelt::of(text)))?;
-            forgot.leftover = self.store().clear_traces()?;
-            if forgot.words > 0 {
-                return Ok(forgot);
+        let (forgot, is_new) = self.change(|change| {
+            let known = self.all_forgotten()?;
+            if known.contains(&digest) && !self.has(text)? {
+                // A note may have come since.
+                return Ok((clear_words(change, &Spelt::of(text))?, false));
             }
+            self.forget_in(change, text, &digest, &known).map(|forgot| (forgot, true))
+        })?;
+        // An earlier command may have been stopped before this.
+        let leftover = self.store().clear_traces()?;
+        if !is_new && forgot.words == 0 {
             let what = "this was forgotten before, and stays uncontacted";
             return Err(Error::new(ErrorKind::Job, what, "nothing is left to be done"));
         }
+        Ok(Forgot { leftover, ..forgot })
+    }
+
+    fn forget_in(&self, change: &dyn Store, text: &Text, digest: &Text, known: &HashSet<Text>) -> Result<Forgot> {
+        let (moment, today) = (self.moment(), self.today().day_number());
         let key = self.key()?;
-        let known = self.all_forgotten()?;
-        let untagged = text.untagged().and_then(|text| text.forgotten(&key)).filter(|digest| !known.contains(digest));
-        let (moment, today) = (self.moment().to_owned(), self.today().day_number());
-        let mut forgot = self.change(|change| {
-            let own = id_of_new(change, &digest)?;
-            let mut gone = Gone { entries: 0, gravest: What::DoNotContact };
-            // What partners hold it by shows who it is to whoever has the address.
-            let address = text.shown();
-            change.execute("delete from address_verdict where address = ?1", cells![&address])?;
-            let_out_of_all(change, text)?;
-            for trace in std::iter::once(text.clone()).chain(text.partner_digests()) {
-                gone.take_out(change, &trace, own)?;
-            }
-            let words = clear_words(change, &Spelt::of(text))?;
-            let batch = keep(change, &digest, own, gone.gravest, &moment, today)?;
-            if let Some(untagged) = &untagged {
-                // The same mailbox without its tag, for jobs that ignore tags; a batch of its own, so that it stays too.
-                let own = id_of_new(change, untagged)?;
-                keep(change, untagged, own, gone.gravest, &moment, today)?;
-            }
-            change.execute(
-                "insert into history (moment, what, batch, text, count) values (?1, 'forget', ?2, ?3, ?4)",
-                cells![&moment, batch.0, own, gone.entries],
-            )?;
-            Ok(Forgot { entries: gone.entries.unsigned_abs(), ..words })
-        })?;
-        forgot.leftover = self.store().clear_traces()?;
-        Ok(forgot)
+        let own = id_of_new(change, digest)?;
+        let mut gone = Gone { entries: 0, gravest: What::DoNotContact };
+        // What partners hold it by shows who it is to whoever has the address.
+        let address = text.shown();
+        change.execute("delete from address_verdict where address = ?1", cells![&address])?;
+        let_out_of_all(change, text)?;
+        for trace in std::iter::once(text.clone()).chain(text.partner_digests()) {
+            gone.take_out(change, &trace, own)?;
+        }
+        let words = clear_words(change, &Spelt::of(text))?;
+        let batch = keep(change, digest, own, gone.gravest, moment, today)?;
+        let untagged = text.untagged().and_then(|text| text.forgotten(&key));
+        if let Some(untagged) = untagged.filter(|digest| !known.contains(digest)) {
+            // The same mailbox without its tag, for jobs that ignore tags; a batch of its own, so that it stays too.
+            let own = id_of_new(change, &untagged)?;
+            keep(change, &untagged, own, gone.gravest, moment, today)?;
+        }
+        change.execute(
+            "insert into history (moment, what, batch, text, count) values (?1, 'forget', ?2, ?3, ?4)",
+            cells![moment, batch.0, own, gone.entries],
+        )?;
+        Ok(Forgot { entries: gone.entries.unsigned_abs(), ..words })
     }
 }
 

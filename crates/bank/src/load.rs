@@ -59,9 +59,7 @@ pub struct Staged<'a> {
     sorter: Sorter,
     /// What the entry is sorted by that is being added.
     order: Vec<u8>,
-    key: [u8; 32],
-    forgotten: HashSet<Text>,
-    returned: HashMap<Text, i32>,
+    seen: Seen,
     came_back: HashSet<Text>,
 }
 
@@ -72,46 +70,50 @@ pub struct Ready<'a> {
     entries: SortedEntries,
     came_back: u64,
     same_file: SameFile,
+    seen: Seen,
+}
+
+/// What the bank said of people when their entries were staged.
+struct Seen {
+    key: [u8; 32],
+    forgotten: HashSet<Text>,
+    returned: HashMap<Text, i32>,
+    /// Whether any of the entries is as old as its file.
+    has_days_of_files: bool,
 }
 
 impl Bank {
     /// Begins a batch.
     pub fn stage(&mut self, batch: NewBatch) -> Result<Staged<'_>> {
-        let returned = if batch.what.is_refusal() { self.returned(batch.scope)? } else { Vec::new() };
         Ok(Staged {
             sorter: Sorter::new(self.bytes_to_sort(), &self.folder()),
             order: Vec::new(),
-            key: self.key()?,
-            forgotten: self.all_forgotten()?,
-            returned: returned
-                .into_iter()
-                .map(|(identity, day)| (Text::address(&identity), day.day_number()))
-                .collect(),
+            seen: Seen {
+                key: self.key()?,
+                forgotten: self.all_forgotten()?,
+                returned: self.returned_from(&batch)?,
+                has_days_of_files: false,
+            },
             came_back: HashSet::new(),
             bank: self,
             batch,
         })
     }
+
+    /// Those whose older refusals do not count any more, with the day on which they came back.
+    fn returned_from(&self, batch: &NewBatch) -> Result<HashMap<Text, i32>> {
+        let returned = if batch.what.is_refusal() { self.returned(batch.scope)? } else { Vec::new() };
+        Ok(returned.into_iter().map(|(identity, day)| (Text::address(&identity), day.day_number())).collect())
+    }
 }
 
-impl<'a> Staged<'a> {
-    /// Adds entries.
-    pub fn add(&mut self, entries: impl IntoIterator<Item = NewEntry>) -> Result<()> {
-        for mut entry in entries {
-            if self.is_void(&entry) {
-                self.came_back.insert(entry.text);
-                continue;
-            }
-            if !self.forgotten.is_empty()
-                && let Some(digest) = entry.text.forgotten(&self.key)
-                && self.forgotten.contains(&digest)
-            {
-                entry.text = digest;
-            }
-            entry.is_soft &= self.batch.what == What::Bounced;
-            sorted::push(&mut self.sorter, &mut self.order, &entry)?;
+impl Seen {
+    /// What somebody is kept as who was forgotten; none for all others.
+    fn kept_as(&self, text: &Text) -> Option<Text> {
+        if self.forgotten.is_empty() {
+            return None;
         }
-        Ok(())
+        text.forgotten(&self.key).filter(|digest| self.forgotten.contains(digest))
     }
 
     /// Whether it is an older copy of the refusal of somebody who came back.
@@ -121,12 +123,32 @@ impl<'a> Staged<'a> {
             .file_day
             .is_some_and(|day| !self.returned.is_empty() && returned().is_some_and(|returned| day < *returned))
     }
+}
+
+impl<'a> Staged<'a> {
+    /// Adds entries.
+    pub fn add(&mut self, entries: impl IntoIterator<Item = NewEntry>) -> Result<()> {
+        for mut entry in entries {
+            self.seen.has_days_of_files |= entry.file_day.is_some();
+            if self.seen.is_void(&entry) {
+                self.came_back.insert(entry.text);
+                continue;
+            }
+            if let Some(digest) = self.seen.kept_as(&entry.text) {
+                entry.text = digest;
+            }
+            entry.is_soft &= self.batch.what == What::Bounced;
+            sorted::push(&mut self.sorter, &mut self.order, &entry)?;
+        }
+        Ok(())
+    }
 
     /// All entries are there.
     pub fn ready(self) -> Result<Ready<'a>> {
-        let entries = SortedEntries::of(self.sorter, self.batch.day, &self.bank.folder())?;
         let came_back = self.came_back.len() as u64;
-        Ok(Ready { bank: self.bank, batch: self.batch, entries, came_back, same_file: SameFile::IsMeant })
+        let Staged { bank, batch, seen, sorter, .. } = self;
+        let entries = SortedEntries::of(sorter, batch.day, &bank.folder())?;
+        Ok(Ready { bank, batch, entries, came_back, same_file: SameFile::IsMeant, seen })
     }
 }
 
@@ -200,28 +222,40 @@ impl Ready<'_> {
     }
 
     fn put(&mut self, only_new: bool) -> Result<Option<BatchId>> {
-        let moment = self.bank.moment().to_owned();
-        let (batch, entries, same_file) = (&self.batch, &mut self.entries, self.same_file);
-        let in_blocks = entries.may_be_in_blocks(self.bank.fewest_in_blocks());
-        self.bank.keep_pages_to_write()?;
-        self.bank.change(|change| {
+        let (bank, batch, same_file, seen) = (&*self.bank, &self.batch, self.same_file, &mut self.seen);
+        let (moment, entries) = (bank.moment(), &mut self.entries);
+        let in_blocks = entries.may_be_in_blocks(bank.fewest_in_blocks());
+        bank.keep_pages_to_write()?;
+        bank.change(|change| {
+            // Another command may have changed this since the entries were staged.
+            if seen.has_days_of_files && bank.returned_from(batch)? != seen.returned {
+                return Err(others_came_back());
+            }
+            let forgotten = bank.all_forgotten()?;
+            let are_others = forgotten != seen.forgotten;
+            seen.forgotten = forgotten;
             if same_file == SameFile::IsAMistake {
                 // Another command may have taken it in since it was looked for.
                 refuse_same_file(change, batch)?;
             }
-            let id = insert_batch(change, batch, &moment)?;
+            let id = insert_batch(change, batch, moment)?;
             let mut going_in = GoingIn::new(change, batch, id, only_new, in_blocks)?;
-            entries.for_some(change.at_once(), |entries| going_in.put(entries))?;
+            entries.for_some(change.at_once(), |entries| {
+                if are_others {
+                    entries.retain(|entry| seen.kept_as(&entry.text).is_none());
+                }
+                going_in.put(entries)
+            })?;
             let counts = going_in.finish()?;
             let is_anything = counts.entries + counts.softs > 0;
             if batch.what == What::Prepared {
-                replace_prepared(change, batch, id, &moment)?;
+                replace_prepared(change, batch, id, moment)?;
             }
             if !is_anything {
                 change.execute("delete from batch where id = ?1", cells![id.0])?;
                 return Ok(None);
             }
-            counts.write(change, id, how_it_went_in(batch), &moment)?;
+            counts.write(change, id, how_it_went_in(batch), moment)?;
             Ok(Some(id))
         })
     }
@@ -272,6 +306,11 @@ fn loaded_before(batch: &Batch) -> Error {
     let day = batch.added.get(..10).unwrap_or(&batch.added);
     let what = format!("a file of the same content was loaded on {day}, as batch {}", batch.id.0);
     Error::new(ErrorKind::Guard, what, "nothing was changed; if you mean it, --again loads it once more")
+}
+
+fn others_came_back() -> Error {
+    let what = "somebody came back, or opted out again, while this was being prepared, so nothing was changed";
+    Error::new(ErrorKind::InputChanged, what, "give the same command again")
 }
 
 fn refuse_same_file(change: &dyn Store, batch: &NewBatch) -> Result<()> {

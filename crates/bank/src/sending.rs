@@ -19,27 +19,38 @@ impl Bank {
 
     /// What was prepared was sent, on that day.
     pub fn sent(&mut self, batch: &Batch, campaign: Option<&str>, on: Date) -> Result<Batch> {
-        if batch.what == What::Sent {
-            let what = format!("batch {} was said to be sent already, on {}", batch.id.0, batch.day);
-            let advice = format!("if that was a mistake, pebblebank bank undo {}", batch.id.0);
-            return Err(Error::new(ErrorKind::Job, what, advice));
-        }
-        let moment = self.moment().to_owned();
-        let id = batch.id;
+        let (moment, id) = (self.moment(), batch.id);
         self.change(|change| {
+            let batch = self.batch(id)?;
+            refuse_sent(&batch)?;
             change.execute(
                 "update batch set what = ?1, day = ?2, campaign = coalesce(?3, campaign, job) where id = ?4",
                 cells![What::Sent.code(), on.day_number(), campaign, id.0],
             )?;
-            let count: i64 = change.value("select entries from batch where id = ?1", cells![id.0])?;
             change.execute(
                 "insert into history (moment, what, batch, count) values (?1, 'sent', ?2, ?3)",
-                cells![moment.as_str(), id.0, count],
+                cells![moment, id.0, batch.entries.cast_signed()],
             )?;
             Ok(())
         })?;
         self.batch(id)
     }
+}
+
+/// Fails where what is to be sent was sent, or is no longer there.
+fn refuse_sent(batch: &Batch) -> Result<()> {
+    let id = batch.id.0;
+    if batch.what == What::Sent {
+        let what = format!("batch {id} was said to be sent already, on {}", batch.day);
+        let advice = format!("if that was a mistake, pebblebank bank undo {id}");
+        return Err(Error::new(ErrorKind::Job, what, advice));
+    }
+    if batch.undone.is_some() {
+        let what = format!("batch {id} is no longer there: the same job ran again meanwhile");
+        let advice = "look which of the files was sent, and name its receipt";
+        return Err(Error::new(ErrorKind::Job, what, advice));
+    }
+    Ok(())
 }
 
 /// A new file of a job takes the place of what the same job prepared before; that is not kept.

@@ -75,7 +75,7 @@ proptest! {
         per_days in 1..15u32,
         blocks_from in 1..3u64,
     ) {
-        let shelf = Shelf::with_blocks_from(blocks_from);
+        let shelf = Shelf::new().with_blocks_from(blocks_from);
         let mut bank = shelf.bank();
         let own = bank.scope_or_new(Some("larkfold"), NewScope::IsMeant).unwrap();
         let other = bank.scope_or_new(Some("quillmere"), NewScope::IsMeant).unwrap();

@@ -90,7 +90,7 @@ proptest! {
         blocks_from in prop_oneof![Just(1u64), Just(64)],
     ) {
         let address = |person: usize| format!("p{person}@post.example");
-        let shelf = Shelf::with_blocks_from(blocks_from);
+        let shelf = Shelf::new().with_blocks_from(blocks_from);
         let mut bank = shelf.bank().within(memory).unwrap();
         let mut put = |what: What, people: &mut dyn Iterator<Item = (usize, bool)>| {
             let mut staged = bank.stage(batch(what, EVERYONE)).unwrap();
@@ -130,7 +130,7 @@ proptest! {
 #[case("person050quibbleworth@post.example")]
 #[case("zzquibbleworth@post.example")]
 fn nothing_is_left_in_the_file_of_whoever_is_forgotten_out_of_a_block(#[case] whom: &str) {
-    let shelf = Shelf::with_blocks_from(1);
+    let shelf = Shelf::new().with_blocks_from(1);
     let mut bank = shelf.bank();
     let others: Vec<String> = (0..400).map(|number| format!("person{number:03}@post.example")).collect();
     let everybody: Vec<&str> = others.iter().map(String::as_str).chain([whom]).collect();

@@ -71,7 +71,7 @@ proptest! {
         memory in prop_oneof![Just(1u64), 200..5_000u64, Just(1 << 30)],
         blocks_from in prop_oneof![Just(1u64), Just(10), Just(64)],
     ) {
-        let shelf = Shelf::with_blocks_from(blocks_from);
+        let shelf = Shelf::new().with_blocks_from(blocks_from);
         let mut bank = shelf.bank().within(memory).unwrap();
         for (number, people) in files.iter().enumerate() {
             let prepared = NewBatch { job: Some(format!("job{number}")), ..batch(What::Prepared, EVERYONE) };

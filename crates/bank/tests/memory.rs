@@ -27,7 +27,7 @@ proptest! {
         people in prop::collection::vec(("[ab]{1,2}", "[xy]{1,2}\\.[xy]{1,2}\\.example"), 0..6),
         blocks_from in 1..4u64,
     ) {
-        let shelf = Shelf::with_blocks_from(blocks_from);
+        let shelf = Shelf::new().with_blocks_from(blocks_from);
         let mut bank = shelf.bank();
         let own = bank.scope_or_new(Some("larkfold"), NewScope::IsMeant).unwrap();
         for (what, is_own, is_undone, values) in &batches {

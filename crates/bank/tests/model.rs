@@ -5,7 +5,7 @@
 
 mod common;
 
-use common::{Shelf, all_of, batch, today};
+use common::{Keeper, Shelf, all_of, batch, today};
 use pebblebank_bank::batch::{BatchId, What};
 use pebblebank_bank::entry::NewEntry;
 use pebblebank_bank::scope::NewScope;
@@ -106,45 +106,63 @@ fn among_all() -> Among {
     among
 }
 
+fn check(shelf: &Shelf, steps: Vec<Step>) -> Result<(), TestCaseError> {
+    let mut bank = shelf.bank();
+    let own = bank.scope_or_new(Some("larkfold"), NewScope::IsMeant).unwrap();
+    let mut plain = PlainBank::default();
+    for step in steps {
+        match step {
+            Step::Put(what, is_own, whom) => {
+                plain.put(&mut bank, What::HOLDING[what], if is_own { own } else { EVERYONE }, &whom);
+            }
+            Step::Undo(place) => plain.undo(&mut bank, place),
+            Step::Remove(number) => plain.remove(&mut bank, number),
+            Step::Forget(number) => plain.forget(&mut bank, number),
+        }
+        for (number, shown) in TEXTS.into_iter().enumerate() {
+            let found = bank.find(&text(number), &mut |_| ()).unwrap();
+            let day = format!("{:04}-{:02}-{:02}", today().year, today().month, today().day);
+            prop_assert_eq!(found.is_held(&day), plain.holds(number, &[own, EVERYONE]), "{}", shown);
+            prop_assert_eq!(found.is_forgotten, plain.forgotten.contains(&number));
+        }
+        for kept in bank.batches().unwrap() {
+            let mine = plain.entries.iter().filter(|entry| entry.batch == kept.id).count();
+            prop_assert_eq!(kept.entries, mine as u64 + u64::from(kept.keeps_forgotten));
+        }
+        for (scope, scopes) in [(None, vec![EVERYONE]), (Some("larkfold"), vec![EVERYONE, own])] {
+            let memory = shelf.memory(scope);
+            let mine = plain.entries.iter().filter(|entry| scopes.contains(&entry.scope));
+            let meant = mine.count() + plain.forgotten.len();
+            prop_assert_eq!(all_of(&memory, None).len(), meant);
+            let counted: u64 =
+                pebblebank_core::suppress::remembered::Remembered::holds(&memory).iter().map(|hold| hold.entries).sum();
+            prop_assert_eq!(counted, meant as u64);
+            // Looked up one by one it is the same.
+            let everybody = among_all();
+            prop_assert_eq!(
+                all_of(&shelf.memory(scope).looking_up(), Some(&everybody)),
+                all_of(&memory, Some(&everybody))
+            );
+        }
+    }
+    Ok(())
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { cases: 128, ..ProptestConfig::default() })]
 
     #[test]
     fn the_bank_holds_whom_a_plain_list_would_hold(steps in prop::collection::vec(step(), 1..14), blocks_from in 1..4u64) {
-        let shelf = Shelf::with_blocks_from(blocks_from);
-        let mut bank = shelf.bank();
-        let own = bank.scope_or_new(Some("larkfold"), NewScope::IsMeant).unwrap();
-        let mut plain = PlainBank::default();
-        for step in steps {
-            match step {
-                Step::Put(what, is_own, whom) => {
-                    plain.put(&mut bank, What::HOLDING[what], if is_own { own } else { EVERYONE }, &whom);
-                }
-                Step::Undo(place) => plain.undo(&mut bank, place),
-                Step::Remove(number) => plain.remove(&mut bank, number),
-                Step::Forget(number) => plain.forget(&mut bank, number),
-            }
-            for (number, shown) in TEXTS.into_iter().enumerate() {
-                let found = bank.find(&text(number), &mut |_| ()).unwrap();
-                let day = format!("{:04}-{:02}-{:02}", today().year, today().month, today().day);
-                prop_assert_eq!(found.is_held(&day), plain.holds(number, &[own, EVERYONE]), "{}", shown);
-                prop_assert_eq!(found.is_forgotten, plain.forgotten.contains(&number));
-            }
-            for kept in bank.batches().unwrap() {
-                let mine = plain.entries.iter().filter(|entry| entry.batch == kept.id).count();
-                prop_assert_eq!(kept.entries, mine as u64 + u64::from(kept.keeps_forgotten));
-            }
-            for (scope, scopes) in [(None, vec![EVERYONE]), (Some("larkfold"), vec![EVERYONE, own])] {
-                let memory = shelf.memory(scope);
-                let mine = plain.entries.iter().filter(|entry| scopes.contains(&entry.scope));
-                let meant = mine.count() + plain.forgotten.len();
-                prop_assert_eq!(all_of(&memory, None).len(), meant);
-                let counted: u64 = pebblebank_core::suppress::remembered::Remembered::holds(&memory).iter().map(|hold| hold.entries).sum();
-                prop_assert_eq!(counted, meant as u64);
-                // Looked up one by one it is the same.
-                let everybody = among_all();
-                prop_assert_eq!(all_of(&shelf.memory(scope).looking_up(), Some(&everybody)), all_of(&memory, Some(&everybody)));
-            }
-        }
+        check(&Shelf::new().with_blocks_from(blocks_from), steps)?;
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 48, ..ProptestConfig::default() })]
+
+    #[test]
+    #[ignore = "needs a database: .ci/with-database"]
+    fn a_bank_in_a_database_holds_whom_a_plain_list_would_hold(steps in prop::collection::vec(step(), 1..14), blocks_from in 1..4u64) {
+        check(&Shelf::of(Keeper::Database).with_blocks_from(blocks_from), steps)?;
     }
 }

@@ -1,7 +1,8 @@
-//! A folder with a bank in it.
+//! A shelf with a bank on it: a file in a folder of its own, or a schema of its own in the database that tests are given.
 
 #![allow(clippy::unwrap_used, dead_code)] // not every test uses everything
 
+use pebblebank_bank::Location;
 use pebblebank_bank::batch::{BatchId, NewBatch, What};
 use pebblebank_bank::entry::NewEntry;
 use pebblebank_bank::memory::{Asked, Memory};
@@ -9,7 +10,9 @@ use pebblebank_bank::text::Text;
 use pebblebank_bank::{Access, Bank, ScopeId};
 use pebblebank_core::suppress::remembered::{Among, Remembered, RememberedEntry};
 use pebblebank_values::date::Date;
+use std::ffi::OsStr;
 use std::path::PathBuf;
+use std::sync::atomic::{AtomicU32, Ordering};
 
 pub const MOMENT: &str = "2026-03-02T09:00:00Z";
 
@@ -17,19 +20,58 @@ pub fn today() -> Date {
     Date { year: 2026, month: 3, day: 2 }
 }
 
+/// What keeps the bank.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Keeper {
+    File,
+    /// The database that `PEBBLEBANK_TEST_DATABASE` names: see `.ci/with-database`.
+    Database,
+}
+
+/// The address of the database for tests, with a schema.
+pub fn address(schema: &str) -> String {
+    let database = std::env::var("PEBBLEBANK_TEST_DATABASE");
+    format!("{}?schema={schema}", database.expect("run it by .ci/with-database, which names a database"))
+}
+
+/// A name that no other schema has.
+pub fn free_schema() -> String {
+    static NEXT: AtomicU32 = AtomicU32::new(0);
+    format!("shelf_{}_{}", std::process::id(), NEXT.fetch_add(1, Ordering::Relaxed))
+}
+
 pub struct Shelf {
     folder: tempfile::TempDir,
     blocks_from: Option<u64>,
+    address: Option<String>,
 }
 
 impl Shelf {
     pub fn new() -> Shelf {
-        Shelf { folder: tempfile::tempdir().unwrap(), blocks_from: None }
+        Shelf { folder: tempfile::tempdir().unwrap(), blocks_from: None, address: None }
+    }
+
+    /// With a bank that is made already, where a database keeps it.
+    pub fn of(keeper: Keeper) -> Shelf {
+        if keeper == Keeper::File {
+            return Shelf::new();
+        }
+        let address = address(&free_schema());
+        pebblebank_bank::bank::init(Location::read(OsStr::new(&address)).unwrap()).unwrap();
+        Shelf { address: Some(address), ..Shelf::new() }
+    }
+
+    pub fn location(&self) -> Location {
+        match &self.address {
+            Some(address) => Location::read(OsStr::new(address)).unwrap(),
+            None => Location::from(&self.path()),
+        }
     }
 
     /// Its bank has the addresses of a batch in blocks where there are at least `addresses`.
-    pub fn with_blocks_from(addresses: u64) -> Shelf {
-        Shelf { blocks_from: Some(addresses), ..Shelf::new() }
+    #[must_use]
+    pub fn with_blocks_from(self, addresses: u64) -> Shelf {
+        Shelf { blocks_from: Some(addresses), ..self }
     }
 
     pub fn path(&self) -> PathBuf {
@@ -37,7 +79,7 @@ impl Shelf {
     }
 
     pub fn bank(&self) -> Bank {
-        let bank = Bank::open(&self.path(), Access::Change, MOMENT, today()).unwrap();
+        let bank = Bank::open(self.location(), Access::Change, MOMENT, today()).unwrap();
         match self.blocks_from {
             Some(addresses) => bank.with_blocks_from(addresses),
             None => bank,

@@ -17,6 +17,7 @@ pub use receipts::{Changes, Completions, Man, ReportPage, Review, Schema, Why};
 use clap::{Args, Parser, Subcommand, ValueEnum};
 pub use shared::Remembered;
 use shared::{Accepting, ForSpreadsheet, Part, Previewing, Reading, Writing};
+use std::ffi::OsString;
 use std::path::PathBuf;
 
 /// Makes one import file out of a pile of exported subscriber files, and accounts for every row.
@@ -90,9 +91,10 @@ pub struct Shared {
     /// The most memory to use, such as 800MiB or 2GiB
     #[arg(long, global = true, value_name = "SIZE", default_value = "1GiB", value_parser = parse_memory)]
     pub memory: u64,
-    /// The bank [default: `PEBBLEBANK_BANK` in the environment, else in the user's data folder]
-    #[arg(long, global = true, value_name = "FILE")]
-    pub bank: Option<PathBuf>,
+    /// The bank: a file, or postgres://user@host/database [default: `PEBBLEBANK_BANK` in the environment, else in the user's
+    /// data folder]
+    #[arg(long, global = true, value_name = "BANK")]
+    pub bank: Option<OsString>,
     /// The number of threads; the result is the same for any number
     #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
     pub threads: Option<u16>,

@@ -54,7 +54,7 @@ pub fn check_list(command: &Check, shared: &Shared) -> Result<Said, Error> {
 
 /// Whether no mailbox is known yet.
 fn is_first_time(shared: &Shared, now: &Now) -> Result<bool> {
-    let is_there = Bank::is_at(&memory::bank_path(shared)?)?;
+    let is_there = Bank::is_at(memory::bank_location(shared)?)?;
     Ok(!is_there || memory::open(shared, Access::Ask, now)?.verdict_counts()?.addresses == 0)
 }
 
@@ -86,7 +86,8 @@ pub fn check_at(command: &Check, shared: &Shared, now: &Now) -> Result<Said, Err
     drawn.finish();
     let mut checked = checked?;
     if is_new && !command.dry_run {
-        let text = format!("a bank was made to remember the answers: {}", memory::bank_path(shared)?.display());
+        let text =
+            format!("a bank was made to remember the answers: {}", memory::bank_location(shared)?.shown().display());
         checked.findings.push(Finding::new("new-bank", Weight::Note, text));
     }
     let screen = Screen::new(shared);
@@ -136,7 +137,7 @@ fn bank(command: &Check, shared: &Shared, now: &Now) -> Result<(Option<Bank>, bo
     if !remembers || command.remembered.without_bank {
         return Ok((None, false));
     }
-    let is_new = !Bank::is_at(&memory::bank_path(shared)?)?;
+    let is_new = !Bank::is_at(memory::bank_location(shared)?)?;
     let access = if command.dry_run { Access::Preview } else { Access::Change };
     memory::open(shared, access, now).map(|bank| (Some(bank), is_new))
 }

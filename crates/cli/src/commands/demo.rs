@@ -26,7 +26,7 @@ pub fn demo(command: &Demo, shared: &Shared) -> Result<Said> {
     refuse_foreign_folder(folder)?;
     let files = pebblebank_demo::write(folder).map_err(|cause| Error::unwritable(folder, &cause))?;
     let now = Now { today: pebblebank_demo::MOMENT[..10].to_owned(), moment: pebblebank_demo::MOMENT.to_owned() };
-    let shared = Shared { bank: Some(folder.join(pebblebank_demo::BANK_FILE)), ..shared.clone() };
+    let shared = Shared { bank: Some(folder.join(pebblebank_demo::BANK_FILE).into_os_string()), ..shared.clone() };
     let banked = fill_bank(folder, &shared, &now)?;
     let path = folder.join(pebblebank_demo::JOB_FILE);
     let mut job = job::file::read(&path, &now.today)?;

@@ -5,13 +5,14 @@ use crate::setting::Now;
 use pebblebank_bank::memory::Asked;
 use pebblebank_bank::record::{Recorded, RunDone};
 use pebblebank_bank::scope::NewScope;
-use pebblebank_bank::{Access, Bank};
+use pebblebank_bank::{Access, Bank, Location};
 use pebblebank_core::job::Job;
 use pebblebank_core::job::remembering::Remembering;
 use pebblebank_core::run::finished::Finished;
 use pebblebank_core::run::write::learned::Learned;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
+use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -20,20 +21,21 @@ fn path_of_environment(name: &str) -> Option<PathBuf> {
     std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from)
 }
 
-/// The bank that the environment names.
-fn bank_of_environment() -> Option<PathBuf> {
-    path_of_environment("PEBBLEBANK_BANK")
+/// What somebody said about where the bank is: `--bank`, else the environment.
+fn bank_named(shared: &Shared) -> Option<OsString> {
+    let environment = || std::env::var_os("PEBBLEBANK_BANK").filter(|value| !value.is_empty());
+    shared.bank.clone().or_else(environment)
 }
 
-/// Where the bank lies: as `--bank` says, else the environment, else in the user's data folder.
-pub fn bank_path(shared: &Shared) -> Result<PathBuf> {
-    if let Some(path) = shared.bank.clone().or_else(bank_of_environment) {
-        return Ok(path);
+/// Where the bank is: as `--bank` says, else the environment, else in the user's data folder.
+pub fn bank_location(shared: &Shared) -> Result<Location> {
+    if let Some(named) = bank_named(shared) {
+        return Location::read(&named);
     }
     let data = path_of_environment("XDG_DATA_HOME")
         .or_else(|| path_of_environment("HOME").map(|home| home.join(".local/share")));
     let data = data.or_else(|| path_of_environment("APPDATA"));
-    data.map(|folder| folder.join("pebblebank").join("bank.sqlite")).ok_or_else(|| {
+    data.map(|folder| Location::File(folder.join("pebblebank").join("bank.sqlite"))).ok_or_else(|| {
         let what = "there is no data folder to keep the bank in";
         Error::new(ErrorKind::Job, what, "say where it is: --bank FILE, or PEBBLEBANK_BANK in the environment")
     })
@@ -41,7 +43,7 @@ pub fn bank_path(shared: &Shared) -> Result<PathBuf> {
 
 /// Opens the bank.
 pub fn open(shared: &Shared, access: Access, now: &Now) -> Result<Bank> {
-    Bank::open(&bank_path(shared)?, access, &now.moment, now.day())?.within(shared.memory)
+    Bank::open(bank_location(shared)?, access, &now.moment, now.day())?.within(shared.memory)
 }
 
 /// The job with what is remembered for it.
@@ -88,31 +90,30 @@ fn remembering_on(
         return Ok(Remembering::SwitchedOff);
     }
     // Where nothing can be kept, nothing is remembered.
-    let path = match bank_path(shared) {
-        Ok(path) => path,
-        Err(_) if !remembered.new_scope => return Ok(Remembering::Nothing),
+    let location = match bank_location(shared) {
+        Ok(location) => location,
+        Err(_) if !remembered.new_scope && bank_named(shared).is_none() => return Ok(Remembering::Nothing),
         Err(error) => return Err(error),
     };
     if remembered.new_scope {
         asked.new_scope = NewScope::IsMeant;
     }
     if remembered.new_scope && asked.scope.is_some() && !dry_run {
-        let mut bank = Bank::open(&path, Access::Change, &now.moment, now.day())?.within(shared.memory)?;
+        let mut bank = Bank::open(&location, Access::Change, &now.moment, now.day())?.within(shared.memory)?;
         bank.scope_or_new(asked.scope.as_deref(), NewScope::IsMeant)?;
     }
-    if !Bank::is_at(&path)? {
-        return no_bank(&path, shared);
+    match Bank::open_if_there(&location, &now.moment, day)? {
+        Some(bank) => Ok(Remembering::From(Arc::new(bank.within(shared.memory)?.into_memory(&asked)?))),
+        None => no_bank(location.shown(), shared),
     }
-    let bank = Bank::open(&path, Access::Ask, &now.moment, day)?.within(shared.memory)?;
-    Ok(Remembering::From(Arc::new(bank.into_memory(&asked)?)))
 }
 
 /// What it means that there is no bank: nothing, unless one was named.
 fn no_bank(path: &Path, shared: &Shared) -> Result<Remembering> {
-    if shared.bank.is_some() || bank_of_environment().is_some() {
+    if bank_named(shared).is_some() {
         let what = "there is no bank here, so it would suppress nobody";
-        let advice = "look whether the name is right; pebblebank bank add or bank load makes a bank, and --without-bank \
-             goes without one";
+        let advice =
+            "look whether the name is right; pebblebank bank init makes a bank, and --without-bank goes without one";
         return Err(Error::new(ErrorKind::Input, what, advice).in_file(path));
     }
     Ok(Remembering::Nothing)
@@ -144,5 +145,5 @@ pub fn record(job: &Job, finished: &Finished, learned: Learned, shared: &Shared,
 /// The BLAKE3 of a file, in hex.
 pub fn fingerprint(path: &std::path::Path) -> Result<String> {
     let bytes = std::fs::read(path).map_err(|cause| Error::unreadable(path, &cause))?;
-    Ok(pebblebank_bank::file::fingerprint(&bytes))
+    Ok(pebblebank_bank::bank::fingerprint(&bytes))
 }

@@ -39,7 +39,7 @@ pub fn preflight_at(command: &Preflight, shared: &Shared, now: &Now) -> Result<S
     } else if shared.quiet && status == 0 {
         String::new()
     } else {
-        render::preflight::finished(&looked, command, shared.bank.as_deref(), &screen)
+        render::preflight::finished(&looked, command, shared.bank.as_deref().map(Path::new), &screen)
     };
     Ok(Said { status, ..Said::done(text) })
 }

@@ -113,7 +113,12 @@ pub fn do_job(job: &Job, dry_run: DryRun, shared: &Shared, now: &Now, again: &st
     } else {
         let since = finished.receipt.as_deref().filter(|_| status == 0).map_or(String::new(), since_before);
         let remembered = recorded.map_or(String::new(), |recorded| {
-            render::bank::recorded(&recorded, finished.receipt.as_deref(), shared.bank.as_deref(), &screen)
+            render::bank::recorded(
+                &recorded,
+                finished.receipt.as_deref(),
+                shared.bank.as_deref().map(Path::new),
+                &screen,
+            )
         });
         let remembered = format!("{since}{remembered}");
         render::tally::finished(&finished, again, &remembered, &screen)

@@ -2,10 +2,10 @@
 
 use crate::arguments::help::{command as all_commands, completed};
 use crate::arguments::{Completions, Man, Shared};
-use crate::commands::memory::{bank_path, open};
+use crate::commands::memory::bank_location;
 use crate::finish::Said;
 use crate::setting::Now;
-use pebblebank_bank::{Access, Bank};
+use pebblebank_bank::Bank;
 use pebblebank_table::staged::Staged;
 use pebblebank_table::staged::placement::Placement;
 use pebblebank_table::{Error, Result};
@@ -17,10 +17,11 @@ pub fn completions(command: &Completions, shared: &Shared) -> Said {
     Said::done(String::from_utf8_lossy(&script).into_owned())
 }
 
-/// The scopes of the bank as it is now; none without a bank.
+/// The scopes of the bank as it is now; none without a bank, and of one that is reached over a network.
 fn scopes(shared: &Shared) -> Vec<String> {
-    let is_there = bank_path(shared).is_ok_and(|path| Bank::is_at(&path).unwrap_or(false));
-    let bank = is_there.then(|| open(shared, Access::Ask, &Now::read()).ok()).flatten();
+    let now = Now::read();
+    let location = bank_location(shared).ok().filter(|location| location.file().is_some());
+    let bank = location.and_then(|location| Bank::open_if_there(location, &now.moment, now.day()).ok()?);
     let scopes = bank.and_then(|bank| bank.scopes().ok()).unwrap_or_default();
     scopes.into_iter().map(|(_, name)| name).collect()
 }

@@ -1,12 +1,13 @@
 //! `pebblebank why WHO`: what became of one person in a run, and why.
 
 use crate::arguments::{Shared, Why};
-use crate::commands::memory::{bank_path, open};
+use crate::commands::memory::bank_location;
 use crate::finish::Said;
 use crate::render::why::{BankSaid, ListedIn, Told};
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
-use pebblebank_bank::{Access, Bank, Text};
+use pebblebank_bank::find::Found;
+use pebblebank_bank::{Bank, Text};
 use pebblebank_core::job::lists::EntriesToCompare;
 use pebblebank_core::job::{self, Job};
 use pebblebank_core::person::decisions::Named;
@@ -86,10 +87,15 @@ pub fn receipts(named: &[String]) -> Result<Vec<PathBuf>> {
 
 /// What the bank knows of somebody today; nothing without a bank.
 fn of_bank(who: &str, shared: &Shared, now: &Now) -> Option<BankSaid> {
-    let path = bank_path(shared).ok().filter(|path| Bank::is_at(path).unwrap_or(false))?;
     let text = Text::read(who, None)?;
-    let found = open(shared, Access::Ask, now).and_then(|bank| bank.find(&text, &mut |_| ())).ok()?;
-    Some(BankSaid { found, today: now.today.clone(), path })
+    let location = bank_location(shared).ok()?;
+    let asked = Bank::open_if_there(&location, &now.moment, now.day());
+    let asked = asked.and_then(|bank| bank.map(|bank| bank.find(&text, &mut |_| ())).transpose());
+    let (found, silence) = match asked {
+        Ok(found) => (found?, None),
+        Err(error) => (Found::default(), Some(error.what().to_owned())),
+    };
+    Some(BankSaid { silence, found, today: now.today.clone(), path: location.shown().to_path_buf() })
 }
 
 /// The entries of the lists that suppressed a person, as far as the lists are still as the run read them.

@@ -250,7 +250,7 @@ pub fn sent(batch: &Batch, screen: &Screen) -> String {
 
 /// What was forgotten.
 pub fn forgotten(forgot: &Forgot, screen: &Screen) -> String {
-    let Forgot { entries, words, renamed } = forgot;
+    let Forgot { entries, words, renamed, leftover } = forgot;
     if screen.json {
         let body = ForgottenDocument { entries: *entries, words: *words, renamed };
         return document("pebblebank/bank-forget/1", body);

@@ -43,6 +43,8 @@ pub struct ListedIn {
 
 /// What the bank knows of a person today.
 pub struct BankSaid {
+    /// Why it could not be asked.
+    pub silence: Option<String>,
     /// Its entries.
     pub found: Found,
     /// The day.
@@ -241,6 +243,9 @@ fn lists(told: &Told, screen: &Screen) -> String {
 }
 
 fn bank_said(bank: Option<&BankSaid>, screen: &Screen) -> String {
+    if let Some(why) = bank.and_then(|bank| bank.silence.as_ref()) {
+        return format!("\n{}", paragraph(&format!("What the bank says today is not known: {why}")));
+    }
     let Some(bank) = bank.filter(|bank| !bank.found.entries.is_empty() || !bank.found.by_domain.is_empty()) else {
         return String::new();
     };

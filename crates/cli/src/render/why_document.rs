@@ -14,7 +14,9 @@ pub fn json(who: &str, told: &[Told], bank: Option<&BankSaid>) -> String {
     let body = WhyDocument {
         asked: who,
         runs: told.iter().map(run).collect(),
-        bank: bank.map(|bank| BankToday { file: &bank.path, held: bank.found.is_held(&bank.today) }),
+        bank: bank
+            .filter(|bank| bank.silence.is_none())
+            .map(|bank| BankToday { file: &bank.path, held: bank.found.is_held(&bank.today) }),
     };
     document("pebblebank/why/1", body)
 }

@@ -10,7 +10,7 @@ mod trouble;
 
 pub use address::Address;
 pub(crate) use roles::statements;
-pub(crate) use shape::{Made, init, is_at, open};
+pub(crate) use shape::{init, open, open_if_there};
 
 use crate::batch::BatchId;
 use crate::blocks;

@@ -1,5 +1,6 @@
 //! Who may do what in a database: three roles, and the statements for whoever runs the server.
 
+use super::Address;
 use super::shape::SHAPES;
 
 /// The names of the roles for a schema.
@@ -39,7 +40,8 @@ pub(super) fn of_schema(schema: &str) -> String {
 }
 
 /// All statements that make a schema for a bank, for whoever runs the server to read and carry out.
-pub(crate) fn statements(schema: &str) -> String {
+pub(crate) fn statements(address: &Address) -> String {
+    let schema = &address.schema;
     let name = quoted(schema);
     let made = format!(
         "-- Makes the schema of a bank, and the roles of those who use it. Carry it out as the user who is to own the bank;\n\

@@ -2,7 +2,7 @@
 
 use super::connect::connect;
 use super::{Address, Database, roles};
-use crate::bank::new_key;
+use crate::bank::{Made, new_key};
 use crate::seal;
 use crate::store::{Aim, Store, cells};
 use pebblebank_table::{Error, ErrorKind, Result};
@@ -33,32 +33,23 @@ enum State {
     Closed,
 }
 
-/// What `bank init` made.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Made {
-    /// Whether the bank is new.
-    pub is_new: bool,
-    /// Whether the roles could be made.
-    pub has_roles: bool,
-}
-
-/// Whether there is a bank. Fails where that cannot be told.
-pub(crate) fn is_at(address: &Address) -> Result<bool> {
-    match connect(address)?.state()? {
-        State::Missing | State::Empty => Ok(false),
-        State::Bank(_) | State::Foreign | State::NotReady | State::Closed => Ok(true),
-    }
-}
-
 /// Opens a bank, which must be there.
 pub(crate) fn open(address: &Address) -> Result<Database> {
+    open_if_there(address)?.ok_or_else(|| not_yet(address))
+}
+
+fn not_yet(address: &Address) -> Error {
+    let what = format!("there is no bank in the schema \"{}\" yet", address.schema);
+    let advice = format!("pebblebank bank init '{}' makes one", address.shown().display());
+    Error::new(ErrorKind::Input, what, advice).in_file(address.shown())
+}
+
+/// Opens a bank; none where there is nothing. Fails where that cannot be told, and where something else is there.
+pub(crate) fn open_if_there(address: &Address) -> Result<Option<Database>> {
     let database = connect(address)?;
     match database.state()? {
-        State::Missing | State::Empty | State::NotReady => {
-            let what = format!("there is no bank in the schema \"{}\" yet", address.schema);
-            let advice = format!("pebblebank bank init '{}' makes one", address.shown().display());
-            Err(Error::new(ErrorKind::Input, what, advice).in_file(address.shown()))
-        }
+        State::Missing | State::Empty => Ok(None),
+        State::NotReady => Err(not_yet(address)),
         State::Foreign => Err(foreign(address)),
         State::Closed => Err(closed(address)),
         State::Bank(shape) if shape > SHAPE => Err(newer(address)),
@@ -70,7 +61,7 @@ pub(crate) fn open(address: &Address) -> Result<Database> {
         }
         State::Bank(_) => {
             seal::check(&database)?;
-            Ok(database)
+            Ok(Some(database))
         }
     }
 }
@@ -179,7 +170,7 @@ impl Database {
             self.execute(insert, cells![SHAPE_KEY, SHAPE.to_string().as_bytes()])?;
             seal::seal(self)?;
         }
-        Ok(Made { is_new, has_roles })
+        Ok(Made { is_new, has_roles: Some(has_roles) })
     }
 
     /// Makes the roles, where this user may.

@@ -7,7 +7,7 @@ pub(crate) mod said;
 use crate::arguments::{
     BankAction, BankAdd, BankCommand, BankFind, BankForget, BankRemove, BankSent, BankUndo, Named, Shared,
 };
-use crate::commands::memory::{bank_path, fingerprint, open};
+use crate::commands::memory::{bank_location, fingerprint, open};
 use crate::finish::Said;
 use crate::render::{self, Screen};
 use crate::setting::Now;
@@ -64,12 +64,17 @@ pub fn bank_at(command: &BankCommand, shared: &Shared, now: &Now) -> Result<Said
 }
 
 fn overview(shared: &Shared, now: &Now, screen: &Screen) -> Result<Said> {
-    let path = bank_path(shared)?;
-    if !Bank::is_at(&path)? {
-        return Ok(Said::done(render::bank::no_bank(&path, screen)));
-    }
-    let bank = open(shared, Access::Ask, now)?;
-    Ok(Said::done(render::bank::overview(&path, &bank.counts()?, &bank.verdict_counts()?, &bank.batches()?, screen)))
+    let location = bank_location(shared)?;
+    let Some(bank) = Bank::open_if_there(&location, &now.moment, now.day())? else {
+        return Ok(Said::done(render::bank::no_bank(location.shown(), screen)));
+    };
+    Ok(Said::done(render::bank::overview(
+        bank.place(),
+        &bank.counts()?,
+        &bank.verdict_counts()?,
+        &bank.batches()?,
+        screen,
+    )))
 }
 
 fn country_named(code: Option<&String>) -> Result<Option<Country>> {

@@ -167,7 +167,7 @@ fn fingerprint_of(read: &EntriesRead) -> String {
         [only] => only.fingerprint.clone(),
         several => {
             let all: Vec<&str> = several.iter().map(|file| file.fingerprint.as_str()).collect();
-            pebblebank_bank::file::fingerprint(all.join(" ").as_bytes())
+            pebblebank_bank::bank::fingerprint(all.join(" ").as_bytes())
         }
     }
 }
