@@ -1,6 +1,7 @@
 //! The bank, open: where it is, at which moment, and how it is asked and changed.
 
 use crate::blocks::FEWEST;
+use crate::copying;
 use crate::location::Location;
 use crate::seal;
 use crate::store::{Store, postgres, sqlite};
@@ -64,16 +65,44 @@ impl Bank {
                 None => return Ok(None),
             },
         };
-        Bank::of(store, moment, today).map(Some)
+        let bank = Bank::of(store, moment, today)?;
+        bank.refuse_part_or_copy()?;
+        Ok(Some(bank))
     }
 
     /// Opens the bank. `moment` (RFC 3339) and `today` are the time of the command.
     pub fn open(location: impl Into<Location>, access: Access, moment: &str, today: Date) -> Result<Bank> {
+        let bank = Bank::open_any(location, access, moment, today)?;
+        bank.refuse_part_or_copy()?;
+        Ok(bank)
+    }
+
+    /// Opens it, also where it is a copy or not complete.
+    pub(crate) fn open_any(location: impl Into<Location>, access: Access, moment: &str, today: Date) -> Result<Bank> {
         let store: Box<dyn Store> = match location.into() {
             Location::File(path) => Box::new(sqlite::open(&path, access)?),
             Location::Database(address) => Box::new(postgres::open(&address)?),
         };
         Bank::of(store, moment, today)
+    }
+
+    /// Opens a bank that is empty, or that an earlier command began to copy another one into.
+    ///
+    /// # Errors
+    ///
+    /// Where it cannot be opened.
+    pub fn open_to_copy_into(location: impl Into<Location>, moment: &str, today: Date) -> Result<Bank> {
+        let bank = Bank::open_any(location, Access::Change, moment, today)?;
+        bank.refuse_copy()?;
+        Ok(bank)
+    }
+
+    /// Fails where it would hold back too few: a bank that is only partly copied, or an old copy of one.
+    fn refuse_part_or_copy(&self) -> Result<()> {
+        if copying::is_unfinished(self.store())? {
+            return Err(copying::unfinished(self.store()));
+        }
+        self.refuse_copy()
     }
 
     fn of(store: Box<dyn Store>, moment: &str, today: Date) -> Result<Bank> {
@@ -111,6 +140,11 @@ impl Bank {
     /// Where it is, as it is shown.
     pub fn place(&self) -> &Path {
         self.store.place()
+    }
+
+    /// The user by whom it is opened; none for a file.
+    pub fn user(&self) -> Result<Option<String>> {
+        self.store.user()
     }
 
     /// The moment of the command.

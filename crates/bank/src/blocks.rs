@@ -54,13 +54,6 @@ impl Packed {
         self.last.extend_from_slice(&address[shared..]);
         self.count += 1;
     }
-
-    fn clear(&mut self) {
-        self.bytes.clear();
-        self.first.clear();
-        self.last.clear();
-        self.count = 0;
-    }
 }
 
 /// The columns of a block that is written.

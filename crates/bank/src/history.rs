@@ -24,9 +24,11 @@ pub struct Happened {
     pub count: Option<i64>,
     /// A note.
     pub note: Option<String>,
+    /// Who did it: the user of the database; none where the bank is a file.
+    pub who: Option<String>,
 }
 
-const COLUMNS: &str = "h.moment, h.what, h.batch, t.kind, t.value, s.name, h.count, h.note from history h \
+const COLUMNS: &str = "h.moment, h.what, h.batch, t.kind, t.value, s.name, h.count, h.note, h.who from history h \
      left join text t on t.id = h.text left join scope s on s.id = h.scope";
 
 impl Happened {
@@ -42,15 +44,17 @@ impl Happened {
             scope: row.get(5)?,
             count: row.get(6)?,
             note: row.get(7)?,
+            who: row.get(8)?,
         })
     }
 }
 
 impl Bank {
-    /// All that was done, the latest first; at most this many.
-    pub fn history(&self, most: u64) -> Result<Vec<Happened>> {
-        let query = format!("select {COLUMNS} order by h.id desc limit ?1");
-        self.store().all(&query, cells![most.cast_signed()], Happened::of_row)
+    /// All that was done, or that one user did, the latest first; at most this many.
+    pub fn history(&self, most: u64, by: Option<&str>) -> Result<Vec<Happened>> {
+        let condition = "cast(?2 as text) is null or h.who = ?2";
+        let query = format!("select {COLUMNS} where {condition} order by h.id desc limit ?1");
+        self.store().all(&query, cells![most.cast_signed(), by], Happened::of_row)
     }
 
     pub(crate) fn history_of(&self, text: i64) -> Result<Vec<Happened>> {

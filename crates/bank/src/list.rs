@@ -80,6 +80,18 @@ impl Bank {
 
     /// Copies the bank into a new file, as it is at this moment, and looks whether the copy is whole.
     pub fn backup(&self, target: &Path) -> Result<u64> {
+        if self.store().copies_itself() {
+            return self.copy_file(target);
+        }
+        if target.exists() {
+            let what = "there is a file of this name already";
+            return Err(Error::new(ErrorKind::Output, what, "name a new file for the copy").in_file(target));
+        }
+        self.copy_to_file(target, false, None, &mut || Ok(())).map(|written| written.bytes)
+    }
+
+    /// The same by the file itself, page after page.
+    fn copy_file(&self, target: &Path) -> Result<u64> {
         // A copy that was killed just before its end is completed first.
         pebblebank_table::staged::settle(target)?;
         if target.exists() {
@@ -89,7 +101,7 @@ impl Bank {
         let mut staged = Staged::new(false);
         let copy = staged.file(target, Placement::New)?;
         let bytes = match staged.part(copy) {
-            Some(part) => self.store().copy_into(part, target)?.unwrap_or_default(),
+            Some(part) => self.store().copy_into(part, target)?,
             None => 0,
         };
         staged.place()?;

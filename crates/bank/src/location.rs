@@ -35,6 +35,19 @@ impl Location {
         }
     }
 
+    /// Whether a place that was shown is this one: whoever asks, and whatever protects the way there.
+    pub(crate) fn is_that_of(&self, shown: &str) -> bool {
+        let nobody = |shown: &str| {
+            shown
+                .split_once("://")
+                .map_or(shown.to_owned(), |(_, rest)| rest.split_once('@').map_or(rest, |(_, place)| place).to_owned())
+        };
+        match self {
+            Location::File(path) => path.display().to_string() == shown,
+            Location::Database(address) => nobody(&address.shown().display().to_string()) == nobody(shown),
+        }
+    }
+
     /// The file, where it is one.
     pub fn file(&self) -> Option<&Path> {
         match self {

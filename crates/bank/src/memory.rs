@@ -9,7 +9,7 @@ use crate::text::{Kind, Text};
 use crate::verdicts::{each_address_verdict, each_domain_verdict};
 use pebblebank_core::job::remembering::Limits;
 use pebblebank_core::suppress::reason::Reason;
-use pebblebank_core::suppress::remembered::{Among, HeldBy, Remembered, RememberedEntry, RememberedHold};
+use pebblebank_core::suppress::remembered::{Among, CopyOfBank, HeldBy, Remembered, RememberedEntry, RememberedHold};
 use pebblebank_table::Result;
 use pebblebank_values::date::Date;
 use pebblebank_values::text::comparable;
@@ -59,6 +59,7 @@ pub struct Memory {
     key: Option<[u8; 32]>,
     other_scopes: Vec<String>,
     returned: Vec<(String, Date)>,
+    copy: Option<CopyOfBank>,
 }
 
 /// What holds people back in a run.
@@ -97,6 +98,7 @@ impl Bank {
             key: if self.all_forgotten()?.is_empty() { None } else { Some(self.key()?) },
             other_scopes: self.other_scopes(scope)?,
             returned: self.returned(scope)?,
+            copy: None,
             store: Mutex::new(self.into_store()),
         })
     }
@@ -132,6 +134,12 @@ impl Bank {
 }
 
 impl Memory {
+    /// What stands for a bank that cannot be reached.
+    pub(crate) fn standing_for(mut self, copy: CopyOfBank) -> Memory {
+        self.copy = Some(copy);
+        self
+    }
+
     /// Looks up each of a few people, however small the bank is.
     #[doc(hidden)]
     #[must_use]
@@ -300,6 +308,10 @@ fn texts_of(bank: &Bank, ids: &[i64]) -> Result<Vec<Text>> {
 impl Remembered for Memory {
     fn shown(&self) -> String {
         self.place.display().to_string()
+    }
+
+    fn copy_of(&self) -> Option<&CopyOfBank> {
+        self.copy.as_ref()
     }
 
     fn holds(&self) -> &[RememberedHold] {

@@ -46,7 +46,7 @@ fn two_that_change_it_at_once_wait_for_each_other() {
     other.execute_batch("commit").unwrap();
     waiting.join().unwrap();
     let bank = shelf.bank();
-    assert_eq!((bank.history(9).unwrap().len(), bank.counts().unwrap()[0].entries), (2, 1));
+    assert_eq!((bank.history(9, None).unwrap().len(), bank.counts().unwrap()[0].entries), (2, 1));
 }
 
 #[test]

@@ -25,6 +25,8 @@ pub enum ErrorKind {
     Question,
     /// Something cannot be written.
     Output,
+    /// Something that others keep cannot be reached, such as a bank in a database.
+    Unreachable,
     /// The run would need more memory than it may take.
     Memory,
     /// A guard stopped the run before anything was put in place.

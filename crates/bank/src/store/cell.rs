@@ -133,11 +133,6 @@ impl<'r> Row<'r> {
     pub fn damaged(&self) -> Error {
         self.store.damaged()
     }
-
-    /// What keeps the bank that it is from.
-    pub fn store(&self) -> &'r dyn Store {
-        self.store
-    }
 }
 
 /// What a cell can be read as.

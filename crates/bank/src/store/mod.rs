@@ -57,6 +57,9 @@ pub(crate) trait Store: std::fmt::Debug + Send {
     /// Where it is, as it is shown; never a password.
     fn place(&self) -> &Path;
 
+    /// The user by whom it is opened, where it knows users.
+    fn user(&self) -> Result<Option<String>>;
+
     /// The error for a bank that is not as it was written.
     fn damaged(&self) -> Error;
 
@@ -122,9 +125,17 @@ pub(crate) trait Store: std::fmt::Debug + Send {
     /// The deletion of the entries of a batch that was prepared and replaced.
     fn delete_replaced(&self, batch: BatchId) -> Result<()>;
 
-    /// Copies everything into a new file that `part` names, and says how many bytes it has; none where it cannot do so by
-    /// itself.
-    fn copy_into(&self, part: &Path, target: &Path) -> Result<Option<u64>>;
+    /// Whether [`copy_into`](Store::copy_into) copies it; else its rows are copied.
+    fn copies_itself(&self) -> bool;
+
+    /// Copies everything into a new file that `part` names, and says how many bytes it has.
+    fn copy_into(&self, part: &Path, target: &Path) -> Result<u64>;
+
+    /// Lets the numbers of a table go on behind those that it has, once rows came with their own.
+    fn numbers_go_on(&self, table: &str) -> Result<()>;
+
+    /// Writes everything into the one file that keeps it, which needs no other file beside it from then on.
+    fn close_alone(&self) -> Result<()>;
 
     /// Lets it grow to this many pages: as if the disk were full.
     fn limit_pages(&self, _pages: u32) -> Result<()> {

@@ -2,6 +2,7 @@
 
 use super::shared::{Accepting, Reading};
 use clap::{Args, Subcommand};
+use std::ffi::OsString;
 use std::path::PathBuf;
 
 #[derive(Args, Debug)]
@@ -37,6 +38,12 @@ pub enum BankAction {
     Export(BankExport),
     /// Copy the bank into a new file
     Backup(BankBackup),
+    /// Make a bank, also in a database that several machines reach
+    Init(BankInit),
+    /// Copy a whole bank into another one: from a file into a database, or back
+    Copy(BankCopy),
+    /// Write a copy that a run goes on with where the bank cannot be reached
+    Snapshot(BankSnapshot),
 }
 
 /// Whose entries they are.
@@ -203,6 +210,42 @@ pub struct BankHistory {
     /// The most to show; 0 for all
     #[arg(long, value_name = "N", default_value_t = 40)]
     pub most: u64,
+    /// Only what this user of the database did; without a name, yourself
+    #[arg(long, value_name = "USER", num_args = 0..=1, default_missing_value = "")]
+    pub by: Option<String>,
+}
+
+#[derive(Args, Debug)]
+pub struct BankInit {
+    /// The bank [default: as --bank says]
+    #[arg(value_name = "BANK")]
+    pub bank: Option<OsString>,
+    /// Print the statements that make it in a database, for whoever runs the server; do nothing
+    #[arg(long)]
+    pub print_sql: bool,
+}
+
+#[derive(Args, Debug)]
+pub struct BankCopy {
+    /// The bank that is copied: a file, or postgres://user@host/database
+    #[arg(value_name = "FROM")]
+    pub from: OsString,
+    /// The bank that it is copied into, which is empty or not there yet
+    #[arg(value_name = "TO")]
+    pub to: OsString,
+    /// Do not ask
+    #[arg(long)]
+    pub yes: bool,
+}
+
+#[derive(Args, Debug)]
+pub struct BankSnapshot {
+    /// The file
+    #[arg(value_name = "FILE")]
+    pub file: PathBuf,
+    /// Replace an earlier copy
+    #[arg(long)]
+    pub replace: bool,
 }
 
 #[derive(Args, Debug)]

@@ -7,8 +7,8 @@ mod receipts;
 pub(crate) mod shared;
 
 pub use bank::{
-    BankAction, BankAdd, BankCommand, BankExport, BankFind, BankForget, BankList, BankLoad, BankRemove, BankSent,
-    BankUndo, Named, Scope,
+    BankAction, BankAdd, BankCommand, BankCopy, BankExport, BankFind, BankForget, BankInit, BankList, BankLoad,
+    BankRemove, BankSent, BankSnapshot, BankUndo, Named, Scope,
 };
 
 pub use check::Check;

@@ -2,6 +2,7 @@
 
 use clap::{Args, ValueEnum};
 use pebblebank_core::job::row_range::RowRange;
+use std::path::PathBuf;
 
 /// Guards that do not stop the command.
 #[derive(Args, Debug, Clone, Default)]
@@ -62,6 +63,9 @@ pub struct Remembered {
     /// Hold nobody back for what the bank remembers; the account says so
     #[arg(long, conflicts_with = "new_scope")]
     pub without_bank: bool,
+    /// Where the bank cannot be reached, go on with this copy, which bank snapshot made
+    #[arg(long, value_name = "FILE", conflicts_with = "without_bank")]
+    pub bank_copy: Option<PathBuf>,
 }
 
 /// How files are read, where that is not recognised.

@@ -49,17 +49,20 @@ pub fn open(shared: &Shared, access: Access, now: &Now) -> Result<Bank> {
 /// The job with what is remembered for it.
 pub fn recall(mut job: Job, remembered: &Remembered, dry_run: bool, shared: &Shared, now: &Now) -> Result<Job> {
     job.scope = remembered.scope.clone().or(job.scope);
+    job.bank.copy = remembered.bank_copy.clone().or(job.bank.copy);
     let asked =
         Asked { scope: job.scope.clone(), campaign: job.campaign.clone(), limits: job.limits, ..Asked::default() };
+    let copy = job.bank.copy.as_deref();
     // Entries hold until the day of the job.
-    job.remembered = remembering_on(asked, remembered, dry_run, shared, now, job.today)?;
+    job.remembered = remembering_on(asked, remembered, copy, dry_run, shared, now, job.today)?;
     let asks_for_it =
         job.scope.is_some() || job.campaign.is_some() || job.limits.is_some() || job.remember.is_anything();
     let is_there = matches!(job.remembered, Remembering::From(_));
     // Without a job file nothing is prepared for a sending service by name.
     let is_job = job.receipt.is_some() && !job.read_from.is_empty();
     job.remember.prepared = is_job && !remembered.without_bank && (is_there || asks_for_it);
-    if remembered.without_bank {
+    let is_copy = matches!(&job.remembered, Remembering::From(memory) if memory.copy_of().is_some());
+    if remembered.without_bank || is_copy {
         job.remember = pebblebank_core::job::remembering::Remember::default();
     }
     Ok(job)
@@ -74,13 +77,14 @@ pub fn remembering(
     now: &Now,
 ) -> Result<Remembering> {
     let asked = Asked { scope: scope.cloned(), ..Asked::default() };
-    remembering_on(asked, remembered, dry_run, shared, now, now.day())
+    remembering_on(asked, remembered, remembered.bank_copy.as_deref(), dry_run, shared, now, now.day())
 }
 
 /// What is remembered, as of another day: entries hold until the day of the job.
 fn remembering_on(
     mut asked: Asked,
     remembered: &Remembered,
+    copy: Option<&Path>,
     dry_run: bool,
     shared: &Shared,
     now: &Now,
@@ -102,7 +106,14 @@ fn remembering_on(
         let mut bank = Bank::open(&location, Access::Change, &now.moment, now.day())?.within(shared.memory)?;
         bank.scope_or_new(asked.scope.as_deref(), NewScope::IsMeant)?;
     }
-    match Bank::open_if_there(&location, &now.moment, day)? {
+    let opened = Bank::open_if_there(&location, &now.moment, day);
+    if let (Err(error), Some(copy)) = (&opened, copy)
+        && error.kind() == ErrorKind::Unreachable
+    {
+        let memory = Bank::open_copy(copy, &location, shared.memory, &asked, &now.moment, day)?;
+        return Ok(Remembering::From(Arc::new(memory)));
+    }
+    match opened? {
         Some(bank) => Ok(Remembering::From(Arc::new(bank.within(shared.memory)?.into_memory(&asked)?))),
         None => no_bank(location.shown(), shared),
     }

@@ -21,6 +21,7 @@ pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
     let path = command.job.clone();
     let mut job = job::file::read(&path, &now.today)?;
+    let shared = &with_bank_of(&job, shared);
     job = job.written_for_spreadsheet(command.spreadsheet.for_spreadsheet);
     job.replace = command.replace;
     job.receipt = command.receipt.or(job.receipt);
@@ -47,6 +48,11 @@ pub fn run(command: Run, shared: &Shared) -> Result<Said, Error> {
         }
     }
     Ok(said)
+}
+
+/// The bank of the job, unless another one is named.
+fn with_bank_of(job: &Job, shared: &Shared) -> Shared {
+    Shared { bank: shared.bank.clone().or_else(|| job.bank.named.clone()), ..shared.clone() }
 }
 
 /// The receipt of a job and the page that shows it, which must not be there yet unless it may be replaced.

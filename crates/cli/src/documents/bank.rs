@@ -78,6 +78,8 @@ pub struct ForgottenDocument<'a> {
     pub words: u64,
     /// New names of what was called by it.
     pub renamed: &'a [String],
+    /// Whether the write-ahead log, backups and standby servers of a database keep it until they are recycled.
+    pub server_may_keep: bool,
 }
 
 /// What was exported.
@@ -96,6 +98,43 @@ pub struct ExportedDocument<'a> {
 pub struct BackupDocument<'a> {
     /// The file.
     pub file: &'a Path,
+    /// Its size.
+    pub bytes: u64,
+}
+
+/// A bank that was made.
+#[derive(Serialize, JsonSchema)]
+pub struct MadeDocument<'a> {
+    /// Where it is.
+    pub bank: &'a Path,
+    /// Whether it is new.
+    pub is_new: bool,
+    /// Whether it has roles; null for a file.
+    pub has_roles: Option<bool>,
+}
+
+/// A bank that was copied into another one.
+#[derive(Serialize, JsonSchema)]
+pub struct CopiedDocument<'a> {
+    /// The other one.
+    pub bank: &'a Path,
+    /// Entries that count.
+    pub entries: u64,
+    /// Batches.
+    pub batches: u64,
+    /// Lines of history.
+    pub history: u64,
+    /// Whether an earlier command had begun it.
+    pub went_on: bool,
+}
+
+/// A copy that stands for a bank.
+#[derive(Serialize, JsonSchema)]
+pub struct SnapshotDocument<'a> {
+    /// The file.
+    pub file: &'a Path,
+    /// Entries that count.
+    pub entries: u64,
     /// Its size.
     pub bytes: u64,
 }

@@ -2,8 +2,9 @@
 
 use super::Document;
 use super::bank::{
-    AddedDocument, BackupDocument, BankDocument, BatchDocument, BatchesDocument, ExportedDocument, ForgottenDocument,
-    FoundDocument, HistoryDocument, ListedDocument, LoadDocument, RemovedDocument, ResultsDocument,
+    AddedDocument, BackupDocument, BankDocument, BatchDocument, BatchesDocument, CopiedDocument, ExportedDocument,
+    ForgottenDocument, FoundDocument, HistoryDocument, ListedDocument, LoadDocument, MadeDocument, RemovedDocument,
+    ResultsDocument, SnapshotDocument,
 };
 use super::lists::{CheckDocument, CompareDocument, SplitDocument, SurveyDocument};
 use super::proposals::{LayoutDocument, ProposalDocument, ReviewDocument};
@@ -24,7 +25,7 @@ use serde_json::json;
 type Make = fn(&str) -> Schema;
 
 /// Every schema, by its whole name.
-const SCHEMAS: [(&str, Make); 36] = [
+const SCHEMAS: [(&str, Make); 39] = [
     (JOB_SCHEMA, |_| schema::job()),
     (LAYOUT_SCHEMA, |_| schema::layout()),
     ("pebblebank/tally/1", tally),
@@ -50,6 +51,9 @@ const SCHEMAS: [(&str, Make); 36] = [
     ("pebblebank/bank/1", of_body::<BankDocument>),
     ("pebblebank/bank-add/1", of_body::<AddedDocument>),
     ("pebblebank/bank-backup/1", of_body::<BackupDocument>),
+    ("pebblebank/bank-init/1", of_body::<MadeDocument>),
+    ("pebblebank/bank-copy/1", of_body::<CopiedDocument>),
+    ("pebblebank/bank-snapshot/1", of_body::<SnapshotDocument>),
     ("pebblebank/bank-batches/1", of_body::<BatchesDocument>),
     ("pebblebank/bank-export/1", of_body::<ExportedDocument>),
     ("pebblebank/bank-find/1", of_body::<FoundDocument>),

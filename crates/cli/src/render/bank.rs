@@ -1,5 +1,6 @@
 //! The bank: what went in, what is known of somebody, what would happen.
 
+use super::survey::in_shell;
 use super::table::{Side, Table};
 use super::{Screen, Tone, WIDTH, counted, number, safe, safe_ends, wrapped};
 use crate::documents::bank::{
@@ -7,6 +8,7 @@ use crate::documents::bank::{
     ForgottenDocument, VerdictsDocument,
 };
 use crate::documents::document;
+use pebblebank_bank::Leftover;
 use pebblebank_bank::batch::{Batch, What};
 use pebblebank_bank::forget::Forgot;
 use pebblebank_bank::held_in_files::HeldPrepared;
@@ -252,7 +254,12 @@ pub fn sent(batch: &Batch, screen: &Screen) -> String {
 pub fn forgotten(forgot: &Forgot, screen: &Screen) -> String {
     let Forgot { entries, words, renamed, leftover } = forgot;
     if screen.json {
-        let body = ForgottenDocument { entries: *entries, words: *words, renamed };
+        let body = ForgottenDocument {
+            entries: *entries,
+            words: *words,
+            renamed,
+            server_may_keep: *leftover == Leftover::OfTheServer,
+        };
         return document("pebblebank/bank-forget/1", body);
     }
     let words = match words {
@@ -266,9 +273,14 @@ pub fn forgotten(forgot: &Forgot, screen: &Screen) -> String {
         .iter()
         .map(|name| format!("  a name spelt it and was changed: {name}; use the new one in jobs and commands\n"))
         .collect();
-    good(&text, screen)
-        + &names
-        + &faint("copies of the bank, receipts and your own files may still have it; look there, too.", screen)
+    let elsewhere = match leftover {
+        Leftover::Nothing => "copies of the bank, receipts and your own files may still have it; look there, too.",
+        Leftover::OfTheServer => {
+            "the server's write-ahead log, its backups and standby servers keep it until they are recycled (ask whoever runs \
+             it); copies of the bank, receipts and your own files may still have it, too."
+        }
+    };
+    good(&text, screen) + &names + &faint(elsewhere, screen)
 }
 
 /// What was exported.
@@ -317,7 +329,7 @@ pub fn recorded(recorded: &Recorded, receipt: Option<&Path>, bank: Option<&Path>
         ));
     }
     if let (Some(receipt), Some(_)) = (receipt, recorded.prepared) {
-        let bank = bank.map_or(String::new(), |bank| format!(" --bank {}", bank.display()));
+        let bank = bank.map_or(String::new(), |bank| format!(" --bank {}", in_shell(&bank.display().to_string())));
         lines.push("Once the file was sent:".to_owned());
         lines.push(format!("  pebblebank bank sent {}{bank}", receipt.display()));
     }
@@ -349,7 +361,7 @@ fn recorded_in_short(recorded: &Recorded, receipt: Option<&Path>, bank: Option<&
     }
     let sent = match (receipt, recorded.prepared) {
         (Some(receipt), Some(_)) => {
-            let bank = bank.map_or(String::new(), |bank| format!(" --bank {}", bank.display()));
+            let bank = bank.map_or(String::new(), |bank| format!(" --bank {}", in_shell(&bank.display().to_string())));
             format!("  once it was sent: pebblebank bank sent {}{bank}\n", receipt.display())
         }
         _ => String::new(),

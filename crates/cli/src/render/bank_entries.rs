@@ -95,18 +95,24 @@ pub(super) fn entry_table(heading: &str, entries: &[KnownEntry], shows_text: boo
 
 pub(super) fn history_table(heading: &str, history: &[Happened], screen: &Screen) -> String {
     let left = Side::Left;
-    let headings = [(heading, left), ("done", left), ("batch", Side::Right), ("entries", Side::Right), ("about", left)];
+    // A bank in a file knows no users.
+    let has_users = history.iter().any(|happened| happened.who.is_some());
+    let mut headings = vec![(heading, left), ("done", left), ("batch", Side::Right), ("entries", Side::Right)];
+    headings.extend(has_users.then_some(("by", left)));
+    headings.push(("about", left));
     let mut table = Table::new(&headings);
     for happened in history {
         let about = [&happened.text, &happened.scope, &happened.note].into_iter().flatten();
         let about: Vec<String> = about.map(|text| safe(text, 44)).collect();
-        table.row(vec![
+        let mut cells = vec![
             happened.moment.get(..16).unwrap_or(&happened.moment).replace('T', " "),
             happened.what.clone(),
             happened.batch.map_or(String::new(), |batch| batch.to_string()),
             happened.count.map_or(String::new(), |count| number(count.unsigned_abs())),
-            about.join(", "),
-        ]);
+        ];
+        cells.extend(has_users.then(|| happened.who.as_deref().map_or(String::new(), |who| safe(who, 24))));
+        cells.push(about.join(", "));
+        table.row(cells);
     }
     table.render(screen)
 }
@@ -117,7 +123,7 @@ pub fn history(history: &[Happened], screen: &Screen) -> String {
         return document("pebblebank/bank-history/1", HistoryDocument { history });
     }
     if history.is_empty() {
-        return "Nothing was done to the bank yet.\n".to_owned();
+        return "Nothing like that was done to the bank yet.\n".to_owned();
     }
     history_table("When (UTC)", history, screen)
 }

@@ -3,6 +3,7 @@
 pub mod bank;
 pub mod bank_entries;
 pub mod bank_load;
+pub mod bank_moved;
 pub mod bank_verdicts;
 pub mod changes;
 pub mod check;
@@ -122,7 +123,9 @@ pub fn counted(count: u64, noun: &str) -> String {
     match (count, noun.strip_suffix('y')) {
         (1, _) => format!("1 {noun}"),
         (_, Some(stem)) => format!("{} {stem}ies", number(count)),
-        (_, None) if noun.ends_with("ss") || noun.ends_with('x') => format!("{} {noun}es", number(count)),
+        (_, None) if noun.ends_with("ss") || noun.ends_with('x') || noun.ends_with("ch") => {
+            format!("{} {noun}es", number(count))
+        }
         (_, None) => format!("{} {noun}s", number(count)),
     }
 }

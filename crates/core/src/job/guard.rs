@@ -42,6 +42,8 @@ pub enum Guard {
     Shrunk,
     /// There was a bank in the run before, and there is none now.
     BankGone,
+    /// The bank could not be reached, and its copy is older than the job relies on.
+    StaleBankCopy,
     /// Fewer contacts than asked would be written.
     WriteAtLeast,
     /// More contacts than allowed would be set aside.

@@ -21,7 +21,7 @@ pub mod sources;
 pub mod verdict_rules;
 
 use crate::job::lists::{Allowance, BankEntries, EntriesToCompare, Hold, JobList, ListKey, NearMisses};
-use crate::job::remembering::{Limits, Remember, Remembering};
+use crate::job::remembering::{BankNamed, Limits, Remember, Remembering};
 use crate::job::sources::{CleanWishes, Source};
 use crate::job::verdict_rules::VerdictRules;
 pub use crate::layout::{Content, Layout, LayoutColumn, OnViolation, SortColumn, Template};
@@ -77,6 +77,8 @@ pub struct Job {
     pub scope: Option<String>,
     /// The mailing that it prepares, by the name under which it is remembered as sent.
     pub campaign: Option<String>,
+    /// Where the bank is, as far as the job says it.
+    pub bank: BankNamed,
     /// How often a person may be written to; none for any number.
     pub limits: Option<Limits>,
     /// What the bank learns from the run.
@@ -252,6 +254,7 @@ impl Job {
             allow: Vec::new(),
             scope: None,
             campaign: None,
+            bank: BankNamed::default(),
             limits: None,
             remember: Remember::default(),
             remembered: Remembering::default(),

@@ -100,6 +100,12 @@ pub(super) struct JobPart {
     pub(super) scope: Option<String>,
     /// The name of the mailing, which the bank remembers once it is sent.
     pub(super) campaign: Option<String>,
+    /// The bank: a file, or `"postgres://user@host/database"`. `--bank` names another one.
+    pub(super) bank: Option<String>,
+    /// A copy of the bank, made by `pebblebank bank snapshot`, with which the run goes on where the bank cannot be reached.
+    pub(super) bank_copy: Option<PathBuf>,
+    /// After how many days that copy is too old (guard `stale-bank-copy`); by default after 1.
+    pub(super) bank_stale_after: Option<u32>,
     /// Tables and CSV files have semicolons and a byte order mark, as spreadsheets want them where the comma is the decimal sign.
     #[serde(default)]
     pub(super) for_spreadsheet: bool,

@@ -3,6 +3,7 @@
 use crate::columns::lines::Line;
 use crate::run::tripped_guard::TrippedGuard;
 use crate::suppress::reason::Reason;
+use crate::suppress::remembered::CopyOfBank;
 use pebblebank_table::observe::Finding;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::Rule;
@@ -265,6 +266,8 @@ pub struct BankTally {
     pub switched_off: bool,
     /// Where it is kept.
     pub file: Option<String>,
+    /// The bank that this is a copy of, where that could not be reached.
+    pub copy: Option<CopyOfBank>,
     /// Whose entries counted beside those of everyone.
     pub scope: Option<String>,
 }

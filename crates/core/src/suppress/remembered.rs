@@ -5,6 +5,8 @@ use pebblebank_table::Result;
 use pebblebank_values::date::Date;
 use pebblebank_values::digest::Digest;
 use pebblebank_values::verdict::Why;
+use schemars::JsonSchema;
+use serde::Serialize;
 use std::collections::HashSet;
 use std::fmt::Debug;
 
@@ -12,6 +14,11 @@ use std::fmt::Debug;
 pub trait Remembered: Debug + Send + Sync {
     /// Where it is kept, as messages name it.
     fn shown(&self) -> String;
+
+    /// Of which bank it is a copy, where it stands for one that cannot be reached.
+    fn copy_of(&self) -> Option<&CopyOfBank> {
+        None
+    }
 
     /// The sets of entries that hold people back in this run.
     fn holds(&self) -> &[RememberedHold];
@@ -45,6 +52,23 @@ pub trait Remembered: Debug + Send + Sync {
     /// Clients and brands that have entries which do not count here, where the run is for none of them.
     fn other_scopes(&self) -> &[String] {
         &[]
+    }
+}
+
+/// A copy that stands for a bank which cannot be reached.
+#[derive(Debug, Clone, PartialEq, Eq, JsonSchema, Serialize)]
+pub struct CopyOfBank {
+    /// The bank.
+    pub of: String,
+    /// When the copy was made (RFC 3339).
+    pub made: String,
+}
+
+impl CopyOfBank {
+    /// How many days old it is on a day; none where its moment cannot be read.
+    pub fn days_old(&self, today: Date) -> Option<i64> {
+        let made = Date::from_iso(self.made.get(..10)?)?;
+        Some(i64::from(today.day_number()) - i64::from(made.day_number()))
     }
 }
 

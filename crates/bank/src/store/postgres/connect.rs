@@ -108,6 +108,11 @@ pub(super) fn trouble(address: &Address, cause: &postgres::Error) -> Error {
             };
             error(format!("the bank cannot be opened: {said}"), advice)
         }
+        Some(&SqlState::CANNOT_CONNECT_NOW | &SqlState::ADMIN_SHUTDOWN | &SqlState::TOO_MANY_CONNECTIONS) => {
+            let what = format!("the bank cannot be reached, so nobody would be held ({})", said.unwrap_or_default());
+            let advice = "wait until the server is ready; a run can go on with a copy that bank snapshot made: --bank-copy FILE";
+            Error::new(ErrorKind::Unreachable, what, advice).in_file(address.shown())
+        }
         Some(&SqlState::INVALID_CATALOG_NAME) => error(
             format!("the bank cannot be opened: the server has no database \"{}\"", address.database),
             "look whether its name is right; createdb makes one".to_owned(),
@@ -122,26 +127,29 @@ pub(super) fn trouble(address: &Address, cause: &postgres::Error) -> Error {
 
 fn unreachable(address: &Address, host: &str, cause: &postgres::Error) -> Error {
     let why = std::error::Error::source(cause).map_or_else(|| cause.to_string(), ToString::to_string);
-    let is_missing_password = why.contains("password missing");
-    let (what, advice) = if is_missing_password {
+    let is_certificate = matches!(address.tls, Tls::Verified(_)) && (why.contains("ertificate") || why.contains("TLS"));
+    let (kind, what, advice) = if why.contains("password missing") {
         (
+            ErrorKind::Input,
             format!("the bank cannot be opened: the server asks for the password of \"{}\"", address.user),
             "put it into ~/.pgpass (host:port:database:user:password, readable by you alone), or into PGPASSWORD in the \
              environment",
         )
-    } else if matches!(address.tls, Tls::Verified(_)) && (why.contains("ertificate") || why.contains("TLS")) {
+    } else if is_certificate {
         (
+            ErrorKind::Input,
             format!("the bank cannot be opened: {host} cannot show that it is the right server ({why})"),
             "name the certificate of its authority in the address: sslrootcert=FILE; sslmode=disable goes without TLS",
         )
     } else {
         (
+            ErrorKind::Unreachable,
             format!("the bank cannot be reached, so nobody would be held ({why})"),
             "look whether the server runs and can be reached from here; a run can go on with a copy that bank snapshot made: \
              --bank-copy FILE",
         )
     };
-    Error::new(ErrorKind::Input, what, advice).in_file(address.shown())
+    Error::new(kind, what, advice).in_file(address.shown())
 }
 
 impl Database {

@@ -153,6 +153,10 @@ impl Store for Database {
         self.address.shown()
     }
 
+    fn user(&self) -> Result<Option<String>> {
+        self.as_store().value("select cast(session_user as text)", &[]).map(Some)
+    }
+
     fn damaged(&self) -> Error {
         trouble::damaged(&self.address)
     }
@@ -338,8 +342,23 @@ impl Store for Database {
         self.execute("select drop_replaced(?1)", cells![batch.0]).map(drop)
     }
 
-    fn copy_into(&self, _part: &Path, _target: &Path) -> Result<Option<u64>> {
-        Ok(None)
+    fn numbers_go_on(&self, table: &str) -> Result<()> {
+        let query = format!(
+            "select setval(pg_get_serial_sequence('{table}', 'id'), coalesce(max(id), 0) + 1, false) from {table}"
+        );
+        self.as_store().value::<i64>(&query, &[]).map(drop)
+    }
+
+    fn close_alone(&self) -> Result<()> {
+        Ok(())
+    }
+
+    fn copies_itself(&self) -> bool {
+        false
+    }
+
+    fn copy_into(&self, _part: &Path, _target: &Path) -> Result<u64> {
+        Err(Error::defect())
     }
 }
 

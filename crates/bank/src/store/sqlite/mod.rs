@@ -92,6 +92,10 @@ impl Store for File {
         &self.path
     }
 
+    fn user(&self) -> Result<Option<String>> {
+        Ok(None)
+    }
+
     fn damaged(&self) -> Error {
         damaged(&self.path)
     }
@@ -282,7 +286,11 @@ impl Store for File {
         Ok(())
     }
 
-    fn copy_into(&self, part: &Path, target: &Path) -> Result<Option<u64>> {
+    fn copies_itself(&self) -> bool {
+        true
+    }
+
+    fn copy_into(&self, part: &Path, target: &Path) -> Result<u64> {
         const PAGES_AT_ONCE: i32 = 4096;
         let fail = |cause: rusqlite::Error| trouble(target, &cause);
         // The part is an empty file, which no bank is. Nothing is kept beside it that a failure could leave behind.
@@ -302,7 +310,18 @@ impl Store for File {
             let advice = "keep both, and go on with an earlier copy";
             return Err(Error::new(ErrorKind::Input, what, advice).in_file(&self.path));
         }
-        Ok(Some(std::fs::metadata(part).map_or(0, |about| about.len())))
+        Ok(std::fs::metadata(part).map_or(0, |about| about.len()))
+    }
+
+    /// They do so by themselves.
+    fn numbers_go_on(&self, _table: &str) -> Result<()> {
+        Ok(())
+    }
+
+    fn close_alone(&self) -> Result<()> {
+        self.clear_traces()?;
+        let mode: String = self.as_store().value("pragma journal_mode = delete", &[])?;
+        if mode == "delete" { Ok(()) } else { Err(Error::defect()) }
     }
 
     fn limit_pages(&self, pages: u32) -> Result<()> {

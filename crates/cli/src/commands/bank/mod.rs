@@ -2,6 +2,7 @@
 
 mod entries;
 mod load;
+mod moving;
 pub(crate) mod said;
 
 use crate::arguments::{
@@ -51,16 +52,27 @@ pub fn bank_at(command: &BankCommand, shared: &Shared, now: &Now) -> Result<Said
         Some(BankAction::Forget(command)) => forget(command, &mut for_change()?, shared, &screen),
         Some(BankAction::History(command)) => {
             let most = if command.most == 0 { i64::MAX as u64 } else { command.most };
-            Ok(render::bank_entries::history(&bank()?.history(most)?, &screen))
+            let bank = bank()?;
+            let by =
+                command.by.clone().map(|name| if name.is_empty() { user_of(&bank) } else { Ok(name) }).transpose()?;
+            Ok(render::bank_entries::history(&bank.history(most, by.as_deref())?, &screen))
         }
         Some(BankAction::Export(command)) => entries::export(command, &bank()?, &screen),
         Some(BankAction::Backup(command)) => {
             let bytes = bank()?.backup(&command.file)?;
             Ok(render::bank::backed_up(&command.file, bytes, &screen))
         }
+        Some(BankAction::Init(command)) => moving::init(command, shared, &screen),
+        Some(BankAction::Copy(command)) => moving::copy(command, shared, now, &screen),
+        Some(BankAction::Snapshot(command)) => moving::snapshot(command, &bank()?, &screen),
     };
     let text = said?;
     Ok(Said::done(if shared.quiet && !shared.json { String::new() } else { text }))
+}
+
+/// The user of the database that the bank is opened by.
+fn user_of(bank: &Bank) -> Result<String> {
+    bank.user()?.ok_or_else(|| wrong_use("this bank is a file, and knows no users", "leave --by out"))
 }
 
 fn overview(shared: &Shared, now: &Now, screen: &Screen) -> Result<Said> {

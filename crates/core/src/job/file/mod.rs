@@ -15,7 +15,7 @@ use super::parts::{
     BlankWordsChange, BlankWordsPart, CleanPart, IdentityPart, JobFile, Overruled, PassingPart, PersonPart,
     ReplacePart, RequirePart, RolePart, SelectPart, SourcePart, overruled,
 };
-use super::remembering::Remember;
+use super::remembering::{BankNamed, Remember};
 use super::row_range::RowRange;
 use super::sources::{CleanWishes, Passing, ReadFiles, Source};
 use super::{Job, Pick, Write};
@@ -38,6 +38,7 @@ use pebblebank_values::{ColumnRef, Rules};
 pub use places::told_for_job;
 use serde::de::DeserializeOwned;
 use std::collections::BTreeMap;
+use std::ffi::OsString;
 use std::path::Path;
 use std::sync::Arc;
 
@@ -186,6 +187,11 @@ impl Reader<'_> {
             allow: parts.allow.into_iter().map(|part| self.allowance(part)).collect::<Result<_>>()?,
             scope: parts.job.scope,
             campaign: parts.job.campaign,
+            bank: BankNamed {
+                named: parts.job.bank.map(|named| self.bank_named(named)),
+                copy: parts.job.bank_copy.map(|path| self.folder.join(path)),
+                stale_after: parts.job.bank_stale_after.unwrap_or(BankNamed::STALE_AFTER),
+            },
             limits: self.limits(parts.limits)?,
             remember: Remember {
                 prepared: false,
@@ -210,6 +216,11 @@ impl Reader<'_> {
         let job = job.written_for_spreadsheet(parts.job.for_spreadsheet);
         job.check().map_err(|error| self.placed(error))?;
         Ok(job)
+    }
+
+    /// The address of a database as it is, a file beside the job.
+    fn bank_named(&self, named: String) -> OsString {
+        if named.contains("://") { named.into() } else { self.folder.join(named).into_os_string() }
     }
 
     fn replacement(&self, part: ReplacePart) -> Result<Replacement> {

@@ -46,7 +46,26 @@ pub fn check(job: &Job, known: &Known, tally: &Tally, earlier: &EarlierRun) -> V
         let advice = "look where the bank is: --bank FILE, or PEBBLEBANK_BANK in the environment";
         tripped.push(TrippedGuard::new(Guard::BankGone, 1, text, advice));
     }
+    tripped.extend(stale_bank_copy(job, tally));
     tripped
+}
+
+/// The bank could not be reached, and its copy is too old, or as old as cannot be told.
+fn stale_bank_copy(job: &Job, tally: &Tally) -> Option<TrippedGuard> {
+    let copy = tally.bank.copy.as_ref()?;
+    let most = job.bank.stale_after;
+    let days = copy.days_old(job.today);
+    if days.is_some_and(|days| (0..=i64::from(most)).contains(&days)) {
+        return None;
+    }
+    let text = match days {
+        Some(days @ 1..) => format!(
+            "the bank cannot be reached, and its copy is {days} days old: whoever opted out since is not suppressed"
+        ),
+        _ => format!("the bank cannot be reached, and its copy is of {}, which is not before today", copy.made),
+    };
+    let advice = "wait until the bank can be reached, or make a new copy where it can: pebblebank bank snapshot FILE";
+    Some(TrippedGuard::new(Guard::StaleBankCopy, days.unwrap_or_default().unsigned_abs(), text, advice))
 }
 
 fn advice(guard: Guard) -> &'static str {

@@ -7,6 +7,7 @@ use crate::run::account::reports::Reports;
 use crate::run::gather::counts::FileCounts;
 use crate::run::tally::SourceTally;
 use crate::suppress::reason::Reason;
+use crate::suppress::remembered::CopyOfBank;
 use pebblebank_table::encoding::BadBytesAre;
 use pebblebank_table::observe::{Finding, Met, Weight, counted, grouped};
 use pebblebank_table::units::{ColumnIndex, FileId};
@@ -56,7 +57,9 @@ impl Reports<'_> {
                 let text = "there is no bank yet, so nobody is suppressed for what was remembered";
                 vec![Finding::new("no-bank", Weight::Note, text)]
             }
-            Remembering::From(memory) => other_scopes(memory.other_scopes()).into_iter().collect(),
+            Remembering::From(memory) => {
+                memory.copy_of().map(bank_copy).into_iter().chain(other_scopes(memory.other_scopes())).collect()
+            }
             Remembering::NotThere(path) => {
                 let path = path.display();
                 let text = format!("there is no bank in {path} yet, so nobody is suppressed for what was remembered");
@@ -85,6 +88,17 @@ impl Reports<'_> {
         };
         self.job.replace_values.iter().enumerate().map(finding).collect()
     }
+}
+
+/// The bank could not be reached, and a copy stands for it.
+fn bank_copy(copy: &CopyOfBank) -> Finding {
+    let CopyOfBank { of, made } = copy;
+    let made = made.get(..16).unwrap_or(made).replace('T', " ");
+    let text = format!(
+        "the bank {of} cannot be reached; its copy of {made} UTC says who is suppressed, nobody who opted out since is, and this \
+         run goes into no bank"
+    );
+    Finding::new("bank-copy", Weight::Warning, text)
 }
 
 /// The bank has entries of clients or brands, and the run does not say for whom it is.

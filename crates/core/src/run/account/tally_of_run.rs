@@ -164,12 +164,12 @@ impl Reports<'_> {
     }
 
     fn bank(&self) -> BankTally {
-        let (applied, file) = match &self.job.remembered {
-            Remembering::From(memory) => (true, Some(memory.shown())),
-            Remembering::Nothing | Remembering::NotThere(_) | Remembering::SwitchedOff => (false, None),
+        let (applied, file, copy) = match &self.job.remembered {
+            Remembering::From(memory) => (true, Some(memory.shown()), memory.copy_of().cloned()),
+            Remembering::Nothing | Remembering::NotThere(_) | Remembering::SwitchedOff => (false, None, None),
         };
         let switched_off = matches!(self.job.remembered, Remembering::SwitchedOff);
-        BankTally { applied, switched_off, file, scope: self.job.scope.clone() }
+        BankTally { applied, switched_off, file, copy, scope: self.job.scope.clone() }
     }
 }
 
