@@ -1,10 +1,12 @@
 //! The bank, open: where it is, at which moment, and how it is asked and changed.
 
 use crate::blocks::FEWEST;
-use crate::copying;
 use crate::location::Location;
+use crate::postgres::shape as database;
 use crate::seal;
-use crate::store::{Store, postgres, sqlite};
+use crate::sqlite::shape as file;
+use crate::store::{Access, Made, Store};
+use crate::unfinished;
 use pebblebank_table::taking_effect::taking_effect;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
@@ -23,17 +25,6 @@ const WRITING_BYTES: u64 = 256 << 20;
 /// What may wait in memory to be sorted, at most.
 const SORTED_BYTES: u64 = 96 << 20;
 
-/// What is to be done with the bank.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Access {
-    /// It is asked, and must be there.
-    Ask,
-    /// It is asked what a change would do; where it is not there, as if it were empty.
-    Preview,
-    /// It is changed, and is made where it is not there, if it is a file.
-    Change,
-}
-
 /// The bank, open.
 #[derive(Debug)]
 pub struct Bank {
@@ -50,17 +41,17 @@ impl Bank {
     /// Whether there is a bank. Fails where that cannot be told: what cannot be looked at may hold somebody.
     pub fn is_at(location: impl Into<Location>) -> Result<bool> {
         match location.into() {
-            Location::File(path) => sqlite::is_at(&path),
-            Location::Database(address) => postgres::open_if_there(&address).map(|found| found.is_some()),
+            Location::File(path) => file::is_at(&path),
+            Location::Database(address) => database::open_if_there(&address).map(|found| found.is_some()),
         }
     }
 
     /// Opens the bank to ask it; none where there is no bank.
     pub fn open_if_there(location: impl Into<Location>, moment: &str, today: Date) -> Result<Option<Bank>> {
         let store: Box<dyn Store> = match location.into() {
-            Location::File(path) if !sqlite::is_at(&path)? => return Ok(None),
-            Location::File(path) => Box::new(sqlite::open(&path, Access::Ask)?),
-            Location::Database(address) => match postgres::open_if_there(&address)? {
+            Location::File(path) if !file::is_at(&path)? => return Ok(None),
+            Location::File(path) => Box::new(file::open(&path, Access::Ask)?),
+            Location::Database(address) => match database::open_if_there(&address)? {
                 Some(database) => Box::new(database),
                 None => return Ok(None),
             },
@@ -80,8 +71,8 @@ impl Bank {
     /// Opens it, also where it is a copy or not complete.
     pub(crate) fn open_any(location: impl Into<Location>, access: Access, moment: &str, today: Date) -> Result<Bank> {
         let store: Box<dyn Store> = match location.into() {
-            Location::File(path) => Box::new(sqlite::open(&path, access)?),
-            Location::Database(address) => Box::new(postgres::open(&address)?),
+            Location::File(path) => Box::new(file::open(&path, access)?),
+            Location::Database(address) => Box::new(database::open(&address)?),
         };
         Bank::of(store, moment, today)
     }
@@ -99,8 +90,8 @@ impl Bank {
 
     /// Fails where it would hold back too few: a bank that is only partly copied, or an old copy of one.
     fn refuse_part_or_copy(&self) -> Result<()> {
-        if copying::is_unfinished(self.store())? {
-            return Err(copying::unfinished(self.store()));
+        if unfinished::is_unfinished(self.store())? {
+            return Err(unfinished::error(self.store()));
         }
         self.refuse_copy()
     }
@@ -218,15 +209,6 @@ impl Bank {
     }
 }
 
-/// What was made of a bank.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Made {
-    /// Whether the bank is new.
-    pub is_new: bool,
-    /// Whether there are roles for those who share it; none for a file.
-    pub has_roles: Option<bool>,
-}
-
 /// Makes a bank where there is none; one in a database is brought up to date, and gets its roles.
 ///
 /// # Errors
@@ -235,11 +217,11 @@ pub struct Made {
 pub fn init(location: impl Into<Location>) -> Result<Made> {
     match location.into() {
         Location::File(path) => {
-            let is_new = !sqlite::is_at(&path)?;
-            sqlite::open(&path, Access::Change)?;
+            let is_new = !file::is_at(&path)?;
+            file::open(&path, Access::Change)?;
             Ok(Made { is_new, has_roles: None })
         }
-        Location::Database(address) => postgres::init(&address),
+        Location::Database(address) => database::init(&address),
     }
 }
 
@@ -250,23 +232,13 @@ pub fn init(location: impl Into<Location>) -> Result<Made> {
 /// For a file, which needs none.
 pub fn statements(location: &Location) -> Result<String> {
     match location {
-        Location::Database(address) => Ok(postgres::statements(address)),
+        Location::Database(address) => Ok(database::statements(address)),
         Location::File(path) => {
             let what = "a bank in a file needs no statements";
             let advice = "name a database: postgres://user@host/database?schema=pebblebank";
             Err(Error::new(ErrorKind::Job, what, advice).in_file(path))
         }
     }
-}
-
-/// A key from the system's source of randomness.
-pub(crate) fn new_key(place: &Path) -> Result<[u8; 32]> {
-    let mut key = [0; 32];
-    getrandom::fill(&mut key).map_err(|cause| {
-        let what = format!("the system gives no random numbers: {cause}");
-        Error::new(ErrorKind::Output, what, "try again").in_file(place)
-    })?;
-    Ok(key)
 }
 
 /// What tells a file from others: the BLAKE3 of its bytes, in hex.

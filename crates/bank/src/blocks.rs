@@ -3,8 +3,9 @@
 //!
 //! As soon as something is to be said of one of them, it is let out of its block and becomes an entry of its own.
 
-use crate::store::{Cell, Column, ColumnKind, Row, Store, cells};
-use crate::text::{Kind, Text, id_of_new};
+use crate::store::{BLOCK_COLUMNS, Cell, Column, ColumnKind, Row, Store, cells};
+use crate::text::{Kind, Text};
+use crate::text_ids::id_of_new;
 use pebblebank_table::Result;
 use std::ops::ControlFlow;
 
@@ -14,22 +15,21 @@ pub(crate) const FEWEST: u64 = 64;
 /// A block has at most this many bytes, so that it fits into one page (of 4096 bytes) with its numbers.
 const BLOCK_BYTES: usize = 3_980;
 
-/// The columns of a block, as [`Members::of`] reads them, with the batch in front.
-pub(crate) const COLUMNS: &str = "batch, count, packed, first";
-
 /// The blocks of one batch, the parameter, in the order of their addresses.
 pub(crate) fn of_batch() -> String {
-    format!("select {COLUMNS} from block where batch = ?1 order by first")
+    format!("select {BLOCK_COLUMNS} from block where batch = ?1 order by first")
 }
 
 /// The blocks of one batch behind one that begins with an address, the second parameter; in order.
 pub(crate) fn of_batch_after() -> String {
-    format!("select {COLUMNS} from block where batch = ?1 and first > ?2 order by first")
+    format!("select {BLOCK_COLUMNS} from block where batch = ?1 and first > ?2 order by first")
 }
 
 /// The blocks of batches that were not taken back, in the order in which they went in.
 pub(crate) fn that_count() -> String {
-    format!("select {COLUMNS} from block where batch in (select id from batch where undone is null) order by block.id")
+    format!(
+        "select {BLOCK_COLUMNS} from block where batch in (select id from batch where undone is null) order by block.id"
+    )
 }
 
 /// Addresses in order, as they stand in a block.
@@ -102,7 +102,7 @@ struct Members<'a> {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 struct NoBlock;
 
-/// Calls `each` with the addresses of a block, whose row has [`COLUMNS`], as long as it wants more. Fails where the block is
+/// Calls `each` with the addresses of a block, whose row has [`BLOCK_COLUMNS`], as long as it wants more. Fails where the block is
 /// not as it was written.
 pub(crate) fn each_member(row: &Row<'_>, mut each: impl FnMut(&[u8]) -> Result<ControlFlow<()>>) -> Result<()> {
     let mut members = Members { left: row.get(1)?, packed: row.get(2)?, first: Some(row.get(3)?), address: Vec::new() };
@@ -214,7 +214,7 @@ pub(crate) fn batches_with(store: &dyn Store, text: &Text) -> Result<Vec<i64>> {
     let mut found = Vec::new();
     // The one block of each batch in which it would stand.
     let query = format!(
-        "select {COLUMNS} from block where id in (
+        "select {BLOCK_COLUMNS} from block where id in (
            select (select here.id from block here where here.batch = batch.id and here.first <= ?1
              order by here.first desc limit 1) from batch) order by batch"
     );
@@ -235,7 +235,8 @@ pub(crate) fn batches_with(store: &dyn Store, text: &Text) -> Result<Vec<i64>> {
 /// Lets an address out of the blocks of a batch: it is an entry of its own from now on, whose number is given back. What the
 /// batch counts stays.
 pub(crate) fn let_out(change: &dyn Store, batch: i64, text: &Text) -> Result<Option<i64>> {
-    let query = format!("select {COLUMNS}, id from block where batch = ?1 and first <= ?2 order by first desc limit 1");
+    let query =
+        format!("select {BLOCK_COLUMNS}, id from block where batch = ?1 and first <= ?2 order by first desc limit 1");
     let found = change.first(&query, cells![batch, text], |row| {
         let (id, mut rest, mut has) = (row.get::<i64>(4)?, Packed::default(), false);
         each_member(row, |member| {

@@ -4,11 +4,8 @@
 use crate::bank::Bank;
 use crate::seal;
 use crate::store::{Cell, Column, ColumnKind, Row, Store, cells};
+use crate::unfinished::UNFINISHED;
 use pebblebank_table::{Error, ErrorKind, Result};
-use std::ops::ControlFlow;
-
-/// The key in `about` under which an unfinished copy says of what it is one.
-pub(crate) const UNFINISHED: &str = "copying";
 
 /// How many rows go over at once, at most,
 const ROWS_AT_ONCE: usize = 20_000;
@@ -226,7 +223,7 @@ impl Table {
     /// What tells its rows from others, and how many there are.
     fn digest(&self, store: &dyn Store) -> Result<([u8; 32], i64)> {
         let mut hasher = blake3::Hasher::new();
-        seal::hash_rows(store, &self.all(), &mut hasher)?;
+        seal::hash_rows(store, &self.all(), self.columns.len(), &mut hasher)?;
         let count = store.value(&format!("select count(*) from {}", self.name), &[])?;
         Ok((*hasher.finalize().as_bytes(), count))
     }
@@ -294,7 +291,7 @@ fn read_bytes(row: &Row<'_>) -> Result<Vec<u8>> {
 /// What tells a bank as it is now from others, and from what it is later.
 fn origin(from: &dyn Store) -> Result<Vec<u8>> {
     let mut hasher = blake3::Hasher::new();
-    seal::hash_rows(from, "select value from about where key = 'seal'", &mut hasher)?;
+    seal::hash_rows(from, "select value from about where key = 'seal'", 1, &mut hasher)?;
     for table in &TABLES {
         let last = table.last(from)?.unwrap_or_default();
         for key in &last {
@@ -330,21 +327,4 @@ fn refuse_filled(to: &Bank) -> Result<()> {
         }
     }
     Ok(())
-}
-
-/// Whether the bank is only a part of one.
-pub(crate) fn is_unfinished(store: &dyn Store) -> Result<bool> {
-    let mut is_there = false;
-    store.for_each_row("select 1 from about where key = ?1", cells![UNFINISHED], &mut |_| {
-        is_there = true;
-        Ok(ControlFlow::Break(()))
-    })?;
-    Ok(is_there)
-}
-
-/// The error for a bank that is only a part of one.
-pub(crate) fn unfinished(store: &dyn Store) -> Error {
-    let what = "this bank is only partly copied, so that it would hold back too few";
-    let advice = "give the same pebblebank bank copy once more: it goes on where it was";
-    Error::new(ErrorKind::Input, what, advice).in_file(store.place())
 }

@@ -8,7 +8,8 @@ use crate::scope::EVERYONE;
 use crate::seal::{EntryRow, EntrySum};
 use crate::spelt::Spelt;
 use crate::store::{Leftover, Store, cells};
-use crate::text::{Kind, Text, id_of, id_of_new};
+use crate::text::{Kind, Text};
+use crate::text_ids::{id_of, id_of_new};
 use pebblebank_table::{Error, ErrorKind, Result};
 use std::collections::HashSet;
 

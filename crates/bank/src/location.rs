@@ -1,6 +1,6 @@
 //! Where a bank is.
 
-use crate::store::postgres::Address;
+use crate::postgres::address::Address;
 use pebblebank_table::Result;
 use std::ffi::OsStr;
 use std::path::{Path, PathBuf};

@@ -70,7 +70,7 @@ pub(crate) fn replace_prepared(change: &dyn Store, batch: &NewBatch, new: BatchI
             "insert into history (moment, what, batch, count) values (?1, 'replaced', ?2, ?3)",
             cells![moment, id, count],
         )?;
-        change.delete_replaced(BatchId(id))?;
+        change.delete_replaced(id)?;
     }
     Ok(())
 }

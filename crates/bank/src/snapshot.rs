@@ -4,10 +4,11 @@
 //! The mark is keyed by the bank's own key, which stands in the copy too: it shows damage and edits by hand, not the work of
 //! somebody who has the file and this program's source.
 
-use crate::bank::{Access, Bank};
+use crate::bank::Bank;
 use crate::copying::Copied;
 use crate::location::Location;
 use crate::memory::{Asked, Memory};
+use crate::store::Access;
 use crate::store::cells;
 use pebblebank_core::suppress::remembered::CopyOfBank;
 use pebblebank_table::{Error, ErrorKind, Result};

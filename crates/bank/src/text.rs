@@ -1,7 +1,5 @@
 //! What entries hold: addresses, domains, phones, and digests of addresses that are not shown.
 
-use crate::store::{Store, cells};
-use pebblebank_table::Result;
 use pebblebank_values::address::{AddressCleaner, State};
 use pebblebank_values::address_syntax::{domain, domain_forms};
 use pebblebank_values::comparable::digits_of_phone;
@@ -195,16 +193,4 @@ impl Text {
         };
         domain_forms(&self.shown()).into_iter().flat_map(digests).collect()
     }
-}
-
-/// The number of a text, which is added if need be.
-pub(crate) fn id_of_new(change: &dyn Store, text: &Text) -> Result<i64> {
-    let insert = "insert into text (kind, value) values (?1, ?2) on conflict do nothing";
-    change.execute(insert, cells![text.kind, text])?;
-    id_of(change, text)?.ok_or_else(|| change.damaged())
-}
-
-/// The number of a text, if the bank has it.
-pub(crate) fn id_of(bank: &dyn Store, text: &Text) -> Result<Option<i64>> {
-    bank.first("select id from text where kind = ?1 and value = ?2", cells![text.kind, text], |row| row.get(0))
 }

@@ -284,7 +284,7 @@ fn hand_over(bank: &dyn Store, query: &str, each: &mut dyn FnMut(&str, Why, Date
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::bank::Access;
+    use crate::store::Access;
 
     fn bank(path: &std::path::Path, today: &str) -> Bank {
         let day = Date::from_iso(today).expect("a day");

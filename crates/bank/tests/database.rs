@@ -81,7 +81,8 @@ fn it_is_made_once_and_told_from_what_others_have() {
     let first = init(location(&address)).unwrap();
     assert_eq!((first.is_new, first.has_roles), (true, Some(true)));
     let key = open(&address).unwrap().key_mark().unwrap();
-    assert!(!init(location(&address)).unwrap().is_new);
+    let again = init(location(&address)).unwrap();
+    assert_eq!((again.is_new, again.has_roles), (false, Some(true)));
     assert_eq!(open(&address).unwrap().key_mark().unwrap(), key, "its key stays, and so do those who were forgotten");
     owner(&schema).batch_execute("update about set value = '99' where key = 'pebblebank'").unwrap();
     assert!(said(&open(&address).unwrap_err()).contains("newer version"));
@@ -182,6 +183,57 @@ fn what_is_missing_from_it_is_damage() {
         let error = open(&address).unwrap_err();
         assert!(said(&error).contains("damaged") || damage.contains("drop"), "{damage}: {error}");
     }
+}
+
+#[rstest]
+#[case::the_disk_is_full("53100", "disk of the database server is full")]
+#[case::somebody_else_is_long_at_it("55P03", "another command has been changing the bank")]
+#[case::it_has_too_little_memory("53200", "short of something")]
+#[case::it_is_a_copy("25006", "a copy that cannot be written to")]
+#[case::it_goes_down("57P01", "was lost")]
+#[case::something_nobody_thought_of("22012", "could not do it")]
+#[ignore = "needs a database: .ci/with-database"]
+fn what_fails_at_the_server_changes_nothing(#[case] state: &str, #[case] words: &str) {
+    let (schema, address) = made();
+    let fail = format!(
+        "create function fail() returns trigger language plpgsql as $$ begin raise exception 'as it is' using errcode = '{state}'; end $$;
+         create trigger fail before insert on history for each row execute function fail()"
+    );
+    put(&mut open(&address).unwrap(), What::OptedOut, EVERYONE, &["ann@post.example"]);
+    owner(&schema).batch_execute(&fail).unwrap();
+    let mut bank = open(&address).unwrap();
+    let mut staged = bank.stage(batch(What::OptedOut, EVERYONE)).unwrap();
+    staged.add(texts(&["ben@post.example"]).into_iter().map(NewEntry::new)).unwrap();
+    let error = staged.ready().unwrap().commit().unwrap_err();
+    assert!(
+        said(&error).contains(words) && error.what().contains("nothing was changed") || state == "25006",
+        "{error}"
+    );
+    // The same connection goes on, where there still is one.
+    let found = open(&address).unwrap().find(&Text::address("ben@post.example"), &mut |_| ()).unwrap();
+    assert!(found.entries.is_empty());
+}
+
+#[test]
+#[ignore = "needs a database: .ci/with-database"]
+fn whoever_prepares_cannot_put_tables_of_their_own_in_the_place_of_the_banks() {
+    let (schema, address) = made();
+    put(&mut open(&address).unwrap(), What::OptedOut, EVERYONE, &["ann@post.example"]);
+    let own = user(&schema, "prepare");
+    let mut client = Client::connect(&by(&own, &database()), NoTls).unwrap();
+    client.batch_execute(&format!("set search_path = pg_temp, \"{schema}\"")).unwrap();
+    client
+        .batch_execute(
+            "create temp table batch (id bigint, what bigint, undone text); insert into batch values (1, 5, 'x')",
+        )
+        .unwrap();
+    assert!(client.batch_execute("select drop_replaced(1)").is_err());
+    assert!(client.batch_execute("delete from entry").is_err());
+    assert!(
+        client.batch_execute(&format!("update \"{schema}\".about set value = 'x' where key = 'forgetting'")).is_ok()
+    );
+    let found = open(&address).unwrap().find(&Text::address("ann@post.example"), &mut |_| ()).unwrap();
+    assert!(found.is_held("2026-03-02"));
 }
 
 #[test]

@@ -181,6 +181,20 @@ fn a_bank_of_the_third_version_keeps_what_was_found_of_domains() {
 }
 
 #[test]
+fn a_bank_of_the_fifth_version_is_read_as_it_was_written() {
+    let shelf = Shelf::new();
+    std::fs::write(shelf.path(), include_bytes!("banks/version-5.sqlite")).unwrap();
+    let bank = shelf.bank();
+    let find = |typed: &str| bank.find(&Text::read(typed, None).unwrap(), &mut |_| ()).unwrap();
+    assert!(find("leaver90@post.example").is_held("2026-12-01"), "in a block");
+    assert!(!find("leaver8@post.example").is_held("2026-12-01"), "came back");
+    assert!(find("leaver7@post.example").is_forgotten);
+    assert_eq!(find("ann@hotel.example").by_domain[0].scope, "larkfold");
+    let history = bank.history(9, None).unwrap();
+    assert!(history.len() == 5 && history.iter().all(|line| line.who.is_none()), "a file knows no users");
+}
+
+#[test]
 fn a_bank_of_the_fourth_version_is_read_as_it_was_written_and_goes_on_in_blocks() {
     let shelf = Shelf::new();
     std::fs::write(shelf.path(), include_bytes!("banks/version-4.sqlite")).unwrap();

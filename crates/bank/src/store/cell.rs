@@ -1,8 +1,6 @@
 //! Values as they go to where a bank is kept and come from there, whatever keeps it.
 
-use crate::store::Store;
 use crate::text::{Kind, Text};
-use pebblebank_table::{Error, Result};
 
 /// A value of a column, or what a statement is given.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -25,7 +23,7 @@ pub(crate) enum Cell<'a> {
 
 /// What a statement is given, in order.
 macro_rules! cells {
-    ($($value:expr),* $(,)?) => { &[$($crate::store::Cell::from($value)),*][..] };
+    ($($value:expr),* $(,)?) => { &[$($crate::store::cell::Cell::from($value)),*][..] };
 }
 pub(crate) use cells;
 
@@ -106,33 +104,6 @@ impl<'a, T: Into<Cell<'a>>> From<Option<T>> for Cell<'a> {
 pub(crate) trait Cells {
     /// The cell at this place; none where it is of no kind that a bank has.
     fn cell(&self, at: usize) -> Option<Cell<'_>>;
-}
-
-/// A row of an answer.
-pub(crate) struct Row<'r> {
-    cells: &'r dyn Cells,
-    store: &'r dyn Store,
-}
-
-impl<'r> Row<'r> {
-    pub fn new(cells: &'r dyn Cells, store: &'r dyn Store) -> Row<'r> {
-        Row { cells, store }
-    }
-
-    /// The value at this place. Fails where it is of another kind, as in a bank that is damaged.
-    pub fn get<T: FromCell<'r>>(&self, at: usize) -> Result<T> {
-        self.cells.cell(at).and_then(T::from_cell).ok_or_else(|| self.damaged())
-    }
-
-    /// The cell at this place, of whatever kind.
-    pub fn cell(&self, at: usize) -> Result<Cell<'r>> {
-        self.cells.cell(at).ok_or_else(|| self.damaged())
-    }
-
-    /// The error for a bank that is not as it was written.
-    pub fn damaged(&self) -> Error {
-        self.store.damaged()
-    }
 }
 
 /// What a cell can be read as.

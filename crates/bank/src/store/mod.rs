@@ -4,13 +4,10 @@
 //! `texts(?1)` are tables of many values with the column `value`; `join_in_order` is a join that is carried out as it is
 //! written where the planner could choose worse. What differs beyond that is a method here.
 
-mod cell;
-pub(crate) mod postgres;
-pub(crate) mod sqlite;
+pub(crate) mod cell;
 
-pub(crate) use cell::{Cell, Cells, FromCell, Row, cells};
+pub(crate) use cell::{Cell, Cells, FromCell, cells};
 
-use crate::batch::BatchId;
 use crate::text::Text;
 use pebblebank_table::{Error, Result};
 use std::ops::ControlFlow;
@@ -18,6 +15,29 @@ use std::path::{Path, PathBuf};
 
 /// What is called with each row of an answer; it says whether it wants more.
 pub(crate) type EachRow<'e> = dyn FnMut(&Row<'_>) -> Result<ControlFlow<()>> + 'e;
+
+/// What is to be done with the bank.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Access {
+    /// It is asked, and must be there.
+    Ask,
+    /// It is asked what a change would do; where it is not there, as if it were empty.
+    Preview,
+    /// It is changed, and is made where it is not there, if it is a file.
+    Change,
+}
+
+/// What was made of a bank.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Made {
+    /// Whether the bank is new.
+    pub is_new: bool,
+    /// Whether there are roles for those who share it; none for a file.
+    pub has_roles: Option<bool>,
+}
+
+/// The columns of a block, the batch that it is of first.
+pub(crate) const BLOCK_COLUMNS: &str = "batch, count, packed, first";
 
 /// For what a transaction begins.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -50,6 +70,33 @@ pub enum Leftover {
     Nothing,
     /// The write-ahead log, backups and standby servers of a database server, until they are recycled.
     OfTheServer,
+}
+
+/// A row of an answer.
+pub(crate) struct Row<'r> {
+    cells: &'r dyn Cells,
+    store: &'r dyn Store,
+}
+
+impl<'r> Row<'r> {
+    pub fn new(cells: &'r dyn Cells, store: &'r dyn Store) -> Row<'r> {
+        Row { cells, store }
+    }
+
+    /// The value at this place. Fails where it is of another kind, as in a bank that is damaged.
+    pub fn get<T: FromCell<'r>>(&self, at: usize) -> Result<T> {
+        self.cells.cell(at).and_then(T::from_cell).ok_or_else(|| self.damaged())
+    }
+
+    /// The cell at this place, of whatever kind.
+    pub fn cell(&self, at: usize) -> Result<Cell<'r>> {
+        self.cells.cell(at).ok_or_else(|| self.damaged())
+    }
+
+    /// The error for a bank that is not as it was written.
+    pub fn damaged(&self) -> Error {
+        self.store.damaged()
+    }
 }
 
 /// What keeps a bank.
@@ -85,17 +132,14 @@ pub(crate) trait Store: std::fmt::Debug + Send {
     fn ids(&self, texts: &[&Text]) -> Result<Vec<Option<i64>>>;
 
     /// The blocks of a batch in which these addresses, in order, would stand, in the order of their addresses, with at least
-    /// [`blocks::COLUMNS`](crate::blocks::COLUMNS). Blocks in which none of them would stand may be among them.
+    /// [`BLOCK_COLUMNS`]. Blocks in which none of them would stand may be among them.
     fn blocks_that_may_have(&self, batch: i64, addresses: &[&[u8]], each: &mut EachRow<'_>) -> Result<()>;
 
-    /// A query for everything that says how the tables are made.
-    fn shape_query(&self) -> &'static str;
+    /// A query for everything that says how the tables are made, and how many columns its answer has.
+    fn shape_query(&self) -> (&'static str, usize);
 
     /// Whether there is a table of this name.
     fn has_table(&self, name: &str) -> Result<bool>;
-
-    /// How many columns the answer to a query has.
-    fn columns_of(&self, query: &str) -> Result<usize>;
 
     /// How many bytes the bank takes.
     fn bytes(&self) -> Result<u64>;
@@ -123,7 +167,7 @@ pub(crate) trait Store: std::fmt::Debug + Send {
     fn clear_traces(&self) -> Result<Leftover>;
 
     /// The deletion of the entries of a batch that was prepared and replaced.
-    fn delete_replaced(&self, batch: BatchId) -> Result<()>;
+    fn delete_replaced(&self, batch: i64) -> Result<()>;
 
     /// Whether [`copy_into`](Store::copy_into) copies it; else its rows are copied.
     fn copies_itself(&self) -> bool;

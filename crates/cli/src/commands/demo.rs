@@ -3,7 +3,7 @@
 use crate::arguments::{Arguments, Command, Demo, Remembered, Shared};
 use crate::commands::bank::bank_at;
 use crate::commands::check::check_at;
-use crate::commands::memory::recall;
+use crate::commands::memory::{bank_location, recall};
 use crate::commands::preflight::preflight_at;
 use crate::commands::report::{page_beside, write_page};
 use crate::commands::run::{DryRun, do_job};
@@ -13,11 +13,14 @@ use crate::render::tally::suppression;
 use crate::render::{Screen, number};
 use crate::setting::{Now, setting};
 use clap::Parser;
+use pebblebank_bank::bank::init;
+use pebblebank_bank::{Access, Bank, Location};
 use pebblebank_core::{job, run};
 use pebblebank_standin::dns::{DnsServer, Zone};
 use pebblebank_standin::smtp::{MailWorld, SmtpServers};
 use pebblebank_table::observe::Silent;
 use pebblebank_table::{Error, ErrorKind, Result};
+use std::ffi::OsString;
 use std::path::Path;
 
 /// Writes the demo data, puts into a bank of its own what is remembered, and does the jobs of both clients.
@@ -26,7 +29,7 @@ pub fn demo(command: &Demo, shared: &Shared) -> Result<Said> {
     refuse_foreign_folder(folder)?;
     let files = pebblebank_demo::write(folder).map_err(|cause| Error::unwritable(folder, &cause))?;
     let now = Now { today: pebblebank_demo::MOMENT[..10].to_owned(), moment: pebblebank_demo::MOMENT.to_owned() };
-    let shared = Shared { bank: Some(folder.join(pebblebank_demo::BANK_FILE).into_os_string()), ..shared.clone() };
+    let shared = Shared { bank: Some(bank_of_demo(folder, shared, &now)?), ..shared.clone() };
     let banked = fill_bank(folder, &shared, &now)?;
     let path = folder.join(pebblebank_demo::JOB_FILE);
     let mut job = job::file::read(&path, &now.today)?;
@@ -52,13 +55,28 @@ pub fn demo(command: &Demo, shared: &Shared) -> Result<Said> {
     Ok(said)
 }
 
+/// The bank of the demo: a file of its own, or a bank in a database that is named and empty.
+fn bank_of_demo(folder: &Path, shared: &Shared, now: &Now) -> Result<OsString> {
+    let named = shared.bank.as_deref().map(Location::read).transpose()?.filter(|named| named.file().is_none());
+    let (Some(location), Some(named)) = (named, &shared.bank) else {
+        let bank = folder.join(pebblebank_demo::BANK_FILE);
+        for side in ["", "-wal", "-shm"] {
+            // That of an earlier demo.
+            let _ = std::fs::remove_file(format!("{}{side}", bank.display()));
+        }
+        return Ok(bank.into_os_string());
+    };
+    init(&location)?;
+    if !Bank::open(&location, Access::Ask, &now.moment, now.day())?.batches()?.is_empty() {
+        let what = "the demo needs a bank that is empty, and this one has entries";
+        let advice = "name another schema, such as ?schema=pebblebank_demo";
+        return Err(Error::new(ErrorKind::Job, what, advice).in_file(location.shown()));
+    }
+    Ok(named.clone())
+}
+
 /// What is put into the bank: a domain for one client alone, what came back, who opted out, and a file by mistake.
 fn fill_bank(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
-    let bank = folder.join(pebblebank_demo::BANK_FILE);
-    for side in ["", "-wal", "-shm"] {
-        // That of an earlier demo.
-        let _ = std::fs::remove_file(format!("{}{side}", bank.display()));
-    }
     let file = |name: &str| folder.join(name).display().to_string();
     let [mail, opted_out, wrong] = ["mail/bounces.mbox", "playhouse/opted-out.csv", "exports/sign-ups.csv"].map(file);
     let steps: [&[&str]; 6] = [
@@ -69,7 +87,7 @@ fn fill_bank(folder: &Path, shared: &Shared, now: &Now) -> Result<String> {
         &["load", &wrong, "--as", "do-not-contact", "--yes"],
         &["undo", "5"],
     ];
-    let mut text = format!("\nRemembered between mailings, in {}:\n", bank.display());
+    let mut text = format!("\nRemembered between mailings, in {}:\n", bank_location(shared)?.shown().display());
     for step in steps {
         let typed = [&["pebblebank", "bank"], step].concat();
         let Ok(Arguments { command: Some(Command::Bank(command)), .. }) = Arguments::try_parse_from(&typed) else {

@@ -8,7 +8,6 @@ use crate::documents::bank::{
     ForgottenDocument, VerdictsDocument,
 };
 use crate::documents::document;
-use pebblebank_bank::Leftover;
 use pebblebank_bank::batch::{Batch, What};
 use pebblebank_bank::forget::Forgot;
 use pebblebank_bank::held_in_files::HeldPrepared;
@@ -16,6 +15,7 @@ use pebblebank_bank::list::Held;
 use pebblebank_bank::load::Preview;
 use pebblebank_bank::record::Recorded;
 use pebblebank_bank::verdicts::VerdictCounts;
+use pebblebank_bank::{Leftover, Location};
 use std::path::Path;
 
 /// The bank's own words for what entries say of their people.
@@ -43,14 +43,19 @@ pub(super) fn faint(text: &str, screen: &Screen) -> String {
 }
 
 /// That there is no bank yet.
-pub fn no_bank(path: &Path, screen: &Screen) -> String {
+pub fn no_bank(location: &Location, screen: &Screen) -> String {
+    let path = location.shown();
     if screen.json {
         return document("pebblebank/bank/1", BankDocument { file: path, exists: false, has: None });
     }
     let text = "\nIt remembers who must not be contacted, for whom (a client or brand, or everyone), and who was written to.\n\n  \
         pebblebank bank add ines@hotel.example            hold an address, a domain or a phone number\n  \
         pebblebank bank load opted-out.csv --as opted-out  take in a file\n";
-    format!("There is no bank yet; it would be {}\n{text}", path.display())
+    let made = match location.file() {
+        Some(_) => String::new(),
+        None => format!("  pebblebank bank init '{}'    make it, once\n", path.display()),
+    };
+    format!("There is no bank yet; it would be {}\n{text}{made}", path.display())
 }
 
 /// What is in it, and what went in last.

@@ -5,7 +5,7 @@ use super::{Screen, counted, number};
 use crate::documents::bank::{CopiedDocument, MadeDocument, SnapshotDocument};
 use crate::documents::document;
 use pebblebank_bank::Location;
-use pebblebank_bank::bank::Made;
+use pebblebank_bank::Made;
 use pebblebank_bank::copying::Copied;
 use pebblebank_bank::snapshot::Written;
 use std::path::Path;

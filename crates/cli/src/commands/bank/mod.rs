@@ -78,7 +78,7 @@ fn user_of(bank: &Bank) -> Result<String> {
 fn overview(shared: &Shared, now: &Now, screen: &Screen) -> Result<Said> {
     let location = bank_location(shared)?;
     let Some(bank) = Bank::open_if_there(&location, &now.moment, now.day())? else {
-        return Ok(Said::done(render::bank::no_bank(location.shown(), screen)));
+        return Ok(Said::done(render::bank::no_bank(&location, screen)));
     };
     Ok(Said::done(render::bank::overview(
         bank.place(),

@@ -1,14 +1,12 @@
 //! Connections to a database, and why one cannot be made.
 
 use super::address::{Address, Tls};
-use super::trouble::Doing;
-use super::{Database, password, tls, trouble as words};
+use super::roles::quoted;
+use super::{password, tls};
 use pebblebank_table::{Error, ErrorKind, Result};
 use postgres::config::SslMode;
 use postgres::error::SqlState;
 use postgres::{Client, Config, NoTls, SimpleQueryMessage};
-use std::cell::RefCell;
-use std::collections::HashMap;
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 /// How long a server may take to answer at all.
@@ -18,14 +16,14 @@ const TO_CONNECT: Duration = Duration::from_secs(10);
 const TO_ANSWER: Duration = Duration::from_secs(60);
 
 /// The first version of PostgreSQL that has everything that is needed.
-const OLDEST_SERVER: i64 = 130_000;
+const OLDEST_SERVER: u64 = 130_000;
 
 /// How far the clocks may be apart: entries hold until a day, and both must agree on it.
 const CLOCKS_APART: u64 = 600;
 
 /// Connects, and looks whether the server can be worked with.
-pub(super) fn connect(address: &Address) -> Result<Database> {
-    let fail = |cause: postgres::Error| words::trouble(address, &cause, Doing::Connecting);
+pub(super) fn connect(address: &Address) -> Result<Client> {
+    let fail = |cause: postgres::Error| trouble(address, &cause);
     let mut config = Config::new();
     config
         .host(&address.host)
@@ -46,33 +44,34 @@ pub(super) fn connect(address: &Address) -> Result<Database> {
     };
     let mut client = client.map_err(fail)?;
     look_at_server(&mut client, address)?;
-    let search_path = "select set_config('search_path', quote_ident($1), false)";
-    client.query_one(search_path, &[&address.schema]).map_err(fail)?;
-    Ok(Database {
-        client: RefCell::new(client),
-        address: address.clone(),
-        prepared: RefCell::new(HashMap::new()),
-        changing: RefCell::new(None),
-    })
+    Ok(client)
 }
 
 /// Fails where the server is too old or its clock is not that of this machine.
 fn look_at_server(client: &mut Client, address: &Address) -> Result<()> {
-    let ask = "set client_min_messages = warning; set statement_timeout = 0; set idle_in_transaction_session_timeout = 0; \
-         select current_setting('server_version_num'), floor(extract(epoch from clock_timestamp()))";
-    let answer = client.simple_query(ask).map_err(|cause| words::trouble(address, &cause, Doing::Connecting))?;
+    // Temporary tables come last, so that none stands for one of the bank.
+    let ask = format!(
+        "set search_path = {}, pg_temp; set client_min_messages = warning; set statement_timeout = 0; \
+         set idle_in_transaction_session_timeout = 0; select current_setting('server_version_num'), cast(floor(extract(epoch from clock_timestamp())) as bigint)",
+        quoted(&address.schema)
+    );
+    let answer = client.simple_query(&ask).map_err(|cause| trouble(address, &cause))?;
     let row = answer.iter().find_map(|message| match message {
         SimpleQueryMessage::Row(row) => Some(row),
         _ => None,
     });
-    let number = |at: usize| row.and_then(|row| row.get(at)?.parse::<f64>().ok()).unwrap_or_default() as i64;
-    if number(0) < OLDEST_SERVER {
-        let what = format!("the database server is PostgreSQL {}, which is too old", number(0) / 10_000);
-        let advice = "use a server of version 13 or newer";
-        return Err(Error::new(ErrorKind::Input, what, advice).in_file(address.shown()));
-    }
+    let number = |at: usize| row.and_then(|row| row.get(at)?.parse::<u64>().ok()).unwrap_or_default();
     let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |since| since.as_secs());
-    let apart = now.abs_diff(number(1).unsigned_abs());
+    refuse_unfit(number(0), number(1), now).map_err(|error| error.in_file(address.shown()))
+}
+
+/// Fails for a server that is too old, or whose clock, in seconds, is not the one of this machine.
+fn refuse_unfit(version: u64, server_seconds: u64, own_seconds: u64) -> Result<()> {
+    if version < OLDEST_SERVER {
+        let what = format!("the database server is PostgreSQL {}, which is too old", version / 10_000);
+        return Err(Error::new(ErrorKind::Input, what, "use a server of version 13 or newer"));
+    }
+    let apart = own_seconds.abs_diff(server_seconds);
     if apart > CLOCKS_APART {
         let what = format!(
             "the clocks of this machine and of the database server are {} minutes apart, so that they may not agree on who \
@@ -80,13 +79,13 @@ fn look_at_server(client: &mut Client, address: &Address) -> Result<()> {
             apart / 60
         );
         let advice = "set the clock that is wrong, then give the same command again";
-        return Err(Error::new(ErrorKind::Input, what, advice).in_file(address.shown()));
+        return Err(Error::new(ErrorKind::Input, what, advice));
     }
     Ok(())
 }
 
 /// Why no connection could be made, in words.
-pub(super) fn trouble(address: &Address, cause: &postgres::Error) -> Error {
+fn trouble(address: &Address, cause: &postgres::Error) -> Error {
     let error = |what: String, advice: String| Error::new(ErrorKind::Input, what, advice).in_file(address.shown());
     let said = cause.as_db_error().map(|error| error.message().to_owned());
     let (user, host) = (&address.user, &address.host);
@@ -152,39 +151,18 @@ fn unreachable(address: &Address, host: &str, cause: &postgres::Error) -> Error 
     Error::new(kind, what, advice).in_file(address.shown())
 }
 
-impl Database {
-    /// What became of a change whose end was not heard, as the server says.
-    pub(super) fn what_became_of(&self, number: &str) -> Result<()> {
-        let unknown = || {
-            let what = "the connection to the bank was lost at the very end, so that it is not known whether the change took \
-                 effect";
-            let advice = "look with pebblebank bank history before you give the same command again";
-            Error::new(ErrorKind::Output, what, advice).in_file(self.address.shown())
-        };
-        // The server may still be at it, or just be coming back.
-        for pause in [0, 200, 1_000, 3_000] {
-            std::thread::sleep(Duration::from_millis(pause));
-            let Ok(again) = connect(&self.address) else { continue };
-            let status = format!("select pg_xact_status('{number}'::xid8)");
-            let answer = again.client()?.simple_query(&status).map_err(|_| unknown())?;
-            let status = answer.iter().find_map(|message| match message {
-                SimpleQueryMessage::Row(row) => row.get(0).map(str::to_owned),
-                _ => None,
-            });
-            match status.as_deref() {
-                Some("committed") => {
-                    self.client.replace(again.client.into_inner());
-                    self.prepared.borrow_mut().clear();
-                    return Ok(());
-                }
-                Some("aborted") => {
-                    let what = "the connection to the bank was lost, so nothing was changed in it";
-                    let advice = "look whether the server runs and can be reached, then give the same command again";
-                    return Err(Error::new(ErrorKind::Output, what, advice).in_file(self.address.shown()));
-                }
-                _ => {}
-            }
-        }
-        Err(unknown())
+#[cfg(test)]
+mod tests {
+    #![allow(clippy::unwrap_used)] // a failure is a failed test
+
+    use super::refuse_unfit;
+
+    #[test]
+    fn a_server_that_is_too_old_or_lives_at_another_time_is_refused() {
+        const NOW: u64 = 1_796_000_000;
+        assert!(refuse_unfit(150_018, NOW + 599, NOW).is_ok());
+        assert!(refuse_unfit(150_018, NOW - 601, NOW).unwrap_err().what().contains("10 minutes apart"));
+        assert!(refuse_unfit(150_018, NOW + 86_400, NOW).unwrap_err().what().contains("1440 minutes apart"));
+        assert!(refuse_unfit(120_020, NOW, NOW).unwrap_err().what().contains("PostgreSQL 12"));
     }
 }

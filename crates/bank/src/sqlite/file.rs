@@ -1,38 +1,26 @@
-//! A bank in a file of its own, by `SQLite`.
+//! The file, open: how it is asked and changed.
 
-mod connect;
-mod file;
-mod trouble;
-
-pub(crate) use file::{is_at, open};
-
-use crate::batch::BatchId;
-use crate::blocks;
-use crate::store::{Aim, Cell, Cells, Column, EachRow, Leftover, Row, Store, cells};
+use super::connect::open_unchanging;
+use super::statement::as_understood;
+use super::trouble::{damaged, trouble};
+use crate::store::{Aim, BLOCK_COLUMNS, Cell, Column, EachRow, Leftover, Row, Store, cells};
 use crate::text::Text;
 use pebblebank_table::{Error, ErrorKind, Result};
+use rusqlite::Connection;
 use rusqlite::backup::{Backup, StepResult};
-use rusqlite::types::{ToSqlOutput, Value, ValueRef};
-use rusqlite::{Connection, ToSql};
-use std::borrow::Cow;
 use std::cmp::Ordering;
 use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
-use std::rc::Rc;
 use std::time::Duration;
-use trouble::{damaged, trouble};
 
 /// Of how many texts of the bank one may be asked for, so that walking past all of them takes less time than looking for it.
 const PASSED_FOR_ONE: usize = 8;
 
-/// How many statements stay prepared.
-const PREPARED: usize = 96;
-
 /// The file, open.
 #[derive(Debug)]
 pub(crate) struct File {
-    connection: Connection,
-    path: PathBuf,
+    pub(super) connection: Connection,
+    pub(super) path: PathBuf,
 }
 
 impl File {
@@ -40,50 +28,12 @@ impl File {
         trouble(&self.path, cause)
     }
 
-    fn number(&self, pragma: &str) -> Result<i64> {
+    pub(super) fn number(&self, pragma: &str) -> Result<i64> {
         self.connection.query_row(&format!("pragma {pragma}"), [], |row| row.get(0)).map_err(|cause| self.fail(&cause))
     }
 
     fn prepared(&self, statement: &str) -> Result<rusqlite::CachedStatement<'_>> {
         self.connection.prepare_cached(&as_understood(statement)).map_err(|cause| self.fail(&cause))
-    }
-}
-
-/// A statement as `SQLite` understands it.
-fn as_understood(statement: &str) -> Cow<'_, str> {
-    let is_own = ["integers(", "blobs(", "texts(", "join_in_order"].iter().any(|word| statement.contains(word));
-    if !is_own {
-        return Cow::Borrowed(statement);
-    }
-    let tables = ["integers(", "blobs(", "texts("];
-    let statement = tables.iter().fold(statement.to_owned(), |text, word| text.replace(word, "rarray("));
-    Cow::Owned(statement.replace("join_in_order", "cross join"))
-}
-
-impl ToSql for Cell<'_> {
-    fn to_sql(&self) -> rusqlite::Result<ToSqlOutput<'_>> {
-        let many = |values: Vec<Value>| ToSqlOutput::from_rc(Rc::new(values), c"rarray");
-        Ok(match self {
-            Cell::Null => ToSqlOutput::Borrowed(ValueRef::Null),
-            Cell::Integer(value) => ToSqlOutput::Borrowed(ValueRef::Integer(*value)),
-            Cell::Text(value) => ToSqlOutput::Borrowed(ValueRef::Text(value.as_bytes())),
-            Cell::Bytes(value) => ToSqlOutput::Borrowed(ValueRef::Blob(value)),
-            Cell::Integers(values) => many(values.iter().map(|value| Value::Integer(*value)).collect()),
-            Cell::Blobs(values) => many(values.iter().map(|value| Value::Blob(value.to_vec())).collect()),
-            Cell::Texts(values) => many(values.iter().map(|value| Value::Text((*value).to_owned())).collect()),
-        })
-    }
-}
-
-impl Cells for rusqlite::Row<'_> {
-    fn cell(&self, at: usize) -> Option<Cell<'_>> {
-        Some(match self.get_ref(at).ok()? {
-            ValueRef::Null => Cell::Null,
-            ValueRef::Integer(value) => Cell::Integer(value),
-            ValueRef::Text(text) => Cell::Text(std::str::from_utf8(text).ok()?),
-            ValueRef::Blob(bytes) => Cell::Bytes(bytes),
-            ValueRef::Real(_) => return None,
-        })
     }
 }
 
@@ -188,7 +138,7 @@ impl Store for File {
         let first = "select min(first) from block where batch = ?1";
         let mut next: Option<Vec<u8>> = self.as_store().value(first, cells![batch])?;
         let then = "select min(next.first) from block next where next.batch = ?1 and next.first > here.first";
-        let columns = blocks::COLUMNS;
+        let columns = BLOCK_COLUMNS;
         let at = format!(
             "select {columns}, ({then}) from block here where batch = ?1 and first <= ?2 order by first desc limit 1"
         );
@@ -210,16 +160,12 @@ impl Store for File {
         Ok(())
     }
 
-    fn shape_query(&self) -> &'static str {
-        "select type, name, tbl_name, sql from sqlite_schema order by name"
+    fn shape_query(&self) -> (&'static str, usize) {
+        ("select type, name, tbl_name, sql from sqlite_schema order by name", 4)
     }
 
     fn has_table(&self, name: &str) -> Result<bool> {
         self.as_store().value("select exists (select 1 from sqlite_schema where name = ?1)", cells![name])
-    }
-
-    fn columns_of(&self, query: &str) -> Result<usize> {
-        Ok(self.prepared(query)?.column_count())
     }
 
     fn bytes(&self) -> Result<u64> {
@@ -269,11 +215,11 @@ impl Store for File {
         Ok(Leftover::Nothing)
     }
 
-    fn delete_replaced(&self, batch: BatchId) -> Result<()> {
-        self.execute("delete from block where batch = ?1", cells![batch.0])?;
+    fn delete_replaced(&self, batch: i64) -> Result<()> {
+        self.execute("delete from block where batch = ?1", cells![batch])?;
         let leaving: Vec<i64> =
-            self.as_store().all("select text from entry where batch = ?1", cells![batch.0], |row| row.get(0))?;
-        self.execute("delete from entry where batch = ?1", cells![batch.0])?;
+            self.as_store().all("select text from entry where batch = ?1", cells![batch], |row| row.get(0))?;
+        self.execute("delete from entry where batch = ?1", cells![batch])?;
         // Whom nothing else knows is not kept.
         for text in leaving {
             self.execute(
@@ -303,7 +249,7 @@ impl Store for File {
             }
         }
         copy.close().map_err(|(_, cause)| fail(cause))?;
-        let copy = File { connection: connect::open_unchanging(part).map_err(fail)?, path: target.to_path_buf() };
+        let copy = File { connection: open_unchanging(part).map_err(fail)?, path: target.to_path_buf() };
         let is_whole = copy.as_store().value::<String>("pragma integrity_check(1)", &[])? == "ok";
         if !is_whole || crate::seal::check(&copy).is_err() {
             let what = "the bank is damaged, and so is its copy";
@@ -330,7 +276,7 @@ impl Store for File {
 }
 
 impl File {
-    fn as_store(&self) -> &dyn Store {
+    pub(super) fn as_store(&self) -> &dyn Store {
         self
     }
 }

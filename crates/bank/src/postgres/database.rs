@@ -1,30 +1,23 @@
-//! A bank in a PostgreSQL database that several machines reach.
+//! The database, connected: how it is asked and changed.
 
-mod address;
-mod connect;
-mod password;
-mod roles;
-mod shape;
-mod tls;
-mod trouble;
-
-pub use address::Address;
-pub(crate) use roles::statements;
-pub(crate) use shape::{init, open, open_if_there};
-
-use crate::batch::BatchId;
-use crate::blocks;
-use crate::store::{Aim, Cell, Cells, Column, ColumnKind, EachRow, Leftover, Row, Store, cells};
+use super::address::Address;
+use super::connect::connect;
+use super::statement::{as_understood, type_of, type_of_cell};
+use super::trouble::{self, Doing};
+use crate::store::{Aim, BLOCK_COLUMNS, Cell, Column, EachRow, Leftover, Row, Store, cells};
 use crate::text::Text;
-use pebblebank_table::{Error, Result};
+use pebblebank_table::{Error, ErrorKind, Result};
 use postgres::binary_copy::BinaryCopyInWriter;
 use postgres::fallible_iterator::FallibleIterator;
-use postgres::types::{IsNull, ToSql, Type, to_sql_checked};
+use postgres::types::{ToSql, Type};
 use postgres::{Client, SimpleQueryMessage, Statement};
 use std::cell::{RefCell, RefMut};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
-use trouble::Doing;
+use std::time::Duration;
+
+/// What an entry takes, about; most stand in blocks.
+const BYTES_OF_ENTRY: u64 = 40;
 
 /// How long a command waits for another one that is changing the bank.
 const PATIENCE: &str = "30s";
@@ -32,8 +25,9 @@ const PATIENCE: &str = "30s";
 /// A database, connected.
 pub(crate) struct Database {
     client: RefCell<Client>,
-    address: Address,
-    prepared: RefCell<HashMap<String, Statement>>,
+    pub(super) address: Address,
+    /// The statements that were used, prepared once they are used again.
+    prepared: RefCell<HashMap<String, Option<Statement>>>,
     /// The number of the transaction that is changing something, by which the server knows what became of it.
     changing: RefCell<Option<String>>,
 }
@@ -45,12 +39,22 @@ impl std::fmt::Debug for Database {
 }
 
 impl Database {
-    fn as_store(&self) -> &dyn Store {
+    /// Connects.
+    pub fn connect(address: &Address) -> Result<Database> {
+        Ok(Database {
+            client: RefCell::new(connect(address)?),
+            address: address.clone(),
+            prepared: RefCell::new(HashMap::new()),
+            changing: RefCell::new(None),
+        })
+    }
+
+    pub(super) fn as_store(&self) -> &dyn Store {
         self
     }
 
     /// The connection. One thing is asked after the other: an answer is read to its end first.
-    fn client(&self) -> Result<RefMut<'_, Client>> {
+    pub(super) fn client(&self) -> Result<RefMut<'_, Client>> {
         self.client.try_borrow_mut().map_err(|_| Error::defect())
     }
 
@@ -60,17 +64,52 @@ impl Database {
     }
 
     fn prepared(&self, statement: &str) -> Result<Statement> {
-        if let Some(prepared) = self.prepared.borrow().get(statement) {
+        if let Some(Some(prepared)) = self.prepared.borrow().get(statement) {
             return Ok(prepared.clone());
         }
         let prepared = self.client()?.prepare(&as_understood(statement)).map_err(|cause| self.fail(&cause))?;
-        self.prepared.borrow_mut().insert(statement.to_owned(), prepared.clone());
+        self.prepared.borrow_mut().insert(statement.to_owned(), Some(prepared.clone()));
         Ok(prepared)
     }
 
     /// Carries out statements that give nothing back.
-    fn run(&self, statements: &str) -> Result<()> {
+    pub(super) fn run(&self, statements: &str) -> Result<()> {
         self.client()?.batch_execute(statements).map_err(|cause| self.fail(&cause))
+    }
+
+    /// What became of a change whose end was not heard, as the server says.
+    fn what_became_of(&self, number: &str) -> Result<()> {
+        let unknown = || {
+            let what = "the connection to the bank was lost at the very end, so that it is not known whether the change took \
+                 effect";
+            let advice = "look with pebblebank bank history before you give the same command again";
+            Error::new(ErrorKind::Output, what, advice).in_file(self.address.shown())
+        };
+        // The server may still be at it, or just be coming back.
+        for pause in [0, 200, 1_000, 3_000] {
+            std::thread::sleep(Duration::from_millis(pause));
+            let Ok(mut again) = connect(&self.address) else { continue };
+            let status = format!("select pg_xact_status('{number}'::xid8)");
+            let answer = again.simple_query(&status).map_err(|_| unknown())?;
+            let status = answer.iter().find_map(|message| match message {
+                SimpleQueryMessage::Row(row) => row.get(0).map(str::to_owned),
+                _ => None,
+            });
+            match status.as_deref() {
+                Some("committed") => {
+                    self.client.replace(again);
+                    self.prepared.borrow_mut().clear();
+                    return Ok(());
+                }
+                Some("aborted") => {
+                    let what = "the connection to the bank was lost, so nothing was changed in it";
+                    let advice = "look whether the server runs and can be reached, then give the same command again";
+                    return Err(Error::new(ErrorKind::Output, what, advice).in_file(self.address.shown()));
+                }
+                _ => {}
+            }
+        }
+        Err(unknown())
     }
 
     /// The number that keeps two commands from changing the same bank at once.
@@ -81,71 +120,6 @@ impl Database {
 
 fn lock_of(schema: &str) -> i64 {
     xxhash_rust::xxh3::xxh3_64(format!("pebblebank {schema}").as_bytes()).cast_signed()
-}
-
-/// A statement as PostgreSQL understands it.
-fn as_understood(statement: &str) -> String {
-    let mut understood = String::with_capacity(statement.len() + 64);
-    let mut rest = statement;
-    while let Some(at) = rest.find(['?', 'i', 'b', 't', 'j']) {
-        understood.push_str(&rest[..at]);
-        rest = &rest[at..];
-        let table = [("integers(?", "bigint"), ("blobs(?", "bytea"), ("texts(?", "text")]
-            .into_iter()
-            .find_map(|(word, kind)| Some((rest.strip_prefix(word)?.split_once(')')?, kind)));
-        if let Some(((number, behind), kind)) = table {
-            understood.push_str(&format!("(select unnest(cast(${number} as {kind}[])) as value)"));
-            rest = behind;
-        } else if let Some(behind) = rest.strip_prefix("join_in_order") {
-            understood.push_str("join");
-            rest = behind;
-        } else {
-            let (sign, behind) = rest.split_at(1);
-            understood.push_str(if sign == "?" { "$" } else { sign });
-            rest = behind;
-        }
-    }
-    understood + rest
-}
-
-impl ToSql for Cell<'_> {
-    fn to_sql(
-        &self,
-        kind: &Type,
-        out: &mut postgres::types::private::BytesMut,
-    ) -> std::result::Result<IsNull, Box<dyn std::error::Error + Sync + Send>> {
-        match self {
-            Cell::Null => Ok(IsNull::Yes),
-            Cell::Integer(value) if *kind == Type::BOOL => (*value != 0).to_sql(kind, out),
-            Cell::Integer(value) if *kind == Type::INT4 => i32::try_from(*value)?.to_sql(kind, out),
-            Cell::Integer(value) => value.to_sql(kind, out),
-            Cell::Text(value) => value.to_sql(kind, out),
-            Cell::Bytes(value) => value.to_sql(kind, out),
-            Cell::Integers(values) => values.to_sql(kind, out),
-            Cell::Blobs(values) => values.to_sql(kind, out),
-            Cell::Texts(values) => values.to_sql(kind, out),
-        }
-    }
-
-    /// What a column can take is up to the statements.
-    fn accepts(_kind: &Type) -> bool {
-        true
-    }
-
-    to_sql_checked!();
-}
-
-impl Cells for postgres::Row {
-    fn cell(&self, at: usize) -> Option<Cell<'_>> {
-        let number = |value: Option<i64>| value.map_or(Cell::Null, Cell::Integer);
-        Some(match *self.columns().get(at)?.type_() {
-            Type::INT8 => number(self.try_get(at).ok()?),
-            Type::INT4 => number(self.try_get::<_, Option<i32>>(at).ok()?.map(i64::from)),
-            Type::BOOL => number(self.try_get::<_, Option<bool>>(at).ok()?.map(i64::from)),
-            Type::BYTEA => self.try_get::<_, Option<&[u8]>>(at).ok()?.map_or(Cell::Null, Cell::Bytes),
-            _ => self.try_get::<_, Option<&str>>(at).ok()?.map_or(Cell::Null, Cell::Text),
-        })
-    }
 }
 
 impl Store for Database {
@@ -162,9 +136,18 @@ impl Store for Database {
     }
 
     fn for_each_row(&self, query: &str, given: &[Cell<'_>], each: &mut EachRow<'_>) -> Result<()> {
-        let statement = self.prepared(query)?;
+        // What is asked once goes there and back once; what is asked again is prepared.
+        let is_first = !self.prepared.borrow().contains_key(query);
+        let statement = if is_first { None } else { Some(self.prepared(query)?) };
         let mut client = self.client()?;
-        let mut rows = client.query_raw(&statement, given).map_err(|cause| self.fail(&cause))?;
+        let rows = match &statement {
+            Some(statement) => client.query_raw(statement, given),
+            None => {
+                self.prepared.borrow_mut().insert(query.to_owned(), None);
+                client.query_typed_raw(&as_understood(query), given.iter().map(|cell| (cell, type_of_cell(cell))))
+            }
+        };
+        let mut rows = rows.map_err(|cause| self.fail(&cause))?;
         while let Some(row) = rows.next().map_err(|cause| self.fail(&cause))? {
             if each(&Row::new(&row, self))?.is_break() {
                 break;
@@ -255,7 +238,7 @@ impl Store for Database {
 
     fn blocks_that_may_have(&self, batch: i64, addresses: &[&[u8]], each: &mut EachRow<'_>) -> Result<()> {
         let (Some(first), Some(last)) = (addresses.first(), addresses.last()) else { return Ok(()) };
-        let columns = blocks::COLUMNS;
+        let columns = BLOCK_COLUMNS;
         // Where there are fewer blocks between the first and the last than addresses, all of them are read in their order.
         let enough = i64::try_from(addresses.len() / 2).unwrap_or(i64::MAX);
         let between: i64 = if enough < 2 {
@@ -283,26 +266,19 @@ impl Store for Database {
         self.for_each_row(&some, cells![batch, Cell::Blobs(addresses)], each)
     }
 
-    fn shape_query(&self) -> &'static str {
-        "select cast(c.relname as text), cast(a.attname as text), format_type(a.atttypid, a.atttypmod)
-         from pg_attribute a join pg_class c on c.oid = a.attrelid join pg_namespace n on n.oid = c.relnamespace
-         where n.nspname = current_schema() and c.relkind = 'r' and a.attnum > 0 and not a.attisdropped
-         order by c.relname, a.attname"
+    /// The server looks after its tables; one that is gone, or changed, fails the statements that need it.
+    fn shape_query(&self) -> (&'static str, usize) {
+        ("select 'tables of a server'", 1)
     }
 
     fn has_table(&self, name: &str) -> Result<bool> {
         self.as_store().value("select to_regclass(cast(?1 as text)) is not null", cells![name])
     }
 
-    fn columns_of(&self, query: &str) -> Result<usize> {
-        Ok(self.prepared(query)?.columns().len())
-    }
-
+    /// What its entries come to: the size of the tables would have to be asked for at the server's disk.
     fn bytes(&self) -> Result<u64> {
-        let query = "select cast(coalesce(sum(pg_total_relation_size(c.oid)), 0) as bigint)
-             from pg_class c join pg_namespace n on n.oid = c.relnamespace
-             where n.nspname = current_schema() and c.relkind = 'r'";
-        self.as_store().value::<i64>(query, &[]).map(i64::unsigned_abs)
+        let query = "select cast(coalesce(sum(entries + softs), 0) as bigint) from batch";
+        self.as_store().value::<i64>(query, &[]).map(|entries| entries.unsigned_abs() * BYTES_OF_ENTRY)
     }
 
     /// The server looks after its own pages.
@@ -338,8 +314,8 @@ impl Store for Database {
         Ok(Leftover::OfTheServer)
     }
 
-    fn delete_replaced(&self, batch: BatchId) -> Result<()> {
-        self.execute("select drop_replaced(?1)", cells![batch.0]).map(drop)
+    fn delete_replaced(&self, batch: i64) -> Result<()> {
+        self.execute("select drop_replaced(?1)", cells![batch]).map(drop)
     }
 
     fn numbers_go_on(&self, table: &str) -> Result<()> {
@@ -359,26 +335,5 @@ impl Store for Database {
 
     fn copy_into(&self, _part: &Path, _target: &Path) -> Result<u64> {
         Err(Error::defect())
-    }
-}
-
-fn type_of(kind: ColumnKind) -> Type {
-    match kind {
-        ColumnKind::Integer => Type::INT8,
-        ColumnKind::Text => Type::TEXT,
-        ColumnKind::Bytes => Type::BYTEA,
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::as_understood;
-
-    #[test]
-    fn statements_are_written_once() {
-        let written = "select b from integers(?2) x join_in_order entry e on e.text = x.value where batch in (?1, ?10)";
-        let understood = "select b from (select unnest(cast($2 as bigint[])) as value) x join entry e on e.text = x.value \
-                          where batch in ($1, $10)";
-        assert_eq!(as_understood(written), understood);
     }
 }

@@ -1,20 +1,40 @@
 //! The schema of a bank in a database: made, brought up to date, and told from those of others.
 
-use super::connect::connect;
-use super::{Address, Database, roles};
-use crate::bank::{Made, new_key};
+use super::address::Address;
+use super::database::Database;
+use super::roles;
+use crate::key::new_key;
 use crate::seal;
-use crate::store::{Aim, Store, cells};
+use crate::store::{Aim, Made, Store, cells};
 use pebblebank_table::{Error, ErrorKind, Result};
 
 /// What made each shape of the bank out of the one before.
-pub(super) const SHAPES: [&str; 1] = [include_str!("schema/1.sql")];
+const SHAPES: [&str; 1] = [include_str!("schema/1.sql")];
 
 /// The number of this shape.
 const SHAPE: i64 = SHAPES.len().cast_signed() as i64;
 
 /// The key in `about` under which the number of the shape stands.
 const SHAPE_KEY: &str = "pebblebank";
+
+/// All statements that make a schema for a bank, for whoever runs the server to read and carry out.
+pub(crate) fn statements(address: &Address) -> String {
+    let schema = &address.schema;
+    let name = roles::quoted(schema);
+    let made = format!(
+        "-- Makes the schema of a bank, and the roles of those who use it. Carry it out as the user who is to own the bank;\n\
+         -- making roles needs the right to do so. Then pebblebank bank init makes the bank ready.\n\
+         begin;\ncreate schema {name};\nset local search_path = {name}, pg_temp;\n\n"
+    );
+    format!("{made}{}\n{}\ncommit;\n", SHAPES.concat(), roles::of_schema(schema))
+}
+
+const SHAPE_QUERY: &str = "select value from about where key = ?1";
+
+/// The number of a shape, as a bank says it.
+fn shape_number(text: &[u8]) -> Option<i64> {
+    std::str::from_utf8(text).ok()?.parse().ok()
+}
 
 /// What is in a schema.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -46,7 +66,7 @@ fn not_yet(address: &Address) -> Error {
 
 /// Opens a bank; none where there is nothing. Fails where that cannot be told, and where something else is there.
 pub(crate) fn open_if_there(address: &Address) -> Result<Option<Database>> {
-    let database = connect(address)?;
+    let database = Database::connect(address)?;
     match database.state()? {
         State::Missing | State::Empty => Ok(None),
         State::NotReady => Err(not_yet(address)),
@@ -68,7 +88,7 @@ pub(crate) fn open_if_there(address: &Address) -> Result<Option<Database>> {
 
 /// Makes a bank, or brings it up to date: all of it or nothing.
 pub(crate) fn init(address: &Address) -> Result<Made> {
-    let database = connect(address)?;
+    let database = Database::connect(address)?;
     database.begin(Aim::Changing)?;
     let made = database.make().inspect_err(|_| database.roll_back())?;
     database.commit()?;
@@ -95,7 +115,17 @@ fn newer(address: &Address) -> Error {
 }
 
 impl Database {
+    /// What is in the schema; of a bank that is there, at the first question.
     fn state(&self) -> Result<State> {
+        let shape = self.as_store().first(SHAPE_QUERY, cells![SHAPE_KEY], |row| row.get::<Vec<u8>>(0));
+        match shape {
+            Ok(Some(shape)) => Ok(shape_number(&shape).map_or(State::Foreign, State::Bank)),
+            Err(error) if self.client()?.is_closed() => Err(error),
+            _ => self.state_in_detail(),
+        }
+    }
+
+    fn state_in_detail(&self) -> Result<State> {
         let bank = self.as_store();
         let schema = &self.address.schema;
         let may_use = bank.first(
@@ -124,20 +154,14 @@ impl Database {
         if bank.value::<i64>(is_ours, &[])? < 2 {
             return Ok(State::Foreign);
         }
-        let about = "select value from about where key = ?1";
-        let shape: Option<Vec<u8>> = bank.first(about, cells![SHAPE_KEY], |row| row.get(0))?;
-        Ok(match shape {
-            None => State::NotReady,
-            Some(shape) => {
-                let number = std::str::from_utf8(&shape).ok().and_then(|text| text.parse().ok());
-                number.map_or(State::Foreign, State::Bank)
-            }
-        })
+        let shape: Option<Vec<u8>> = bank.first(SHAPE_QUERY, cells![SHAPE_KEY], |row| row.get(0))?;
+        Ok(shape.map_or(State::NotReady, |shape| shape_number(&shape).map_or(State::Foreign, State::Bank)))
     }
 
     /// Makes what is still missing.
     fn make(&self) -> Result<Made> {
-        let shape = match self.state()? {
+        // A question that fails would end the transaction.
+        let shape = match self.state_in_detail()? {
             State::Foreign => return Err(foreign(&self.address)),
             State::Closed => return Err(closed(&self.address)),
             State::Bank(shape) if shape > SHAPE => return Err(newer(&self.address)),

@@ -1,8 +1,5 @@
 //! Who may do what in a database: three roles, and the statements for whoever runs the server.
 
-use super::Address;
-use super::shape::SHAPES;
-
 /// The names of the roles for a schema.
 pub(super) struct Names {
     /// Reads and prepares.
@@ -37,16 +34,4 @@ pub(super) fn of_schema(schema: &str) -> String {
         statements = statements.replace(&format!("{{{name}}}"), &quoted(role));
     }
     statements.replace("{schema}", &quoted(schema))
-}
-
-/// All statements that make a schema for a bank, for whoever runs the server to read and carry out.
-pub(crate) fn statements(address: &Address) -> String {
-    let schema = &address.schema;
-    let name = quoted(schema);
-    let made = format!(
-        "-- Makes the schema of a bank, and the roles of those who use it. Carry it out as the user who is to own the bank;\n\
-         -- making roles needs the right to do so. Then pebblebank bank init makes the bank ready.\n\
-         begin;\ncreate schema {name};\nset local search_path = {name};\n\n"
-    );
-    format!("{made}{}\n{}\ncommit;\n", SHAPES.concat(), of_schema(schema))
 }

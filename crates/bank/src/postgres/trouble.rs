@@ -7,8 +7,6 @@ use postgres::error::SqlState;
 /// What was being done.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Doing {
-    /// A connection was being made.
-    Connecting,
     /// Something was being read.
     Reading,
     /// Something was being changed.
@@ -39,9 +37,6 @@ fn has_io_cause(cause: &postgres::Error) -> bool {
 pub(super) fn trouble(address: &Address, cause: &postgres::Error, doing: Doing) -> Error {
     let place = address.shown();
     let error = |kind, what: String, advice: &str| Error::new(kind, what, advice.to_owned()).in_file(place);
-    if doing == Doing::Connecting {
-        return super::connect::trouble(address, cause);
-    }
     if is_lost(cause) {
         let what = match doing {
             Doing::Changing => "the connection to the bank was lost, so nothing was changed in it",

@@ -62,8 +62,9 @@ create table history (
 create index history_by_text on history (text);
 create table domain_verdict (domain text collate "C" primary key, why text collate "C" not null, day bigint not null);
 create table address_verdict (address text collate "C" primary key, why text collate "C", day bigint, awaited bigint);
--- Whoever may prepare may let go what was prepared and replaced, and nothing else.
-create function drop_replaced(replaced bigint) returns void language plpgsql security definer as $$
+-- Whoever may prepare may let go what was prepared and replaced, and nothing else. It finds its tables where it was made, and
+-- never among temporary ones.
+create function drop_replaced(replaced bigint) returns void language plpgsql security definer set search_path from current as $$
 begin
   if not exists (select 1 from batch where id = replaced and what = 5 and undone is not null) then
     raise exception 'batch % was not prepared, or not replaced', replaced;

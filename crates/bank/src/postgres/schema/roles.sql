@@ -30,12 +30,20 @@ grant update on scope, batch to {forget};
 -- What only belongs to a run is open to whoever prepares; batches that were loaded are for those who load. Of what the bank says
 -- of itself, only the seal changes.
 alter table batch enable row level security;
+drop policy if exists everybody_reads on batch;
 create policy everybody_reads on batch for select using (true);
+drop policy if exists prepare_adds on batch;
 create policy prepare_adds on batch for insert to {prepare} with check (job is not null);
+drop policy if exists prepare_changes on batch;
 create policy prepare_changes on batch for update to {prepare} using (job is not null) with check (job is not null);
+drop policy if exists prepare_empties on batch;
 create policy prepare_empties on batch for delete to {prepare} using (job is not null and entries = 0 and softs = 0);
+drop policy if exists load_changes on batch;
 create policy load_changes on batch for all to {load} using (true) with check (true);
 alter table about enable row level security;
+drop policy if exists everybody_reads on about;
 create policy everybody_reads on about for select using (true);
+drop policy if exists seal_is_made on about;
 create policy seal_is_made on about for insert to {prepare} with check (key = 'seal');
+drop policy if exists seal_changes on about;
 create policy seal_changes on about for update to {prepare} using (key = 'seal') with check (key = 'seal');

@@ -1,11 +1,11 @@
 //! The file: where it is, who may read it, its shape and how older shapes become this one, and what can be wrong with it.
 
-use super::File;
 use super::connect::{has_changes_beside, is_read_only, open_read_only, open_to_change};
+use super::file::File;
 use super::trouble::{read_only, trouble, unread_side_file};
-use crate::bank::{Access, new_key};
+use crate::key::new_key;
 use crate::seal;
-use crate::store::{Store, cells};
+use crate::store::{Access, Store, cells};
 use pebblebank_table::{Error, ErrorKind, Result, owner_only};
 use rusqlite::Connection;
 use std::path::Path;
@@ -29,6 +29,9 @@ const SHAPE: i64 = SHAPES.len().cast_signed() as i64;
 
 /// The first shape that has a seal.
 const FIRST_SEALED: i64 = 2;
+
+/// How many statements stay prepared.
+const PREPARED: usize = 96;
 
 /// How long a command waits for another one that is changing the bank.
 const PATIENCE: Duration = Duration::from_secs(30);
@@ -78,7 +81,7 @@ impl File {
     fn prepare(&self, is_read_only: bool) -> Result<()> {
         let fail = |cause: rusqlite::Error| trouble(&self.path, &cause);
         self.connection.busy_timeout(PATIENCE).map_err(fail)?;
-        self.connection.set_prepared_statement_cache_capacity(super::PREPARED);
+        self.connection.set_prepared_statement_cache_capacity(PREPARED);
         // Many rows go in by one statement.
         rusqlite::vtab::array::load_module(&self.connection).map_err(fail)?;
         // What is deleted is overwritten, also in free pages.
