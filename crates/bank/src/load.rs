@@ -228,9 +228,9 @@ impl Ready<'_> {
         bank.keep_pages_to_write()?;
         bank.change(|change| {
             // Another command may have changed this since the entries were staged.
-            if seen.has_days_of_files && bank.returned_from(batch)? != seen.returned {
-                return Err(others_came_back());
-            }
+            let came_back = if seen.has_days_of_files { bank.returned_from(batch)? } else { HashMap::new() };
+            let is_new = |(text, day): &(&Text, &i32)| seen.returned.get(*text) != Some(*day);
+            let came_back: HashSet<&Text> = came_back.iter().filter(is_new).map(|(text, _)| text).collect();
             let forgotten = bank.all_forgotten()?;
             let are_others = forgotten != seen.forgotten;
             seen.forgotten = forgotten;
@@ -241,6 +241,9 @@ impl Ready<'_> {
             let id = insert_batch(change, batch, moment)?;
             let mut going_in = GoingIn::new(change, batch, id, only_new, in_blocks)?;
             entries.for_some(change.at_once(), |entries| {
+                if !came_back.is_empty() && entries.iter().any(|entry| came_back.contains(&entry.text)) {
+                    return Err(came_back_meanwhile());
+                }
                 if are_others {
                     entries.retain(|entry| seen.kept_as(&entry.text).is_none());
                 }
@@ -308,8 +311,8 @@ fn loaded_before(batch: &Batch) -> Error {
     Error::new(ErrorKind::Guard, what, "nothing was changed; if you mean it, --again loads it once more")
 }
 
-fn others_came_back() -> Error {
-    let what = "somebody came back, or opted out again, while this was being prepared, so nothing was changed";
+fn came_back_meanwhile() -> Error {
+    let what = "somebody in the file came back while it was being looked at, so nothing was changed";
     Error::new(ErrorKind::InputChanged, what, "give the same command again")
 }
 

@@ -637,3 +637,27 @@ fn whoever_was_forgotten_while_a_load_waited_is_not_written_down_again() {
     let found = shelf.bank().find(&Text::address("ann@post.example"), &mut |_| ()).unwrap();
     assert!(found.is_forgotten && found.entries.is_empty());
 }
+
+#[test]
+#[ignore = "needs a database: .ci/with-database"]
+fn whoever_came_back_while_a_load_waited_is_asked_about_again() {
+    let shelf = Shelf::of(Keeper::Database);
+    put(&mut shelf.bank(), What::OptedOut, EVERYONE, &["ann@post.example", "di@post.example"]);
+    let load = |whom: &str, meanwhile: &dyn Fn()| {
+        let mut bank = shelf.bank();
+        let mut staged = bank.stage(batch(What::OptedOut, EVERYONE)).unwrap();
+        let entry = NewEntry { file_day: Some(today().day_number() - 9), ..NewEntry::new(Text::address(whom)) };
+        staged.add([entry]).unwrap();
+        let mut ready = staged.ready().unwrap();
+        ready.preview().unwrap();
+        meanwhile();
+        ready.commit().map(drop)
+    };
+    let comes_back = |whom: &str| {
+        shelf.bank().remove(&Text::address(whom), None, Some("signed up again")).unwrap();
+    };
+    let error = load("ann@post.example", &|| comes_back("ann@post.example")).unwrap_err();
+    assert!(error.what().contains("came back"), "{error}");
+    // That somebody else came back is nobody's concern.
+    load("ben@post.example", &|| comes_back("di@post.example")).unwrap();
+}

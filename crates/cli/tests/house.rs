@@ -205,6 +205,10 @@ fn functions(text: &str) -> Vec<(String, usize)> {
         let indent = &line[..line.len() - words.len()];
         let after = ["fn ", "pub fn ", "pub(crate) fn ", "pub(super) fn ", "pub const fn ", "const fn "];
         let Some(rest) = after.iter().find_map(|begin| words.strip_prefix(begin)) else { continue };
+        // What a trait only asks for.
+        if line.ends_with(';') {
+            continue;
+        }
         let name = rest.split(['(', '<']).next().unwrap().to_owned();
         let end = format!("{indent}}}");
         let length = lines[first..].iter().position(|line| *line == end).map_or(1, |lines| lines + 1);

@@ -4,12 +4,13 @@
 
 mod common;
 
-use common::shop::desk;
+use common::shop::{desk, with_keys};
 use common::{Desk, Ran};
 use std::collections::BTreeSet;
+use std::net::{TcpListener, TcpStream};
 use std::process::{Command, Stdio};
-use std::sync::Mutex;
-use std::sync::atomic::{AtomicU32, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
+use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
 /// A bank in a schema of its own, in the database that tests are given.
@@ -19,7 +20,11 @@ struct Team {
 
 impl Team {
     fn new(desk: &Desk) -> Team {
-        let team = Team { address: free_address() };
+        Team::at(desk, free_address())
+    }
+
+    fn at(desk: &Desk, address: String) -> Team {
+        let team = Team { address };
         let made = team.done(desk, &["bank", "init"]);
         assert!(made.stdout.contains("a new bank"), "{}", made.stdout);
         team
@@ -49,10 +54,53 @@ fn free_address() -> String {
     format!("{database}?schema=team_{}_{}", std::process::id(), NEXT.fetch_add(1, Ordering::Relaxed))
 }
 
-/// The same bank at a server that nobody runs.
-fn away(address: &str) -> String {
-    let (front, behind) = address.split_once("127.0.0.1:").unwrap();
-    format!("{front}127.0.0.1:1/{}", behind.split_once('/').unwrap().1)
+/// A way to the server that can be closed, as if the server were away.
+struct Way {
+    port: u16,
+    is_closed: Arc<AtomicBool>,
+}
+
+impl Way {
+    fn open() -> Way {
+        let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+        listener.set_nonblocking(true).unwrap();
+        let way = Way { port: listener.local_addr().unwrap().port(), is_closed: Arc::default() };
+        let is_closed = Arc::clone(&way.is_closed);
+        let database = std::env::var("PEBBLEBANK_TEST_DATABASE").unwrap();
+        let server = database.split_once('@').unwrap().1.split_once('/').unwrap().0.to_owned();
+        std::thread::spawn(move || {
+            while !is_closed.load(Ordering::SeqCst) {
+                let Ok((here, _)) = listener.accept() else {
+                    std::thread::sleep(Duration::from_millis(2));
+                    continue;
+                };
+                here.set_nonblocking(false).unwrap();
+                let there = TcpStream::connect(&server).unwrap();
+                for (from, to) in [(&here, &there), (&there, &here)] {
+                    let (mut from, mut to) = (from.try_clone().unwrap(), to.try_clone().unwrap());
+                    std::thread::spawn(move || {
+                        std::io::copy(&mut from, &mut to).ok();
+                        to.shutdown(std::net::Shutdown::Both).ok();
+                    });
+                }
+            }
+        });
+        way
+    }
+
+    /// A bank behind it.
+    fn team(&self, desk: &Desk) -> Team {
+        let (front, behind) =
+            free_address().split_once("127.0.0.1:").map(|(a, b)| (a.to_owned(), b.to_owned())).unwrap();
+        Team::at(desk, format!("{front}127.0.0.1:{}/{}", self.port, behind.split_once('/').unwrap().1))
+    }
+
+    fn close(&self) {
+        self.is_closed.store(true, Ordering::SeqCst);
+        while TcpStream::connect(("127.0.0.1", self.port)).is_ok() {
+            std::thread::sleep(Duration::from_millis(2));
+        }
+    }
 }
 
 #[test]
@@ -65,7 +113,9 @@ fn what_one_colleague_loads_holds_for_the_other() {
     let ran = team.done(&hugo, &["suppress", "shop.csv", "-o", "clear.csv"]);
     assert!(ran.stdout.contains("bank: opted-out"), "{}", ran.stdout);
     assert!(!hugo.text("clear.csv").contains("ann@post.example"));
-    assert_eq!(team.run(&hugo, &["bank", "load", "out.csv", "--as", "opted-out", "--yes"]).status, 1 + 1 + 1);
+    hugo.file("same.csv", ida.bytes("out.csv"));
+    let ran = team.run(&hugo, &["bank", "load", "same.csv", "--as", "opted-out", "--yes"]);
+    assert!(ran.status == 3 && ran.stderr.contains("--again"), "{}", ran.stderr);
     team.done(&hugo, &["bank", "undo", "1"]);
     team.done(&ida, &["suppress", "shop.csv", "-o", "clear.csv"]);
     assert!(ida.text("clear.csv").contains("ann@post.example"));
@@ -105,53 +155,50 @@ fn the_demo_is_the_same_in_a_database() {
 #[test]
 #[ignore = "needs a database: .ci/with-database"]
 fn a_run_without_its_bank_stops_or_goes_on_with_a_copy_that_is_not_too_old() {
-    let desk = desk();
-    let team = Team::new(&desk);
+    let (desk, way) = (desk(), Way::open());
+    let team = way.team(&desk);
     team.done(&desk, &["bank", "add", "ann@post.example", "--as", "opted-out"]);
     team.done(&desk, &["bank", "snapshot", "copy.sqlite"]);
-    let away = away(&team.address);
-    let ran = desk.run(&["run", "job.toml", "--bank", &away]);
-    assert!(ran.status == 1 && ran.stderr.contains("cannot be reached"), "{}{}", ran.stdout, ran.stderr);
-    assert!(!desk.has("out.csv") && !desk.has("out"), "nothing was written");
-    let arguments = ["run", "job.toml", "--bank", &away, "--bank-copy", "copy.sqlite", "--replace"];
-    let ran = desk.done(&arguments);
-    assert!(ran.stdout.contains("cannot be reached"), "{}", ran.stdout);
-    let tally: serde_json::Value = desk.json(&arguments);
-    let bank = &tally["bank"];
-    assert!(bank["copy"]["of"].as_str().unwrap().contains("schema=team_") && bank["applied"] == true, "{bank}");
-    // Where the bank can be reached, it counts and not the copy.
     team.done(&desk, &["bank", "add", "ben@post.example", "--as", "opted-out"]);
-    let live: serde_json::Value =
-        desk.json(&["run", "job.toml", "--bank", &team.address, "--bank-copy", "copy.sqlite", "--replace"]);
-    assert!(live["bank"]["copy"].is_null());
-    for wrong in ["shop.csv", "none.sqlite"] {
-        let ran = desk.run(&["run", "job.toml", "--bank", &away, "--bank-copy", wrong, "--replace"]);
-        assert!(ran.status == 1 && ran.stderr.contains(wrong), "{}{}", ran.stdout, ran.stderr);
-    }
+    let arguments = ["run", "job.toml", "--bank", &team.address, "--bank-copy", "copy.sqlite", "--replace"];
+    let live = desk.json(&arguments);
+    assert!(
+        live["bank"]["copy"].is_null() && !desk.text("out.csv").contains("ben@"),
+        "the bank counts where it can be reached"
+    );
     let ran = desk.run(&["bank", "--bank", "copy.sqlite"]);
     assert!(ran.status == 1 && ran.stderr.contains("--bank-copy"), "{}", ran.stderr);
+
+    way.close();
+    let before = desk.bytes("out.csv");
+    let ran = desk.run(&["run", "job.toml", "--bank", &team.address, "--replace"]);
+    assert!(ran.status == 1 && ran.stderr.contains("cannot be reached, so nobody would be held"), "{}", ran.stderr);
+    assert!(desk.bytes("out.csv") == before, "nothing was written");
+    let ran = desk.done(&arguments);
+    assert!(ran.stdout.contains("cannot be reached"), "{}", ran.stdout);
+    let bank = desk.json(&arguments)["bank"].clone();
+    assert!(bank["copy"]["of"] == team.address.as_str() && bank["applied"] == true, "{bank}");
+    assert!(!desk.text("out.csv").contains("ann@") && desk.text("out.csv").contains("ben@"));
+    for wrong in ["shop.csv", "none.sqlite"] {
+        let ran = desk.run(&["run", "job.toml", "--bank", &team.address, "--bank-copy", wrong, "--replace"]);
+        assert!(ran.status == 1 && ran.stderr.contains(wrong), "{}{}", ran.stdout, ran.stderr);
+    }
+    // A copy of another bank stands for none but its own.
+    let other = Team::new(&desk);
+    other.done(&desk, &["bank", "snapshot", "other.sqlite"]);
+    let ran = desk.run(&["run", "job.toml", "--bank", &team.address, "--bank-copy", "other.sqlite", "--replace"]);
+    assert!(ran.status == 1 && ran.stderr.contains("another bank"), "{}", ran.stderr);
     // A job of a later day relies on a copy that is too old.
-    let later = desk.text("job.toml").replacen("[job]", "[job]\ntoday = \"2099-01-01\"", 1);
-    desk.file("job.toml", later.replace("today = \"2026", "# today = \"2026"));
+    let job = desk.text("job.toml");
+    desk.file("job.toml", with_keys("today = \"2099-01-01\""));
     let ran = desk.run(&arguments);
     assert!(ran.status == 3 && ran.stdout.contains("stale-bank-copy"), "{}{}", ran.stdout, ran.stderr);
     desk.done(&[&arguments[..], &["--accept", "stale-bank-copy"]].concat());
-}
-
-#[test]
-#[ignore = "needs a database: .ci/with-database"]
-fn the_job_names_the_bank_and_its_copy() {
-    let desk = desk();
-    let team = Team::new(&desk);
-    team.done(&desk, &["bank", "add", "ann@post.example", "--as", "opted-out"]);
-    team.done(&desk, &["bank", "snapshot", "copy.sqlite"]);
-    let with = |bank: &str| {
-        let named = format!("[job]\nbank = \"{bank}\"\nbank_copy = \"copy.sqlite\"");
-        desk.file("named.toml", desk.text("job.toml").replacen("[job]", &named, 1));
-        desk.json(&["run", "named.toml", "--replace"])["bank"].clone()
-    };
-    assert_eq!(with(&team.address)["file"].as_str().unwrap(), team.address);
-    assert_eq!(with(&away(&team.address))["copy"]["of"].as_str().unwrap(), team.address);
+    // The job can name both, and how old the copy may be.
+    desk.file("job.toml", job);
+    let keys = format!("bank = \"{}\"\nbank_copy = \"copy.sqlite\"\nbank_stale_after = 0", team.address);
+    desk.file("named.toml", with_keys(&keys));
+    assert_eq!(desk.json(&["run", "named.toml", "--replace"])["bank"]["copy"]["of"], team.address.as_str());
 }
 
 #[test]

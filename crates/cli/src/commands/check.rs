@@ -164,7 +164,8 @@ type Remember = fn(&mut Bank, &[(String, Why)]) -> Result<()>;
 impl Answers {
     fn remember(&mut self, remember: Remember, found: &mut Vec<(String, Why)>) -> Result<()> {
         if let Some(bank) = self.bank.as_mut().filter(|_| self.remembers && !found.is_empty()) {
-            remember(bank, found)?;
+            // What asks the network now lets nobody else ask it from the same thread, and the bank may have to.
+            std::thread::scope(|scope| scope.spawn(|| remember(bank, found)).join().map_err(|_| Error::defect())?)?;
         }
         found.clear();
         Ok(())

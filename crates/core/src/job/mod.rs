@@ -29,9 +29,7 @@ use crate::require::Requirement;
 
 pub use guard::{Accepted, AtMost, Guard};
 pub use pattern::FilePattern;
-use pebblebank_formats::writing::file_writer::first_name;
-use pebblebank_formats::writing::form::format_of;
-use pebblebank_formats::writing::{FileForm, FileFormat};
+use pebblebank_formats::writing::{FileForm, FileFormat, file_writer::first_name, form::format_of};
 use pebblebank_values::ColumnRef;
 
 use crate::clean::replace::Replacement;
