@@ -1,5 +1,5 @@
 //! The memory: who must not be contacted and why, who was written to and when. It is kept in one `SQLite` file that its owner
-//! alone can read, or in a PostgreSQL database that several machines reach; the only crate that speaks SQL.
+//! alone can read, or in a `PostgreSQL` database that several machines reach; the only crate that speaks SQL.
 //!
 //! Everything goes in by batches, so that it can be taken back whole ([`load`], [`change`]); [`memory`] is what a run sees
 //! of it; [`sending`] is about what was prepared and sent; [`history`] is never rewritten.

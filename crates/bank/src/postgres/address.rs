@@ -1,4 +1,4 @@
-//! The address of a database, as users write it: `postgres://user@host:port/database?schema=name`, the form of PostgreSQL's
+//! The address of a database, as users write it: `postgres://user@host:port/database?schema=name`, the form of `PostgreSQL`'s
 //! connection URIs (its documentation, section 34.1.1.2), of which what a bank needs is understood. A password in it is refused.
 
 use pebblebank_table::{Error, ErrorKind, Result};
@@ -108,7 +108,7 @@ impl Address {
     }
 }
 
-/// The user whom PostgreSQL's own programs would take.
+/// The user whom `PostgreSQL`'s own programs would take.
 fn user_of_environment() -> Option<String> {
     ["PGUSER", "USER", "LOGNAME"].iter().find_map(|name| std::env::var(name).ok().filter(|user| !user.is_empty()))
 }
@@ -130,11 +130,11 @@ fn is_on_this_machine(host: &str) -> bool {
 /// TLS with a certificate that fits is what goes off this machine has, unless it is said that there is none. Modes that
 /// encrypt without looking who answers are taken for the one that looks.
 fn tls(mode: Option<&str>, root: Option<PathBuf>, is_here: bool) -> Result<Tls> {
+    if mode == Some("disable") || mode.is_none() && is_here && root.is_none() {
+        return Ok(Tls::Off);
+    }
     match mode {
-        Some("disable") => Ok(Tls::Off),
-        Some("require" | "verify-ca" | "verify-full") => Ok(Tls::Verified(root)),
-        None if is_here && root.is_none() => Ok(Tls::Off),
-        None => Ok(Tls::Verified(root)),
+        None | Some("require" | "verify-ca" | "verify-full") => Ok(Tls::Verified(root)),
         Some(other) => {
             let what = format!("sslmode={other} may send people's addresses where others can read them");
             let advice = "leave sslmode out: TLS is used then off this machine; sslmode=disable goes without it";

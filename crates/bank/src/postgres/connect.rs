@@ -15,7 +15,7 @@ const TO_CONNECT: Duration = Duration::from_secs(10);
 /// How long a server that was connected may be silent on the line before it counts as gone.
 const TO_ANSWER: Duration = Duration::from_secs(60);
 
-/// The first version of PostgreSQL that has everything that is needed.
+/// The first version of `PostgreSQL` that has everything that is needed.
 const OLDEST_SERVER: u64 = 130_000;
 
 /// How far the clocks may be apart: entries hold until a day, and both must agree on it.

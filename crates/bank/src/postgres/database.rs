@@ -140,12 +140,11 @@ impl Store for Database {
         let is_first = !self.prepared.borrow().contains_key(query);
         let statement = if is_first { None } else { Some(self.prepared(query)?) };
         let mut client = self.client()?;
-        let rows = match &statement {
-            Some(statement) => client.query_raw(statement, given),
-            None => {
-                self.prepared.borrow_mut().insert(query.to_owned(), None);
-                client.query_typed_raw(&as_understood(query), given.iter().map(|cell| (cell, type_of_cell(cell))))
-            }
+        let rows = if let Some(statement) = &statement {
+            client.query_raw(statement, given)
+        } else {
+            self.prepared.borrow_mut().insert(query.to_owned(), None);
+            client.query_typed_raw(&as_understood(query), given.iter().map(|cell| (cell, type_of_cell(cell))))
         };
         let mut rows = rows.map_err(|cause| self.fail(&cause))?;
         while let Some(row) = rows.next().map_err(|cause| self.fail(&cause))? {

@@ -1,4 +1,4 @@
-//! A bank in a PostgreSQL database that several machines reach.
+//! A bank in a `PostgreSQL` database that several machines reach.
 
 pub(crate) mod address;
 mod connect;

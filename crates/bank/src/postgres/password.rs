@@ -1,4 +1,4 @@
-//! Where the password comes from: the environment (`PGPASSWORD`), else a file of passwords in PostgreSQL's own form (its
+//! Where the password comes from: the environment (`PGPASSWORD`), else a file of passwords in `PostgreSQL`'s own form (its
 //! documentation, section 34.16): lines `host:port:database:user:password`, with `*` for any and `\` before `:` and `\`.
 
 use super::address::Address;
@@ -31,7 +31,8 @@ pub(super) fn password(address: &Address) -> Result<Option<String>> {
 fn refuse_readable(file: &Path) -> Result<()> {
     use std::os::unix::fs::PermissionsExt;
     let mode = std::fs::metadata(file).map_or(0, |about| about.permissions().mode());
-    if mode & 0o077 == 0 {
+    let of_others = 0o077;
+    if mode & of_others == 0 {
         return Ok(());
     }
     let what = "others on this machine can read the file of passwords, so it is not used";

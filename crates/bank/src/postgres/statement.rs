@@ -1,9 +1,9 @@
-//! Statements and their values as PostgreSQL understands them.
+//! Statements and their values as `PostgreSQL` understands them.
 
 use crate::store::{Cell, Cells, ColumnKind};
 use postgres::types::{IsNull, ToSql, Type, to_sql_checked};
 
-/// A statement as PostgreSQL understands it.
+/// A statement as `PostgreSQL` understands it.
 pub(super) fn as_understood(statement: &str) -> String {
     let mut understood = String::with_capacity(statement.len() + 64);
     let mut rest = statement;

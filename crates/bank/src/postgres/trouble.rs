@@ -40,7 +40,7 @@ pub(super) fn trouble(address: &Address, cause: &postgres::Error, doing: Doing) 
     if is_lost(cause) {
         let what = match doing {
             Doing::Changing => "the connection to the bank was lost, so nothing was changed in it",
-            _ => {
+            Doing::Reading => {
                 "the connection to the bank was lost while it was read, so it cannot be told who must not be contacted"
             }
         };

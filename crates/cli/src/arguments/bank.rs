@@ -227,7 +227,7 @@ pub struct BankInit {
 
 #[derive(Args, Debug)]
 pub struct BankCopy {
-    /// The bank that is copied: a file, or postgres://user@host/database
+    /// The bank that is copied: a file, or `postgres://user@host/database`
     #[arg(value_name = "FROM")]
     pub from: OsString,
     /// The bank that it is copied into, which is empty or not there yet

@@ -91,7 +91,7 @@ pub struct Shared {
     /// The most memory to use, such as 800MiB or 2GiB
     #[arg(long, global = true, value_name = "SIZE", default_value = "1GiB", value_parser = parse_memory)]
     pub memory: u64,
-    /// The bank: a file, or postgres://user@host/database [default: `PEBBLEBANK_BANK` in the environment, else in the user's
+    /// The bank: a file, or `postgres://user@host/database` [default: `PEBBLEBANK_BANK` in the environment, else in the user's
     /// data folder]
     #[arg(long, global = true, value_name = "BANK")]
     pub bank: Option<OsString>,

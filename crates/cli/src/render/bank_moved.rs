@@ -18,10 +18,8 @@ pub fn made(location: &Location, made: &Made, screen: &Screen) -> String {
         return document("pebblebank/bank-init/1", body);
     }
     let place = place.display();
-    let mut text = match made.is_new {
-        true => good(&format!("a new bank is in {place}"), screen),
-        false => good(&format!("the bank in {place} is there and up to date"), screen),
-    };
+    let what = if made.is_new { "a new bank is in" } else { "up to date: the bank in" };
+    let mut text = good(&format!("{what} {place}"), screen);
     match made.has_roles {
         Some(true) => text.push_str(&faint(
             "it has three roles, for those who run jobs, load and forget: grant one to each user. bank init --print-sql shows \
