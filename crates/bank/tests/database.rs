@@ -14,6 +14,7 @@ use pebblebank_bank::scope::NewScope;
 use pebblebank_bank::{Access, Bank, EVERYONE, Leftover, Location, Text};
 use pebblebank_core::suppress::remembered::Among;
 use pebblebank_table::{Error, ErrorKind};
+use pebblebank_values::verdict::Why;
 use postgres::{Client, NoTls};
 use rstest::rstest;
 use std::ffi::OsStr;
@@ -130,6 +131,14 @@ fn who_may_do_what_and_who_did_it() {
     prepare(&mut bank, &["cy@post.example", "di@post.example"]).unwrap();
     prepare(&mut bank, &["cy@post.example"]).unwrap();
     assert_eq!(bank.batches().unwrap()[0].entries, 1, "the same job prepared anew");
+    let prepared = bank.batches().unwrap().remove(0);
+    assert_eq!(bank.sent(&prepared, None, today()).unwrap().what, What::Sent);
+    let many: Vec<String> = (0..300).map(|number| format!("guest{number}@post.example")).collect();
+    prepare(&mut bank, &many.iter().map(String::as_str).collect::<Vec<_>>()).unwrap();
+    bank.remember_addresses(&[("cy@post.example".to_owned(), Why::MailboxExists)]).unwrap();
+    bank.remember_domains(&[("post.example".to_owned(), Why::HasMailServer)]).unwrap();
+    let mut to_check = ["di@post.example".to_owned()].into_iter();
+    bank.await_addresses(&mut || Ok(to_check.next())).unwrap();
     let refused = |done: Result<(), Error>| {
         let error = done.unwrap_err();
         assert!(error.what().contains("may not do this"), "{error}");
@@ -496,8 +505,7 @@ fn filled() -> Shelf {
     bank.undo(undone).unwrap();
     bank.remove(&Text::address("somebody7@post.example"), None, Some("came back")).unwrap();
     bank.forget(&Text::address("somebody8@post.example")).unwrap();
-    bank.remember_addresses(&[("ida@post.example".to_owned(), pebblebank_values::verdict::Why::MailboxExists)])
-        .unwrap();
+    bank.remember_addresses(&[("ida@post.example".to_owned(), Why::MailboxExists)]).unwrap();
     shelf
 }
 

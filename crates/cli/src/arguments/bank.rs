@@ -219,7 +219,7 @@ pub struct BankHistory {
 pub struct BankInit {
     /// The bank [default: as --bank says]
     #[arg(value_name = "BANK")]
-    pub bank: Option<OsString>,
+    pub named: Option<OsString>,
     /// Print the statements that make it in a database, for whoever runs the server; do nothing
     #[arg(long)]
     pub print_sql: bool,

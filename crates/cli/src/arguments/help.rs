@@ -53,6 +53,7 @@ const RARE: [&str; 45] = [
     "threads",
     "receipt",
     "without_bank",
+    "bank_copy",
 ];
 
 /// Examples of each command, with the files of `pebblebank demo`; they are typed in its folder.

@@ -12,7 +12,7 @@ use pebblebank_table::{Error, ErrorKind, Result};
 
 /// Makes a bank, or prints what makes one.
 pub fn init(command: &BankInit, shared: &Shared, screen: &Screen) -> Result<String> {
-    let location = match &command.bank {
+    let location = match &command.named {
         Some(named) => Location::read(named)?,
         None => bank_location(shared)?,
     };
