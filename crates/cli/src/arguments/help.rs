@@ -7,7 +7,7 @@ use clap::{Arg, Command, CommandFactory};
 use pebblebank_values::Field;
 
 /// Options that `-h` leaves to `--help`.
-const RARE: [&str; 45] = [
+const RARE: [&str; 46] = [
     "accept",
     "again",
     "apply",
