@@ -131,8 +131,8 @@ fn who_may_do_what_and_who_did_it() {
     prepare(&mut bank, &["cy@post.example", "di@post.example"]).unwrap();
     prepare(&mut bank, &["cy@post.example"]).unwrap();
     assert_eq!(bank.batches().unwrap()[0].entries, 1, "the same job prepared anew");
-    let prepared = bank.batches().unwrap().remove(0);
-    assert_eq!(bank.sent(&prepared, None, today()).unwrap().what, What::Sent);
+    let latest = bank.batches().unwrap().remove(0);
+    assert_eq!(bank.sent(&latest, None, today()).unwrap().what, What::Sent);
     let many: Vec<String> = (0..300).map(|number| format!("guest{number}@post.example")).collect();
     prepare(&mut bank, &many.iter().map(String::as_str).collect::<Vec<_>>()).unwrap();
     bank.remember_addresses(&[("cy@post.example".to_owned(), Why::MailboxExists)]).unwrap();

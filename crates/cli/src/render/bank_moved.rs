@@ -69,10 +69,8 @@ pub fn written(file: &Path, written: &Written, screen: &Screen) -> String {
     let kib = number(written.bytes / 1024);
     good(&format!("a copy of the bank is in {} ({kib} KiB): {}", file.display(), in_words(&written.copied)), screen)
         + &faint(
-            &format!(
-                "where the bank cannot be reached, a run goes on with it for a day: --bank-copy {}. Make it anew each day.",
-                file.display()
-            ),
+            &format!("where the bank cannot be reached, a run goes on with it: --bank-copy {}", file.display()),
             screen,
         )
+        + &faint("make it anew each day; one that is more than a day old stops a run", screen)
 }
