@@ -601,13 +601,41 @@ fn a_snapshot_stands_for_its_bank_and_for_no_other(#[case] keeper: Keeper) {
 
 #[test]
 #[ignore = "needs a database: .ci/with-database"]
+fn nothing_is_left_in_the_tables_of_whoever_is_forgotten() {
+    let (schema, address) = made();
+    let many: Vec<String> = (0..100).map(|number| format!("guest{number}@post.example")).collect();
+    let mut bank = open(&address).unwrap();
+    put(&mut bank, What::OptedOut, EVERYONE, &many.iter().map(String::as_str).collect::<Vec<_>>());
+    put(&mut bank, What::DoNotContact, EVERYONE, &["guest7@post.example"]);
+    bank.forget(&Text::address("guest7@post.example")).unwrap();
+    let mut owner = owner(&schema);
+    let vacuumed = "select count(*) from pg_stat_user_tables where schemaname = $1 and last_vacuum is not null";
+    let vacuumed: i64 = owner.query_one(vacuumed, &[&schema]).unwrap().get(0);
+    assert_eq!(vacuumed, 8, "what was deleted made room");
+    for table in ["text", "entry", "block", "batch", "history", "scope", "returned", "address_verdict", "about"] {
+        let found: i64 = owner
+            .query_one(&format!("select count(*) from {table} as row where cast(row as text) like '%' || encode('guest7@', 'hex') || '%' or cast(row as text) like '%guest7@%'"), &[])
+            .unwrap()
+            .get(0);
+        assert_eq!(found, 0, "{table}");
+    }
+}
+
+#[test]
+#[ignore = "needs a database: .ci/with-database"]
 fn many_at_once_lose_nothing() {
     const CLIENTS: usize = 12;
     const ROUNDS: usize = 5;
-    let (_, address) = made();
+    let (schema, address) = made();
+    // A user for whom the server takes another view of what others do.
+    let other = user(&schema, "load");
+    owner(&schema)
+        .batch_execute(&format!("alter role \"{other}\" set default_transaction_isolation = 'serializable'"))
+        .unwrap();
+    let addresses = [address.clone(), by(&other, &address)];
     let work = |client: usize| {
         for round in 0..ROUNDS {
-            let mut bank = open(&address).unwrap();
+            let mut bank = open(&addresses[client % 2]).unwrap();
             let whom: Vec<String> =
                 (0..100).map(|number| format!("client{client}-{round}-{number}@post.example")).collect();
             let whom: Vec<&str> = whom.iter().map(String::as_str).collect();
@@ -623,6 +651,7 @@ fn many_at_once_lose_nothing() {
     };
     std::thread::scope(|scope| {
         for client in 0..CLIENTS {
+            let work = &work;
             scope.spawn(move || work(client));
         }
     });

@@ -181,9 +181,10 @@ impl Store for Database {
         if aim == Aim::Reading {
             return self.run("begin isolation level repeatable read, read only");
         }
-        // Whoever waits for the lock sees what the one before did: each statement sees what took effect before it.
+        // Whoever waits for the lock sees what the one before did: each statement sees what took effect before it, whatever the
+        // server would do by itself.
         let begin = format!(
-            "begin; set local lock_timeout = '{PATIENCE}'; select pg_advisory_xact_lock({}); \
+            "begin isolation level read committed; set local lock_timeout = '{PATIENCE}'; select pg_advisory_xact_lock({}); \
              select pg_current_xact_id()::text",
             self.lock()
         );
@@ -308,8 +309,13 @@ impl Store for Database {
 
     /// Frees the place of what was deleted, where the user owns the tables.
     fn clear_traces(&self) -> Result<Leftover> {
-        self.run("vacuum text; vacuum entry; vacuum block; vacuum history; vacuum batch; vacuum address_verdict")
-            .or_else(|error| if self.client()?.is_closed() { Err(error) } else { Ok(()) })?;
+        for table in ["text", "entry", "block", "history", "batch", "scope", "returned", "address_verdict"] {
+            if let Err(error) = self.run(&format!("vacuum {table}"))
+                && self.client()?.is_closed()
+            {
+                return Err(error);
+            }
+        }
         Ok(Leftover::OfTheServer)
     }
 
