@@ -239,23 +239,21 @@ impl Bank {
     /// Where the other bank has entries of its own, where one of them cannot be read or written, and where they are not the same
     /// in the end.
     pub fn copy_into(&self, to: &mut Bank, goes_on: &mut dyn FnMut() -> Result<()>) -> Result<Copied> {
+        let begun = to.store().first("select value from about where key = ?1", cells![UNFINISHED], read_bytes)?;
+        if begun.is_none() {
+            refuse_filled(to)?;
+            // Whatever fails from now on, what is there is no bank that would hold nobody.
+            to.change(|change| say_unfinished(change, b""))?;
+        }
         let from = self.store();
         let _view = from.view()?;
         let origin = origin(from)?;
-        let went_on =
-            match to.store().first("select value from about where key = ?1", cells![UNFINISHED], read_bytes)? {
-                Some(begun) if begun == origin => true,
-                Some(_) => {
-                    // The bank has changed since: what was copied of it then may be wrong.
-                    to.change(|change| begin_anew(change, &self.key()?, &origin))?;
-                    false
-                }
-                None => {
-                    refuse_filled(to)?;
-                    to.change(|change| begin_anew(change, &self.key()?, &origin))?;
-                    false
-                }
-            };
+        // Where the bank has changed since, what was copied of it then may be wrong.
+        let went_on = begun.is_some_and(|begun| begun == origin);
+        if !went_on {
+            let key = self.key()?;
+            to.change(|change| begin_anew(change, &key, &origin))?;
+        }
         for table in &TABLES {
             table.copy(from, to, goes_on)?;
         }
@@ -311,8 +309,13 @@ fn begin_anew(change: &dyn Store, key: &[u8; 32], origin: &[u8]) -> Result<()> {
     for table in TABLES.iter().rev() {
         change.execute(&format!("delete from {}", table.name), &[])?;
     }
+    change.execute("update about set value = ?1 where key = 'forgetting'", cells![key])?;
+    say_unfinished(change, origin)
+}
+
+/// Says that a bank is only a part of another one.
+fn say_unfinished(change: &dyn Store, origin: &[u8]) -> Result<()> {
     let put = "insert into about (key, value) values (?1, ?2) on conflict (key) do update set value = excluded.value";
-    change.execute(put, cells!["forgetting", key])?;
     change.execute(put, cells![UNFINISHED, origin]).map(drop)
 }
 
