@@ -1,7 +1,7 @@
 //! Where a bank is.
 
 use crate::postgres::address::Address;
-use pebblebank_table::Result;
+use pebblebank_table::{Error, ErrorKind, Result};
 use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 
@@ -23,6 +23,12 @@ impl Location {
     pub fn read(text: &OsStr) -> Result<Location> {
         if Address::is_meant(text) {
             return Address::read(&text.to_string_lossy()).map(Box::new).map(Location::Database);
+        }
+        if let Some(scheme) = scheme(&text.to_string_lossy()) {
+            // Taken for a file, it would become a new bank that holds nobody. The rest may have a password in it.
+            let what = format!("what begins with {scheme}: is neither a file nor the address of a database");
+            let advice = "write postgres://user@host/database?schema=pebblebank, or the path of a file";
+            return Err(Error::new(ErrorKind::Job, what, advice));
         }
         Ok(Location::File(PathBuf::from(text)))
     }
@@ -57,6 +63,14 @@ impl Location {
     }
 }
 
+/// What stands before the colon and the slash with which addresses begin (RFC 3986, section 3.1); one letter is a drive.
+fn scheme(text: &str) -> Option<&str> {
+    let (scheme, rest) = text.split_once(':')?;
+    let is_of_scheme = |sign: char| sign.is_ascii_alphanumeric() || "+-.".contains(sign);
+    let is_address = scheme.len() > 1 && scheme.chars().all(is_of_scheme) && rest.starts_with(['/', '\\']);
+    is_address.then_some(scheme)
+}
+
 impl From<&Path> for Location {
     fn from(path: &Path) -> Location {
         Location::File(path.to_path_buf())
@@ -72,5 +86,38 @@ impl From<&PathBuf> for Location {
 impl From<&Location> for Location {
     fn from(location: &Location) -> Location {
         location.clone()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    #![allow(clippy::unwrap_used)] // a failure is a failed test
+
+    use super::Location;
+    use rstest::rstest;
+    use std::ffi::OsStr;
+
+    #[rstest]
+    #[case::a_name("bank.sqlite")]
+    #[case::a_folder("/home/ida/bank.sqlite")]
+    #[case::a_drive("C:/bank.sqlite")]
+    #[case::a_name_with_a_colon("bank:2026.sqlite")]
+    fn a_path_is_a_file(#[case] text: &str) {
+        assert_eq!(Location::read(OsStr::new(text)).unwrap().file(), Some(text.as_ref()));
+    }
+
+    #[rstest]
+    #[case::another_database("mysql://ida@localhost/lists")]
+    #[case::a_slip("postgress://ida@localhost/lists")]
+    #[case::a_slash_too_few("postgres:/ida@localhost/lists")]
+    fn what_is_written_like_an_address_and_is_none_never_becomes_a_file(#[case] text: &str) {
+        let error = Location::read(OsStr::new(text)).unwrap_err();
+        assert!(error.what().contains("neither a file") && !error.what().contains("localhost"), "{error}");
+    }
+
+    #[test]
+    fn the_case_of_letters_does_not_matter() {
+        let location = Location::read(OsStr::new("Postgres://ida@localhost/lists")).unwrap();
+        assert_eq!(location.shown().to_str(), Some("postgres://ida@localhost/lists"));
     }
 }

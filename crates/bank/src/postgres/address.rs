@@ -43,7 +43,7 @@ fn wrong(what: impl Into<String>, advice: impl Into<String>) -> Error {
 impl Address {
     /// Whether somebody means a database, and no file.
     pub(crate) fn is_meant(text: &OsStr) -> bool {
-        let text = text.to_string_lossy();
+        let text = text.to_string_lossy().to_lowercase();
         ["postgres://", "postgresql://"].iter().any(|scheme| text.starts_with(scheme))
     }
 
