@@ -266,7 +266,7 @@ fn few_are_looked_up_as_many_are_read() {
     }
 }
 
-/// A line to the server that is cut once so many bytes went over it, in either direction.
+/// A line to the server that is cut after a number of bytes, those of both directions together.
 struct Line {
     port: u16,
     left: Arc<AtomicU64>,
