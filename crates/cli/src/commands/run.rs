@@ -104,8 +104,14 @@ pub fn do_job(job: &Job, dry_run: DryRun, shared: &Shared, now: &Now, again: &st
         Some(Ok(recorded)) => Some(recorded),
         // The files are in place; only the bank does not know of them.
         Some(Err(error)) => {
-            let what = format!("the files are in place, but the bank does not know of them: {}", error.what());
-            errors.push(Error::new(error.kind(), what, error.advice()));
+            let what = "the files are in place, but the bank does not know of them";
+            errors.push(match error.kind() {
+                ErrorKind::Unreachable => {
+                    let what = format!("{what}: it can no longer be reached");
+                    Error::new(error.kind(), what, "run the job once more with --replace when it can be reached again")
+                }
+                kind => Error::new(kind, format!("{what}: {}", error.what()), error.advice()),
+            });
             None
         }
         None => None,
