@@ -277,7 +277,8 @@ impl Holds {
         let count: i64 = sent.iter().map(|(.., count)| count).sum();
         let mailings =
             sent.iter().map(|(id, campaign, day, _)| ((*id, *day), number(*day, campaign.as_deref()))).collect();
-        let name = format!("bank: written to {} times in {} days", limits.at_most, limits.per_days);
+        let times = if limits.at_most == 1 { "once".to_owned() } else { format!("{} times", limits.at_most) };
+        let name = format!("bank: written to {times} in {} days", limits.per_days);
         self.add_hold(name, Reason::TooOften, HeldBy::Address, count.unsigned_abs(), Source::Mailings(mailings));
         Ok(())
     }

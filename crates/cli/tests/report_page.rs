@@ -31,7 +31,8 @@ fn the_page_of_the_demo_has_its_numbers_and_a_table_behind_the_picture() {
     for words in [
         "Spring fair invitation",
         "1,192 of 3,005 contacts were written to out/spring-fair.csv.",
-        "1,340 | merged into another row of the same person | (45 %)",
+        "1,340 | merged into another row of the same person | (45 %) | merged.csv",
+        "email | 1,340",
         "3,005 rows were read, and each of them is in exactly one of these numbers.",
         "opted-out | 99 | opted out, in a source or on a list",
         "plant shop | 837 | 590 | 48 | 199",
@@ -48,6 +49,12 @@ fn the_page_of_the_demo_has_its_numbers_and_a_table_behind_the_picture() {
     let tables = page.matches("<table>").count();
     assert!(tables > 8 && page.matches("<caption>").count() == tables);
     assert!(!page.contains("<th>"), "a heading without a scope");
+    // Every table says which file of the receipt has all of it, and can be scrolled by keys.
+    assert_eq!(page.matches("<span class=\"file\">all of it: ").count(), tables);
+    assert_eq!(page.matches("class=\"scroll\" role=\"region\" aria-label=\"").count(), tables);
+    // Every number at the top leads to its part of the page.
+    let links: Vec<&str> = page.split("<a href=\"#").skip(1).filter_map(|rest| rest.split('"').next()).collect();
+    assert!(links.len() == 3 && links.iter().all(|part| page.contains(&format!("id=\"{part}\""))), "{links:?}");
 }
 
 #[test]
@@ -103,6 +110,17 @@ fn a_run_writes_its_page_at_once_and_shows_what_changed() {
     assert!(seen.contains("2 people are new") && seen.contains("1 person is gone"), "{seen}");
 }
 
+#[test]
+fn a_run_without_the_bank_says_so_on_its_page() {
+    let desk = Desk::with(&[("shop.csv", "email\nida@post.example\n"), ("job.toml", &job_with(""))]);
+    desk.done(&["bank", "add", "ida@post.example", "--as", "opted-out"]);
+    desk.done(&["run", "job.toml", "--report", "--without-bank"]);
+    let seen = visible(&desk.text("fair.html"));
+    assert!(seen.contains("This run went without the bank"), "{seen}");
+    let told = desk.done(&["why", "ida@post.example"]).stdout;
+    assert!(told.contains("This run went without the bank"), "{told}");
+}
+
 /// Where Chromium is installed, the page is opened at several widths: nothing is wider than the window.
 #[test]
 fn in_a_browser_nothing_overflows_and_nothing_is_requested() {
@@ -148,6 +166,7 @@ fn the_page_of_a_stopped_run_says_that_nobody_was_written() {
     let seen = visible(&desk.text("stopped.html"));
     assert!(seen.contains("A guard stopped the run: none of 2 contacts was written."), "{seen}");
     assert!(seen.contains("2 | would have been written"), "{seen}");
+    assert!(seen.contains("write-at-least | : 2 contacts would be written, and 9 must be at least"), "{seen}");
     assert!(!seen.contains("How filled the columns are"), "the file is that of the run before: {seen}");
     let ran = desk.done(&["why", "ida@post.example", "--receipt", "fair.receipt.stopped"]);
     assert!(

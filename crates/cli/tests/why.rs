@@ -73,7 +73,12 @@ fn whoever_was_written_has_all_merged_rows_and_a_line_in_the_import_file() {
 }
 
 #[rstest]
-#[case::the_address_on_a_list("hugo.garcia748@harbourmail.example", "opted out", "the address", "lists/opted-out.csv")]
+#[case::the_address_on_a_list(
+    "hugo.garcia748@harbourmail.example",
+    "opted out",
+    "the address hugo.garcia748@harbourmail.example",
+    "lists/opted-out.csv"
+)]
 #[case::its_domain(
     "aoife458+garden@bookings.hotel.example",
     "do not contact",
@@ -96,18 +101,15 @@ fn the_entry_of_a_list_is_named_with_its_row(
     let text = desk.text(&format!("pebblebank-demo/{file}"));
     let line = text.lines().nth(row - 1).unwrap().to_lowercase();
     assert!(line.contains(who) || line.contains("hotel.example"), "{line}");
-    // A list that changed since cannot say which entry it was.
-    desk.file(&format!("pebblebank-demo/{file}"), format!("{text}\nnew@post.example\n"));
-    let again = why(&desk, who, FAIR);
-    let found = again["lists"].as_array().unwrap().iter().find(|found| found["list"] == list).unwrap().clone();
-    assert_eq!((&found["has_changed"], &found["entries"]), (&json!(true), &json!([])));
 }
 
 const SHOP: &str = "No,Email,Name,Phone\n\
     1,Ida@Post.example,Ida Moss,020 7946 0018 ext. 4\n\
     2,,Wren Quill,\n\
     3,ida@post.example;,Ida Moss,\n\
-    4,hugo@post.example,Hugo Vale,\n";
+    4,hugo@post.example,Hugo Vale,\n\
+    \n\
+    Questions? desk@post.example\n";
 
 fn shop() -> Desk {
     let desk = Desk::with(&[("shop.csv", SHOP), ("job.toml", &job_with(""))]);
@@ -121,6 +123,7 @@ fn shop() -> Desk {
 #[case::the_same_number_from_abroad("+44 20 7946 0018", 2, "written")]
 #[case::an_id("4", 5, "written")]
 #[case::a_field("contact_id = 2", 3, "set-aside")]
+#[case::an_address_in_a_remark("desk@post.example", 7, "set-aside")]
 fn people_are_found_by_any_value(#[case] who: &str, #[case] row: u64, #[case] fate: &str) {
     let told = why(&shop(), who, "fair.receipt");
     assert_eq!((&told["rows"][0]["row"], &told["rows"][0]["fate"]), (&json!(row), &json!(fate)), "{told:#}");
@@ -168,6 +171,31 @@ fn an_edited_receipt_a_newer_one_and_none_at_all_are_told_apart() {
     assert!(ran.status == 1 && ran.stderr.contains("this is not a receipt"), "{}", ran.stderr);
     let ran = desk.run(&["changes", "fair.receipt"]);
     assert!(ran.status == 1, "{}", ran.stderr);
+}
+
+#[test]
+fn a_receipt_that_was_edited_and_then_copied_is_told_as_edited() {
+    let desk = shop();
+    let aside = desk.text("fair.receipt/set-aside.csv").replace("Wren", "Wrem");
+    desk.file("fair.receipt/set-aside.csv", aside);
+    std::fs::create_dir(desk.path("copy.receipt")).unwrap();
+    for name in std::fs::read_dir(desk.path("fair.receipt")).unwrap() {
+        let name = name.unwrap().file_name().into_string().unwrap();
+        desk.file(&format!("copy.receipt/{name}"), desk.bytes(&format!("fair.receipt/{name}")));
+    }
+    let ran = desk.done(&["why", "ida@post.example", "--receipt", "copy.receipt"]);
+    assert!(ran.stdout.contains("edited after the run: set-aside.csv"), "{}", ran.stdout);
+}
+
+#[rstest]
+#[case::with_a_value(&["--accept", "another-table", "--threads", "2"], "--accept another-table")]
+#[case::several(&["--accept=stale", "--without-bank"], "--accept=stale --without-bank")]
+fn the_job_of_a_receipt_has_what_the_command_line_decided(#[case] options: &[&str], #[case] said: &str) {
+    let desk = shop();
+    let plain = desk.text("fair.receipt/job.toml");
+    desk.done(&[&["run", "job.toml", "--replace"], options].concat());
+    let expected = format!("{plain}\n# Said on the command line besides: {said}\n");
+    assert_eq!(desk.text("fair.receipt/job.toml"), expected);
 }
 
 #[test]
@@ -231,6 +259,47 @@ fn what_changed_is_what_two_plain_sets_of_addresses_say() {
     assert!(listed.values().any(|why| why == "in-no-source"));
     let again = desk.run(&["changes", FAIR, "-o", "moved"]);
     assert!(again.status == 1 && again.stderr.contains("--replace"), "{}", again.stderr);
+}
+
+#[test]
+fn an_address_that_is_no_longer_written_must_be_removed_although_its_person_is_written() {
+    let before = "Email,Second e-mail\n\
+        ida@post.example,ida.second@post.example\n\
+        hugo@post.example,hugo.second@post.example\n\
+        wren@post.example,\n";
+    // Ida's addresses changed places; Hugo opted out by the first of his, and the other came without it.
+    let now = "Email,Second e-mail\n\
+        ida.second@post.example,ida@post.example\n\
+        hugo@post.example,\n\
+        hugo.second@post.example,\n\
+        wren@post.example,\n";
+    let suppress = "[[suppress]]\nname = \"no\"\nfiles = [\"no.csv\"]\nreason = \"opted-out\"\n";
+    let job = job_with(suppress);
+    let desk = Desk::with(&[("shop.csv", before), ("no.csv", "Email\nnobody@post.example\n"), ("job.toml", &job)]);
+    desk.done(&["run", "job.toml"]);
+    desk.file("shop.csv", now);
+    desk.file("no.csv", "Email\nnobody@post.example\nhugo@post.example\n");
+    desk.done(&["run", "job.toml", "--replace"]);
+    let found = desk.json(&["changes", "fair.receipt", "-o", "moved"]);
+    assert_eq!(
+        desk.text("moved/gone.csv"),
+        "email,why\nida@post.example,another-address\nhugo@post.example,opted-out\n"
+    );
+    let new = desk.sheet("moved/new.csv");
+    assert_eq!(new.column("email"), ["ida.second@post.example", "hugo.second@post.example"]);
+    assert_eq!([&found["new"], &found["gone"], &found["moved"]], [&json!(0), &json!(1), &json!(2)]);
+}
+
+#[test]
+fn nobody_is_handed_over_for_import_by_a_run_that_was_stopped() {
+    let desk = shop();
+    desk.file("job.toml", job_with("[guard]\nwrite_at_least = 9\n"));
+    assert_eq!(desk.run(&["run", "job.toml", "--replace"]).status, 3);
+    let stopped = ["changes", "fair.receipt.stopped", "fair.receipt"];
+    let ran = desk.run(&[&stopped[..], &["-o", "moved"]].concat());
+    assert!(ran.status == 1 && ran.stderr.contains("this run wrote nothing"), "{}", ran.stderr);
+    assert!(!desk.has("moved"));
+    assert!(desk.done(&stopped).stdout.contains("is of a run that wrote nothing"));
 }
 
 /// The addresses of the demo's import file.

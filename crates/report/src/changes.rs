@@ -3,9 +3,8 @@
 //! People are compared by the digests of their identities in `people.idx`. A person whom both runs wrote, under whichever
 //! address, is neither new nor gone.
 
-use crate::receipt::Receipt;
 use crate::receipt::people::{Fate, Person};
-use crate::story::written_addresses;
+use crate::receipt::{Receipt, written};
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_table::Result;
 use pebblebank_values::identity::stable_digest;
@@ -22,15 +21,18 @@ pub type Identity = [u8; 12];
 pub enum Gone {
     /// The person is set aside now, for this reason.
     SetAside(Reason),
+    /// The person is written at another address.
+    AnotherAddress,
     /// No source has the person any more.
     InNoSource,
 }
 
 impl Gone {
-    /// The stable name: that of the reason, or `in-no-source`.
+    /// The stable name: that of the reason, `another-address` or `in-no-source`.
     pub fn name(self) -> &'static str {
         match self {
             Gone::SetAside(reason) => reason.name(),
+            Gone::AnotherAddress => "another-address",
             Gone::InNoSource => "in-no-source",
         }
     }
@@ -45,16 +47,31 @@ pub struct Changes {
     pub written_now: u64,
     /// How many contacts of both runs have no address, so that they were not compared.
     pub not_compared: u64,
-    /// The identities of each person who was not written before.
+    /// For each address that was not written before, its identity; of receipts that list no addresses, all identities of each
+    /// person who was not written before.
     pub new: Vec<Vec<Identity>>,
-    /// The identities of each person who is no longer written, and why.
+    /// For each address that is no longer written, its identity, those that the person had besides, and why.
     pub gone: Vec<(Vec<Identity>, Gone)>,
+    /// How many of the new addresses are of people who were written at another address before.
+    pub moved: u64,
     /// For each reason: how many rows were set aside for it before, and now.
     pub reasons: BTreeMap<String, (u64, u64)>,
     /// For each suppression list: its entries and matches before, and now; none where one of the runs had no such list.
     pub lists: BTreeMap<String, (Option<ListCounts>, Option<ListCounts>)>,
     /// For each file that was read: how it compares.
     pub files: Vec<(String, FileChange)>,
+}
+
+impl Changes {
+    /// How many people were not written before.
+    pub fn new_people(&self) -> u64 {
+        (self.new.len() as u64).saturating_sub(self.moved)
+    }
+
+    /// How many people are no longer written.
+    pub fn gone_people(&self) -> u64 {
+        self.gone.iter().filter(|(_, why)| *why != Gone::AnotherAddress).count() as u64
+    }
 }
 
 /// The counts of a suppression list.
@@ -84,13 +101,10 @@ pub enum FileChange {
 pub fn compare(now: &Receipt, before: &Receipt, threads: usize) -> Result<Changes> {
     let people_now = People::of(now, threads)?;
     let people_before = People::of(before, threads)?;
-    let new = people_now.written_people(&people_before.written_identities());
-    let gone = people_before.written_people(&people_now.written_identities());
-    let why_not = |person: Vec<Identity>| {
-        let why = people_now.why_not(&person);
-        (person, why)
+    let Moved { new, gone, moved } = match (written::digests(now)?, written::digests(before)?) {
+        (Some(now), Some(before)) => by_address((&now, &people_now), (&before, &people_before)),
+        _ => by_person(&people_now, &people_before),
     };
-    let gone = gone.into_iter().map(why_not).collect();
     let written = |receipt: &Receipt| receipt.tally["all"]["written"].as_u64().unwrap_or_default();
     Ok(Changes {
         written_before: written(before),
@@ -99,16 +113,58 @@ pub fn compare(now: &Receipt, before: &Receipt, threads: usize) -> Result<Change
             .saturating_sub(people_before.written_count() + people_now.written_count()),
         new,
         gone,
+        moved,
         reasons: pairs(&reasons(&before.tally), &reasons(&now.tally)),
         lists: lists(&before.tally, &now.tally),
         files: files(before, now),
     })
 }
 
+/// Who is new, who is gone and why, and how many of the new ones only have another address.
+struct Moved {
+    new: Vec<Vec<Identity>>,
+    gone: Vec<(Vec<Identity>, Gone)>,
+    moved: u64,
+}
+
+/// Compares the addresses that were written. An address may be gone although its person is still written: what must be removed
+/// at the service is an address.
+fn by_address(now: (&[Identity], &People), before: (&[Identity], &People)) -> Moved {
+    let is_in = |sorted: &[Identity], address: &Identity| sorted.binary_search(address).is_ok();
+    let sorted = |addresses: &[Identity]| {
+        let mut sorted = addresses.to_vec();
+        sorted.sort_unstable();
+        sorted
+    };
+    let (sorted_now, sorted_before) = (sorted(now.0), sorted(before.0));
+    let missing = |addresses: &[Identity], of: &[Identity]| -> Vec<Identity> {
+        addresses.iter().filter(|address| !is_in(of, address)).copied().collect()
+    };
+    let (new, gone) = (missing(now.0, &sorted_before), missing(before.0, &sorted_now));
+    let written_before = before.1.written_identities();
+    let is_known = |person: &Vec<Identity>| person.iter().any(|identity| is_in(&written_before, identity));
+    let moved = now.1.with_their_other_identities(&new).iter().filter(|person| is_known(person)).count() as u64;
+    let gone = before.1.with_their_other_identities(&gone).into_iter().map(|person| {
+        let why = now.1.why_not(&person[..1]).or_else(|| now.1.why_not(&person)).unwrap_or(Gone::InNoSource);
+        (person, why)
+    });
+    Moved { gone: gone.collect(), moved, new: new.into_iter().map(|address| vec![address]).collect() }
+}
+
+/// Compares people by all of their identities, where a receipt does not list addresses.
+fn by_person(now: &People, before: &People) -> Moved {
+    let why_not = |person: Vec<Identity>| {
+        let why = now.why_not(&person).unwrap_or(Gone::InNoSource);
+        (person, why)
+    };
+    let gone = before.written_people(&now.written_identities()).into_iter().map(why_not).collect();
+    Moved { new: now.written_people(&before.written_identities()), gone, moved: 0 }
+}
+
 /// The addresses that have these digests, by digest; those that a run wrote.
 pub fn addresses(receipt: &Receipt, wanted: &[Identity]) -> Result<HashMap<Identity, String>> {
     let wanted: HashSet<&Identity> = wanted.iter().collect();
-    let all = written_addresses(receipt)?.unwrap_or_default();
+    let all = written::addresses(receipt)?.unwrap_or_default();
     let digested = all.into_iter().map(|address| (stable_digest(address.as_bytes()), address));
     Ok(digested.filter(|(digest, _)| wanted.contains(digest)).collect())
 }
@@ -195,14 +251,34 @@ impl People {
             .collect()
     }
 
-    /// Why nobody with these identities is written.
-    fn why_not(&self, identities: &[Identity]) -> Gone {
+    /// Each of these addresses, which were written, and behind it the other identities of its person.
+    fn with_their_other_identities(&self, addresses: &[Identity]) -> Vec<Vec<Identity>> {
+        let survivor =
+            |address: &Identity| self.survivors_of(address).find(|row| self.fate(*row) == Some(Fate::Written));
+        let survivors: Vec<Option<u32>> = addresses.iter().map(survivor).collect();
+        let mut of_person: HashMap<u32, Vec<Identity>> =
+            survivors.iter().flatten().map(|survivor| (*survivor, Vec::new())).collect();
+        for (identity, survivor) in &self.identities {
+            if let Some(known) = of_person.get_mut(survivor) {
+                known.push(*identity);
+            }
+        }
+        let with_others = |(address, survivor): (&Identity, Option<u32>)| {
+            let others = survivor.and_then(|survivor| of_person.get(&survivor)).into_iter().flatten();
+            std::iter::once(*address).chain(others.copied().filter(|other| other != address)).collect()
+        };
+        addresses.iter().zip(survivors).map(with_others).collect()
+    }
+
+    /// Why nobody with these identities is written at the first of them; none if no source has them.
+    fn why_not(&self, identities: &[Identity]) -> Option<Gone> {
         let survivors = identities.iter().flat_map(|identity| self.survivors_of(identity));
-        let reasons = survivors.filter_map(|survivor| match self.fate(survivor) {
-            Some(Fate::SetAside(reason)) => Some(reason),
+        let why = survivors.filter_map(|survivor| match self.fate(survivor) {
+            Some(Fate::SetAside(reason)) => Some(Gone::SetAside(reason)),
+            Some(Fate::Written) => Some(Gone::AnotherAddress),
             _ => None,
         });
-        reasons.min().map_or(Gone::InNoSource, Gone::SetAside)
+        why.min()
     }
 }
 

@@ -24,6 +24,11 @@ pub fn changes(command: &Changes, shared: &Shared) -> Result<Said, Error> {
         None => earlier_of(&command.receipt)?,
     };
     let before = Receipt::open(&earlier)?;
+    if let (Some(_), false) = (&command.output, now.has_written()) {
+        let what = "this run wrote nothing, so nobody must be imported or removed for it";
+        let advice = "name the receipt of a run that wrote its files, or compare without -o";
+        return Err(Error::new(ErrorKind::Input, what, advice).in_file(&now.folder));
+    }
     check_room(&now, &before, shared.memory)?;
     let found = compare(&now, &before, threads)?;
     let files = match &command.output {

@@ -10,6 +10,7 @@ use pebblebank_core::job::Job;
 use pebblebank_core::job::remembering::Remembering;
 use pebblebank_core::run::finished::Finished;
 use pebblebank_core::run::write::learned::Learned;
+use pebblebank_report::receipt::Receipt;
 use pebblebank_table::{Error, ErrorKind, Result};
 use pebblebank_values::date::Date;
 use std::ffi::OsString;
@@ -32,6 +33,11 @@ pub fn bank_location(shared: &Shared) -> Result<Location> {
     if let Some(named) = bank_named(shared) {
         return Location::read(&named);
     }
+    usual_bank()
+}
+
+/// The bank in the user's data folder.
+fn usual_bank() -> Result<Location> {
     let data = path_of_environment("XDG_DATA_HOME")
         .or_else(|| path_of_environment("HOME").map(|home| home.join(".local/share")));
     let data = data.or_else(|| path_of_environment("APPDATA"));
@@ -39,6 +45,17 @@ pub fn bank_location(shared: &Shared) -> Result<Location> {
         let what = "there is no data folder to keep the bank in";
         Error::new(ErrorKind::Job, what, "say where it is: --bank FILE, or PEBBLEBANK_BANK in the environment")
     })
+}
+
+/// The bank of a run that is over, and whether it is known by name: `--bank` of now, the one that the run asked, its job's, else
+/// the usual one.
+pub fn bank_of_run(shared: &Shared, receipt: &Receipt, job: &Job) -> Result<(Location, bool)> {
+    let named = shared.bank.clone().or_else(|| receipt.bank()).or_else(|| job.bank.named.clone());
+    let named = named.or_else(|| bank_named(shared));
+    match named {
+        Some(named) => Ok((Location::read(&named)?, true)),
+        None => Ok((usual_bank()?, false)),
+    }
 }
 
 /// Opens the bank.

@@ -1,25 +1,19 @@
 //! `pebblebank why WHO`: what became of one person in a run, and why.
 
 use crate::arguments::{Shared, Why};
-use crate::commands::memory::bank_location;
+use crate::commands::memory::bank_of_run;
 use crate::finish::Said;
-use crate::render::why::{BankSaid, ListedIn, Told};
+use crate::render::why::{BankSaid, Told};
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
 use pebblebank_bank::find::Found;
 use pebblebank_bank::{Bank, Text};
-use pebblebank_core::job::lists::EntriesToCompare;
-use pebblebank_core::job::{self, Job};
-use pebblebank_core::person::decisions::Named;
 use pebblebank_core::run::wrong_use;
-use pebblebank_core::tasks::entries::read_entries;
-use pebblebank_core::tasks::found_entries::{EntriesWishes, FoundText, StatusWish};
 use pebblebank_report::receipt::Receipt;
+use pebblebank_report::story::files::job_of;
 use pebblebank_report::story::{Reading, Story, tell};
-use pebblebank_table::observe::Silent;
 use pebblebank_table::{Error, ErrorKind, Result};
-use pebblebank_values::digest::DigestKind;
-use std::collections::BTreeMap;
+use pebblebank_values::place::Country;
 use std::path::{Path, PathBuf};
 
 /// The largest source or list that is opened again, unless everything is wanted.
@@ -28,26 +22,24 @@ const MOST_OF_INPUT: u64 = 8 << 20;
 /// Tells what became of a person in one run, or in several.
 pub fn why(command: &Why, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
-    let threads = setting(shared, true, &now).threads;
+    let setting = setting(shared, true, &now);
     let most_of_input = if shared.verbose { u64::MAX } else { MOST_OF_INPUT };
-    let reading = Reading { threads, most_of_input };
+    let reading = Reading { setting: &setting, most_of_input };
     let mut told = Vec::new();
     for folder in receipts(&command.receipts)? {
         let receipt = Receipt::open(&folder)?;
         let story = tell(&receipt, &command.who, reading)?;
-        told.push(Told { receipt, story, lists: Vec::new() });
+        told.push(Told { receipt, story });
     }
-    // Runs that have the person come first, the latest of them at the top.
+    // Runs that have the person come first, of these the ones that wrote files, the latest at the top.
     told.sort_by(|a, b| {
         let order = a.story.rows.is_empty().cmp(&b.story.rows.is_empty());
+        let order = order.then_with(|| b.receipt.has_written().cmp(&a.receipt.has_written()));
         let order = order.then_with(|| b.receipt.started.cmp(&a.receipt.started));
         order.then_with(|| a.receipt.folder.cmp(&b.receipt.folder))
     });
     let screen = Screen::new(shared);
-    for one in told.iter_mut().take(1) {
-        one.lists = listed_in(&one.receipt, &one.story, &command.who, most_of_input, &setting(shared, true, &now));
-    }
-    let bank = of_bank(&command.who, shared, &now);
+    let bank = told.first().and_then(|latest| of_bank(&command.who, latest, shared, &now));
     let is_found = told.iter().any(|one| !one.story.rows.is_empty());
     let text = if shared.json {
         render::why_document::json(&command.who, &told, bank.as_ref())
@@ -59,7 +51,7 @@ pub fn why(command: &Why, shared: &Shared) -> Result<Said, Error> {
 
 /// The receipts that are meant: those that are named, by patterns too, or all that lie here or one folder below.
 pub fn receipts(named: &[String]) -> Result<Vec<PathBuf>> {
-    let usual = ["*.receipt".to_owned(), "*/*.receipt".to_owned()];
+    let usual = ["*.receipt", "*/*.receipt", "*.receipt.stopped", "*/*.receipt.stopped"].map(str::to_owned);
     let patterns = if named.is_empty() { &usual[..] } else { named };
     let mut found = Vec::new();
     for pattern in patterns {
@@ -85,87 +77,53 @@ pub fn receipts(named: &[String]) -> Result<Vec<PathBuf>> {
     Ok(found)
 }
 
-/// What the bank knows of somebody today; nothing without a bank.
-fn of_bank(who: &str, shared: &Shared, now: &Now) -> Option<BankSaid> {
-    let text = Text::read(who, None)?;
-    let location = bank_location(shared).ok()?;
-    let asked = Bank::open_if_there(&location, &now.moment, now.day());
-    let asked = asked.and_then(|bank| bank.map(|bank| bank.find(&text, &mut |_| ())).transpose());
-    let (found, silence) = match asked {
-        Ok(found) => (found?, None),
-        Err(error) => (Found::default(), Some(error.what().to_owned())),
-    };
-    Some(BankSaid { silence, found, today: now.today.clone(), path: location.shown().to_path_buf() })
-}
+/// The most texts of one person that the bank is asked about.
+const MOST_TEXTS: usize = 20;
 
-/// The entries of the lists that suppressed a person, as far as the lists are still as the run read them.
-fn listed_in(
-    receipt: &Receipt,
-    story: &Story,
-    who: &str,
-    most: u64,
-    setting: &pebblebank_core::run::Setting,
-) -> Vec<ListedIn> {
-    let named: Vec<&str> = story.rows.iter().flat_map(|row| row.details.split("; ")).collect();
-    let Some(job) = job_of(receipt) else { return Vec::new() };
-    let mut found: BTreeMap<String, ListedIn> = BTreeMap::new();
-    for list in job.lists.iter().filter(|list| list.hold().is_some_and(|hold| named.contains(&hold.name.as_str()))) {
-        let (Some(hold), Some(files)) = (list.hold(), list.files()) else { continue };
-        let mut one = ListedIn { list: hold.name.clone(), ..ListedIn::default() };
-        let inputs = receipt.inputs.iter().filter(|input| input.part != "source" && input.of == list.name());
-        one.is_large = inputs.clone().any(|input| input.bytes > most);
-        one.has_changed = !one.is_large && inputs.clone().any(|input| input.unchanged(most).is_none());
-        if !one.has_changed && !one.is_large && files.by.is_none() {
-            one.entries = entries_of(files, who, &job, setting).unwrap_or_default();
-        }
-        found.insert(hold.name.clone(), one);
+/// What the bank of the latest run knows of somebody today, by every address and phone number of the person; nothing
+/// without a bank.
+fn of_bank(who: &str, latest: &Told, shared: &Shared, now: &Now) -> Option<BankSaid> {
+    let job = job_of(&latest.receipt);
+    let texts = texts_of(who, &latest.story, job.country);
+    let suppressed = latest.story.rows.iter().any(|row| row.details.split("; ").any(|list| list.starts_with("bank: ")));
+    if texts.is_empty() && !suppressed {
+        return None;
     }
-    found.into_values().collect()
+    let said = |silence, found, path: &Path| {
+        Some(BankSaid { silence, found, suppressed, today: now.today.clone(), path: path.to_path_buf() })
+    };
+    let (location, is_named) = match bank_of_run(shared, &latest.receipt, &job) {
+        Ok(found) => found,
+        Err(error) => return said(Some(error.what().to_owned()), Vec::new(), Path::new("")),
+    };
+    let bank = match Bank::open_if_there(&location, &now.moment, now.day()) {
+        Ok(Some(bank)) => bank,
+        Ok(None) if is_named || suppressed => {
+            let silence = format!("there is no bank at {}; --bank names another", location.shown().display());
+            return said(Some(silence), Vec::new(), location.shown());
+        }
+        Ok(None) => return None,
+        Err(error) => return said(Some(error.what().to_owned()), Vec::new(), location.shown()),
+    };
+    let found: Result<Vec<Found>> = texts.iter().map(|text| bank.find(text, &mut |_| ())).collect();
+    match found {
+        Ok(found) => said(None, found, location.shown()),
+        Err(error) => said(Some(error.what().to_owned()), Vec::new(), location.shown()),
+    }
 }
 
-/// The job of a receipt, as its own copy says it.
-fn job_of(receipt: &Receipt) -> Option<Job> {
-    let path = receipt.job_file.as_ref()?;
-    let text = std::fs::read_to_string(receipt.path("job.toml")).ok()?;
-    job::file::parse_job(&text, path, receipt.started.as_deref()?.get(..10)?).ok()
-}
-
-/// The entries that the address has: file, row, and what the entry is.
-fn entries_of(
-    files: &pebblebank_core::job::lists::ListFiles,
-    who: &str,
-    job: &Job,
-    setting: &pebblebank_core::run::Setting,
-) -> Result<Vec<(String, u64, String)>> {
-    let Some(Named::Address(identity)) = Named::parse(who) else { return Ok(Vec::new()) };
-    let domain = identity.rsplit_once('@').map_or("", |(_, domain)| domain);
-    let wishes = EntriesWishes {
-        read: files.read.clone(),
-        by_phone: false,
-        condition: files.condition.clone(),
-        status: StatusWish::NoColumn,
-        status_means: BTreeMap::new(),
-        dated: None,
-        until: None,
-        country: job.country,
-        today: job.today,
-    };
-    let mut found = Vec::new();
-    let mut each = |entry: pebblebank_core::tasks::found_entries::FoundEntry| {
-        let what = match &entry.text {
-            FoundText::Address(address) if *address == identity => Some("the address".to_owned()),
-            FoundText::Domain(held) if domain == held || domain.ends_with(&format!(".{held}")) => {
-                Some(format!("the domain {held}"))
-            }
-            FoundText::Digest(digest) if digest.kind != DigestKind::Keyed => {
-                (digest.kind.of(identity.as_bytes(), None) == *digest).then(|| "a hash of the address".to_owned())
-            }
-            _ => None,
-        };
-        found.extend(what.map(|what| (entry.file, entry.row.0, what)));
-        Ok(())
-    };
-    let read = read_entries(&wishes, setting, &Silent, &mut each)?;
-    let name = |file: usize| read.files.get(file).map_or(String::new(), |file| file.name.clone());
-    Ok(found.into_iter().map(|(file, row, what)| (name(file), row, what)).collect())
+/// What a bank can be asked about one person: what was typed, then the addresses and numbers of its rows.
+fn texts_of(who: &str, story: &Story, country: Option<Country>) -> Vec<Text> {
+    let typed = Text::read(who, country).into_iter();
+    // A value that several people have says of none of them what the bank has.
+    let rows = if story.people > 1 { &[][..] } else { &story.addresses };
+    let numbers = if story.people > 1 { &[][..] } else { &story.phones };
+    let of_rows = rows.iter().chain(numbers).filter_map(|text| Text::read(text, country));
+    let mut texts: Vec<Text> = Vec::new();
+    for text in typed.chain(of_rows) {
+        if !texts.contains(&text) && texts.len() < MOST_TEXTS {
+            texts.push(text);
+        }
+    }
+    texts
 }

@@ -1,5 +1,6 @@
 //! Documents of commands that read receipts: `why`, `changes`, `report`.
 
+use pebblebank_bank::find::KnownEntry;
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_report::changes::{FileChange, ListCounts};
 use schemars::JsonSchema;
@@ -25,6 +26,8 @@ pub struct BankToday<'a> {
     pub file: &'a Path,
     /// Whether it suppresses them.
     pub held: bool,
+    /// Its entries: of their addresses and phone numbers, of domains, and of hashes.
+    pub entries: Vec<KnownEntry>,
 }
 
 /// The story of somebody in one run.
@@ -52,16 +55,40 @@ pub struct StoryDocument<'a> {
     pub written_people: usize,
     /// The first rows.
     pub rows: Vec<RowDocument<'a>>,
-    /// The lists that suppressed them.
+    /// The lists that have them or came close, as far as their files are as the run read them.
     pub lists: Vec<ListDocument<'a>>,
+    /// Why the job writes to them although a list has them, where it says so.
+    pub allowed: Option<&'a str>,
+    /// Files that were not read again: sources of theirs, or that were searched, and lists that the receipt tells of.
+    pub not_read: Vec<NotReadDocument<'a>>,
     /// Entries that are close to them.
     pub near_misses: Vec<NearMissDocument<'a>>,
     /// Where they stand in an import file.
     pub import_line: Option<ImportLine<'a>>,
     /// Where nobody was found: addresses that are close, and written.
     pub closest: &'a [String],
-    /// Files that were not searched.
-    pub not_searched: &'a [String],
+}
+
+/// A file that was not read again.
+#[derive(Serialize, JsonSchema)]
+pub struct NotReadDocument<'a> {
+    /// The file.
+    pub file: &'a str,
+    /// `gone`, `changed`, `too-large` or `unreadable`.
+    pub why: &'static str,
+    /// What went wrong, where it cannot be read.
+    pub what: Option<&'a str>,
+}
+
+/// What a cell says of consent.
+#[derive(Serialize, JsonSchema)]
+pub struct StatedDocument<'a> {
+    /// The column's header.
+    pub header: &'a str,
+    /// The cell.
+    pub value: &'a str,
+    /// What it says, in words.
+    pub says: &'static str,
 }
 
 /// A row of somebody.
@@ -89,6 +116,8 @@ pub struct RowDocument<'a> {
     pub note: &'a str,
     /// Its cells as they were read.
     pub read: Vec<CellDocument<'a>>,
+    /// What it says of consent, cell by cell.
+    pub consent: Vec<StatedDocument<'a>>,
     /// What was repaired.
     pub repairs: Vec<RepairDocument<'a>>,
 }
@@ -129,8 +158,8 @@ pub struct RepairDocument<'a> {
 pub struct ListDocument<'a> {
     /// The list.
     pub list: &'a str,
-    /// Whether it is no longer as the run read it.
-    pub has_changed: bool,
+    /// Whether it is of people who must not be contacted.
+    pub suppresses: bool,
     /// Their entries.
     pub entries: Vec<EntryDocument<'a>>,
 }
@@ -142,8 +171,12 @@ pub struct EntryDocument<'a> {
     pub file: &'a str,
     /// The row, from 1.
     pub row: u64,
-    /// What kind of entry: the address, its domain, a hash.
-    pub entry: &'a str,
+    /// By what it matches: the address, its domain, a hash, another value.
+    pub entry: String,
+    /// Whether it did not match, and only came close.
+    pub is_near_miss: bool,
+    /// The cells of its row.
+    pub read: Vec<CellDocument<'a>>,
 }
 
 /// An entry that is close to somebody.
@@ -176,9 +209,11 @@ pub struct ChangesDocument<'a> {
     /// Contacts without an address, which are not compared.
     pub not_compared: u64,
     /// People who are new.
-    pub new: usize,
+    pub new: u64,
     /// People who are gone.
-    pub gone: usize,
+    pub gone: u64,
+    /// People who are written at another address than before.
+    pub moved: u64,
     /// Why they are gone, with counts.
     pub gone_because: BTreeMap<&'a str, u64>,
     /// How many were set aside for each reason.

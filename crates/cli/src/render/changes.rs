@@ -23,7 +23,7 @@ pub struct Files {
 
 /// What changed, on one screen.
 pub fn finished(found: &Changes, now: &Receipt, before: &Receipt, files: Option<&Files>, screen: &Screen) -> String {
-    let (new, gone) = (found.new.len() as u64, found.gone.len() as u64);
+    let (new, gone) = (found.new_people(), found.gone_people());
     let headline = format!("{} new and {} gone since the run before", people(new), number(gone));
     let mut text = format!("{}\n", screen.paint(Tone::Good, &headline));
     text.push_str(&format!(
@@ -33,6 +33,16 @@ pub fn finished(found: &Changes, now: &Receipt, before: &Receipt, files: Option<
         number(found.written_before),
         on(before)
     ));
+    if found.moved > 0 {
+        let who =
+            if found.moved == 1 { "1 person is".to_owned() } else { format!("{} people are", number(found.moved)) };
+        text.push_str(&format!("  {who} written at another address than before\n"));
+    }
+    for receipt in [now, before].into_iter().filter(|receipt| !receipt.has_written()) {
+        let what =
+            format!("{} is of a run that wrote nothing: it says who would have been written", receipt.folder.display());
+        text.push_str(&format!("  {}\n", screen.paint(Tone::Warning, &what)));
+    }
     for receipt in [now, before].into_iter().filter(|receipt| !receipt.edited.is_empty()) {
         let what = format!("{} was edited after the run: {}", receipt.folder.display(), receipt.edited.join(", "));
         text.push_str(&format!("  {}\n", screen.paint(Tone::Warning, &what)));
@@ -48,10 +58,12 @@ pub fn finished(found: &Changes, now: &Receipt, before: &Receipt, files: Option<
     text.push_str(&inputs(found, screen));
     if let Some(Files { new, gone }) = files {
         let mut table = Table::new(&[("Written", Side::Left), ("", Side::Left)]).keeping(0);
-        table.row(vec![new.0.display().to_string(), format!("{} to import", people(new.1))]);
-        table.row(vec![gone.0.display().to_string(), format!("{} to remove at the service", people(gone.1))]);
+        let contacts = counted(new.1, "contact", "", "");
+        let addresses = if gone.1 == 1 { "1 address".to_owned() } else { format!("{} addresses", number(gone.1)) };
+        table.row(vec![new.0.display().to_string(), format!("{} to import", contacts.trim_end())]);
+        table.row(vec![gone.0.display().to_string(), format!("{addresses} to remove at the service")]);
         text.push_str(&format!("\n{}", table.render(screen)));
-    } else if new + gone > 0 {
+    } else if new + gone + found.moved > 0 {
         let next = format!("pebblebank changes {} -o FOLDER writes new.csv and gone.csv", now.folder.display());
         text.push_str(&format!("\n  {}\n  {next}\n", screen.paint(Tone::Heading, "Next")));
     }
@@ -60,7 +72,7 @@ pub fn finished(found: &Changes, now: &Receipt, before: &Receipt, files: Option<
 
 /// One line for the report of a run.
 pub fn in_short(found: &Changes, receipt: &Path) -> String {
-    let (new, gone) = (found.new.len() as u64, found.gone.len() as u64);
+    let (new, gone) = (found.new_people(), found.gone_people());
     let more = if new + gone > 0 { format!(": pebblebank changes {}", receipt.display()) } else { String::new() };
     format!("  Since the run before: {} new, {} gone{more}\n", people(new), number(gone))
 }
@@ -87,6 +99,7 @@ fn why_gone(found: &Changes, screen: &Screen) -> String {
     for (why, count) in counts_of_gone(found) {
         let phrase = match why {
             Gone::SetAside(reason) => super::tally::meaning(reason),
+            Gone::AnotherAddress => "written at another address now",
             Gone::InNoSource => "in no row of any source any more",
         };
         table.row(vec![why.name().to_owned(), number(count), phrase.to_owned()]);
@@ -181,8 +194,9 @@ pub fn json(found: &Changes, now: &Receipt, before: &Receipt, files: Option<&Fil
         now: run_compared(now, found.written_now),
         before: run_compared(before, found.written_before),
         not_compared: found.not_compared,
-        new: found.new.len(),
-        gone: found.gone.len(),
+        new: found.new_people(),
+        gone: found.gone_people(),
+        moved: found.moved,
         gone_because,
         reasons: reasons.collect(),
         lists: lists.collect(),

@@ -2,11 +2,12 @@
 
 use super::bank_entries::entry_table;
 use super::{Screen, Tone, number, safe, wrapped};
-use pebblebank_bank::find::Found;
+use pebblebank_bank::find::{Found, KnownEntry};
+use pebblebank_core::run::decide::why::words;
+use pebblebank_core::run::retrace::{MatchedBy, NotRead};
 use pebblebank_report::receipt::people::Fate;
 use pebblebank_report::receipt::{Place, Receipt};
-use pebblebank_report::story::{RowStory, Story};
-use pebblebank_table::observe::counted;
+use pebblebank_report::story::{ListEntry, NearMiss, RowStory, Story};
 use std::path::PathBuf;
 
 /// How wide lines may be.
@@ -24,33 +25,50 @@ pub struct Told {
     pub receipt: Receipt,
     /// The story.
     pub story: Story,
-    /// The entries of lists that suppressed the person.
-    pub lists: Vec<ListedIn>,
 }
 
-/// Where a person is on a list.
-#[derive(Default)]
-pub struct ListedIn {
-    /// The list.
-    pub list: String,
-    /// File, row, and what the entry is.
-    pub entries: Vec<(String, u64, String)>,
-    /// Whether the list is no longer as the run read it.
-    pub has_changed: bool,
-    /// Whether the list is too large to be searched in passing.
-    pub is_large: bool,
-}
-
-/// What the bank knows of a person today.
+/// What the bank of the run knows of a person today.
 pub struct BankSaid {
     /// Why it could not be asked.
     pub silence: Option<String>,
-    /// Its entries.
-    pub found: Found,
+    /// What it knows, by each address and phone number of the person.
+    pub found: Vec<Found>,
+    /// Whether it suppressed the person in the run.
+    pub suppressed: bool,
     /// The day.
     pub today: String,
     /// The bank.
     pub path: PathBuf,
+}
+
+impl BankSaid {
+    /// Its entries of one kind, each once.
+    fn entries<'a>(&'a self, of: impl Fn(&'a Found) -> &'a [KnownEntry]) -> Vec<KnownEntry> {
+        let mut entries: Vec<KnownEntry> = Vec::new();
+        for entry in self.found.iter().flat_map(of) {
+            if !entries.contains(entry) {
+                entries.push(entry.clone());
+            }
+        }
+        entries
+    }
+
+    /// All of its entries: those of the person's addresses and numbers, of domains, and of hashes.
+    pub fn all_entries(&self) -> Vec<KnownEntry> {
+        [
+            self.entries(|found| &found.entries),
+            self.entries(|found| &found.by_domain),
+            self.entries(|found| &found.by_hash),
+        ]
+        .concat()
+    }
+
+    /// Whether it has anything.
+    fn is_empty(&self) -> bool {
+        self.found.iter().all(|found| {
+            found.entries.is_empty() && found.by_domain.is_empty() && found.by_hash.is_empty() && !found.is_forgotten
+        })
+    }
 }
 
 /// The stories of a person; the latest run at length, the others in a line each.
@@ -62,13 +80,14 @@ pub fn told(who: &str, told: &[Told], bank: Option<&BankSaid>, screen: &Screen) 
     text.push_str(&written_where(latest));
     text.push_str(&warnings(&latest.receipt, screen));
     text.push_str(&rows(latest, screen));
-    text.push_str(&lists(latest, screen));
-    for near in &latest.story.near_misses {
+    text.push_str(&lists(&latest.story, screen));
+    for near in latest.story.near_misses.iter().filter(|near| !is_located(near, &latest.story)) {
         let line = format!("near miss: the list \"{}\" has {} ({})", near.list, safe(&near.entry, 60), near.why);
         text.push_str(&paragraph(&line));
     }
-    text.push_str(&bank_said(bank, screen));
-    text.push_str(&unknown(&latest.story));
+    text.push_str(&bank_said(latest, bank, screen));
+    text.push_str(&closest(&latest.story));
+    text.push_str(&not_read(&latest.story));
     if !earlier.is_empty() {
         text.push_str(&format!("\n  {}\n", screen.paint(Tone::Heading, "In other runs")));
         for one in earlier {
@@ -171,13 +190,14 @@ fn rows(told: &Told, screen: &Screen) -> String {
         let place = format!("{} row {}", safe(&row.file, 50), number(row.place.row));
         let note = if row.note.is_empty() { String::new() } else { format!(": {}", safe(&row.note, 80)) };
         text.push_str(&paragraph(&format!("{place}: {}{note}", fate(row, &told.receipt))));
-        text.push_str(&cells(row, screen));
+        text.push_str(&cells(&row.read, "read as", screen));
+        for stated in &row.consent {
+            let (header, value) = (safe(&stated.header, 40), safe(&stated.value, 40));
+            text.push_str(&indented(&format!("consent: {} (\"{header}\": {value})", words(stated.consent))));
+        }
         for repair in &row.repairs {
             let (before, after) = (safe(&repair.before, 40), safe(&repair.after, 40));
-            let line = format!("repaired {}: {before} → {after} ({})", repair.field, repair.rule);
-            for line in wrapped(&line, WIDTH - 6, "  ") {
-                text.push_str(&format!("      {line}\n"));
-            }
+            text.push_str(&indented(&format!("repaired {}: {before} → {after} ({})", repair.field, repair.rule)));
         }
     }
     let more = story.rows_in_all.saturating_sub(story.rows.len().min(most));
@@ -209,72 +229,140 @@ fn fate(row: &RowStory, receipt: &Receipt) -> String {
     }
 }
 
-fn cells(row: &RowStory, screen: &Screen) -> String {
+/// Filled cells with their headers, after `what` they are.
+fn cells(all: &[(String, String)], what: &str, screen: &Screen) -> String {
     let most = if screen.is_verbose { usize::MAX } else { CELLS_SHOWN };
-    let shown = row.read.iter().take(most);
+    let shown = all.iter().take(most);
     let cells: Vec<String> =
         shown.map(|(header, value)| format!("{}: {}", safe(header, 24), safe(value, 40))).collect();
     if cells.is_empty() {
         return String::new();
     }
-    let more = row.read.len().saturating_sub(cells.len());
+    let more = all.len().saturating_sub(cells.len());
     let more = if more > 0 { format!("; {more} more") } else { String::new() };
-    let lines = wrapped(&format!("read as {}{more}", cells.join("; ")), WIDTH - 6, "  ");
+    let lines = wrapped(&format!("{what} {}{more}", cells.join("; ")), WIDTH - 6, "  ");
     lines.iter().map(|line| format!("      {}\n", screen.paint(Tone::Faint, line))).collect()
 }
 
-fn lists(told: &Told, screen: &Screen) -> String {
-    if told.lists.is_empty() {
+/// Whether the entry of a near miss was found in the file of its list.
+fn is_located(near: &NearMiss, story: &Story) -> bool {
+    let is_it = |found: &ListEntry| matches!(&found.entry.by, MatchedBy::Near(shown) if *shown == near.entry);
+    story.entries.iter().any(|found| found.entry.list == near.list && is_it(found))
+}
+
+/// The entries of lists that the person has.
+fn lists(story: &Story, screen: &Screen) -> String {
+    if story.entries.is_empty() {
         return String::new();
     }
     let mut text = format!("\n  {}\n", screen.paint(Tone::Heading, "The lists"));
-    for list in &told.lists {
-        if list.has_changed {
-            text.push_str(&paragraph(&format!("{}: the list has changed since, so its entry is not known", list.list)));
-        }
-        if list.is_large {
-            text.push_str(&paragraph(&format!("{}: a large list; --verbose looks for the entry", list.list)));
-        }
-        for (file, row, what) in &list.entries {
-            text.push_str(&format!("  {}: {what}, in {file} row {}\n", list.list, number(*row)));
-        }
+    let most = if screen.is_verbose { usize::MAX } else { ROWS_SHOWN };
+    for ListEntry { file, suppresses, entry } in story.entries.iter().take(most) {
+        let place = format!("in {} row {}", safe(file, 50), number(entry.row));
+        let near = story.near_misses.iter().find(|near| near.list == entry.list);
+        let why = near.filter(|_| matches!(entry.by, MatchedBy::Near(_))).map(|near| format!(" ({})", near.why));
+        let what = format!("{}{}", what_matches(&entry.by), why.unwrap_or_default());
+        let role = if *suppresses { "" } else { ", a list to ask about" };
+        text.push_str(&paragraph(&format!("{}: {what}, {place}{role}", entry.list)));
+        text.push_str(&cells(&entry.cells, "its row is", screen));
+    }
+    let more = story.entries.len().saturating_sub(most);
+    if more > 0 {
+        text.push_str(&format!("  and {} more (--verbose)\n", number(more as u64)));
+    }
+    let counts = |entry: &&ListEntry| entry.suppresses && !matches!(entry.entry.by, MatchedBy::Near(_));
+    if story.is_written() && story.people == 1 && story.entries.iter().any(|entry| counts(&entry)) {
+        text.push_str(&paragraph(&match &story.allowed {
+            Some(why) => format!("it did not count, since the job allows the person: {}", safe(why, 200)),
+            None => {
+                "it did not count in this run: it is of an address that is not written, or the person came back since \
+                     (pebblebank bank find tells)"
+                    .to_owned()
+            }
+        }));
     }
     text
 }
 
-fn bank_said(bank: Option<&BankSaid>, screen: &Screen) -> String {
-    if let Some(why) = bank.and_then(|bank| bank.silence.as_ref()) {
+/// By what an entry matches, in words.
+pub(super) fn what_matches(by: &MatchedBy) -> String {
+    match by {
+        MatchedBy::Address(address) => format!("the address {}", safe(address, 60)),
+        MatchedBy::Domain(domain) => format!("the domain {}", safe(domain, 60)),
+        MatchedBy::Hash => "a hash of the address".to_owned(),
+        MatchedBy::Value(value) if value.is_empty() => "the value that the list goes by".to_owned(),
+        MatchedBy::Value(value) => safe(value, 60),
+        MatchedBy::Near(entry) => format!("the near miss {}", safe(entry, 60)),
+    }
+}
+
+fn bank_said(told: &Told, bank: Option<&BankSaid>, screen: &Screen) -> String {
+    let Some(bank) = bank else { return String::new() };
+    if let Some(why) = &bank.silence {
         return format!("\n{}", paragraph(&format!("What the bank says today is not known: {why}")));
     }
-    let Some(bank) = bank.filter(|bank| !bank.found.entries.is_empty() || !bank.found.by_domain.is_empty()) else {
-        return String::new();
-    };
+    if bank.is_empty() {
+        let gone = "The bank suppressed the person in this run and has no entry now that would: somebody took it out since, or \
+                    it is another bank (--bank)";
+        return if bank.suppressed { format!("\n{}", paragraph(gone)) } else { String::new() };
+    }
     let mut text = String::from("\n");
-    let parts = [("In the bank today", &bank.found.entries), ("By the domain", &bank.found.by_domain)];
-    for (heading, entries) in parts.into_iter().filter(|(_, entries)| !entries.is_empty()) {
-        text.push_str(&entry_table(heading, entries, heading == "By the domain", screen));
+    if told.receipt.tally["bank"]["switched_off"] == true {
+        text.push_str(&paragraph("This run went without the bank (--without-bank), so nobody was suppressed by it."));
+    }
+    let own = bank.entries(|found| &found.entries);
+    let shows_text = bank.found.iter().filter(|found| !found.entries.is_empty()).count() > 1;
+    let parts = [
+        ("In the bank today", own, shows_text),
+        ("By the domain", bank.entries(|found| &found.by_domain), true),
+        ("Without showing it", bank.entries(|found| &found.by_hash), false),
+    ];
+    let mut later: Vec<String> = Vec::new();
+    for (heading, entries, shows_text) in parts.into_iter().filter(|(_, entries, _)| !entries.is_empty()) {
+        text.push_str(&entry_table(heading, &entries, shows_text, screen));
+        let is_later = |entry: &&KnownEntry| {
+            entry.holds() && told.receipt.started.as_deref().is_some_and(|started| entry.added.as_str() > started)
+        };
+        later.extend(entries.iter().filter(is_later).map(|entry| entry.batch.0.to_string()));
+    }
+    if bank.found.iter().any(|found| found.is_forgotten) {
+        text.push_str(&paragraph("It was forgotten: only a hash is left, and it stays uncontacted."));
+    }
+    if told.story.is_written() && !later.is_empty() {
+        later.dedup();
+        let batches = if later.len() == 1 { "batch" } else { "batches" };
+        text.push_str(&paragraph(&format!("{batches} {} went in after this run", later.join(", "))));
     }
     text
 }
 
-/// What to do where nobody was found.
-fn unknown(story: &Story) -> String {
-    if !story.rows.is_empty() {
+/// Whom to ask about instead, where nobody was found.
+fn closest(story: &Story) -> String {
+    if !story.rows.is_empty() || story.closest.is_empty() {
         return String::new();
     }
+    let close: Vec<String> = story.closest.iter().map(|address| safe(address, 60)).collect();
+    paragraph(&format!("close to it, and written: {}", close.join(", ")))
+}
+
+/// The files that were not read again, so that their words are missing.
+fn not_read(story: &Story) -> String {
+    let what = if story.rows.is_empty() { "so it was not searched" } else { "so its words are not shown" };
     let mut text = String::new();
-    if !story.closest.is_empty() {
-        let close: Vec<String> = story.closest.iter().map(|address| safe(address, 60)).collect();
-        text.push_str(&paragraph(&format!("close to it, and written: {}", close.join(", "))));
-    }
-    if !story.not_searched.is_empty() {
-        let files = counted(story.not_searched.len() as u64, "file", "was", "were");
-        text.push_str(&paragraph(&format!(
-            "{files} not searched, because only delimited text that has not changed since is: {}",
-            story.not_searched.join(", ")
-        )));
+    for (file, why) in &story.not_read {
+        let because = match why {
+            NotRead::Gone => "is gone".to_owned(),
+            NotRead::Changed => "has changed since the run".to_owned(),
+            NotRead::TooLarge => "is large (--verbose reads it)".to_owned(),
+            NotRead::Unreadable(why) => format!("cannot be read again ({})", safe(why, 120)),
+        };
+        text.push_str(&paragraph(&format!("{} {because}, {what}", safe(file, 60))));
     }
     text
+}
+
+fn indented(line: &str) -> String {
+    wrapped(line, WIDTH - 6, "  ").iter().map(|line| format!("      {line}\n")).collect()
 }
 
 fn paragraph(line: &str) -> String {

@@ -116,6 +116,14 @@ impl Desk {
         document
     }
 
+    /// The same, whatever the exit status.
+    pub fn json_of(&self, arguments: &[&str]) -> Value {
+        let ran = self.run(&[arguments, &["--json"]].concat());
+        let document = serde_json::from_str(&ran.stdout).unwrap_or_else(|_| panic!("{}{}", ran.stdout, ran.stderr));
+        json_schema::check(&document);
+        document
+    }
+
     pub fn sheet(&self, name: &str) -> Sheet {
         let bytes = self.bytes(name);
         let mut reader = csv::ReaderBuilder::new().from_reader(&bytes[..]);

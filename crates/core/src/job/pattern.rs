@@ -25,6 +25,22 @@ impl FilePattern {
         FilePattern { path, folder: folder.to_path_buf(), is_literal: !text.contains(['*', '?', '[']) }
     }
 
+    /// The file of this name in `folder`, whatever characters its name has; receipts leave the folder out.
+    pub fn literal_in(folder: &Path, name: &str) -> FilePattern {
+        FilePattern { path: folder.join(name), folder: folder.to_path_buf(), is_literal: true }
+    }
+
+    /// The one file that receipts show by this name, if it is one of its files and still there.
+    pub fn only(&self, shown: &str) -> Option<FilePattern> {
+        let is_it = |found: &FoundFile| {
+            let member = || shown.strip_prefix(&found.shown)?.strip_prefix('/');
+            found.shown == shown || member().is_some()
+        };
+        let found = self.files().ok()?.into_iter().find(is_it)?;
+        // Standard input is gone once it was read.
+        (found.path.as_os_str() != STDIN_NAME).then(|| FilePattern::literal_in(&self.folder, shown))
+    }
+
     /// Whether `file` is one of its files.
     pub fn is_of(&self, file: &Path) -> bool {
         let pattern = (!self.is_literal).then(|| self.path.to_str().and_then(|text| glob::Pattern::new(text).ok()));
@@ -45,6 +61,11 @@ impl FilePattern {
         let shown =
             if path.as_os_str() == STDIN_NAME { "standard input".to_owned() } else { shown(&path, &self.folder) };
         FoundFile { path, member: member.map(str::to_owned), shown }
+    }
+
+    /// Whether it is a member of an archive that is there.
+    pub fn is_in_archive(&self) -> bool {
+        self.in_archive().is_some_and(|(archive, _)| archive.is_file())
     }
 
     /// The archive and the pattern for its members, where the path goes on behind the name of a zip archive.

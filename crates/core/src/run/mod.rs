@@ -4,7 +4,7 @@
 //! every row once, [`decide`] says who is who and who must not be contacted, [`write`](mod@write) reads again and lays out,
 //! [`account`] says where every row went. Nothing is put in place before the account balances. A stage knows those before
 //! it and none after it; what they share stands beside them: [`contact`], the way from a record to a contact, [`tally`], the
-//! account as data, and [`setting`].
+//! account as data, and [`setting`]. [`retrace`] goes back to a few rows of a run that is over.
 
 pub mod account;
 pub mod contact;
@@ -12,6 +12,7 @@ pub mod decide;
 pub mod finished;
 pub mod gather;
 pub mod open;
+pub mod retrace;
 pub mod row_bits;
 pub mod row_set;
 pub mod setting;

@@ -1,6 +1,6 @@
 //! How filled the fields are as they were read, and how filled the columns of the import file are.
 
-use super::{PageTable, percent, share};
+use super::{PageTable, TALLY, percent, share};
 use crate::new_rows::import_file;
 use crate::receipt::Receipt;
 use pebblebank_table::observe::grouped;
@@ -16,7 +16,7 @@ const MOST_BYTES: u64 = 256 << 20;
 pub(super) fn of(receipt: &Receipt) -> PageTable {
     let (read, before) = in_sources(receipt);
     let after = in_import_file(receipt);
-    let mut table = PageTable::of(&["Field", "filled when read", "share", "in the import file", "share"], None);
+    let mut table = PageTable::of(&["Field", "filled when read", "share", "in the import file", "share"], Some(TALLY));
     let cells = |of: Option<(u64, u64)>| match of {
         Some((count, rows)) => [grouped(count), share(count, rows)],
         None => [String::from("–"), String::new()],

@@ -6,10 +6,11 @@
 mod crossings;
 mod filled;
 mod flow;
+mod merges;
+mod moved;
 
 use crate::changes::Changes;
-use crate::receipt::Receipt;
-use crate::story::written_addresses;
+use crate::receipt::{Receipt, written};
 use minijinja::Environment;
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_table::observe::grouped;
@@ -18,6 +19,9 @@ use pebblebank_values::look::mask_addresses;
 use serde::Serialize;
 use serde_json::Value;
 use std::collections::HashMap;
+
+/// The document of the receipt with all counts.
+const TALLY: &str = "tally.json";
 
 /// How many rows a table of the page has before the rest is counted.
 const MOST_ROWS: usize = 15;
@@ -79,6 +83,18 @@ impl PageTable {
     }
 }
 
+/// One of the three numbers, and where its rows are.
+#[derive(Debug, Serialize)]
+struct PageNumber {
+    name: &'static str,
+    count: String,
+    share: String,
+    /// The part of the page that opens it.
+    part: &'static str,
+    /// The file of the receipt that has its rows.
+    file: &'static str,
+}
+
 /// What the template shows, by the names that it uses.
 #[derive(Serialize)]
 struct Page<'a> {
@@ -87,13 +103,14 @@ struct Page<'a> {
     scope: Option<&'a str>,
     headline: String,
     tone: &'static str,
-    /// The three numbers: what each is, how many, and the share of all rows.
-    numbers: [(&'static str, String, String); 3],
+    /// The three numbers.
+    numbers: [PageNumber; 3],
     read: String,
     /// The picture, as SVG.
     flow: String,
     sources: PageTable,
     files: PageTable,
+    merges: PageTable,
     reasons: PageTable,
     lists: PageTable,
     near: PageTable,
@@ -102,9 +119,14 @@ struct Page<'a> {
     domains: PageTable,
     repairs: PageTable,
     suggestions: PageTable,
+    /// Whether the run went without the bank because somebody said so.
+    without_bank: bool,
+    /// The guards that stopped the run, and those that were accepted.
+    tripped: Vec<(String, String)>,
     guards: Vec<(String, String)>,
+    warnings: Vec<(String, String)>,
     findings: Vec<(String, String)>,
-    changes: Option<Value>,
+    changes: Option<moved::Moved>,
     decide: Vec<(String, &'static str)>,
     edited: &'a [String],
     receipt: Option<String>,
@@ -121,7 +143,8 @@ pub fn page(receipt: &Receipt, wishes: &PageWishes) -> Result<String> {
         (false, true) => shortened(text),
         (false, false) => mask_addresses(text, |_| false),
     };
-    let all = |key: &str| number(&tally["all"], key);
+    let (warnings, findings) =
+        texts(&tally["findings"], &shown).into_iter().partition(|(weight, _)| weight == "warning");
     let mut environment = Environment::new();
     environment.set_auto_escape_callback(|_| minijinja::AutoEscape::Html);
     let damaged = |_| Error::defect();
@@ -133,19 +156,12 @@ pub fn page(receipt: &Receipt, wishes: &PageWishes) -> Result<String> {
         scope: tally["bank"]["scope"].as_str(),
         headline: headline(tally),
         tone: if receipt.has_written() { "good" } else { "stop" },
-        numbers: [
-            (
-                if receipt.has_written() { "written" } else { "would have been written" },
-                grouped(all("written")),
-                share(all("written"), all("read")),
-            ),
-            ("merged into another row of the same person", grouped(all("merged")), share(all("merged"), all("read"))),
-            ("set aside, and not written", grouped(all("set_aside")), share(all("set_aside"), all("read"))),
-        ],
-        read: grouped(all("read")),
+        numbers: numbers(receipt),
+        read: grouped(number(&tally["all"], "read")),
         flow: flow::picture(tally),
         sources: sources(tally),
         files: files(tally),
+        merges: merges::of(receipt)?,
         reasons: reasons(tally, wishes.meaning),
         lists: lists(tally),
         near: near_misses(tally, &shown),
@@ -154,9 +170,12 @@ pub fn page(receipt: &Receipt, wishes: &PageWishes) -> Result<String> {
         domains: domains(receipt)?,
         repairs: repairs(tally, "repairs", Some("repairs.csv"), &example),
         suggestions: repairs(tally, "suggestions", Some("suggestions.csv"), &example),
+        without_bank: tally["bank"]["switched_off"] == true,
+        tripped: texts(&tripped_guards(receipt), &shown),
         guards: texts(&tally["accepted_guards"], &shown),
-        findings: texts(&tally["findings"], &shown),
-        changes: wishes.changes.map(|found| changes(found, wishes.meaning)),
+        warnings,
+        findings,
+        changes: wishes.changes.map(|found| moved::of(found, wishes.meaning)),
         decide: decide(tally),
         edited: &receipt.edited,
         receipt: receipt.folder.file_name().map(|name| name.to_string_lossy().into_owned()),
@@ -191,6 +210,29 @@ fn percent(part: u64, whole: u64) -> u64 {
     u64::try_from((u128::from(part) * 200 + whole) / (whole * 2)).unwrap_or(u64::MAX)
 }
 
+/// The three numbers that all rows are in.
+fn numbers(receipt: &Receipt) -> [PageNumber; 3] {
+    let all = &receipt.tally["all"];
+    let written = if receipt.has_written() { "written" } else { "would have been written" };
+    let read = number(all, "read");
+    [
+        ("written", written, "way", "written.csv"),
+        ("merged", "merged into another row of the same person", "merges", "merged.csv"),
+        ("set_aside", "set aside, and not written", "aside", "set-aside.csv"),
+    ]
+    .map(|(key, name, part, file)| {
+        let count = number(all, key);
+        PageNumber { name, count: grouped(count), share: share(count, read), part, file }
+    })
+}
+
+/// The guards that stopped the run, as the receipt has them.
+fn tripped_guards(receipt: &Receipt) -> Value {
+    let document = std::fs::read(receipt.path("guards.json")).ok();
+    let document = document.and_then(|bytes| serde_json::from_slice::<Value>(&bytes).ok());
+    document.map_or(Value::Null, |mut document| document["tripped"].take())
+}
+
 fn headline(tally: &Value) -> String {
     let all = &tally["all"];
     let (written, read) = (grouped(number(all, "written")), grouped(number(all, "read")));
@@ -203,7 +245,7 @@ fn headline(tally: &Value) -> String {
 }
 
 fn sources(tally: &Value) -> PageTable {
-    let mut table = PageTable::of(&["Source", "read", "written", "merged", "set aside"], None);
+    let mut table = PageTable::of(&["Source", "read", "written", "merged", "set aside"], Some(TALLY));
     for source in list(tally, "sources").iter().chain([&tally["all"]]) {
         let name = source["name"].as_str().unwrap_or("all");
         let cells = ["read", "written", "merged", "set_aside"].map(|key| grouped(number(source, key)));
@@ -213,7 +255,7 @@ fn sources(tally: &Value) -> PageTable {
 }
 
 fn files(tally: &Value) -> PageTable {
-    let mut table = PageTable::of(&["Import file", "contacts", "who is in it"], None);
+    let mut table = PageTable::of(&["Import file", "contacts", "who is in it"], Some(TALLY));
     for file in list(tally, "written") {
         let who = file["where"].as_str().unwrap_or("everyone who is written").to_owned();
         table.row(text(file, "file"), vec![grouped(number(file, "rows")), who], None);
@@ -235,7 +277,8 @@ fn reasons(tally: &Value, meaning: &dyn Fn(Reason) -> &'static str) -> PageTable
 }
 
 fn lists(tally: &Value) -> PageTable {
-    let mut table = PageTable::of(&["Suppression list", "entries", "matched", "unmatched", "people", "reason"], None);
+    let head = ["Suppression list", "entries", "matched", "unmatched", "people", "reason"];
+    let mut table = PageTable::of(&head, Some(TALLY));
     for list in list(tally, "suppression") {
         let mut cells: Vec<String> =
             ["entries", "matched", "unmatched", "people_held"].map(|key| grouped(number(list, key))).to_vec();
@@ -257,7 +300,7 @@ fn near_misses(tally: &Value, shown: &dyn Fn(&str) -> String) -> PageTable {
 
 fn domains(receipt: &Receipt) -> Result<PageTable> {
     let mut counts: HashMap<String, u64> = HashMap::new();
-    let addresses = written_addresses(receipt)?.unwrap_or_default();
+    let addresses = written::addresses(receipt)?.unwrap_or_default();
     for address in &addresses {
         if let Some((_, domain)) = address.rsplit_once('@') {
             *counts.entry(domain.to_owned()).or_default() += 1;
@@ -337,31 +380,6 @@ fn texts(findings: &Value, shown: &dyn Fn(&str) -> String) -> Vec<(String, Strin
         (weight.to_owned(), shown(&format!("{place}{}", text(finding, "text"))))
     };
     all.iter().map(one).collect()
-}
-
-fn changes(found: &Changes, meaning: &dyn Fn(Reason) -> &'static str) -> Value {
-    let mut gone: std::collections::BTreeMap<crate::changes::Gone, u64> = std::collections::BTreeMap::new();
-    found.gone.iter().for_each(|(_, why)| *gone.entry(*why).or_default() += 1);
-    let mut table = PageTable::of(&["Gone because", "people", "what it means"], None);
-    for (why, count) in gone {
-        let phrase = match why {
-            crate::changes::Gone::SetAside(reason) => meaning(reason),
-            crate::changes::Gone::InNoSource => "in no row of any source any more",
-        };
-        table.row(why.name(), vec![grouped(count), phrase.to_owned()], None);
-    }
-    let mut moved = PageTable::of(&["Set aside as", "before", "now"], None);
-    for (reason, (before, now)) in found.reasons.iter().filter(|(_, (before, now))| before != now) {
-        moved.row(reason.clone(), vec![grouped(*before), grouped(*now)], None);
-    }
-    serde_json::json!({
-        "new": people(found.new.len() as u64), "gone": people(found.gone.len() as u64),
-        "before": grouped(found.written_before), "table": table, "moved": moved,
-    })
-}
-
-fn people(count: u64) -> String {
-    if count == 1 { "1 person is".to_owned() } else { format!("{} people are", grouped(count)) }
 }
 
 /// What somebody should decide before the next run, with the command that leads on.

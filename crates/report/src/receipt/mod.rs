@@ -1,17 +1,15 @@
 //! The receipt of a run, opened to be read.
 
 pub mod people;
+mod seals;
 pub mod table;
+pub mod written;
 
 use pebblebank_core::run::write::outputs::SEALS_FILE;
-use pebblebank_table::staged::seal::Seal;
 use pebblebank_table::{Error, ErrorKind, Result};
 use serde_json::Value;
+use std::ffi::OsString;
 use std::path::{Path, PathBuf};
-use std::time::{Duration, SystemTime};
-
-/// How long after the seals a file may have been written by the same run.
-const SAME_RUN: Duration = Duration::from_secs(2);
 
 /// A receipt.
 #[derive(Debug)]
@@ -26,6 +24,8 @@ pub struct Receipt {
     pub started: Option<String>,
     /// The job file (its path as the run opened it); none for work without one.
     pub job_file: Option<PathBuf>,
+    /// The folder in which the command was typed.
+    pub folder_of_command: Option<PathBuf>,
     /// The files that were edited after the run, by name.
     pub edited: Vec<String>,
     /// Whether the receipt has no seals: an earlier version wrote it, or the file was deleted.
@@ -74,16 +74,24 @@ impl Receipt {
         // Without it only times and places are unknown.
         let run = document(folder, "run.json").unwrap_or_default();
         let text = |key: &str| run[key].as_str().filter(|text| !text.is_empty()).map(str::to_owned);
-        let (edited, is_unsealed) = edited(folder)?;
+        let (edited, is_unsealed) = seals::edited(folder, text("started").as_deref())?;
         Ok(Receipt {
             folder: folder.to_path_buf(),
             inputs: inputs_of(&inputs, &run["inputs"]),
             tally,
             started: text("started"),
             job_file: text("job_file").map(PathBuf::from),
+            folder_of_command: text("folder").map(PathBuf::from),
             edited,
             is_unsealed,
         })
+    }
+
+    /// The bank that the run asked, if there was one: the address of a database, or a path.
+    pub fn bank(&self) -> Option<OsString> {
+        let named = self.tally["bank"]["file"].as_str()?;
+        let folder = self.folder_of_command.as_deref().filter(|_| !named.contains("://"));
+        Some(folder.map_or_else(|| OsString::from(named), |folder| folder.join(named).into_os_string()))
     }
 
     /// The name of the job.
@@ -115,8 +123,8 @@ impl Receipt {
 
     /// Whether a file was last changed while the run was still at work: a later run may have written another one in its place.
     pub fn is_of_this_run(&self, file: &Path) -> bool {
-        let sealed_at = modified(&self.path(SEALS_FILE));
-        modified(file).zip(sealed_at).is_some_and(|(file, sealed)| file <= sealed + SAME_RUN)
+        let sealed_at = seals::modified(&self.path(SEALS_FILE));
+        seals::modified(file).zip(sealed_at).is_some_and(|(file, sealed)| file <= sealed + seals::SAME_RUN)
     }
 
     /// A file of the receipt.
@@ -175,46 +183,4 @@ fn inputs_of(inputs: &Value, paths: &Value) -> Vec<Input> {
         }
     };
     all.iter().enumerate().map(input).collect()
-}
-
-/// The sealed files that are no longer as the run wrote them, and whether there are no seals.
-///
-/// Every size is compared. A file that was written later than the seals is read and compared as a whole.
-fn edited(folder: &Path) -> Result<(Vec<String>, bool)> {
-    let path = folder.join(SEALS_FILE);
-    if !path.exists() {
-        return Ok((Vec::new(), true));
-    }
-    let document = document(folder, SEALS_FILE)?;
-    known_version(folder, SEALS_FILE, &document, "pebblebank/receipt/")?;
-    let seals: Vec<Seal> = serde_json::from_value(document["files"].clone()).map_err(|_| {
-        let what = "this part of the receipt is damaged";
-        Error::new(ErrorKind::Input, what, "run the job again; its receipt is then whole").in_file(&path)
-    })?;
-    let sealed_at = modified(&path);
-    let is_edited = |seal: &Seal| {
-        let is_later = match (modified(&folder.join(&seal.file)), sealed_at) {
-            (Some(file), Some(sealed)) => file > sealed + SAME_RUN,
-            _ => true,
-        };
-        if is_later { !seal.fits(folder) } else { !seal.fits_size(folder) }
-    };
-    Ok((seals.iter().filter(|seal| is_edited(seal)).map(|seal| seal.file.clone()).collect(), false))
-}
-
-fn modified(path: &Path) -> Option<SystemTime> {
-    std::fs::metadata(path).and_then(|about| about.modified()).ok()
-}
-
-impl Input {
-    /// The bytes of the file, if it is still where it was and as it was; at most `most` bytes are read.
-    pub fn unchanged(&self, most: u64) -> Option<Vec<u8>> {
-        let path = self.path.as_ref()?;
-        let is_same_size = std::fs::metadata(path).is_ok_and(|about| about.is_file() && about.len() == self.bytes);
-        if !is_same_size || self.bytes > most {
-            return None;
-        }
-        let bytes = std::fs::read(path).ok()?;
-        (blake3::hash(&bytes).to_hex().as_str() == self.blake3).then_some(bytes)
-    }
 }

@@ -93,7 +93,7 @@ impl Reports<'_> {
         let inputs = serde_json::to_value(self.inputs()).expect("plain data");
         let files = [("tally.json", tally), ("guards.json", guards), ("inputs.json", inputs), ("run.json", run)];
         let readme = ("README.txt", include_bytes!("receipt_readme.txt").to_vec());
-        let job = ("job.toml", self.job_text());
+        let job = ("job.toml", self.job_text(setting));
         let files = files.into_iter().map(|(name, value)| (name, pretty(&value))).chain([readme, job]);
         let log = ("log.jsonl", (setting.log)());
         Documents { files: files.chain([log]).collect(), of_one_run: vec!["run.json", "log.jsonl"] }
@@ -115,12 +115,18 @@ impl Reports<'_> {
         }
     }
 
-    /// The job as it was run: the text of its file, or the command that had none.
-    fn job_text(&self) -> Vec<u8> {
-        match &self.job.text {
-            Some(text) => text.clone().into_bytes(),
-            None => b"# This work had no job file. run.json has the command that did it.\n".to_vec(),
+    /// The job as it was run: the text of its file, and what the command line decided besides; or the command that had none.
+    fn job_text(&self, setting: &Setting) -> Vec<u8> {
+        let Some(text) = &self.job.text else {
+            return b"# This work had no job file. run.json has the command that did it.\n".to_vec();
+        };
+        let options = deciding_options(&setting.arguments);
+        let mut text = text.clone();
+        if !options.is_empty() {
+            let line_end = if text.ends_with('\n') { "" } else { "\n" };
+            text.push_str(&format!("{line_end}\n# Said on the command line besides: {}\n", options.join(" ")));
         }
+        text.into_bytes()
     }
 
     /// Where each input was, in the order of `inputs.json`.
@@ -157,6 +163,24 @@ fn input<Owner>(part: &'static str, of: &str, file: &OpenFile<Owner>, counts: &F
         records: counts.contacts + counts.others.iter().sum::<u64>(),
         blake3: counts.fingerprint.clone(),
     }
+}
+
+/// The options among the words of a command that decide about who is written and how, with their values; none of them names
+/// a place on this machine.
+fn deciding_options(arguments: &[String]) -> Vec<String> {
+    const WITH_VALUE: [&str; 2] = ["--accept", "--scope"];
+    const ALONE: [&str; 3] = ["--without-bank", "--new-scope", "--for-spreadsheet"];
+    let mut found = Vec::new();
+    let mut words = arguments.iter().map(|word| word.replace(['\n', '\r'], " "));
+    while let Some(word) = words.next() {
+        let name = word.split_once('=').map_or(word.as_str(), |(name, _)| name);
+        if WITH_VALUE.contains(&word.as_str()) {
+            found.push(format!("{word} {}", words.next().unwrap_or_default()));
+        } else if WITH_VALUE.contains(&name) || ALONE.contains(&name) {
+            found.push(word);
+        }
+    }
+    found
 }
 
 fn absolute(path: &Path) -> String {

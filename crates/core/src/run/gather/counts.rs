@@ -226,6 +226,8 @@ pub(crate) struct SourceChunk {
     pub lines: Vec<u8>,
     /// The identities of its rows.
     pub keys: Vec<(u32, Role, IdentityHash)>,
+    /// The identities that are addresses, as text; none unless they are asked for.
+    pub identities: Option<Vec<(u32, String)>>,
     /// What its rows are ranked by among the copies of a person; empty where all are equal.
     pub ranks: Vec<(u32, u32)>,
     /// What its rows are marked with.

@@ -19,6 +19,7 @@ use pebblebank_values::identity::{IdentityHash, IdentityHasher};
 use pebblebank_values::unread::{self, RowGave, UnreadText};
 use std::borrow::Cow;
 use std::collections::BTreeMap;
+use std::ops::Range;
 use std::sync::Arc;
 
 /// The fewest digits of a hash.
@@ -32,6 +33,8 @@ pub(crate) struct EntryScratch {
     cleaner: AddressCleaner,
     /// Whether the texts of entries are wanted.
     keeps_texts: bool,
+    /// Whether it is wanted which row each entry stands in.
+    keeps_places: bool,
 }
 
 impl EntryScratch {
@@ -46,6 +49,11 @@ impl EntryScratch {
     /// One that keeps the texts of entries.
     pub fn with_texts(files: &OpenFiles) -> EntryScratch {
         EntryScratch { keeps_texts: true, ..EntryScratch::new(files) }
+    }
+
+    /// One that keeps the texts of entries, and which row each of them stands in.
+    pub fn with_places(files: &OpenFiles) -> EntryScratch {
+        EntryScratch { keeps_places: true, ..EntryScratch::with_texts(files) }
     }
 }
 
@@ -64,7 +72,21 @@ pub(crate) struct ListChunk {
     pub unread: Vec<UnreadText>,
     /// How many compared entries the list itself has after each record.
     pub entries_after_row: Vec<u32>,
+    /// Which row each entry stands in, where that is wanted.
+    pub places: Vec<EntryPlace>,
     pub problem: Option<Problem>,
+}
+
+/// The entries of one share that stand in one row.
+pub(crate) struct EntryPlace {
+    /// The row within the chunk, from 0.
+    pub row: usize,
+    /// The share.
+    pub share: usize,
+    /// Those that are compared by their hash.
+    pub compared: Range<usize>,
+    /// Those that are domains.
+    pub domains: Range<usize>,
 }
 
 /// What is looked for in a list file's rows beside addresses.
@@ -80,7 +102,7 @@ pub(crate) struct ListPlan<'a> {
 
 impl ListPlan<'_> {
     /// Whether the list goes by other values than addresses.
-    fn has_keys(&self) -> bool {
+    pub fn has_keys(&self) -> bool {
         self.keys.is_some_and(RowKeys::has_keys)
     }
 
@@ -121,7 +143,7 @@ pub(crate) fn read_list_chunk(
     let gives_reasons = plan.status.is_some_and(|status| status.gives_reasons);
     let shares = if gives_reasons { 1 + StatusReasons::REASONS.len() } else { 1 };
     read.shares.resize_with(shares, Entries::default);
-    let EntryScratch { records, contacts, cleaner, keeps_texts } = scratch;
+    let EntryScratch { records, contacts, cleaner, keeps_texts, keeps_places } = scratch;
     records.split(chunk, file.dialect);
     read.records = records.len() as u64;
     read.problem = not_text(file, chunk, records);
@@ -140,9 +162,13 @@ pub(crate) fn read_list_chunk(
         if line == Line::RepeatedHeader && file.begins_another_table(&record) {
             read.counts.other_tables.at(row);
         }
+        let before = keeps_places.then(|| read.entries_so_far());
         match line {
             Line::Contact => rows.read(&record, row, &mut read),
             _ => read.look_for_unread(&record, row, plan, &[], RowGave::NoEntry),
+        }
+        if let Some(before) = before {
+            read.keep_places(index, &before);
         }
     }
     read.entries_after_row.push(read.shares[0].compared.len() as u32);
@@ -265,6 +291,24 @@ impl<'a> RowReader<'a> {
 }
 
 impl ListChunk {
+    /// How many entries each share has so far: those that are compared, and domains.
+    fn entries_so_far(&self) -> Vec<(usize, usize)> {
+        self.shares.iter().map(|entries| (entries.compared.len(), entries.domains.len())).collect()
+    }
+
+    /// Keeps that the entries since `before` stand in this row.
+    fn keep_places(&mut self, row: usize, before: &[(usize, usize)]) {
+        for (share, (entries, (compared, domains))) in self.shares.iter().zip(before).enumerate() {
+            let place = EntryPlace {
+                row,
+                share,
+                compared: *compared..entries.compared.len(),
+                domains: *domains..entries.domains.len(),
+            };
+            self.places.extend((!place.compared.is_empty() || !place.domains.is_empty()).then_some(place));
+        }
+    }
+
     /// Keeps what a row holds beside its entries.
     #[inline]
     fn look_for_unread(

@@ -12,10 +12,10 @@ mod list_entries;
 pub(crate) mod lists;
 pub mod records;
 pub mod remembered;
-mod source_chunk;
+pub(crate) mod source_chunk;
 mod source_row;
 pub(crate) mod sources;
-mod statements;
+pub(crate) mod statements;
 
 use crate::job::Job;
 use crate::run::open::Opening;

@@ -21,7 +21,7 @@ use std::sync::Arc;
 
 /// What a thread reuses from chunk to chunk.
 #[derive(Default)]
-pub(super) struct Scratch {
+pub(crate) struct Scratch {
     records: Records,
     contacts: ContactReader,
     further: AddressCleaner,
@@ -39,17 +39,19 @@ impl Scratch {
 }
 
 /// What is looked for in a source file's rows beside addresses and consent.
-pub(super) struct RowPlan<'a> {
+pub(crate) struct RowPlan<'a> {
     pub cleaning: &'a CleaningPlan,
     pub keys: Option<&'a RowKeys>,
     /// Whether rows are marked with their source.
     pub marks_source: bool,
     /// Whether a yes or no about consent whose direction is not known stops the work.
     pub consent_stops: bool,
+    /// Whether the identities are kept as text, beside their hashes.
+    pub keeps_identities: bool,
 }
 
 /// Reads the rows of one chunk of a source.
-pub(super) fn read_source_chunk(
+pub(crate) fn read_source_chunk(
     file: &OpenFile<SourceId>,
     plan: &RowPlan,
     chunk: &Chunk,
@@ -57,7 +59,8 @@ pub(super) fn read_source_chunk(
     checks: &RowChecks,
     scratch: &mut Scratch,
 ) -> SourceChunk {
-    let mut read = SourceChunk { checksum: checksum(chunk), ..SourceChunk::default() };
+    let identities = plan.keeps_identities.then(Vec::new);
+    let mut read = SourceChunk { checksum: checksum(chunk), identities, ..SourceChunk::default() };
     scratch.records.split(chunk, file.dialect);
     let Scratch { records, contacts, further, statements } = scratch;
     read.problem = not_text(file, chunk, records);

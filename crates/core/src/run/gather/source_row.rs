@@ -164,6 +164,9 @@ impl RowRead<'_> {
     fn identity(&mut self, identity: &[u8], domain: &[u8], role: Role) {
         let hash = self.hasher.hash_address(identity);
         self.read.keys.push((self.row, role, hash));
+        if let Some(identities) = &mut self.read.identities {
+            identities.push((self.row, String::from_utf8_lossy(identity).into_owned()));
+        }
         let RowChecks { domains, allowed, lists_of_addresses, .. } = self.checks;
         if !domains.is_empty() {
             let (row, marks) = (self.row, &mut self.read.marks);

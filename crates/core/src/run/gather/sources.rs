@@ -58,8 +58,13 @@ pub fn read_sources(
             let file = &files.sources[job.file.0 as usize];
             let cleaning = &files.cleaning[job.file.0 as usize];
             let keys = files.row_keys[job.file.0 as usize].as_ref();
-            let plan =
-                RowPlan { cleaning, keys, marks_source: files.marks_sources, consent_stops: files.consent_stops };
+            let plan = RowPlan {
+                cleaning,
+                keys,
+                marks_source: files.marks_sources,
+                consent_stops: files.consent_stops,
+                keeps_identities: false,
+            };
             let read = read_source_chunk(file, &plan, &job.chunk, &hasher, &checks, scratch);
             Ok((job, read))
         },

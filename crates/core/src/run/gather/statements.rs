@@ -10,7 +10,7 @@ use std::collections::HashMap;
 
 /// What status cells say. Few different ones occur, so they are remembered.
 #[derive(Default)]
-pub(super) struct Statements {
+pub(crate) struct Statements {
     /// By the direction of their column.
     said: SaidByDirection,
     /// Whether values of watched columns are words of a status, and refusals.

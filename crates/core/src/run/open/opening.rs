@@ -51,6 +51,22 @@ impl Opening {
 
 /// Opens the files of a job. `spool_folder` takes what cannot be read twice.
 pub fn open_files(job: &Job, spool_folder: &Path, threads: usize, observer: &dyn Observer) -> Result<OpenFiles> {
+    let mut opened = open_unchecked(job, spool_folder, threads, observer)?;
+    check_inputs(&opened)?;
+    check_outputs(job, &opened)?;
+    check_columns(job, &opened)?;
+    let of_templates = findings_of_templates(job, &opened);
+    opened.findings.extend(of_templates);
+    Ok(opened)
+}
+
+/// Opens the files of a job that was opened before, or of a part of one: whether they fit together is not looked at.
+pub(crate) fn open_unchecked(
+    job: &Job,
+    spool_folder: &Path,
+    threads: usize,
+    observer: &dyn Observer,
+) -> Result<OpenFiles> {
     let mut opened = OpenFiles::default();
     let files_of = Opener { spool_folder, threads, observer };
     let named = Arc::new(job.named_headers());
@@ -77,10 +93,5 @@ pub fn open_files(job: &Job, spool_folder: &Path, threads: usize, observer: &dyn
     opened.lists = files_of.open_all(lists, part, &mut opened.findings)?;
     opened.decisions = job.person.decisions.as_deref().map(Decisions::read).transpose()?.flatten();
     opened.plan(job);
-    check_inputs(&opened)?;
-    check_outputs(job, &opened)?;
-    check_columns(job, &opened)?;
-    let of_templates = findings_of_templates(job, &opened);
-    opened.findings.extend(of_templates);
     Ok(opened)
 }
