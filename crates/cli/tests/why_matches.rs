@@ -346,6 +346,24 @@ fn a_source_that_changed_leaves_the_words_of_the_receipt_and_says_so() {
     assert!(shown.status == 1 && shown.stdout.contains("shop.csv has changed since the run"), "{}", shown.stdout);
 }
 
+#[rstest]
+#[case::an_address("hugo@post.example", 4)]
+#[case::a_further_address_of_the_cell("hugo.vale@larkmail.example", 4)]
+#[case::an_address_of_another_column("wren.second@larkmail.example", 5)]
+#[case::a_name("otto reed", 6)]
+#[case::a_phone_number("+44 20 7946 0018", 3)]
+#[case::an_id("contact_id = 13", 14)]
+#[case::a_remark("desk@post.example", 33)]
+fn the_receipt_alone_answers_where_every_other_file_is_gone(#[case] who: &str, #[case] row: u64) {
+    let desk = desk();
+    for name in LISTS.iter().map(|(name, _)| *name).chain(["shop.csv", "job.toml", "decisions.csv", "bank.sqlite"]) {
+        std::fs::remove_file(desk.path(name)).unwrap();
+    }
+    let told = why(&desk, who);
+    assert_eq!((&told["rows"][0]["row"], &told["is_written"]), (&json!(row), &json!(false)), "{told:#}");
+    assert!(told["not_read"].as_array().unwrap().iter().any(|file| file["file"] == "shop.csv"), "{told:#}");
+}
+
 #[test]
 fn an_entry_that_the_job_lifts_is_told_with_the_reason() {
     let allow = "[[allow]]\naddresses = [\"rosa@hotel.example\"]\nwhy = \"asked for it in March\"\n";

@@ -164,9 +164,14 @@ fn by_person(now: &People, before: &People) -> Moved {
 /// The addresses that have these digests, by digest; those that a run wrote.
 pub fn addresses(receipt: &Receipt, wanted: &[Identity]) -> Result<HashMap<Identity, String>> {
     let wanted: HashSet<&Identity> = wanted.iter().collect();
-    let all = written::addresses(receipt)?.unwrap_or_default();
-    let digested = all.into_iter().map(|address| (stable_digest(address.as_bytes()), address));
-    Ok(digested.filter(|(digest, _)| wanted.contains(digest)).collect())
+    let mut found = HashMap::new();
+    written::each_address(receipt, &mut |address| {
+        let digest = stable_digest(address);
+        if wanted.contains(&digest) {
+            found.insert(digest, String::from_utf8_lossy(address).into_owned());
+        }
+    })?;
+    Ok(found)
 }
 
 /// The people of a run: the identities of each, and what became of it.

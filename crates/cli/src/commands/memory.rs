@@ -50,8 +50,20 @@ fn usual_bank() -> Result<Location> {
 /// The bank of a run that is over, and whether it is known by name: `--bank` of now, the one that the run asked, its job's, else
 /// the usual one.
 pub fn bank_of_run(shared: &Shared, receipt: &Receipt, job: &Job) -> Result<(Location, bool)> {
-    let named = shared.bank.clone().or_else(|| receipt.bank()).or_else(|| job.bank.named.clone());
-    let named = named.or_else(|| bank_named(shared));
+    if let Some(named) = &shared.bank {
+        return Ok((Location::read(named)?, true));
+    }
+    let asked = receipt.bank();
+    let elsewhere = [job.bank.named.clone(), bank_named(shared)];
+    // A receipt has the address of a database without what is needed to open it, such as its certificate.
+    let is_it = |location: &Location| {
+        asked.as_deref().and_then(|asked| asked.to_str()).is_some_and(|asked| location.is_that_of(asked))
+    };
+    let fuller = elsewhere.iter().flatten().filter_map(|named| Location::read(named).ok()).find(is_it);
+    if let Some(location) = fuller {
+        return Ok((location, true));
+    }
+    let named = asked.or_else(|| elsewhere.into_iter().flatten().next());
     match named {
         Some(named) => Ok((Location::read(&named)?, true)),
         None => Ok((usual_bank()?, false)),

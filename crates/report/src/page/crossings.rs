@@ -1,12 +1,12 @@
 //! How many people each source shares with each other source.
 
-use super::share;
+use super::parts::share;
 use crate::receipt::Receipt;
 use crate::receipt::people::Person;
 use pebblebank_table::Result;
 use pebblebank_table::observe::grouped;
 use serde::Serialize;
-use std::collections::HashMap;
+use std::sync::atomic::{AtomicU16, Ordering};
 
 /// The most sources of which the crossings are shown.
 const MOST: usize = 12;
@@ -48,17 +48,22 @@ pub(super) fn of(receipt: &Receipt, threads: usize) -> Result<Option<Crossings>>
         let file = ends.partition_point(|(end, _)| *end <= u64::from(row));
         ends.get(file).map_or(0, |(_, source)| *source)
     };
-    let each = |person: Person, found: &mut HashMap<u32, u16>| {
-        *found.entry(person.survivor).or_default() |= 1 << source_of(person.row);
-    };
-    let mut people: HashMap<u32, u16> = HashMap::new();
-    for part in receipt.scan(threads, &each)? {
-        for (survivor, sources) in part {
-            *people.entry(survivor).or_default() |= sources;
-        }
+    // By the row that survives for a person: the sources that have the person.
+    let rows = ends.last().map_or(0, |(end, _)| *end);
+    let mut people: Vec<AtomicU16> = Vec::new();
+    // A damaged receipt may say anything.
+    if people.try_reserve_exact(usize::try_from(rows).unwrap_or(usize::MAX)).is_err() {
+        return Ok(None);
     }
+    people.extend((0..rows).map(|_| AtomicU16::new(0)));
+    let each = |person: Person, (): &mut ()| {
+        if let Some(sources) = people.get(person.survivor as usize) {
+            sources.fetch_or(1 << source_of(person.row), Ordering::Relaxed);
+        }
+    };
+    receipt.scan(threads, &each)?;
     let mut counts = vec![vec![0_u64; names.len()]; names.len()];
-    for sources in people.into_values() {
+    for sources in people.into_iter().map(AtomicU16::into_inner).filter(|sources| *sources != 0) {
         for (a, row) in counts.iter_mut().enumerate().filter(|(a, _)| sources & (1 << a) != 0) {
             row.iter_mut().enumerate().filter(|(b, _)| sources & (1 << b) != 0).for_each(|(_, count)| *count += 1);
             debug_assert!(row[a] > 0);

@@ -1,6 +1,6 @@
 //! How filled the fields are as they were read, and how filled the columns of the import file are.
 
-use super::{PageTable, TALLY, percent, share};
+use super::parts::{PageTable, TALLY, percent, share};
 use crate::new_rows::import_file;
 use crate::receipt::Receipt;
 use pebblebank_table::observe::grouped;

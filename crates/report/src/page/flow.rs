@@ -2,7 +2,7 @@
 //!
 //! A band is as high as it has rows. Colours come from the page, so that it also works in the dark and on paper.
 
-use super::{list, number};
+use super::parts::{list, number};
 use pebblebank_table::observe::grouped;
 use serde_json::Value;
 

@@ -1,6 +1,6 @@
 //! By what rows were merged: the keys, as the table of merged rows has them.
 
-use super::{PageTable, percent};
+use super::parts::{PageTable, percent};
 use crate::receipt::Receipt;
 use pebblebank_table::observe::grouped;
 use pebblebank_table::saved_table::rows_in;

@@ -8,10 +8,12 @@ mod filled;
 mod flow;
 mod merges;
 mod moved;
+mod parts;
 
 use crate::changes::Changes;
 use crate::receipt::{Receipt, written};
 use minijinja::Environment;
+use parts::{PageTable, TALLY, list, number, percent, share, text};
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_table::observe::grouped;
 use pebblebank_table::{Error, Result};
@@ -19,12 +21,6 @@ use pebblebank_values::look::mask_addresses;
 use serde::Serialize;
 use serde_json::Value;
 use std::collections::HashMap;
-
-/// The document of the receipt with all counts.
-const TALLY: &str = "tally.json";
-
-/// How many rows a table of the page has before the rest is counted.
-const MOST_ROWS: usize = 15;
 
 /// What the page shows.
 pub struct PageWishes<'a> {
@@ -36,51 +32,6 @@ pub struct PageWishes<'a> {
     pub changes: Option<&'a Changes>,
     /// How many threads work.
     pub threads: usize,
-}
-
-/// A table of the page, and the bars beside its numbers.
-#[derive(Debug, Default, Serialize)]
-struct PageTable {
-    head: Vec<&'static str>,
-    rows: Vec<PageRow>,
-    /// How many rows are not shown.
-    more: usize,
-    /// The file of the receipt that has all of it.
-    file: Option<&'static str>,
-}
-
-#[derive(Debug, Serialize)]
-struct PageRow {
-    /// What the row is about.
-    name: String,
-    /// Its cells, and whether each is a number.
-    cells: Vec<(String, bool)>,
-    /// The length of its bar, in percent; none for no bar.
-    bar: Option<u64>,
-}
-
-impl PageTable {
-    fn of(head: &[&'static str], file: Option<&'static str>) -> PageTable {
-        PageTable { head: head.to_vec(), file, ..PageTable::default() }
-    }
-
-    fn row(&mut self, name: impl Into<String>, cells: Vec<String>, bar: Option<u64>) {
-        // What stands for no number is among numbers, too.
-        let is_number = |cell: &str| {
-            let begins = cell.starts_with(|sign: char| sign.is_ascii_digit() || sign == '<') || cell == "–";
-            cell.is_empty() || (begins && !cell.contains(char::is_alphabetic))
-        };
-        let cells = cells.into_iter().map(|cell| {
-            let is_number = is_number(&cell);
-            (cell, is_number)
-        });
-        let cells = cells.collect();
-        if self.rows.len() < MOST_ROWS {
-            self.rows.push(PageRow { name: name.into(), cells, bar });
-        } else {
-            self.more += 1;
-        }
-    }
 }
 
 /// One of the three numbers, and where its rows are.
@@ -184,32 +135,6 @@ pub fn page(receipt: &Receipt, wishes: &PageWishes) -> Result<String> {
     template.render(page.map_err(|_| Error::defect())?).map_err(damaged)
 }
 
-fn number(value: &Value, key: &str) -> u64 {
-    value[key].as_u64().unwrap_or_default()
-}
-
-fn list<'a>(value: &'a Value, key: &str) -> &'a [Value] {
-    value[key].as_array().map(Vec::as_slice).unwrap_or_default()
-}
-
-fn text(value: &Value, key: &str) -> String {
-    value[key].as_str().unwrap_or_default().to_owned()
-}
-
-/// A share as people read it.
-fn share(part: u64, whole: u64) -> String {
-    match (part, percent(part, whole)) {
-        (0, _) => "none".to_owned(),
-        (_, 0) => "<1 %".to_owned(),
-        (_, share) => format!("{share} %"),
-    }
-}
-
-fn percent(part: u64, whole: u64) -> u64 {
-    let whole = u128::from(whole.max(1));
-    u64::try_from((u128::from(part) * 200 + whole) / (whole * 2)).unwrap_or(u64::MAX)
-}
-
 /// The three numbers that all rows are in.
 fn numbers(receipt: &Receipt) -> [PageNumber; 3] {
     let all = &receipt.tally["all"];
@@ -300,18 +225,23 @@ fn near_misses(tally: &Value, shown: &dyn Fn(&str) -> String) -> PageTable {
 
 fn domains(receipt: &Receipt) -> Result<PageTable> {
     let mut counts: HashMap<String, u64> = HashMap::new();
-    let addresses = written::addresses(receipt)?.unwrap_or_default();
-    for address in &addresses {
-        if let Some((_, domain)) = address.rsplit_once('@') {
-            *counts.entry(domain.to_owned()).or_default() += 1;
+    let mut in_all = 0_u64;
+    written::each_address(receipt, &mut |address| {
+        in_all += 1;
+        let domain = memchr::memrchr(b'@', address).map(|at| String::from_utf8_lossy(&address[at + 1..]));
+        if let Some(domain) = domain {
+            match counts.get_mut(domain.as_ref()) {
+                Some(count) => *count += 1,
+                None => _ = counts.insert(domain.into_owned(), 1),
+            }
         }
-    }
+    })?;
     let mut counts: Vec<(String, u64)> = counts.into_iter().collect();
     counts.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
     let most = counts.first().map_or(0, |(_, count)| *count);
     let mut table = PageTable::of(&["Domain", "contacts", "share"], Some("written.csv"));
     for (domain, count) in counts {
-        let cells = vec![grouped(count), share(count, addresses.len() as u64)];
+        let cells = vec![grouped(count), share(count, in_all)];
         table.row(domain, cells, Some(percent(count, most)));
     }
     Ok(table)

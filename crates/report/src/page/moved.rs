@@ -1,6 +1,6 @@
 //! What changed since the run before.
 
-use super::{PageTable, TALLY};
+use super::parts::{PageTable, TALLY};
 use crate::changes::{Changes, FileChange, Gone, ListCounts};
 use pebblebank_core::suppress::reason::Reason;
 use pebblebank_table::observe::grouped;

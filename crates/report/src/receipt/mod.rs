@@ -1,10 +1,12 @@
 //! The receipt of a run, opened to be read.
 
+mod document;
 pub mod people;
 mod seals;
 pub mod table;
 pub mod written;
 
+use document::{document, known_version};
 use pebblebank_core::run::write::outputs::SEALS_FILE;
 use pebblebank_table::{Error, ErrorKind, Result};
 use serde_json::Value;
@@ -133,38 +135,12 @@ impl Receipt {
     }
 }
 
-fn document(folder: &Path, name: &str) -> Result<Value> {
-    let path = folder.join(name);
-    let bytes = std::fs::read(&path).map_err(|cause| Error::unreadable(&path, &cause))?;
-    serde_json::from_slice(&bytes).map_err(|_| {
-        let what = "this part of the receipt is damaged";
-        Error::new(ErrorKind::Input, what, "run the job again; its receipt is then whole").in_file(&path)
-    })
-}
-
 fn no_receipt(folder: &Path, error: &Error) -> Error {
     if folder.join("tally.json").exists() {
         return error.clone();
     }
     let what = if folder.exists() { "this is not a receipt" } else { "there is no such receipt" };
     Error::new(ErrorKind::Input, what, "name the folder that a run left, whose name ends with .receipt").in_file(folder)
-}
-
-/// Fails if a newer version wrote the document, since its numbers may mean something else.
-fn known_version(folder: &Path, name: &str, document: &Value, schema: &str) -> Result<()> {
-    let version = document["schema"].as_str().and_then(|text| text.strip_prefix(schema)).unwrap_or_default();
-    match version.parse::<u32>() {
-        Ok(1) => Ok(()),
-        Ok(_) => {
-            let what = "a newer version of Pebblebank wrote this receipt";
-            Err(Error::new(ErrorKind::Input, what, "open it with that version").in_file(&folder.join(name)))
-        }
-        Err(_) => {
-            let what = "this part of the receipt is damaged";
-            let advice = "run the job again; its receipt is then whole";
-            Err(Error::new(ErrorKind::Input, what, advice).in_file(&folder.join(name)))
-        }
-    }
 }
 
 fn inputs_of(inputs: &Value, paths: &Value) -> Vec<Input> {

@@ -3,7 +3,7 @@
 //! Small files are compared with their seals whole, so is every file that was changed later than the seals. Of the others the
 //! size is enough, unless the whole folder is younger than its run: a copy of a receipt that was edited before.
 
-use super::{document, known_version};
+use super::document::{document, known_version};
 use pebblebank_core::run::write::outputs::SEALS_FILE;
 use pebblebank_table::staged::seal::Seal;
 use pebblebank_table::{Error, ErrorKind, Result};

@@ -7,6 +7,8 @@ use super::{Input, Place};
 use pebblebank_table::dialect::Dialect;
 use pebblebank_table::saved_table::rows_in;
 use pebblebank_table::{Error, Result};
+use pebblebank_values::Field;
+use pebblebank_values::headers::{Meaning, recognise};
 use std::collections::HashMap;
 use std::fs::File;
 use std::io::{Read, Seek, SeekFrom};
@@ -95,7 +97,7 @@ impl Table {
     /// The rows that were read there.
     pub fn at(&mut self, place: &Place) -> Result<Vec<TableRow>> {
         let found = self.by_halves(place)?;
-        if found.is_empty() && !self.is_in_order { self.by_reading(place) } else { Ok(found) }
+        if found.is_empty() && !self.is_in_order { self.by_reading(&|row| row.place == *place) } else { Ok(found) }
     }
 
     fn by_halves(&mut self, place: &Place) -> Result<Vec<TableRow>> {
@@ -121,7 +123,25 @@ impl Table {
         Ok(found)
     }
 
-    fn by_reading(&mut self, place: &Place) -> Result<Vec<TableRow>> {
+    /// Where rows were read that have a cell like this, the receipt's own cells aside, or whose first and last name are like it
+    /// when they are joined; the table is read to its end.
+    pub fn places_with(&mut self, is_it: &dyn Fn(&str) -> bool) -> Result<Vec<Place>> {
+        let own: Vec<bool> = self.header.iter().map(|name| name.starts_with("pebblebank_")).collect();
+        let column = |field| self.header.iter().position(|name| recognise(name) == Some(Meaning::Field(field)));
+        let names = column(Field::FirstName).zip(column(Field::LastName));
+        let has_it = |row: &TableRow| {
+            let has_name = |(first, last)| is_it(&format!("{} {}", row.cells[first], row.cells[last]));
+            row.cells.iter().zip(&own).any(|(cell, is_own)| !is_own && is_it(cell)) || names.is_some_and(has_name)
+        };
+        Ok(self.by_reading(&has_it)?.into_iter().map(|row| row.place).collect())
+    }
+
+    /// Its size in bytes.
+    pub fn bytes(&self) -> u64 {
+        self.length
+    }
+
+    fn by_reading(&mut self, is_wanted: &dyn Fn(&TableRow) -> bool) -> Result<Vec<TableRow>> {
         let mut found = Vec::new();
         let mut at = self.start;
         while at < self.length {
@@ -129,7 +149,7 @@ impl Table {
             let is_last = at + bytes.len() as u64 >= self.length;
             // What may be cut off at the end is read again with the next part.
             let whole = if is_last { bytes.len() } else { last_start(self, &bytes).unwrap_or(bytes.len()) };
-            found.extend(self.rows_of(&bytes[..whole]).into_iter().filter(|row| row.place == *place));
+            found.extend(self.rows_of(&bytes[..whole]).into_iter().filter(is_wanted));
             at += whole.max(1) as u64;
         }
         Ok(found)

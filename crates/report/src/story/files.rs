@@ -1,6 +1,6 @@
 //! The files that a run read, read again for the words of a few rows and for the entries of lists that they have.
 
-use super::{ListEntry, NearMiss, Reading, RowStory};
+use super::told::{ListEntry, NearMiss, Reading, RowStory};
 use crate::receipt::{Input, Place, Receipt};
 use pebblebank_core::job::lists::EntriesToCompare;
 use pebblebank_core::job::pattern::FilePattern;

@@ -1,6 +1,6 @@
 //! What the tables of a receipt tell of single rows.
 
-use super::{Repair, RowStory};
+use super::told::{Repair, RowStory};
 use crate::receipt::people::{Fate, Person};
 use crate::receipt::table::{Table, TableRow};
 use crate::receipt::{Place, Receipt};
@@ -19,6 +19,18 @@ impl Tables {
         let is_as_written = |name: &str| !receipt.is_unsealed && !receipt.edited.iter().any(|edited| edited == name);
         let open = |name: &str| Table::open(&receipt.path(name), &receipt.inputs, is_as_written(name));
         Ok(Tables { set_aside: open("set-aside.csv")?, merged: open("merged.csv")?, repairs: open("repairs.csv")? })
+    }
+
+    /// The numbers of rows that were set aside or merged and have a cell like this, as the receipt kept them. A table of more
+    /// than `most` bytes is not searched.
+    pub fn rows_with(&mut self, receipt: &Receipt, is_it: &dyn Fn(&str) -> bool, most: u64) -> Result<Vec<u32>> {
+        let mut found = Vec::new();
+        let tables = [&mut self.set_aside, &mut self.merged].into_iter().flatten();
+        for table in tables.filter(|table| table.bytes() <= most) {
+            let numbers = table.places_with(is_it)?.into_iter().filter_map(|place| receipt.number(&place));
+            found.extend(numbers.filter_map(|number| u32::try_from(number).ok()));
+        }
+        Ok(found)
     }
 
     /// The story of a row; none if its number is none of this run.

@@ -1,6 +1,6 @@
 //! What a mail server says to one caller.
 
-use super::{MailDomain, Manner};
+use super::world::{MailDomain, Manner};
 use rustls::{ServerConfig, ServerConnection, StreamOwned};
 use std::collections::HashSet;
 use std::io::{BufRead, BufReader, Error, Read, Result, Write};

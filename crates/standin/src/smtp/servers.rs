@@ -1,7 +1,7 @@
 //! The servers: one address of the loopback for each domain, all on the same port.
 
 use super::conversation::{Conversation, Heard};
-use super::{MailDomain, MailWorld, Manner};
+use super::world::{MailDomain, MailWorld, Manner};
 use rustls::ServerConfig;
 use rustls::crypto::ring;
 use std::collections::HashMap;

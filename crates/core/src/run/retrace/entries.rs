@@ -1,7 +1,7 @@
 //! Entries of a list, read again: those that a row has, and those that came close to one.
 
+use super::file::{FileOfRun, NotReadYet, check_unchanged, part_of};
 use super::rows::{RetracedRow, cells};
-use super::{FileOfRun, NotReadYet, check_unchanged, part_of};
 use crate::job::Job;
 use crate::job::lists::EntriesToCompare;
 use crate::run::gather::chunks::Reading;

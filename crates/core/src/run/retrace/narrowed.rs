@@ -1,6 +1,6 @@
 //! A job, narrowed to one file: what else it asks of files and columns would stand in the way.
 
-use super::{FileOfRun, NotRead};
+use super::file::{FileOfRun, NotRead};
 use crate::columns::wishes::ConsentQuestions;
 use crate::job::lists::{EntriesToCompare, JobList};
 use crate::job::pattern::FilePattern;

@@ -1,6 +1,6 @@
 //! Rows of a source, read again: their cells, what they say of consent, and what they are compared by.
 
-use super::{FileOfRun, NotReadYet, check_unchanged, part_of};
+use super::file::{FileOfRun, NotReadYet, check_unchanged, part_of};
 use crate::columns::lines::Line;
 use crate::person::keys::Role;
 use crate::run::contact::{ContactReader, ContactWishes};
@@ -14,17 +14,17 @@ use crate::suppress::RowChecks;
 use pebblebank_table::observe::{Silent, Stage};
 use pebblebank_table::units::SourceId;
 use pebblebank_table::{Chunk, Record, Records, cell};
-use pebblebank_values::Kind;
 use pebblebank_values::consent::{Consent, Statement};
 use pebblebank_values::digest::DigestKind;
 use pebblebank_values::identity::{IdentityHash, IdentityHasher};
+use pebblebank_values::{Field, Kind};
 use std::collections::BTreeSet;
 
 /// Which rows are wanted.
 pub enum RowsWanted<'a> {
     /// Those of these numbers, from 1, as a spreadsheet shows them.
     Numbers(&'a BTreeSet<u64>),
-    /// Contacts that have a cell like this.
+    /// Contacts that have a cell like this, or whose first and last name are like it when they are joined.
     WithCell(&'a dyn Fn(&str) -> bool),
 }
 
@@ -148,9 +148,19 @@ impl<'a> RowReader<'a> {
             RowsWanted::WithCell(is_it) => {
                 let record = self.records.get(*index, &chunk.bytes, self.file.dialect);
                 record.raw_cells().any(|raw| is_it(&cell::text(raw)))
+                    || self.joined_name(&record).is_some_and(|name| is_it(&name))
             }
         };
         (0..self.records.len()).filter(is_wanted).collect()
+    }
+
+    /// The first and the last name, where they have columns of their own and both are filled.
+    fn joined_name(&self, record: &Record) -> Option<String> {
+        let part = |field| {
+            let text = cell::text(record.raw(self.file.map().column(field)?.0)).trim().to_owned();
+            (!text.is_empty()).then_some(text)
+        };
+        Some(format!("{} {}", part(Field::FirstName)?, part(Field::LastName)?))
     }
 
     fn row(&mut self, chunk: &Chunk, index: usize, above: u64, read: &SourceChunk) -> RetracedRow {

@@ -36,6 +36,8 @@ pub(super) struct ChunkRows<'a, 'b> {
     pub first_of_file: u32,
     pub cells: RawCells,
     pub rows: &'b mut Rows,
+    /// Cleans the addresses of further columns.
+    pub further: AddressCleaner,
     /// What the person's survivor was given from this row.
     pub taken_from: &'b [u8],
 }
@@ -61,6 +63,17 @@ impl<'b> ChunkRows<'_, 'b> {
             self.learn(survivor, fate, address, &meant.record);
         }
         people_index::add(&mut self.rows.people, address, row, survivor, fate);
+        self.index_further_columns(row, survivor, fate, &contact.as_meant);
+    }
+
+    /// The addresses of further columns are the person's, too.
+    fn index_further_columns(&mut self, row: RowId, survivor: RowId, fate: people_index::Fate, record: &Record) {
+        let files = self.pass.files;
+        let columns = &files.sources[self.plan.file].map().further_addresses;
+        for column in columns {
+            let value = cell::value(record.raw(column.0));
+            people_index::add(&mut self.rows.people, &self.further.clean(&value), row, survivor, fate);
+        }
     }
 
     /// Sets aside somebody who must not be contacted.

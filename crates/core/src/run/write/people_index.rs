@@ -216,7 +216,7 @@ pub fn read(bytes: &[u8]) -> Option<impl Iterator<Item = Person>> {
     }))
 }
 
-/// Adds the records of one contact.
+/// Adds the records of the addresses of one cell of a contact.
 pub fn add(out: &mut Vec<u8>, address: &Address, row: RowId, survivor: RowId, fate: Fate) {
     if address.identity.is_empty() {
         return;

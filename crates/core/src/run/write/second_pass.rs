@@ -23,6 +23,8 @@ use super::meant::{ChunkCells, Meant, Scratch};
 use pebblebank_table::CsvBuffer;
 use pebblebank_table::csv::{Defusing, RawCells};
 use pebblebank_table::units::{FileId, RowId, RowNumber};
+use pebblebank_values::address::AddressCleaner;
+use std::sync::Arc;
 
 impl SecondPass<'_> {
     /// Finds out why people are not written of whom the condition of a source leaves rows out: these rows are set aside for
@@ -154,6 +156,7 @@ impl SecondPass<'_> {
             first_of_file: self.settled.first_of(job.file).0,
             cells: RawCells::NeedALook,
             rows: &mut rows,
+            further: AddressCleaner::with(Arc::clone(&self.files.addresses)),
             taken_from: &[],
         };
         for index in 0..records.len() {
