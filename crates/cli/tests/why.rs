@@ -303,10 +303,24 @@ fn an_address_that_is_no_longer_written_must_be_removed_although_its_person_is_w
 }
 
 #[test]
+fn changes_of_edited_receipts_and_in_the_wrong_order_are_written_nowhere() {
+    let desk = shop();
+    desk.done(&["run", "job.toml", "--replace"]);
+    let ran = desk.run(&["changes", "fair.receipt.previous", "fair.receipt"]);
+    assert!(ran.status == 2 && ran.stderr.contains("name the later receipt first"), "{}", ran.stderr);
+    let written = desk.text("fair.receipt.previous/written.csv").replace("hugo", "hugp");
+    desk.file("fair.receipt.previous/written.csv", written);
+    let ran = desk.run(&["changes", "fair.receipt", "-o", "moved"]);
+    assert!(ran.status == 1 && ran.stderr.contains("was edited after the run"), "{}", ran.stderr);
+    assert!(!desk.has("moved") && desk.run(&["changes", "fair.receipt"]).status == 0);
+}
+
+#[test]
 fn nobody_is_handed_over_for_import_by_a_run_that_was_stopped() {
     let desk = shop();
     desk.file("job.toml", job_with("[guard]\nwrite_at_least = 9\n"));
     assert_eq!(desk.run(&["run", "job.toml", "--replace"]).status, 3);
+    // A run that was stopped came after the one that it would have replaced.
     let stopped = ["changes", "fair.receipt.stopped", "fair.receipt"];
     let ran = desk.run(&[&stopped[..], &["-o", "moved"]].concat());
     assert!(ran.status == 1 && ran.stderr.contains("this run wrote nothing"), "{}", ran.stderr);

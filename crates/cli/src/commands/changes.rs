@@ -24,10 +24,11 @@ pub fn changes(command: &Changes, shared: &Shared) -> Result<Said, Error> {
         None => earlier_of(&command.receipt)?,
     };
     let before = Receipt::open(&earlier)?;
-    if let (Some(_), false) = (&command.output, now.has_written()) {
-        let what = "this run wrote nothing, so nobody must be imported or removed for it";
-        let advice = "name the receipt of a run that wrote its files, or compare without -o";
-        return Err(Error::new(ErrorKind::Input, what, advice).in_file(&now.folder));
+    if command.earlier.is_some() {
+        check_order(&now, &before)?;
+    }
+    if command.output.is_some() {
+        check_files_can_be_made(&now, &before)?;
     }
     check_room(&now, &before, shared.memory)?;
     let found = compare(&now, &before, threads)?;
@@ -53,6 +54,40 @@ fn earlier_of(receipt: &Path) -> Result<PathBuf> {
     let what = "there is no earlier receipt beside this one, so there is nothing to compare it with";
     let advice = "name an earlier one: pebblebank changes RECEIPT EARLIER; a run with --replace keeps the one before";
     Err(Error::new(ErrorKind::Input, what, advice).in_file(receipt))
+}
+
+/// Fails if the receipts are named in the wrong order: who is new would be removed, and who is gone imported.
+fn check_order(now: &Receipt, before: &Receipt) -> Result<()> {
+    let moment = |receipt: &Receipt| receipt.started.as_deref().and_then(|text| text.parse::<jiff::Timestamp>().ok());
+    match moment(now).zip(moment(before)) {
+        Some((now_began, before_began)) if before_began > now_began => {
+            let what = format!("this run came after that of {}", now.folder.display());
+            let advice = "name the later receipt first: pebblebank changes RECEIPT EARLIER";
+            Err(Error::new(ErrorKind::Job, what, advice).in_file(&before.folder))
+        }
+        _ => Ok(()),
+    }
+}
+
+/// Fails if it is not certain who must be imported or removed.
+fn check_files_can_be_made(now: &Receipt, before: &Receipt) -> Result<()> {
+    if !now.has_written() {
+        let what = "this run wrote nothing, so nobody must be imported or removed for it";
+        let advice = "name the receipt of a run that wrote its files, or compare without -o";
+        return Err(Error::new(ErrorKind::Input, what, advice).in_file(&now.folder));
+    }
+    for receipt in [now, before] {
+        let is_edited = |name: &&str| receipt.edited.iter().any(|edited| edited == name) && receipt.path(name).exists();
+        if let Some(name) =
+            ["people.idx", "written.csv", "inputs.json", "tally.json"].iter().find(|name| is_edited(name))
+        {
+            let what =
+                "this part of the receipt was edited after the run, so nobody can tell who is new and who is gone";
+            let advice = "run the job again, or compare without -o";
+            return Err(Error::new(ErrorKind::Input, what, advice).in_file(&receipt.path(name)));
+        }
+    }
+    Ok(())
 }
 
 /// Fails if the people of both runs do not fit into the memory that may be taken.

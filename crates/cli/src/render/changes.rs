@@ -38,6 +38,11 @@ pub fn finished(found: &Changes, now: &Receipt, before: &Receipt, files: Option<
             if found.moved == 1 { "1 person is".to_owned() } else { format!("{} people are", number(found.moved)) };
         text.push_str(&format!("  {who} written at another address than before\n"));
     }
+    if now.job() != before.job() {
+        let jobs = format!("\"{}\" and \"{}\"", safe(now.job(), 40), safe(before.job(), 40));
+        let what = format!("these are receipts of two jobs: {jobs}");
+        text.push_str(&format!("  {}\n", screen.paint(Tone::Warning, &what)));
+    }
     for receipt in [now, before].into_iter().filter(|receipt| !receipt.has_written()) {
         let what =
             format!("{} is of a run that wrote nothing: it says who would have been written", receipt.folder.display());

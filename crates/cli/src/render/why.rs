@@ -63,11 +63,9 @@ impl BankSaid {
         .concat()
     }
 
-    /// Whether it has anything.
-    fn is_empty(&self) -> bool {
-        self.found.iter().all(|found| {
-            found.entries.is_empty() && found.by_domain.is_empty() && found.by_hash.is_empty() && !found.is_forgotten
-        })
+    /// Whether it has an entry of those that are told, or remembers somebody without showing who.
+    fn has_any(&self, is_told: &dyn Fn(&KnownEntry) -> bool) -> bool {
+        self.all_entries().iter().any(is_told) || self.found.iter().any(|found| found.is_forgotten)
     }
 }
 
@@ -257,7 +255,9 @@ fn lists(story: &Story, screen: &Screen) -> String {
     }
     let mut text = format!("\n  {}\n", screen.paint(Tone::Heading, "The lists"));
     let most = if screen.is_verbose { usize::MAX } else { ROWS_SHOWN };
-    for ListEntry { file, suppresses, entry } in story.entries.iter().take(most) {
+    // Those that keep somebody from being written come first.
+    let (suppressing, others): (Vec<_>, Vec<_>) = story.entries.iter().partition(|entry| entry.suppresses);
+    for ListEntry { file, suppresses, entry } in suppressing.into_iter().chain(others).take(most) {
         let place = format!("in {} row {}", safe(file, 50), number(entry.row));
         let near = story.near_misses.iter().find(|near| near.list == entry.list);
         let why = near.filter(|_| matches!(entry.by, MatchedBy::Near(_))).map(|near| format!(" ({})", near.why));
@@ -301,7 +301,11 @@ fn bank_said(told: &Told, bank: Option<&BankSaid>, screen: &Screen) -> String {
     if let Some(why) = &bank.silence {
         return format!("\n{}", paragraph(&format!("What the bank says today is not known: {why}")));
     }
-    if bank.is_empty() {
+    let started = told.receipt.started.as_deref();
+    // What was taken out before the run has nothing to do with it.
+    let is_told =
+        |entry: &KnownEntry| entry.gone.as_deref().is_none_or(|gone| started.is_some_and(|began| gone > began));
+    if !bank.has_any(&is_told) {
         let gone = "The bank suppressed the person in this run and has no entry now that would: somebody took it out since, or \
                     it is another bank (--bank)";
         return if bank.suppressed { format!("\n{}", paragraph(gone)) } else { String::new() };
@@ -310,19 +314,20 @@ fn bank_said(told: &Told, bank: Option<&BankSaid>, screen: &Screen) -> String {
     if told.receipt.tally["bank"]["switched_off"] == true {
         text.push_str(&paragraph("This run went without the bank (--without-bank), so nobody was suppressed by it."));
     }
-    let own = bank.entries(|found| &found.entries);
     let shows_text = bank.found.iter().filter(|found| !found.entries.is_empty()).count() > 1;
     let parts = [
-        ("In the bank today", own, shows_text),
+        ("In the bank today", bank.entries(|found| &found.entries), shows_text),
         ("By the domain", bank.entries(|found| &found.by_domain), true),
         ("Without showing it", bank.entries(|found| &found.by_hash), false),
-    ];
+    ]
+    .map(|(heading, mut entries, shows_text)| {
+        entries.retain(is_told);
+        (heading, entries, shows_text)
+    });
     let mut later: Vec<String> = Vec::new();
     for (heading, entries, shows_text) in parts.into_iter().filter(|(_, entries, _)| !entries.is_empty()) {
         text.push_str(&entry_table(heading, &entries, shows_text, screen));
-        let is_later = |entry: &&KnownEntry| {
-            entry.holds() && told.receipt.started.as_deref().is_some_and(|started| entry.added.as_str() > started)
-        };
+        let is_later = |entry: &&KnownEntry| entry.holds() && started.is_some_and(|began| entry.added.as_str() > began);
         later.extend(entries.iter().filter(is_later).map(|entry| entry.batch.0.to_string()));
     }
     if bank.found.iter().any(|found| found.is_forgotten) {

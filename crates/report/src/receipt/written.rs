@@ -83,13 +83,14 @@ pub(crate) fn closest(receipt: &Receipt, address: &str) -> Result<Vec<String>> {
     let limit = 1 + address.len() / 8;
     let mut found: Vec<(usize, String)> = Vec::new();
     each_address(receipt, &mut |other| {
-        // Most addresses are told apart by their length.
-        if other.len().abs_diff(address.len()) > limit {
+        // Once enough are found, only those count that are as close.
+        let most = if found.len() == CLOSEST { found[CLOSEST - 1].0 } else { limit };
+        if !may_be_within(most, address.as_bytes(), other) {
             return;
         }
         let other = String::from_utf8_lossy(other);
         let distance = strsim::osa_distance(&other, address);
-        if distance <= limit {
+        if distance <= most {
             found.push((distance, other.into_owned()));
             found.sort();
             found.truncate(CLOSEST);
@@ -98,9 +99,43 @@ pub(crate) fn closest(receipt: &Receipt, address: &str) -> Result<Vec<String>> {
     Ok(found.into_iter().map(|(_, address)| address).collect())
 }
 
+/// Whether two texts may differ by no more than `most` letters: a glance that tells most of them apart.
+fn may_be_within(most: usize, a: &[u8], b: &[u8]) -> bool {
+    const LONGEST_LETTER: usize = 4;
+    if a.len().abs_diff(b.len()) > most * LONGEST_LETTER {
+        return false;
+    }
+    // A letter more, less or another changes how often two letters occur by one each; two that swap places change nothing.
+    let mut counts = [0_i32; 256];
+    for byte in a {
+        counts[usize::from(*byte)] += 1;
+    }
+    for byte in b {
+        counts[usize::from(*byte)] -= 1;
+    }
+    let differing: u32 = counts.iter().map(|count| count.unsigned_abs()).sum();
+    let bytes_of_letter = if a.is_ascii() && b.is_ascii() { 1 } else { LONGEST_LETTER };
+    differing as usize <= 2 * most * bytes_of_letter
+}
+
 /// The digests of these addresses, in reading order; none if the receipt has no list of them.
 pub(crate) fn digests(receipt: &Receipt) -> Result<Option<Vec<[u8; 12]>>> {
     let mut found = Vec::new();
     let is_there = each_address(receipt, &mut |address| found.push(stable_digest(address)))?;
     Ok(is_there.then_some(found))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn the_glance_passes_over_nothing_that_is_close(a in "[abcä@.]{0,12}", b in "[abcä@.]{0,12}", most in 0_usize..5) {
+            if strsim::osa_distance(&a, &b) <= most {
+                prop_assert!(may_be_within(most, a.as_bytes(), b.as_bytes()));
+            }
+        }
+    }
 }
