@@ -259,6 +259,8 @@ fn what_changed_is_what_two_plain_sets_of_addresses_say() {
         (now.difference(&before).cloned().collect(), before.difference(&now).cloned().collect());
     assert!(new.len() == 2 && gone.len() > 5, "{new:?} {gone:?}");
     assert_eq!((&found["new"], &found["gone"]), (&json!(new.len()), &json!(gone.len())));
+    let line = format!("Since the run before: {} people new, {} gone (", new.len(), gone.len());
+    assert!(said.contains(&line) && said.contains("; 10 of 11 files the same"), "{said}");
     let file = desk.sheet("moved/new.csv");
     assert_eq!(file.header, desk.sheet("pebblebank-demo/out/spring-fair.csv").header);
     let listed: BTreeSet<String> = file.column("Email Address").into_iter().map(str::to_owned).collect();

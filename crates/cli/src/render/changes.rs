@@ -75,11 +75,29 @@ pub fn finished(found: &Changes, now: &Receipt, before: &Receipt, files: Option<
     text
 }
 
-/// One line for the report of a run.
+/// How many reasons for people who are gone the report of a run has room for.
+const REASONS_IN_SHORT: usize = 2;
+
+/// The changes for the report of a run: a line, and how to see all of them.
 pub fn in_short(found: &Changes, receipt: &Path) -> String {
     let (new, gone) = (found.new_people(), found.gone_people());
-    let more = if new + gone > 0 { format!(": pebblebank changes {}", receipt.display()) } else { String::new() };
-    format!("  Since the run before: {} new, {} gone{more}\n", people(new), number(gone))
+    let mut because: Vec<(u64, Gone)> = counts_of_gone(found).into_iter().map(|(why, count)| (count, why)).collect();
+    because.retain(|(_, why)| *why != Gone::AnotherAddress);
+    because.sort_by(|a, b| b.0.cmp(&a.0).then_with(|| a.1.cmp(&b.1)));
+    let first = because.iter().take(REASONS_IN_SHORT);
+    let first: Vec<String> = first.map(|(count, why)| format!("{} {}", number(*count), why.name())).collect();
+    let because = match first.as_slice() {
+        [] => String::new(),
+        _ if because.len() > REASONS_IN_SHORT => format!(" ({} …)", first.join(", ")),
+        _ => format!(" ({})", first.join(", ")),
+    };
+    let same = found.files.iter().filter(|(_, change)| *change == FileChange::Same).count();
+    let files = format!("{same} of {} files the same", found.files.len());
+    let mut text = format!("  Since the run before: {} new, {} gone{because}; {files}\n", people(new), number(gone));
+    if new + gone + found.moved > 0 {
+        text.push_str(&format!("  who and why: pebblebank changes {}\n", receipt.display()));
+    }
+    text
 }
 
 fn people(count: u64) -> String {

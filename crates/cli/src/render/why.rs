@@ -315,6 +315,10 @@ fn bank_said(told: &Told, bank: Option<&BankSaid>, screen: &Screen) -> String {
         text.push_str(&paragraph("This run went without the bank (--without-bank), so nobody was suppressed by it."));
     }
     let shows_text = bank.found.iter().filter(|found| !found.entries.is_empty()).count() > 1;
+    if let Some(made) = told.receipt.tally["bank"]["copy"]["made"].as_str() {
+        let day = made.get(..10).unwrap_or(made);
+        text.push_str(&paragraph(&format!("This run asked a copy of the bank of {day}: what went in later did not count.")));
+    }
     let parts = [
         ("In the bank today", bank.entries(|found| &found.entries), shows_text),
         ("By the domain", bank.entries(|found| &found.by_domain), true),

@@ -91,7 +91,9 @@ impl Receipt {
 
     /// The bank that the run asked, if there was one: the address of a database, or a path.
     pub fn bank(&self) -> Option<OsString> {
-        let named = self.tally["bank"]["file"].as_str()?;
+        let bank = &self.tally["bank"];
+        // Where a copy stood for the bank, the bank itself is meant.
+        let named = bank["copy"]["of"].as_str().or_else(|| bank["file"].as_str())?;
         let folder = self.folder_of_command.as_deref().filter(|_| !named.contains("://"));
         Some(folder.map_or_else(|| OsString::from(named), |folder| folder.join(named).into_os_string()))
     }
