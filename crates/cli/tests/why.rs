@@ -162,6 +162,23 @@ fn several_receipts_give_the_history() {
 }
 
 #[test]
+fn a_damaged_receipt_among_several_is_named_and_the_others_are_told() {
+    let desk = shop();
+    desk.file("old.receipt/tally.json", "{");
+    let ran = desk.done(&["why", "hugo@post.example"]);
+    assert!(ran.stdout.starts_with("hugo@post.example: written to out.csv"), "{}", ran.stdout);
+    assert!(
+        ran.stdout.contains("old.receipt could not be opened: this part of the receipt is damaged"),
+        "{}",
+        ran.stdout
+    );
+    let document = desk.json(&["why", "hugo@post.example"]);
+    assert_eq!(document["not_opened"][0]["receipt"], "old.receipt");
+    let ran = desk.run(&["why", "hugo@post.example", "--receipt", "old.receipt"]);
+    assert!(ran.status == 1 && ran.stderr.contains("damaged"), "{}", ran.stderr);
+}
+
+#[test]
 fn an_edited_receipt_a_newer_one_and_none_at_all_are_told_apart() {
     let desk = shop();
     let aside = desk.text("fair.receipt/set-aside.csv").replace("blank-address", "opted-out");

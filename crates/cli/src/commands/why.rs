@@ -3,7 +3,7 @@
 use crate::arguments::{Shared, Why};
 use crate::commands::memory::bank_of_run;
 use crate::finish::Said;
-use crate::render::why::{BankSaid, Told};
+use crate::render::why::{BankSaid, NotOpened, Told};
 use crate::render::{self, Screen};
 use crate::setting::{Now, setting};
 use pebblebank_bank::find::Found;
@@ -24,13 +24,11 @@ pub fn why(command: &Why, shared: &Shared) -> Result<Said, Error> {
     let now = Now::read();
     let setting = setting(shared, true, &now);
     let most_of_input = if shared.verbose { u64::MAX } else { MOST_OF_INPUT };
-    let reading = Reading { setting: &setting, most_of_input };
-    let mut told = Vec::new();
-    for folder in receipts(&command.receipts)? {
-        let receipt = Receipt::open(&folder)?;
-        let story = tell(&receipt, &command.who, reading)?;
-        told.push(Told { receipt, story });
-    }
+    let folders = receipts(&command.receipts)?;
+    // Of several runs one is told at length, but for programs.
+    let is_whole = shared.json || folders.len() == 1;
+    let reading = Reading { setting: &setting, most_of_input, is_whole };
+    let (mut told, not_opened) = stories(folders, &command.who, reading)?;
     // Runs that have the person come first, of these the ones that wrote files, the latest at the top.
     told.sort_by(|a, b| {
         let order = a.story.rows.is_empty().cmp(&b.story.rows.is_empty());
@@ -39,14 +37,39 @@ pub fn why(command: &Why, shared: &Shared) -> Result<Said, Error> {
         order.then_with(|| a.receipt.folder.cmp(&b.receipt.folder))
     });
     let screen = Screen::new(shared);
+    if let Some(latest) = told.first_mut().filter(|_| !is_whole) {
+        latest.story = tell(&latest.receipt, &command.who, Reading { is_whole: true, ..reading })?;
+    }
     let bank = told.first().and_then(|latest| of_bank(&command.who, latest, shared, &now));
     let is_found = told.iter().any(|one| !one.story.rows.is_empty());
     let text = if shared.json {
-        render::why_document::json(&command.who, &told, bank.as_ref())
+        render::why_document::json(&command.who, &told, &not_opened, bank.as_ref())
     } else {
-        render::why::told(&command.who, &told, bank.as_ref(), &screen)
+        render::why::told(&command.who, &told, &not_opened, bank.as_ref(), &screen)
     };
     Ok(Said { status: u8::from(!is_found), ..Said::done(text) })
+}
+
+/// What became of somebody in each run, and the receipts among several that cannot be opened.
+fn stories(folders: Vec<PathBuf>, who: &str, reading: Reading) -> Result<(Vec<Told>, Vec<NotOpened>)> {
+    let is_one = folders.len() == 1;
+    let (mut told, mut not_opened) = (Vec::new(), Vec::new());
+    for folder in folders {
+        let one = Receipt::open(&folder).and_then(|receipt| {
+            let story = tell(&receipt, who, reading)?;
+            Ok(Told { receipt, story })
+        });
+        match one {
+            Ok(one) => told.push(one),
+            Err(error) if is_one => return Err(error),
+            // What the others tell does not depend on it.
+            Err(error) => not_opened.push(NotOpened { folder, error }),
+        }
+    }
+    match not_opened.first() {
+        Some(first) if told.is_empty() => Err(first.error.clone()),
+        _ => Ok((told, not_opened)),
+    }
 }
 
 /// The receipts that are meant: those that are named, by patterns too, or all that lie here or one folder below.

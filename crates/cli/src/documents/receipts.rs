@@ -15,8 +15,19 @@ pub struct WhyDocument<'a> {
     pub asked: &'a str,
     /// What became of them in each run.
     pub runs: Vec<StoryDocument<'a>>,
+    /// Receipts among several that could not be opened.
+    pub not_opened: Vec<NotOpenedDocument<'a>>,
     /// What the bank has today; null without a bank.
     pub bank: Option<BankToday<'a>>,
+}
+
+/// A receipt that could not be opened.
+#[derive(Serialize, JsonSchema)]
+pub struct NotOpenedDocument<'a> {
+    /// The receipt.
+    pub receipt: &'a Path,
+    /// Why not.
+    pub what: &'a str,
 }
 
 /// What the bank has today.

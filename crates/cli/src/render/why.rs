@@ -8,6 +8,7 @@ use pebblebank_core::run::retrace::{MatchedBy, NotRead};
 use pebblebank_report::receipt::people::Fate;
 use pebblebank_report::receipt::{Place, Receipt};
 use pebblebank_report::story::{ListEntry, NearMiss, RowStory, Story};
+use pebblebank_table::Error;
 use std::path::PathBuf;
 
 /// How wide lines may be.
@@ -25,6 +26,14 @@ pub struct Told {
     pub receipt: Receipt,
     /// The story.
     pub story: Story,
+}
+
+/// A receipt that cannot be opened.
+pub struct NotOpened {
+    /// Its folder.
+    pub folder: PathBuf,
+    /// Why not.
+    pub error: Error,
 }
 
 /// What the bank of the run knows of a person today.
@@ -70,7 +79,7 @@ impl BankSaid {
 }
 
 /// The stories of a person; the latest run at length, the others in a line each.
-pub fn told(who: &str, told: &[Told], bank: Option<&BankSaid>, screen: &Screen) -> String {
+pub fn told(who: &str, told: &[Told], not_opened: &[NotOpened], bank: Option<&BankSaid>, screen: &Screen) -> String {
     let who = safe(who, 60);
     let Some((latest, earlier)) = told.split_first() else { return String::new() };
     let mut text = format!("{}\n", headline(&who, latest, screen));
@@ -91,6 +100,10 @@ pub fn told(who: &str, told: &[Told], bank: Option<&BankSaid>, screen: &Screen) 
         for one in earlier {
             text.push_str(&format!("  {}: {}\n", run_of(&one.receipt), outcome(one).1));
         }
+    }
+    for NotOpened { folder, error } in not_opened {
+        let what = format!("{} could not be opened: {}", folder.display(), error.what());
+        text.push_str(&format!("  {}\n", screen.paint(Tone::Warning, &what)));
     }
     text
 }
@@ -317,7 +330,9 @@ fn bank_said(told: &Told, bank: Option<&BankSaid>, screen: &Screen) -> String {
     let shows_text = bank.found.iter().filter(|found| !found.entries.is_empty()).count() > 1;
     if let Some(made) = told.receipt.tally["bank"]["copy"]["made"].as_str() {
         let day = made.get(..10).unwrap_or(made);
-        text.push_str(&paragraph(&format!("This run asked a copy of the bank of {day}: what went in later did not count.")));
+        text.push_str(&paragraph(&format!(
+            "This run asked a copy of the bank of {day}: what went in later did not count."
+        )));
     }
     let parts = [
         ("In the bank today", bank.entries(|found| &found.entries), shows_text),

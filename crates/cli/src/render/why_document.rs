@@ -1,10 +1,10 @@
 //! What became of one person, for programs.
 
-use super::why::{BankSaid, Told, what_matches};
+use super::why::{BankSaid, NotOpened, Told, what_matches};
 use crate::documents::document;
 use crate::documents::receipts::{
-    BankToday, CellDocument, EntryDocument, ImportLine, ListDocument, NearMissDocument, NotReadDocument, PlaceDocument,
-    RepairDocument, RowDocument, StatedDocument, StoryDocument, WhyDocument,
+    BankToday, CellDocument, EntryDocument, ImportLine, ListDocument, NearMissDocument, NotOpenedDocument,
+    NotReadDocument, PlaceDocument, RepairDocument, RowDocument, StatedDocument, StoryDocument, WhyDocument,
 };
 use pebblebank_core::run::decide::why::words;
 use pebblebank_core::run::retrace::{MatchedBy, NotRead, Stated};
@@ -12,10 +12,14 @@ use pebblebank_report::receipt::people::Fate;
 use pebblebank_report::story::{ListEntry, RowStory, Story};
 
 /// The stories for programs.
-pub fn json(who: &str, told: &[Told], bank: Option<&BankSaid>) -> String {
+pub fn json(who: &str, told: &[Told], not_opened: &[NotOpened], bank: Option<&BankSaid>) -> String {
     let body = WhyDocument {
         asked: who,
         runs: told.iter().map(run).collect(),
+        not_opened: not_opened
+            .iter()
+            .map(|one| NotOpenedDocument { receipt: &one.folder, what: one.error.what() })
+            .collect(),
         bank: bank.filter(|bank| bank.silence.is_none()).map(|bank| BankToday {
             file: &bank.path,
             held: bank.found.iter().any(|found| found.is_held(&bank.today) || found.is_forgotten),

@@ -83,7 +83,9 @@ pub fn tell(receipt: &Receipt, asked: &str, reading: Reading) -> Result<Story> {
         }
     } else {
         story.near_misses = near_misses(receipt, &story.rows)?;
-        story.read_again(&files, &fates, &mut not_read);
+        if reading.is_whole {
+            story.read_again(&files, &fates, &mut not_read);
+        }
         note_decision(receipt, &mut story);
         if let Some(Named::Address(address)) = &named {
             story.import_line = crate::new_rows::line_of(receipt, address, reading.most_of_input);

@@ -15,6 +15,8 @@ pub struct Reading<'a> {
     pub setting: &'a Setting,
     /// The largest input that is opened again, in bytes.
     pub most_of_input: u64,
+    /// Whether the words of rows and the entries of lists are wanted, and not only what became of the person.
+    pub is_whole: bool,
 }
 
 /// What became of one person in a run.
