@@ -430,3 +430,18 @@ fn a_run_that_was_stopped_can_be_asked_without_naming_its_receipt() {
     let shown = desk.run(&["why", "ida@post.example"]).stdout;
     assert!(shown.starts_with("ida@post.example: not written: do-not-contact"), "{shown}");
 }
+
+#[test]
+fn a_receipt_opens_no_connection_to_a_database_that_nobody_names() {
+    let desk = small("shop.csv", "");
+    desk.done(&["run", "job.toml"]);
+    let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    listener.set_nonblocking(true).unwrap();
+    let place = format!("127.0.0.1:{}", listener.local_addr().unwrap().port());
+    let mut tally: Value = serde_json::from_str(&desk.text("fair.receipt/tally.json")).unwrap();
+    tally["bank"]["file"] = json!(format!("postgres://ida@{place}/lists"));
+    desk.file("fair.receipt/tally.json", tally.to_string());
+    let shown = desk.run(&["why", "ida@post.example"]).stdout;
+    assert!(shown.contains(&place) && shown.contains("only if --bank or PEBBLEBANK_BANK names it"), "{shown}");
+    assert!(listener.accept().is_err(), "somebody connected");
+}

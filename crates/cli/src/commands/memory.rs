@@ -49,25 +49,34 @@ fn usual_bank() -> Result<Location> {
 
 /// The bank of a run that is over, and whether it is known by name: `--bank` of now, the one that the run asked, its job's, else
 /// the usual one.
+///
+/// # Errors
+///
+/// If it is in a database that nobody names now: a receipt may come from anybody, and opens no connection by itself.
 pub fn bank_of_run(shared: &Shared, receipt: &Receipt, job: &Job) -> Result<(Location, bool)> {
-    if let Some(named) = &shared.bank {
-        return Ok((Location::read(named)?, true));
-    }
-    let asked = receipt.bank();
-    let elsewhere = [job.bank.named.clone(), bank_named(shared)];
-    // A receipt has the address of a database without what is needed to open it, such as its certificate.
-    let is_it = |location: &Location| {
-        asked.as_deref().and_then(|asked| asked.to_str()).is_some_and(|asked| location.is_that_of(asked))
+    let own = bank_named(shared);
+    let of_run = receipt.bank().or_else(|| job.bank.named.clone());
+    let Some(named) = of_run.filter(|_| shared.bank.is_none()) else {
+        return match own {
+            Some(named) => Ok((Location::read(&named)?, true)),
+            None => Ok((usual_bank()?, false)),
+        };
     };
-    let fuller = elsewhere.iter().flatten().filter_map(|named| Location::read(named).ok()).find(is_it);
-    if let Some(location) = fuller {
+    let location = Location::read(&named)?;
+    if let Some(path) = location.file() {
+        if std::fs::metadata(path).is_ok_and(|about| !about.is_file()) {
+            let what = format!("{} is not a file", path.display());
+            return Err(Error::new(ErrorKind::Input, what, "name the bank by --bank"));
+        }
         return Ok((location, true));
     }
-    let named = asked.or_else(|| elsewhere.into_iter().flatten().next());
-    match named {
-        Some(named) => Ok((Location::read(&named)?, true)),
-        None => Ok((usual_bank()?, false)),
-    }
+    // A receipt has the address without what is needed to open it, such as the certificate.
+    let shown = location.shown().display().to_string();
+    let own = own.and_then(|named| Location::read(&named).ok()).filter(|own| own.is_that_of(&shown));
+    own.map(|own| (own, true)).ok_or_else(|| {
+        let what = format!("it is in a database, {shown}, which is asked only if --bank or PEBBLEBANK_BANK names it");
+        Error::new(ErrorKind::Input, what, "name it by --bank")
+    })
 }
 
 /// Opens the bank.

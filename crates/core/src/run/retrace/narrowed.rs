@@ -39,7 +39,9 @@ fn only(read: &ReadFiles, file: &FileOfRun) -> Result<FilePattern, NotRead> {
     match std::fs::metadata(found.path()) {
         // What has grown is not read to its end to see that it changed.
         Ok(about) if about.is_file() && about.len() > file.bytes + PACKING_BYTES => Err(NotRead::Changed),
-        Ok(_) => Ok(found),
+        // A folder of messages; what flows is gone once it was read.
+        Ok(about) if about.is_file() || about.is_dir() => Ok(found),
+        Ok(_) => Err(NotRead::Gone),
         // A member of an archive is behind the archive's name.
         Err(_) if found.is_in_archive() => Ok(found),
         Err(_) => Err(NotRead::Gone),
