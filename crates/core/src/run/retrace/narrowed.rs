@@ -41,10 +41,9 @@ fn only(read: &ReadFiles, file: &FileOfRun) -> Result<FilePattern, NotRead> {
         Ok(about) if about.is_file() && about.len() > file.bytes + PACKING_BYTES => Err(NotRead::Changed),
         // A folder of messages; what flows is gone once it was read.
         Ok(about) if about.is_file() || about.is_dir() => Ok(found),
-        Ok(_) => Err(NotRead::Gone),
         // A member of an archive is behind the archive's name.
         Err(_) if found.is_in_archive() => Ok(found),
-        Err(_) => Err(NotRead::Gone),
+        _ => Err(NotRead::Gone),
     }
 }
 
