@@ -53,22 +53,20 @@ impl Receipt {
         threads: usize,
         wanted: impl Fn(u32) -> bool + Sync,
     ) -> Result<Vec<Person>> {
-        let found = self.each_block(threads, &|file: &mut File, block: Block, found: &mut Vec<Person>| {
-            let Some(part) = block.column(column) else {
-                let all = read_at(file, block.start, block.bytes())?;
-                let people = (0..block.records).map(|place| person(&block.record(&all, place)));
+        let found = self.each_block(threads, &|part: &mut Part, block: Block, found: &mut Vec<Person>| {
+            let Some(own) = block.column(column) else {
+                let all = part.read(block.start, block.bytes())?;
+                let people = (0..block.records).map(|place| person(&block.record(all, place)));
                 found.extend(people.filter(|person| wanted(person.of_column(column))));
                 return Ok(());
             };
-            let numbers = read_at(file, block.start + part.start as u64, part.len())?;
-            for (place, bytes) in numbers.chunks_exact(4).enumerate() {
-                if wanted(u32::from_le_bytes([bytes[0], bytes[1], bytes[2], bytes[3]])) {
-                    let mut record = Vec::with_capacity(RECORD_BYTES);
-                    for part in block.parts(place) {
-                        record.extend(read_at(file, block.start + part.start as u64, part.len())?);
-                    }
-                    found.push(person(&record));
+            let numbers = part.read(block.start + own.start as u64, own.len())?;
+            for place in places_of(numbers, &wanted) {
+                let mut record = Vec::with_capacity(RECORD_BYTES);
+                for own in block.parts(place) {
+                    record.extend_from_slice(part.read(block.start + own.start as u64, own.len())?);
                 }
+                found.push(person(&record));
             }
             Ok(())
         })?;
@@ -77,9 +75,9 @@ impl Receipt {
 
     /// Hands every record to `each`; parts of the file have a result of their own, in reading order.
     pub fn scan<T: Default + Send>(&self, threads: usize, each: &(impl Fn(Person, &mut T) + Sync)) -> Result<Vec<T>> {
-        self.each_block(threads, &|file: &mut File, block: Block, found: &mut T| {
-            let bytes = read_at(file, block.start, block.bytes())?;
-            (0..block.records).for_each(|place| each(person(&block.record(&bytes, place)), found));
+        self.each_block(threads, &|part: &mut Part, block: Block, found: &mut T| {
+            let bytes = part.read(block.start, block.bytes())?;
+            (0..block.records).for_each(|place| each(person(&block.record(bytes, place)), found));
             Ok(())
         })
     }
@@ -88,16 +86,16 @@ impl Receipt {
     fn each_block<T: Default + Send>(
         &self,
         threads: usize,
-        each: &(impl Fn(&mut File, Block, &mut T) -> std::io::Result<()> + Sync),
+        each: &(impl Fn(&mut Part, Block, &mut T) -> std::io::Result<()> + Sync),
     ) -> Result<Vec<T>> {
         let path = self.path("people.idx");
         let unreadable = |cause: std::io::Error| Error::unreadable(&path, &cause);
         let form = form_of_people(&path)?;
         let blocks: Vec<Block> = form.blocks().collect();
         let part = |blocks: &[Block]| -> std::io::Result<T> {
-            let mut file = File::open(&path)?;
+            let mut part = Part { file: File::open(&path)?, buffer: Vec::new() };
             let mut found = T::default();
-            blocks.iter().try_for_each(|block| each(&mut file, *block, &mut found))?;
+            blocks.iter().try_for_each(|block| each(&mut part, *block, &mut found))?;
             Ok(found)
         };
         let parts = blocks.len().div_ceil(threads.clamp(1, 16)).max(1);
@@ -128,11 +126,37 @@ fn form_of_people(path: &Path) -> Result<Form> {
 /// The oldest version whose fates are those of today.
 const OLDEST: u32 = 2;
 
-fn read_at(file: &mut File, at: u64, bytes: usize) -> std::io::Result<Vec<u8>> {
-    let mut read = vec![0; bytes];
-    file.seek(SeekFrom::Start(at))?;
-    file.read_exact(&mut read)?;
-    Ok(read)
+/// The part of an index that one thread reads, in a buffer that is used again.
+struct Part {
+    file: File,
+    buffer: Vec<u8>,
+}
+
+impl Part {
+    fn read(&mut self, at: u64, bytes: usize) -> std::io::Result<&[u8]> {
+        // Longer than asked for it stays as it is, so that nothing is filled with zeros for nothing.
+        if self.buffer.len() < bytes {
+            self.buffer.resize(bytes, 0);
+        }
+        self.file.seek(SeekFrom::Start(at))?;
+        self.file.read_exact(&mut self.buffer[..bytes])?;
+        Ok(&self.buffer[..bytes])
+    }
+}
+
+/// The places of the wanted numbers of 32 bits.
+fn places_of(numbers: &[u8], wanted: &impl Fn(u32) -> bool) -> Vec<usize> {
+    const AT_ONCE: usize = 256;
+    let number = |bytes: &[u8]| u32::from_le_bytes([bytes[0], bytes[1], bytes[2], bytes[3]]);
+    let mut found = Vec::new();
+    for (group, bytes) in numbers.chunks(AT_ONCE * 4).enumerate() {
+        // Nearly every group has none: that is seen without a branch for each number.
+        if bytes.chunks_exact(4).fold(false, |any, bytes| any | wanted(number(bytes))) {
+            let places = bytes.chunks_exact(4).enumerate().filter(|(_, bytes)| wanted(number(bytes)));
+            found.extend(places.map(|(place, _)| group * AT_ONCE + place));
+        }
+    }
+    found
 }
 
 impl Person {
