@@ -4,7 +4,7 @@ use super::bank_entries::entry_table;
 use super::{Screen, Tone, number, safe, wrapped};
 use pebblebank_bank::find::{Found, KnownEntry};
 use pebblebank_core::run::decide::why::words;
-use pebblebank_core::run::retrace::{MatchedBy, NotRead};
+use pebblebank_core::run::retrace::{MatchedBy, NotRead, RetracedEntry};
 use pebblebank_report::receipt::people::Fate;
 use pebblebank_report::receipt::{Place, Receipt};
 use pebblebank_report::story::{ListEntry, NearMiss, RowStory, Story};
@@ -255,10 +255,14 @@ fn cells(all: &[(String, String)], what: &str, screen: &Screen) -> String {
     lines.iter().map(|line| format!("      {}\n", screen.paint(Tone::Faint, line))).collect()
 }
 
+/// Whether an entry of a list is that of a near miss.
+fn is_of(found: &RetracedEntry, near: &NearMiss) -> bool {
+    found.list == near.list && matches!(&found.by, MatchedBy::Near(shown) if *shown == near.entry)
+}
+
 /// Whether the entry of a near miss was found in the file of its list.
 fn is_located(near: &NearMiss, story: &Story) -> bool {
-    let is_it = |found: &ListEntry| matches!(&found.entry.by, MatchedBy::Near(shown) if *shown == near.entry);
-    story.entries.iter().any(|found| found.entry.list == near.list && is_it(found))
+    story.entries.iter().any(|found| is_of(&found.entry, near))
 }
 
 /// The entries of lists that the person has.
@@ -272,8 +276,8 @@ fn lists(story: &Story, screen: &Screen) -> String {
     let (suppressing, others): (Vec<_>, Vec<_>) = story.entries.iter().partition(|entry| entry.suppresses);
     for ListEntry { file, suppresses, entry } in suppressing.into_iter().chain(others).take(most) {
         let place = format!("in {} row {}", safe(file, 50), number(entry.row));
-        let near = story.near_misses.iter().find(|near| near.list == entry.list);
-        let why = near.filter(|_| matches!(entry.by, MatchedBy::Near(_))).map(|near| format!(" ({})", near.why));
+        let near = story.near_misses.iter().find(|near| is_of(entry, near));
+        let why = near.map(|near| format!(" ({})", near.why));
         let what = format!("{}{}", what_matches(&entry.by), why.unwrap_or_default());
         let role = if *suppresses { "" } else { ", a list to ask about" };
         text.push_str(&paragraph(&format!("{}: {what}, {place}{role}", entry.list)));

@@ -132,7 +132,9 @@ fn matched_by(
     let entries = &read.shares[place.share];
     let text = |entry: usize| entries.texts.get(entry)?.as_ref().map(Alike::shown);
     for entry in place.compared.clone() {
-        let further = entries.also.iter().filter(|(of, _)| *of as usize == entry).map(|(_, hash)| hash);
+        // They stand in the order of the entries.
+        let further = &entries.also[entries.also.partition_point(|(of, _)| (*of as usize) < entry)..];
+        let further = further.iter().take_while(|(of, _)| *of as usize == entry).map(|(_, hash)| hash);
         let mut hashes = std::iter::once(&entries.compared[entry]).chain(further);
         if let Some(known) = hashes.find_map(|hash| asked.keys.get(hash)) {
             return Some(match known {
